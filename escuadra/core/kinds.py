@@ -1,0 +1,53 @@
+"""The calculations by their names: one definition for Python, the command line and HTTP."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from escuadra.core import aim, design, lines, moves, network, readings, stance, symmetry, verdict, vin
+from escuadra.core.errors import BadInput
+from escuadra.core.model import Frozen
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A calculation: its input model, its result model and its function."""
+
+    name: str
+    given: type[Frozen]
+    result: type[Frozen]
+    function: Callable[[Any], Frozen]
+
+    @property
+    def purpose(self) -> str:
+        """First line of what the function is for."""
+        return (self.function.__doc__ or "").strip().splitlines()[0]
+
+
+KINDS: dict[str, Kind] = {
+    kind.name: kind
+    for kind in (
+        Kind("reading", readings.ReadingInput, readings.ReadingResult, readings.reading),
+        Kind("verdict", verdict.VerdictInput, verdict.VerdictResult, verdict.verdict),
+        Kind("stance", stance.StanceInput, stance.StanceResult, stance.stance),
+        Kind("symmetry", symmetry.SymmetryInput, symmetry.SymmetryResult, symmetry.symmetry),
+        Kind("lines", lines.LinesInput, lines.LinesResult, lines.lines),
+        Kind("network", network.NetworkInput, network.NetworkResult, network.network),
+        Kind("design", design.DesignInput, design.DesignResult, design.design),
+        Kind("next", design.NextInput, design.NextResult, design.next_reading),
+        Kind("part", design.PartInput, design.PartResult, design.part),
+        Kind("moves", moves.MovesInput, moves.MovesResult, moves.moves),
+        Kind("aim", aim.AimInput, aim.AimResult, aim.aim),
+        Kind("vin", vin.VinInput, vin.VinResult, vin.vin),
+    )
+}
+
+
+def compute(name: str, data: Any) -> dict[str, Any]:
+    """Compute a kind from plain data; raises ``BadInput``. Returns plain data with the keys that apply."""
+    kind = KINDS.get(name)
+    if kind is None:
+        raise BadInput("kind", name, f"one of {', '.join(KINDS)}")
+    if not isinstance(data, dict):
+        raise BadInput("input", data, "one JSON object")
+    return kind.function(kind.given.read(data)).plain()

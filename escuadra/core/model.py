@@ -1,0 +1,34 @@
+"""The base of every input and result: frozen, strict about unknown fields, finite numbers only."""
+
+from typing import Annotated, Any, Self
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from escuadra.core.errors import bad_input
+
+LARGEST = 1e9
+"""Beyond this no length in millimetres, angle or speed of this trade makes sense."""
+
+Number = Annotated[float, Field(ge=-LARGEST, le=LARGEST, strict=False)]
+NotNegative = Annotated[float, Field(ge=0, le=LARGEST)]
+Positive = Annotated[float, Field(gt=0, le=LARGEST)]
+
+
+class Frozen(BaseModel):
+    """A value: never changed after it was made."""
+
+    model_config = ConfigDict(
+        frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True, serialize_by_alias=True
+    )
+
+    @classmethod
+    def read(cls, data: Any) -> Self:
+        """Validate plain data; raises ``BadInput`` that names the field."""
+        try:
+            return cls.model_validate(data)
+        except ValidationError as error:
+            raise bad_input(error) from error
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON-ready data, without what was never set."""
+        return self.model_dump(mode="json", exclude_unset=True)

@@ -1,0 +1,102 @@
+"""One measured value and its standard uncertainty.
+
+Source: JCGM 100:2008 (GUM), type A evaluation 4.2, type B 4.3, combination 5.1; catenary sag of a tape
+hung free to first order. Lengths in millimetres, temperatures in degrees Celsius.
+"""
+
+import math
+from typing import Self
+
+from pydantic import Field, model_validator
+
+from escuadra.core.errors import BadInput
+from escuadra.core.model import Frozen, NotNegative, Number, Positive
+
+REFERENCE_TEMPERATURE = 20.0
+
+
+class Instrument(Frozen):
+    """What an instrument contributes to the uncertainty of a reading."""
+
+    resolution: NotNegative = Field(description="smallest step that can be read, mm or degrees")
+    accuracy_constant: NotNegative = Field(description="bound of the constant error, mm or degrees")
+    accuracy_ppm: NotNegative = Field(description="bound of the error that grows with the value, parts per million")
+    repeatability: NotNegative = Field(description="one sigma of a single reading, mm or degrees")
+    bias: Number | None = Field(None, description="reading minus truth, found at its last check")
+    u_bias: NotNegative | None = Field(None, description="standard uncertainty of that bias")
+
+
+class Sag(Frozen):
+    """A tape that hung free between its ends."""
+
+    weight_n_per_m: NotNegative = Field(description="weight of the tape, newton a metre")
+    tension_n: Positive = Field(description="pull at its ends, newton")
+
+
+class ReadingInput(Frozen):
+    """Repeated readings of one value by one instrument."""
+
+    values: list[Number] = Field(min_length=1, description="the readings, mm or degrees")
+    instrument: Instrument
+    temperature: Number | None = Field(None, description="of the tape, degrees Celsius")
+    expansion_per_k: Number | None = Field(None, description="of the tape, per kelvin")
+    sag: Sag | None = None
+    height_difference: Number = Field(0.0, description="between the tape's ends, mm")
+    u_height_difference: NotNegative = Field(0.0, description="its standard uncertainty, mm")
+
+    @model_validator(mode="after")
+    def _pair(self) -> Self:
+        if (self.temperature is None) != (self.expansion_per_k is None):
+            missing = "temperature" if self.temperature is None else "expansion_per_k"
+            raise BadInput(missing, "nothing", "temperature and expansion_per_k together, or neither")
+        return self
+
+
+class ReadingResult(Frozen):
+    """The value, its standard uncertainty and what that is made of."""
+
+    value: float = Field(description="corrected value; the level distance where a height difference was given")
+    u: float = Field(description="combined standard uncertainty")
+    u_random: float = Field(description="the part that is this reading's own")
+    u_offset: float = Field(description="the instrument's constant part, shared by all its readings")
+    u_scale: float = Field(description="the instrument's scale part, a pure number, shared by all its readings")
+    u_resolution: float
+    u_repeat: float
+
+
+def reading(given: ReadingInput) -> ReadingResult:
+    """Mean, corrections and uncertainty of repeated readings; raises ``BadInput`` for a slope as long as the tape."""
+    tool, n = given.instrument, len(given.values)
+    length = math.fsum(given.values) / n - (tool.bias or 0.0)
+    if given.temperature is not None and given.expansion_per_k is not None:
+        length *= 1 + given.expansion_per_k * (given.temperature - REFERENCE_TEMPERATURE)
+    if given.sag is not None:
+        metres = length / 1000
+        length -= 1000 * given.sag.weight_n_per_m**2 * metres**3 / (24 * given.sag.tension_n**2)
+    u_resolution = tool.resolution / math.sqrt(12)
+    u_repeat = tool.repeatability / math.sqrt(n)
+    if n > 1:
+        mean = math.fsum(given.values) / n
+        scatter = math.sqrt(math.fsum((value - mean) ** 2 for value in given.values) / (n - 1))
+        u_repeat = max(u_repeat, scatter / math.sqrt(n))
+    u_offset = tool.accuracy_constant / math.sqrt(3) if tool.u_bias is None else tool.u_bias
+    u_scale = tool.accuracy_ppm * 1e-6 / math.sqrt(3)
+    own = math.hypot(u_resolution, u_repeat)
+    u_length = math.sqrt(own**2 + u_offset**2 + (u_scale * length) ** 2)
+    rise, u_rise = given.height_difference, given.u_height_difference
+    value, u, u_random = length, u_length, own
+    if rise:
+        if abs(rise) >= abs(length):
+            raise BadInput("height_difference", rise, f"less than the slanted length, {length:.6g} mm, either way")
+        value = math.sqrt(length**2 - rise**2)
+        u = math.hypot(length / value * u_length, rise / value * u_rise)
+        u_random = math.hypot(length / value * own, rise / value * u_rise)
+    return ReadingResult(
+        value=value,
+        u=u,
+        u_random=u_random,
+        u_offset=u_offset,
+        u_scale=u_scale,
+        u_resolution=u_resolution,
+        u_repeat=u_repeat,
+    )
