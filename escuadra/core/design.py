@@ -141,7 +141,7 @@ def _checked(given: NextInput | PartInput) -> tuple[Adjustment, list[Any]]:
     return adjust(given), list(given.candidates)
 
 
-def _with(solved: Adjustment, given: NetworkInput, candidate: Any) -> Vector:
+def covariance_with(solved: Adjustment, given: NetworkInput, candidate: Any) -> Vector:
     """Covariance after one more observation (rank-one update; an instrument not used so far adds its own errors)."""
     row = solved.unit_row(candidate)
     noise = 1.0
@@ -170,7 +170,7 @@ def next_reading(given: NextInput) -> NextResult:
     gradient, now = _quantity(solved, given.quantity)
     after = {}
     for candidate in candidates:
-        covariance = _with(solved, given, candidate)
+        covariance = covariance_with(solved, given, candidate)
         after[candidate.id] = math.sqrt(max(0.0, float(gradient @ covariance @ gradient)))
     return NextResult(now=now, after=after, best=min(after, key=lambda i: after[i]))
 
@@ -194,5 +194,5 @@ def part(given: PartInput) -> PartResult:
         return abs(q12) / math.sqrt(q11 * q22)
 
     now = correlation(solved.covariance)
-    after = {c.id: correlation(_with(solved, given, c)) for c in candidates}
+    after = {c.id: correlation(covariance_with(solved, given, c)) for c in candidates}
     return PartResult(now=now, after=after, best=min(after, key=lambda i: after[i]))

@@ -1,0 +1,119 @@
+"""What every kind of check has: its slots, and how it is judged from what they hold.
+
+A kind is one class with its own figures, registered by its name. Source of each verdict: ``verdict`` (JCGM 106).
+"""
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from escuadra.core.job.setup import Setup
+from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.procedure import CheckSpec, Limits
+from escuadra.core.verdict import VerdictInput, VerdictResult, verdict
+from escuadra.core.wording import amount, with_uncertainty
+
+Words = tuple[str, str]
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One toleranced value with its verdict, in the terms of the rule drawing."""
+
+    id: str
+    label: str
+    value: float
+    u: float
+    lower: float | None
+    upper: float | None
+    unit: str
+    words: Words | None
+    verdict: VerdictResult
+
+    @property
+    def text(self) -> str:
+        """The value as it is said."""
+        return with_uncertainty(self.value, self.verdict.U, self.unit, self.words)[0]
+
+    @property
+    def plus_minus(self) -> str:
+        """``± U``."""
+        return with_uncertainty(self.value, self.verdict.U, self.unit, self.words)[1]
+
+    def said(self, limit: float) -> str:
+        """A limit as it is said."""
+        places = 0 if limit == int(limit) else None
+        return amount(limit, self.unit, places, self.words)
+
+    @property
+    def allowed(self) -> str:
+        """The limits as they are said."""
+        if self.lower is not None and self.upper is not None:
+            if math.isclose(self.lower, -self.upper):
+                return f"within {amount(self.upper, self.unit, 0 if self.upper == int(self.upper) else None)}"
+            return f"{self.said(self.lower)} to {self.said(self.upper)}"
+        if self.upper is not None:
+            return f"at most {self.said(self.upper)}"
+        return f"at least {self.said(self.lower or 0.0)}"
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """What a check's current entries amount to.
+
+    ``complete``: all that is needed was read and is current. ``wrong``: an answer that does not match.
+    ``trouble``: readings that contradict each other, so that nothing can be said.
+    """
+
+    complete: bool
+    figures: tuple[Figure, ...] = ()
+    summary: str = ""
+    wrong: str = ""
+    trouble: str = ""
+    note: str = ""
+
+
+class Check(CheckSpec):
+    """A kind of check."""
+
+    def slots(self, setup: Setup) -> list[Slot]:
+        """The slots, in the order in which they are best read."""
+        raise NotImplementedError
+
+    def judge(self, setup: Setup) -> Judgement:
+        """Judge what is current."""
+        raise NotImplementedError
+
+    def aspects(self, setup: Setup) -> frozenset[str]:
+        """What the check's verdict depends on."""
+        return frozenset().union(*(slot.aspects for slot in self.slots(setup)))
+
+    def figure(
+        self,
+        id: str,
+        label: str,
+        value: float,
+        u: float,
+        limits: Limits,
+        unit: str,
+        words: Words | None = None,
+        single: Measured | None = None,
+        about: float | None = None,
+    ) -> Figure:
+        """A judged value; ``single`` gives the advice on repeats, ``about`` shifts the zero to a nominal value."""
+        shift = about or 0.0
+        judged = verdict(
+            VerdictInput(
+                value=value - shift,
+                u=u,
+                lower=limits.lower - shift,
+                upper=limits.upper - shift,
+                rule=self.rule,
+                repeatability=single.repeatability if single else None,
+                u_fixed=math.sqrt(max(0.0, u**2 - single.figures.u_repeat**2)) if single else None,
+            )
+        )
+        return Figure(id, label, value, u, limits.lower, limits.upper, unit, words, judged)
+
+
+State = Literal["holds", "out", "undecided", "stale", "open"]

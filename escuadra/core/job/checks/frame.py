@@ -1,0 +1,197 @@
+"""The frame: heights for levelling slanted tapes, level, squareness, centring, distance and height.
+
+Squareness, centring and distance are three views of one least-squares solution (``network``), relative to the line
+in use; each stays true until something disturbs it.
+"""
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from escuadra.core.job.checks.base import Check, Judgement, Words
+from escuadra.core.job.setup import ENDS, Setup, Solved, crossing_slot, height_slot, tape_slot, words_of
+from escuadra.core.job.slots import Slot
+from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.quantities import Quantity
+from escuadra.core.stance import CORNERS
+from escuadra.core.wording import amount, counted, listed
+
+Aspect = Literal["yaw", "centre", "distance"]
+
+
+@check_kind("heights")
+class HeightsCheck(Check):
+    """Heights of the hubs and of the beam's ends, so that slanted tapes can be levelled."""
+
+    def slots(self, setup: Setup) -> list[Slot]:
+        return [height_slot(what, setup.plan) for what in (*ENDS, *CORNERS)]
+
+    def judge(self, setup: Setup) -> Judgement:
+        needed = [slot for slot in self.slots(setup) if not slot.optional]
+        read = [slot for slot in needed if setup.now(slot) is not None]
+        return Judgement(len(read) == len(needed), summary=f"{len(read)} of {len(needed)} read")
+
+
+@check_kind("level")
+class LevelCheck(Check):
+    """The beam's roll and pitch against gravity."""
+
+    roll: Limits = Field(description="degrees, LF end up positive")
+    pitch: Limits = Field(description="degrees, leaning away from the vehicle positive")
+
+    words: ClassVar[dict[str, Words]] = {
+        "roll": ("LF end high", "RF end high"),
+        "pitch": ("leaning away from the vehicle", "leaning towards the vehicle"),
+    }
+    labels: ClassVar[dict[str, str]] = {"roll": "Along the beam", "pitch": "Square to the beam"}
+
+    def slots(self, setup: Setup) -> list[Slot]:
+        return [
+            Slot(
+                id=f"level.{way}",
+                label=self.labels[way],
+                quantity=Quantity(dimension="angle", unit="°", low=-4, high=4),
+                aspects=frozenset({"level"}),
+                reads="level",
+                words=self.words[way],
+            )
+            for way in ("roll", "pitch")
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        figures = []
+        for slot, limits in zip(self.slots(setup), (self.roll, self.pitch), strict=True):
+            found = setup.now(slot)
+            if found is not None:
+                figures.append(
+                    self.figure(slot.id, slot.label, found.value, found.u, limits, "°", slot.words, single=found)
+                )
+        summary = listed([amount(abs(f.value), "°") for f in figures])
+        return Judgement(len(figures) == 2, tuple(figures), summary)
+
+
+class PoseCheck(Check):
+    """One of the three views of the frame's pose."""
+
+    limits: Limits
+    aspect: ClassVar[Aspect]
+    quantity: ClassVar[str]
+    unit: ClassVar[str] = "mm"
+    direction: ClassVar[Words | None] = None
+
+    def slots(self, setup: Setup) -> list[Slot]:
+        tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
+        rear = [tape_slot(hub, end, setup.plan) for hub in ("LR", "RR") for end in ENDS]
+        return [*tapes, crossing_slot(setup.plan), *rear]
+
+    def aspects(self, setup: Setup) -> frozenset[str]:
+        return frozenset({self.aspect, "line"})
+
+    def judge(self, setup: Setup) -> Judgement:
+        solved = setup.solved_for(self.aspect)
+        if solved is None:
+            return Judgement(False, note=self._missing(setup))
+        if solved.line is None:
+            return Judgement(False, note="Find the line first: the frame is judged against it.")
+        found = solved.derived(self.quantity)
+        label = {"yaw": "Square", "centre": "Off centre", "distance": "Distance"}[self.aspect]
+        line = {"thrust": "thrust line", "body": "centreline"}[solved.line]
+        figure = self.figure(
+            self.aspect,
+            f"{label}, to the {line}" if self.aspect != "distance" else f"{label} from the front hubs",
+            found.value,
+            found.u,
+            self.limits,
+            self.unit,
+            self.direction,
+            about=self.limits.nominal,
+        )
+        trouble = contradiction(solved)
+        summary = figure.text
+        return Judgement(True, (figure,), summary, trouble=trouble)
+
+    def _missing(self, setup: Setup) -> str:
+        tapes = setup.tapes(setup.epoch)
+        read = [s for s in self.slots(setup) if s.id.startswith("tape") and setup.now(s) is not None]
+        if len(read) > len(tapes):
+            return "Tapes were read, but they run on a slope: read the heights of hubs and beam ends too."
+        if len(tapes) + (setup.now(crossing_slot(setup.plan)) is not None) == 0:
+            return ""
+        return f"{counted(len(tapes), 'tape')} read: more are needed to fix the frame."
+
+
+@check_kind("square")
+class SquareCheck(PoseCheck):
+    """The beam's yaw against the line in use."""
+
+    aspect: ClassVar[Aspect] = "yaw"
+    quantity: ClassVar[str] = "square"
+    unit: ClassVar[str] = "°"
+    direction: ClassVar[Words | None] = ("left", "right")
+
+
+@check_kind("centred")
+class CentredCheck(PoseCheck):
+    """The target's centre sideways of the line in use."""
+
+    aspect: ClassVar[Aspect] = "centre"
+    quantity: ClassVar[str] = "offset"
+    direction: ClassVar[Words | None] = ("left", "right")
+
+
+@check_kind("distance")
+class DistanceCheck(PoseCheck):
+    """From the datum to the target's face, along the line in use."""
+
+    aspect: ClassVar[Aspect] = "distance"
+    quantity: ClassVar[str] = "distance"
+
+
+@check_kind("target_height")
+class TargetHeightCheck(Check):
+    """The target's centre above the floor."""
+
+    limits: Limits
+
+    def slots(self, setup: Setup) -> list[Slot]:
+        return [
+            Slot(
+                id="height.target",
+                label="Target centre above the floor",
+                quantity=Quantity(
+                    dimension="length", unit="mm", low=0.6 * self.limits.nominal, high=1.5 * self.limits.nominal
+                ),
+                aspects=frozenset({"height"}),
+                reads="height",
+                hint="to the target's own centre mark, not to the stand",
+            )
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        found = setup.now(self.slots(setup)[0])
+        if found is None:
+            return Judgement(False)
+        figure = self.figure(
+            "height",
+            "Target centre above the floor",
+            found.value,
+            found.u,
+            self.limits,
+            "mm",
+            single=found,
+            about=self.limits.nominal,
+        )
+        return Judgement(True, (figure,), figure.text)
+
+
+def contradiction(solved: Solved) -> str:
+    """What to say where the readings of a solution contradict each other; empty where they agree."""
+    result = solved.result
+    if solved.trusted:
+        return ""
+    if not result.suspects:
+        return "The readings contradict each other more than their uncertainty allows."
+    named = listed([words_of(i) for i in result.suspects])
+    if result.suspect is not None:
+        return f"The readings contradict each other. The suspect: {named}."
+    return f"The readings contradict each other. {named[0].upper()}{named[1:]} share the blame beyond telling apart."

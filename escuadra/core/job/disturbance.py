@@ -1,0 +1,51 @@
+"""What disturbs what: one table of everything that can happen to a set-up and the aspects that it spoils.
+
+Source: the trade's own rules (a frame's axes are coupled; the body moves on its springs). A reading names the
+aspects that it depends on; whatever spoils one of them after it was taken makes it stale.
+"""
+
+from typing import Literal
+
+from escuadra.core.model import Frozen
+
+FRAME = frozenset({"level", "yaw", "centre", "distance", "height"})
+POSE = frozenset({"yaw", "centre", "distance"})
+VEHICLE = frozenset({"ride_height", "hubs", "line", "floor", "steering"})
+EVERYTHING = FRAME | VEHICLE
+
+
+class Happening(Frozen):
+    """Something that can happen: its words as a past event, what it spoils, and where its button stands."""
+
+    what: str
+    words: str
+    aspects: frozenset[str]
+    side: Literal["frame", "target", "vehicle"]
+
+
+HAPPENINGS: dict[str, Happening] = {
+    h.what: h
+    for h in (
+        Happening(what="yaw", words="yaw turned", aspects=POSE, side="frame"),
+        Happening(what="slide", words="frame slid sideways", aspects=frozenset({"centre"}), side="frame"),
+        Happening(what="roll", words="frame rolled", aspects=FRAME, side="frame"),
+        Happening(what="height", words="height changed", aspects=frozenset({"height", "level"}), side="frame"),
+        Happening(what="feet", words="feet turned", aspects=FRAME, side="frame"),
+        Happening(what="brakes", words="brakes touched", aspects=FRAME, side="frame"),
+        Happening(what="set_down", words="frame set down from its wheels", aspects=FRAME, side="frame"),
+        Happening(what="bump", words="frame bumped", aspects=FRAME, side="frame"),
+        Happening(
+            what="mount", words="target mounted", aspects=frozenset({"centre", "level", "target"}), side="target"
+        ),
+        Happening(what="shift", words="target shifted", aspects=frozenset({"centre", "level"}), side="target"),
+        Happening(what="holder", words="holder removed", aspects=frozenset({"centre", "level"}), side="target"),
+        Happening(what="vehicle_rolled", words="vehicle moved", aspects=EVERYTHING, side="vehicle"),
+        Happening(what="jacked", words="vehicle jacked", aspects=VEHICLE, side="vehicle"),
+        Happening(what="loaded", words="load changed", aspects=frozenset({"ride_height", "load"}), side="vehicle"),
+        Happening(what="door", words="door used", aspects=frozenset({"ride_height", "doors"}), side="vehicle"),
+        Happening(what="aboard", words="person aboard", aspects=frozenset({"ride_height", "load"}), side="vehicle"),
+        Happening(
+            what="tyre", words="tyre filled", aspects=frozenset({"ride_height", "hubs", "tyres"}), side="vehicle"
+        ),
+    )
+}

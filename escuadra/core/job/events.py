@@ -1,0 +1,173 @@
+"""The kinds of event in a job's log: their payloads, versions and canonical text.
+
+An event is never rewritten; a payload of an old version is brought up to date when it is read. The text is canonical
+JSON (RFC 8785 in spirit: sorted keys, no spaces, UTF-8), hashed with the hash of the event before it (SHA-256).
+"""
+
+import hashlib
+import json
+from typing import Any, Literal
+
+from pydantic import Field
+
+from escuadra.core.errors import BadInput
+from escuadra.core.model import Frozen, Number
+from escuadra.core.readings import Instrument
+
+GENESIS = "0" * 64
+
+
+class Person(Frozen):
+    """Who did it, and how that is known."""
+
+    id: str
+    name: str
+    known: Literal["picked"] = Field("picked", description="picked on the tablet, not verified")
+
+
+class Pinned(Frozen):
+    """A catalogue entry as the job uses it: immutable by its content's hash."""
+
+    kind: str
+    id: str
+    revision: int
+    hash: str
+
+
+class TakenIn(Frozen):
+    """A job was taken in."""
+
+    vin: str
+    plate: str
+    odometer_km: int | None = None
+    customer: str
+    number: str
+    reason: str
+    bay: str
+    pins: list[Pinned]
+
+
+class ToolUsed(Frozen):
+    """The instrument of a reading, with what it contributed at that time."""
+
+    id: str
+    name: str
+    contributions: Instrument
+
+
+class ReadingTaken(Frozen):
+    """A value was read."""
+
+    slot: str
+    typed: str
+    understood: str
+    value: Number = Field(description="mm, degrees or percent")
+    tool: ToolUsed
+    replaces: bool = Field(False, description="withdraws the slot's earlier readings")
+
+
+class Withdrawn(Frozen):
+    """A person took back an entry of their own."""
+
+    entry: int = Field(description="seq of what is withdrawn")
+
+
+class Answered(Frozen):
+    """A question of the sheet was answered: a tick or a choice."""
+
+    slot: str
+    value: str
+
+
+class Disturbed(Frozen):
+    """Something happened that spoils readings: a move, a bump, a mounting, the vehicle."""
+
+    what: str
+    words: str = Field(description="as told or as reported")
+    amount: str = ""
+
+
+class Overridden(Frozen):
+    """A check that does not hold was overridden with a reason."""
+
+    check: str
+    reason: str
+
+
+class OverrideWithdrawn(Frozen):
+    """An override was taken back."""
+
+    check: str
+
+
+class Signed(Frozen):
+    """The sheet was signed and its record frozen."""
+
+    revision: int
+    head: str = Field(description="hash of the last event that the signer saw")
+    record_json: str = Field(description="SHA-256 of the stored record")
+    record_pdf: str = Field(description="SHA-256 of the stored PDF")
+    application: str
+
+
+class Reopened(Frozen):
+    """A signed sheet was reopened; the signed revision stays."""
+
+    revision: int = Field(description="the revision that begins")
+    reason: str
+
+
+PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
+    "taken_in": (1, TakenIn),
+    "reading": (1, ReadingTaken),
+    "withdrawn": (1, Withdrawn),
+    "answered": (1, Answered),
+    "disturbed": (1, Disturbed),
+    "overridden": (1, Overridden),
+    "override_withdrawn": (1, OverrideWithdrawn),
+    "signed": (1, Signed),
+    "reopened": (1, Reopened),
+}
+_KIND_OF = {model: (kind, version) for kind, (version, model) in PAYLOADS.items()}
+
+
+class Event(Frozen):
+    """One thing that happened on a job. Order is ``seq`` alone; ``at`` is for people (UTC milliseconds)."""
+
+    job: str
+    seq: int
+    id: str = Field(description="made by the client: a doubled key press is one event")
+    at: int
+    person: Person
+    kind: str
+    version: int
+    data: dict[str, Any]
+
+    @property
+    def payload(self) -> Any:
+        """The payload as its model, old versions brought up to date; raises ``BadInput`` for an unknown kind."""
+        known = PAYLOADS.get(self.kind)
+        if known is None or self.version > known[0]:
+            raise BadInput("kind", f"{self.kind} version {self.version}", "an event that this version knows")
+        return known[1].read(self.data)
+
+    def text(self) -> str:
+        """Canonical JSON text."""
+        return canonical(self.model_dump(mode="json"))
+
+
+def made(job: str, seq: int, id: str, at: int, person: Person, payload: Frozen) -> Event:
+    """An event of the payload's kind and present version."""
+    kind, version = _KIND_OF[type(payload)]
+    data = payload.model_dump(mode="json", exclude_none=True)
+    return Event(job=job, seq=seq, id=id, at=at, person=person, kind=kind, version=version, data=data)
+
+
+def canonical(data: Any) -> str:
+    """Canonical JSON of plain data."""
+    return json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
+
+
+def chained(previous: str, text: str) -> str:
+    """The hash of an event's text upon the hash of the one before."""
+    return hashlib.sha256(f"{previous}\n{text}".encode()).hexdigest()

@@ -1,0 +1,218 @@
+"""The sheet: every check with its state, what made it so, and the next move. ``derive`` is pure; time comes in.
+
+The only place where a check gets its state; screens, records, tests and reprints all read it from here.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from escuadra.core.aim import AimInput, aim
+from escuadra.core.job import advice
+from escuadra.core.job.checks import Check, Figure, Judgement
+from escuadra.core.job.checks.base import State as CheckState
+from escuadra.core.job.setup import Plan, Setup
+from escuadra.core.job.slots import Slot, current
+from escuadra.core.job.state import Disturbance, Entry, Override, State
+from escuadra.core.procedure import GROUPS, Group
+from escuadra.core.wording import counted
+
+ROAD_M = 50.0
+"""Where the consequence of a misplaced target is told: far enough to matter, near enough to picture."""
+WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
+
+
+@dataclass(frozen=True)
+class SlotView:
+    """A slot with what counts in it now and what was spoiled."""
+
+    slot: Slot
+    now: tuple[Entry, ...]
+    spoiled: tuple[Entry, ...]
+
+
+@dataclass(frozen=True)
+class CheckView:
+    """A check as the sheet shows it."""
+
+    check: Check
+    state: CheckState
+    judgement: Judgement
+    slots: tuple[SlotView, ...]
+    because: Disturbance | None = None
+    override: Override | None = None
+    advice: str = ""
+    consequence: str = ""
+
+    @property
+    def begun(self) -> bool:
+        """Anything was entered."""
+        return any(s.now or s.spoiled for s in self.slots)
+
+    @property
+    def settled(self) -> bool:
+        """Nothing about it holds up signing."""
+        return self.state == "holds" or self.override is not None or (self.check.optional and not self.begun)
+
+    @property
+    def worst(self) -> Figure | None:
+        """The figure nearest to trouble."""
+        order = {"out": 0, "undecided": 1, "holds": 2}
+        return min(
+            self.judgement.figures,
+            key=lambda f: (order[f.verdict.state], f.verdict.margin),
+            default=None,
+        )
+
+
+@dataclass(frozen=True)
+class GroupView:
+    """A group of the run sheet."""
+
+    group: Group
+    title: str
+    checks: tuple[CheckView, ...]
+
+    @property
+    def settled(self) -> bool:
+        """Every check of it is settled."""
+        return all(view.settled for view in self.checks)
+
+    @property
+    def state(self) -> CheckState:
+        """The worst state in it; what is settled counts as holding."""
+        states = {"holds" if view.settled else view.state for view in self.checks}
+        return next(s for s in WORST if s in states)
+
+    @property
+    def summary(self) -> str:
+        """How many hold, or what does not."""
+        holding = sum(view.settled for view in self.checks)
+        if holding == len(self.checks):
+            return f"{counted(holding, 'check')} {'holds' if holding == 1 else 'hold'}"
+        return f"{holding} of {len(self.checks)} hold"
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Everything that follows from a job's log at a time."""
+
+    state: State
+    plan: Plan
+    at: int
+    groups: tuple[GroupView, ...]
+    setup: Setup
+
+    @cached_property
+    def checks(self) -> tuple[CheckView, ...]:
+        """All checks in their order."""
+        return tuple(view for group in self.groups for view in group.checks)
+
+    def check(self, id: str) -> CheckView | None:
+        """A check by its id."""
+        return next((view for view in self.checks if view.check.id == id), None)
+
+    @cached_property
+    def slots(self) -> dict[str, SlotView]:
+        """All slots by their id."""
+        return {slot.slot.id: slot for view in self.checks for slot in view.slots}
+
+    @cached_property
+    def unsettled(self) -> tuple[CheckView, ...]:
+        """What holds up signing."""
+        return tuple(view for view in self.checks if not view.settled)
+
+    @property
+    def can_sign(self) -> bool:
+        """Nothing is out, undecided, stale or open, or it was overridden with a reason."""
+        return not self.unsettled and self.state.stage != "signed"
+
+    @cached_property
+    def next(self) -> "advice.NextMove":
+        """The one thing to do now."""
+        return advice.next_move(self)
+
+
+def derive(state: State, plan: Plan, at: int) -> Sheet:
+    """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time."""
+    setup = Setup(state, plan)
+    views = [_view(check, setup) for check in plan.procedure.checks if isinstance(check, Check)]
+    groups = tuple(
+        GroupView(group, title, kept)
+        for group, title in GROUPS.items()
+        if (kept := tuple(v for v in views if v.check.group == group))
+    )
+    return Sheet(state, plan, at, groups, setup)
+
+
+def _view(check: Check, setup: Setup) -> CheckView:
+    state = setup.state
+    slots = []
+    for slot in check.slots(setup):
+        now = current(state, slot)
+        slots.append(SlotView(slot, now, tuple(e for e in state.live(slot.id) if e not in now)))
+    judged = check.judge(setup)
+    aspects = check.aspects(setup)
+    result, because = _state(check, judged, slots, setup, aspects)
+    override = state.overrides.get(check.id)
+    if override is not None:
+        later = [e.seq for s in slots for e in (*s.now, *s.spoiled)]
+        if state.first_disturbed(aspects, override.seq) or any(seq > override.seq for seq in later):
+            override = None
+    if result == "holds":
+        override = None
+    return CheckView(
+        check,
+        result,
+        judged,
+        tuple(slots),
+        because,
+        override,
+        advice.for_check(check, result, judged, slots, setup),
+        _consequence(check, result, judged, setup),
+    )
+
+
+def _state(
+    check: Check, judged: Judgement, slots: list[SlotView], setup: Setup, aspects: frozenset[str]
+) -> tuple[CheckState, Disturbance | None]:
+    states = {figure.verdict.state for figure in judged.figures}
+    if judged.complete:
+        if judged.wrong or "out" in states:
+            # Readings that contradict each other cannot convict either.
+            return ("undecided" if judged.trouble else "out"), None
+        return ("undecided" if judged.trouble or "undecided" in states else "holds"), None
+    spoiled = [e for view in slots for e in view.spoiled]
+    needed = [view for view in slots if not view.slot.optional]
+    if spoiled and any(view.spoiled for view in needed):
+        newest = max(e.seq for e in spoiled)
+        own = frozenset().union(*(view.slot.aspects for view in slots))
+        because = setup.state.first_disturbed(aspects & own or own, newest) or setup.state.first_disturbed(own, newest)
+        return "stale", because or setup.state.last_disturbed(own)
+    return "open", None
+
+
+def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setup) -> str:
+    """What a target off its place would do on the road; only where the geometry allows to say it."""
+    if state not in ("out", "undecided") or judged.trouble or check.kind not in ("centred", "target_height"):
+        return ""
+    procedure = setup.plan.procedure
+    figure = judged.figures[0]
+    nominal = ((figure.lower or 0.0) + (figure.upper or 0.0)) / 2
+    error = figure.value - nominal
+    reach = setup.plan.vehicle.wheelbase + procedure.distance - procedure.sensor.x
+    sideways = check.kind == "centred"
+    result = aim(
+        AimInput(
+            by="position",
+            roads=[ROAD_M],
+            target_left=error if sideways else 0.0,
+            target_up=0.0 if sideways else error,
+            sensor_to_target=reach,
+        )
+    ).at[0]
+    shift = result.left_m if sideways else result.up_m
+    words = ("left", "right") if sideways else ("high", "low")
+    if abs(shift) < 0.01:
+        return ""
+    side = ("far " if sideways else "") + words[0 if shift > 0 else 1]
+    return f"On the road: the {procedure.sensor.name} would look {abs(shift):.2f} m too {side} at {ROAD_M:.0f} m."

@@ -1,0 +1,146 @@
+"""Slots: the single places where something is read or answered, and what their current entries amount to.
+
+A slot names the aspects that its readings depend on; entries older than the last disturbance of one of them are
+stale and enter nothing. Source of the figures: ``readings`` (JCGM 100); several tools on one slot are combined as a
+weighted mean.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.events import ReadingTaken
+from escuadra.core.job.state import Entry, State
+from escuadra.core.model import Frozen
+from escuadra.core.quantities import Quantity
+from escuadra.core.readings import ReadingInput, ReadingResult, reading
+
+
+class Slot(Frozen):
+    """One place where a figure, a tick or a choice is entered."""
+
+    id: str
+    label: str
+    ask: Literal["number", "tick", "choice"] = "number"
+    quantity: Quantity | None = None
+    aspects: frozenset[str]
+    reads: str = ""
+    words: tuple[str, str] | None = None
+    options: tuple[str, ...] = ()
+    optional: bool = False
+    hint: str = ""
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What a slot's current readings by one tool amount to (or by several, combined)."""
+
+    slot: str
+    tool: str
+    figures: ReadingResult
+    count: int
+    repeatability: float
+    seq: int
+
+    @property
+    def value(self) -> float:
+        """Corrected mean."""
+        return self.figures.value
+
+    @property
+    def u(self) -> float:
+        """Its standard uncertainty."""
+        return self.figures.u
+
+
+def current(state: State, slot: Slot) -> tuple[Entry, ...]:
+    """Entries that count and that nothing disturbed since."""
+    entries = state.live(slot.id)
+    if not entries:
+        return ()
+    last = state.last_disturbed(slot.aspects)
+    return entries if last is None else tuple(e for e in entries if e.seq > last.seq)
+
+
+def answer(state: State, slot: Slot) -> Entry | None:
+    """The current answer of a tick or a choice."""
+    entries = current(state, slot)
+    return entries[-1] if entries else None
+
+
+def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0) -> list[Measured]:
+    """One ``Measured`` a tool; ``rise``: height difference of the ends of a slanted tape, mm."""
+    tools: dict[str, list[Entry]] = {}
+    for entry in entries:
+        assert isinstance(entry.said, ReadingTaken)
+        tools.setdefault(entry.said.tool.id, []).append(entry)
+    found = []
+    for tool, by_tool in tools.items():
+        said = by_tool[-1].said
+        assert isinstance(said, ReadingTaken)
+        figures = reading(
+            ReadingInput(
+                values=[e.value for e in by_tool],
+                instrument=said.tool.contributions,
+                height_difference=rise,
+                u_height_difference=u_rise,
+            )
+        )
+        found.append(
+            Measured(
+                by_tool[0].slot,
+                tool,
+                figures,
+                len(by_tool),
+                said.tool.contributions.repeatability,
+                by_tool[-1].seq,
+            )
+        )
+    return found
+
+
+def measured(entries: Sequence[Entry]) -> Measured | None:
+    """All current readings of a slot as one value; ``None`` where there is none."""
+    parts = measured_by_tool(entries)
+    if len(parts) <= 1:
+        return parts[0] if parts else None
+    weights = [1 / max(p.u, 1e-9) ** 2 for p in parts]
+    total = math.fsum(weights)
+    shares = [w / total for w in weights]
+
+    def quadrature(values: list[float]) -> float:
+        return math.sqrt(math.fsum((s * v) ** 2 for s, v in zip(shares, values, strict=True)))
+
+    figures = ReadingResult(
+        value=math.fsum(s * p.value for s, p in zip(shares, parts, strict=True)),
+        u=quadrature([p.u for p in parts]),
+        u_random=quadrature([p.figures.u_random for p in parts]),
+        u_offset=quadrature([p.figures.u_offset for p in parts]),
+        u_scale=quadrature([p.figures.u_scale for p in parts]),
+        u_resolution=quadrature([p.figures.u_resolution for p in parts]),
+        u_repeat=quadrature([p.figures.u_repeat for p in parts]),
+    )
+    return Measured(
+        parts[0].slot,
+        parts[-1].tool,
+        figures,
+        sum(p.count for p in parts),
+        parts[-1].repeatability,
+        max(p.seq for p in parts),
+    )
+
+
+def combined(weights: Sequence[float], parts: Sequence[Measured]) -> tuple[float, float]:
+    """Σ aᵢ·xᵢ and its standard uncertainty; what readings of one tool share cancels where the weights do."""
+    if len(weights) != len(parts):
+        raise BadInput("weights", len(weights), f"{len(parts)} of them")
+    value = math.fsum(a * p.value for a, p in zip(weights, parts, strict=True))
+    variance = math.fsum((a * p.figures.u_random) ** 2 for a, p in zip(weights, parts, strict=True))
+    for tool in {p.tool for p in parts}:
+        of = [(a, p) for a, p in zip(weights, parts, strict=True) if p.tool == tool]
+        offset = math.fsum(a * p.figures.u_offset for a, p in of)
+        scale = math.fsum(a * p.value * p.figures.u_scale for a, p in of)
+        variance += offset**2 + scale**2
+    return value, math.sqrt(variance)

@@ -1,0 +1,161 @@
+"""A job's state as its events leave it: ``fold`` is pure, and folding in two halves equals folding at once."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.events import (
+    Answered,
+    Disturbed,
+    Event,
+    Overridden,
+    OverrideWithdrawn,
+    Person,
+    ReadingTaken,
+    Reopened,
+    Signed,
+    TakenIn,
+    Withdrawn,
+)
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A reading or an answer in the log."""
+
+    seq: int
+    at: int
+    person: Person
+    slot: str
+    said: ReadingTaken | Answered
+    withdrawn: bool = False
+    replaced_by: int | None = None
+
+    @property
+    def counts(self) -> bool:
+        """Neither withdrawn nor replaced."""
+        return not self.withdrawn and self.replaced_by is None
+
+    @property
+    def value(self) -> float:
+        """The figure of a reading."""
+        assert isinstance(self.said, ReadingTaken)
+        return self.said.value
+
+
+@dataclass(frozen=True)
+class Disturbance:
+    """Something that happened, and the aspects that it spoiled."""
+
+    seq: int
+    at: int
+    person: Person
+    what: str
+    words: str
+    amount: str
+    aspects: frozenset[str]
+
+
+@dataclass(frozen=True)
+class Override:
+    """Why a check that does not hold was accepted, by whom."""
+
+    seq: int
+    at: int
+    person: Person
+    reason: str
+
+
+@dataclass(frozen=True)
+class State:
+    """Everything that the log says, in the order it was said."""
+
+    job: TakenIn | None = None
+    taken_in_at: int = 0
+    taken_in_by: Person | None = None
+    seq: int = 0
+    entries: dict[str, tuple[Entry, ...]] = field(default_factory=dict)
+    disturbances: tuple[Disturbance, ...] = ()
+    overrides: dict[str, Override] = field(default_factory=dict)
+    signed: Signed | None = None
+    records: tuple[tuple[Signed, int, Person], ...] = ()
+    """Every signed revision with when and by whom; the newest last."""
+    revision: int = 1
+    reopened: bool = False
+    last_person: Person | None = None
+
+    @property
+    def stage(self) -> str:
+        """taken_in, in_work, signed or reopened."""
+        if self.signed is not None:
+            return "signed"
+        if self.reopened:
+            return "reopened"
+        return "in_work" if self.seq > 1 else "taken_in"
+
+    def live(self, slot: str) -> tuple[Entry, ...]:
+        """A slot's entries that were not withdrawn or replaced."""
+        return tuple(e for e in self.entries.get(slot, ()) if e.counts)
+
+    def last_disturbed(self, aspects: frozenset[str]) -> Disturbance | None:
+        """The newest disturbance of any of the aspects."""
+        return next((d for d in reversed(self.disturbances) if d.aspects & aspects), None)
+
+    def first_disturbed(self, aspects: frozenset[str], after: int) -> Disturbance | None:
+        """The first disturbance of any of the aspects after an event."""
+        return next((d for d in self.disturbances if d.seq > after and d.aspects & aspects), None)
+
+
+def fold(state: State, events: Iterable[Event]) -> State:
+    """The state after further events; the given state is not touched."""
+    entries, overrides = dict(state.entries), dict(state.overrides)
+    fresh: dict[str, list[Entry]] = {}
+    disturbances, records = list(state.disturbances), list(state.records)
+    changed: dict[str, object] = {}
+
+    def slot_list(slot: str) -> list[Entry]:
+        if slot not in fresh:
+            fresh[slot] = list(entries.get(slot, ()))
+        return fresh[slot]
+
+    where = {e.seq: (slot, k) for slot, kept in entries.items() for k, e in enumerate(kept)}
+    for event in events:
+        said = event.payload
+        changed["seq"], changed["last_person"] = event.seq, event.person
+        if isinstance(said, ReadingTaken | Answered):
+            kept = slot_list(said.slot)
+            if isinstance(said, Answered) or said.replaces:
+                kept[:] = [replace(e, replaced_by=event.seq) if e.counts else e for e in kept]
+            where[event.seq] = (said.slot, len(kept))
+            kept.append(Entry(event.seq, event.at, event.person, said.slot, said))
+        elif isinstance(said, Withdrawn):
+            if said.entry in where:
+                slot, k = where[said.entry]
+                kept = slot_list(slot)
+                kept[k] = replace(kept[k], withdrawn=True)
+                kept[:] = [replace(e, replaced_by=None) if e.replaced_by == said.entry else e for e in kept]
+        elif isinstance(said, Disturbed):
+            aspects = HAPPENINGS[said.what].aspects
+            disturbances.append(
+                Disturbance(event.seq, event.at, event.person, said.what, said.words, said.amount, aspects)
+            )
+        elif isinstance(said, Overridden):
+            overrides[said.check] = Override(event.seq, event.at, event.person, said.reason)
+        elif isinstance(said, OverrideWithdrawn):
+            overrides.pop(said.check, None)
+        elif isinstance(said, TakenIn):
+            changed.update(job=said, taken_in_at=event.at, taken_in_by=event.person)
+        elif isinstance(said, Signed):
+            records.append((said, event.at, event.person))
+            changed.update(signed=said)
+        elif isinstance(said, Reopened):
+            changed.update(signed=None, reopened=True, revision=said.revision)
+    entries.update({slot: tuple(kept) for slot, kept in fresh.items()})
+    return replace(
+        state,
+        entries=entries,
+        overrides=overrides,
+        disturbances=tuple(disturbances),
+        records=tuple(records),
+        **changed,  # type: ignore[arg-type]
+    )

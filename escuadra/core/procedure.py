@@ -1,0 +1,241 @@
+"""What a procedure sheet, a vehicle model, a target and a frame profile say.
+
+A procedure lists check instances; each kind of check registers its own specification class here, so a new kind is
+one class. Lengths in millimetres, angles in degrees, slopes in percent; vehicle axes after ISO 8855.
+"""
+
+import math
+from collections.abc import Callable
+from typing import Any, ClassVar, Literal, Self, TypeVar
+
+from pydantic import Field, SerializeAsAny, field_validator, model_validator
+
+from escuadra.core.errors import BadInput
+from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.quantities import Dimension
+from escuadra.core.readings import Instrument
+from escuadra.core.stance import Corner
+
+Group = Literal["ready", "stance", "line", "frame", "target"]
+GROUPS: dict[Group, str] = {
+    "ready": "Ready",
+    "stance": "Ride height",
+    "line": "Line",
+    "target": "Target",
+    "frame": "Frame",
+}
+"""In the order of the sheet: a target is mounted before the frame is judged, since mounting spoils centre and level."""
+LineChoice = Literal["thrust", "body"]
+T = TypeVar("T", bound="CheckSpec")
+
+
+class Limits(Frozen):
+    """Allowed from nominal − minus to nominal + plus."""
+
+    nominal: Number = 0.0
+    minus: NotNegative
+    plus: NotNegative
+
+    @property
+    def lower(self) -> float:
+        """Lower limit."""
+        return self.nominal - self.minus
+
+    @property
+    def upper(self) -> float:
+        """Upper limit."""
+        return self.nominal + self.plus
+
+
+class CheckSpec(Frozen):
+    """A check instance as the procedure states it; each kind of check adds its own figures."""
+
+    registered: ClassVar[dict[str, type["CheckSpec"]]] = {}
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    kind: str
+    group: Group
+    title: str
+    rule: Literal["guarded", "simple"] = "guarded"
+    optional: bool = Field(False, description="an optional check that was never begun does not hold up signing")
+
+
+def check_kind(name: str) -> Callable[[type[T]], type[T]]:
+    """Register a specification class as the kind ``name`` of check."""
+
+    def register(spec: type[T]) -> type[T]:
+        CheckSpec.registered[name] = spec
+        return spec
+
+    return register
+
+
+class Sensor(Frozen):
+    """The sensor to be calibrated and where it sits."""
+
+    name: str
+    x: Number
+    y: Number
+    z: Positive
+
+
+class Mounting(Frozen):
+    """How the target must hang."""
+
+    target: str = Field(description="id of the target in the catalogue")
+    side: str = Field(description="which face looks at the vehicle")
+    way_up: str
+    fixing: str
+
+
+class Procedure(Frozen):
+    """A procedure sheet: where the target must stand, and every check on the way there."""
+
+    id: str
+    revision: int = Field(ge=1)
+    title: str
+    note: str = Field(description="shown on every screen and record that uses the sheet")
+    vehicle: str = Field(description="id of the vehicle model in the catalogue")
+    reasons: list[str] = Field(min_length=1, description="reasons for a visit that this sheet serves")
+    sensor: Sensor
+    line: LineChoice = Field(description="the line that is prescribed; thrust falls back on body until it is known")
+    datum: Literal["front_hubs"] = Field(description="where the distance is counted from")
+    distance: Positive = Field(description="from the datum to the target's face, along the line, mm")
+    offset: Number = Field(0.0, description="of the target's centre from the line, left positive, mm")
+    height: Positive = Field(description="of the target's centre above the floor, mm")
+    mounting: Mounting
+    checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
+    cautions: list[str]
+
+    @field_validator("checks", mode="before")
+    @classmethod
+    def _by_kind(cls, checks: Any) -> Any:
+        if not isinstance(checks, list):
+            return checks
+        found = []
+        for entry in checks:
+            if isinstance(entry, CheckSpec):
+                found.append(entry)
+                continue
+            kind = entry.get("kind") if isinstance(entry, dict) else entry
+            spec = CheckSpec.registered.get(str(kind))
+            if spec is None:
+                raise BadInput("kind", kind, f"a kind of check: {', '.join(sorted(CheckSpec.registered))}")
+            found.append(spec.read(entry))
+        return found
+
+    @model_validator(mode="after")
+    def _unique(self) -> Self:
+        ids = [check.id for check in self.checks]
+        twice = next((i for i in ids if ids.count(i) > 1), None)
+        if twice is not None:
+            raise BadInput("checks", twice, "each check's id once")
+        return self
+
+
+class Outline(Frozen):
+    """The body's outline for the drawing."""
+
+    front_overhang: Positive = Field(description="from the front axle to the bumper")
+    rear_overhang: Positive
+    width: Positive
+    height: Positive
+
+
+class CentreMarks(Frozen):
+    """Where centre marks are plumbed from symmetrical pairs, and how symmetrical the body is."""
+
+    front_x: Number
+    rear_x: Number
+    u_symmetry_mm: Positive = Field(description="of a pair's middle about the vehicle's, one sigma")
+    front_pairs: list[str] = Field(min_length=1, description="what to measure between")
+    rear_pairs: list[str] = Field(min_length=1)
+
+
+class Arches(Frozen):
+    """Nominal floor-to-arch heights."""
+
+    LF: Positive
+    RF: Positive
+    LR: Positive
+    RR: Positive
+
+
+class VehicleModel(Frozen):
+    """A vehicle model: hubs, arches, outline, marks."""
+
+    id: str
+    revision: int = Field(ge=1)
+    name: str
+    variant: str
+    wheelbase: Positive
+    hub_track_front: Positive = Field(description="between the hub faces, where the tape is held")
+    hub_track_rear: Positive
+    u_hub_mm: Positive = Field(description="of a hub face's place, one sigma")
+    hub_height: Positive
+    tyre_diameter: Positive
+    arches: Arches
+    outline: Outline
+    marks: CentreMarks
+
+    def hub(self, corner: Corner) -> tuple[float, float]:
+        """x, y of a hub face in vehicle axes."""
+        x = self.wheelbase if corner[1] == "F" else 0.0
+        half = (self.hub_track_front if corner[1] == "F" else self.hub_track_rear) / 2
+        return x, half if corner[0] == "L" else -half
+
+
+class Target(Frozen):
+    """A target: what is read off it, and what it allows."""
+
+    id: str
+    revision: int = Field(ge=1)
+    name: str
+    mark: str = Field(description="the identity printed on it")
+    sides: list[str] = Field(min_length=1)
+    ways_up: list[str] = Field(min_length=1)
+    fixings: list[str] = Field(min_length=1)
+    width: Positive
+    height: Positive
+
+
+class FrameProfile(Frozen):
+    """A calibration frame's mechanics."""
+
+    id: str
+    revision: int = Field(ge=1)
+    name: str
+    beam_length: Positive = Field(description="between the points where the tapes are held")
+    face_offset: NotNegative = Field(description="from the beam towards the vehicle to the target's face")
+    pivot: tuple[Number, Number] = Field(description="of the yaw screw, frame axes")
+    screw: tuple[Number, Number] = Field(description="where the yaw screw is, frame axes")
+    yaw_deg_per_turn: Number = Field(description="of the beam for a turn clockwise seen from above")
+    height_per_turn: Positive = Field(description="of the crank, mm")
+    scale_zero: Number = Field(0.0, description="reading of the beam's scale at its centre, increasing to the left")
+
+
+class Tool(Frozen):
+    """An instrument on the shelf."""
+
+    id: str
+    revision: int = Field(ge=1)
+    name: str
+    reads: list[str] = Field(
+        min_length=1, description="kinds of reading it is for: tape, height, level, scale, slope, printout"
+    )
+    unit: str = Field(description="meant where none is typed")
+    contributions: Instrument
+
+    def contributions_in(self, dimension: Dimension) -> Instrument:
+        """The contributions in the slot's own unit: a level that reads degrees may be asked for percent."""
+        own = self.contributions
+        if dimension != "slope" or self.unit != "°":
+            return own
+        factor = 100 * math.radians(1)
+        return own.model_copy(
+            update={
+                "resolution": own.resolution * factor,
+                "accuracy_constant": own.accuracy_constant * factor,
+                "repeatability": own.repeatability * factor,
+            }
+        )

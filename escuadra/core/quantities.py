@@ -1,0 +1,165 @@
+"""Lengths, angles and slopes as people type and read them.
+
+A typed text becomes millimetres, degrees or percent; what is implausible or ambiguous becomes a question with
+the readings that would make sense. Source: 1 in = 25.4 mm exactly (ISO 31), ISO 80000-3 for degree, minute, second.
+"""
+
+import math
+import re
+from typing import Literal
+
+from pydantic import Field
+
+from escuadra.core.errors import BadInput
+from escuadra.core.model import LARGEST, Frozen
+
+Dimension = Literal["length", "angle", "slope"]
+
+FACTORS: dict[Dimension, dict[str, float]] = {
+    "length": {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8},
+    "angle": {"°": 1.0, "'": 1 / 60, '"': 1 / 3600},
+    "slope": {"%": 1.0, "mm/m": 0.1},
+}
+_SPELLINGS = {
+    "length": {'"': "in", "″": "in", "inch": "in", "inches": "in", "'": "ft", "′": "ft", "feet": "ft", "foot": "ft"},
+    "angle": {"deg": "°", "degrees": "°", "degree": "°", "′": "'", "min": "'", "″": '"', "sec": '"', "''": '"'},
+    "slope": {"percent": "%", "mm per m": "mm/m"},
+}
+_ACCEPTED = {
+    "length": "a length such as 2643.5, 264.35 cm, 2.6435 m, 104 1/16 in or 8' 8 1/16\"",
+    "angle": "an angle such as 0.25°, 15' or 0°15'30\"",
+    "slope": "a slope such as 0.3 % or 3 mm/m",
+}
+_NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)"
+_PART = re.compile(
+    rf"(?P<whole>{_NUMBER})?\s*(?:(?P<over>\d+)\s*/\s*(?P<under>\d+))?\s*(?P<unit>[^\d\s.,/+-][^\d.,+-]*)?"
+)
+_SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0 ](?=\d{3}(?:\D|$))")
+
+
+class Quantity(Frozen):
+    """What a field asks for: its dimension, the unit that is meant where none is typed, and what is plausible."""
+
+    dimension: Dimension
+    unit: str
+    low: float = Field(description="below this a value is asked about, in mm, degrees or percent")
+    high: float = Field(description="above this a value is asked about")
+
+
+class Understood(Frozen):
+    """A typed text as understood: ``value`` in mm, degrees or percent."""
+
+    typed: str
+    text: str = Field(description="with the unit it was understood in, such as 66.2 cm")
+    value: float
+
+
+class Question(Frozen):
+    """A text that is implausible or could mean several things, and what it may mean."""
+
+    typed: str
+    choices: list[Understood]
+
+
+def _numbers(text: str) -> list[float]:
+    """What a number with a decimal point or comma may mean; two readings where a comma could part thousands."""
+    plain = float(text.replace(",", "."))
+    if re.fullmatch(r"[1-9]\d{0,2},\d{3}", text):
+        return [plain, float(text.replace(",", ""))]
+    return [plain]
+
+
+def _terms(typed: str, dimension: Dimension) -> tuple[float, list[tuple[list[float], str | None]]]:
+    """Sign and the (possible numbers, unit) of each part of a text; raises ``BadInput``."""
+
+    def refuse() -> BadInput:
+        return BadInput("value", typed, _ACCEPTED[dimension])
+
+    text = _SPACES.sub("", typed.strip().replace("−", "-"))
+    sign = -1.0 if text.startswith("-") else 1.0
+    text = text.lstrip("+-").strip()
+    if not text or len(text) > 40:
+        raise refuse()
+    terms: list[tuple[list[float], str | None]] = []
+    at = 0
+    while at < len(text):
+        match = _PART.match(text, at)
+        if match is None or match.end() == at or not (match["whole"] or match["over"]):
+            raise refuse()
+        numbers = _numbers(match["whole"]) if match["whole"] else [0.0]
+        if match["over"]:
+            if int(match["under"]) == 0:
+                raise refuse()
+            if match["whole"] and not match["whole"].isdigit():
+                raise refuse()
+            numbers = [n + int(match["over"]) / int(match["under"]) for n in numbers]
+        unit = match["unit"].strip().lower() if match["unit"] else None
+        if unit is not None:
+            unit = _SPELLINGS[dimension].get(unit, unit)
+            if unit not in FACTORS[dimension]:
+                raise refuse()
+        terms.append((numbers, unit))
+        at = match.end()
+        while at < len(text) and text[at] == " ":
+            at += 1
+    units = [unit for _, unit in terms]
+    if len(terms) > 1 and not _descending(units, dimension):
+        raise refuse()
+    return sign, terms
+
+
+def _descending(units: list[str | None], dimension: Dimension) -> bool:
+    """Feet then inches, degrees then minutes then seconds; a bare last number takes the next smaller unit."""
+    order = {"length": ["ft", "in"], "angle": ["°", "'", '"'], "slope": []}[dimension]
+    places = [order.index(u) if u in order else None for u in units]
+    return all(p is not None for p in places) and places == sorted(set(places), key=lambda p: p or 0)
+
+
+def parse(typed: str, dimension: Dimension, unit: str) -> list[Understood]:
+    """Every meaning of a typed text, the plainest first; raises ``BadInput`` where it has none."""
+    sign, terms = _terms(typed, dimension)
+    meanings = []
+    for pick in range(max(len(numbers) for numbers, _ in terms)):
+        value, words = 0.0, []
+        for numbers, named in terms:
+            n = numbers[min(pick, len(numbers) - 1)]
+            value += n * FACTORS[dimension][named or unit]
+            words.append(f"{n:.10g}{'' if (named or unit) in '°%' else ' '}{named or unit}")
+        value *= sign
+        if not math.isfinite(value) or abs(value) > LARGEST:
+            raise BadInput("value", typed, _ACCEPTED[dimension])
+        meanings.append(Understood(typed=typed, text=("−" if sign < 0 else "") + " ".join(words), value=value))
+    return meanings
+
+
+def understand(typed: str, quantity: Quantity, signless: bool = False) -> Understood | Question:
+    """What a text means for a quantity, or the question to ask; raises ``BadInput`` for what means nothing.
+
+    ``signless``: the direction is asked in words, so the plausible range bounds the amount only and a sign is refused.
+    """
+    low, high = (0.0, max(abs(quantity.low), abs(quantity.high))) if signless else (quantity.low, quantity.high)
+    meanings = parse(typed, quantity.dimension, quantity.unit)
+    if signless and meanings[0].value < 0:
+        raise BadInput("value", typed, "an amount without a sign; its direction is chosen in words")
+    fitting = [m for m in meanings if low <= m.value <= high]
+    if len(meanings) == 1 and fitting:
+        return meanings[0]
+    if len(fitting) == 1 and any(unit is not None for _, unit in _terms(typed, quantity.dimension)[1]):
+        return fitting[0]
+    choices = list(fitting)
+    _, terms = _terms(typed, quantity.dimension)
+    if len(terms) == 1:
+        bare = terms[0][0]
+        named = terms[0][1]
+        for unit, factor in FACTORS[quantity.dimension].items():
+            if unit == (named or quantity.unit):
+                continue
+            for n in bare:
+                value = n * factor
+                if low <= value <= high and all(abs(value - c.value) > 1e-9 for c in choices):
+                    gap = "" if unit in "°%" else " "
+                    choices.append(Understood(typed=typed, text=f"{n:.10g}{gap}{unit}", value=value))
+    for meaning in meanings:
+        if meaning not in choices:
+            choices.append(meaning)
+    return Question(typed=typed, choices=choices)

@@ -1,0 +1,61 @@
+"""Figures and directions as text: value ± U, rounded by the uncertainty, and signs as words.
+
+Source: JCGM 100 7.2.6 (an uncertainty is given with at most two significant digits, the value to the same place).
+Thousands are parted by a narrow space; a minus never stands alone where a direction can be said.
+"""
+
+import math
+from decimal import ROUND_HALF_UP, Decimal
+
+SPACE = "\u202f"
+UNITS = {"mm": f"{SPACE}mm", "°": "°", "%": f"{SPACE}%"}
+MOST_DECIMALS = {"mm": 1, "°": 2, "%": 2}
+"""As fine as this trade reads: a tenth of a millimetre, a hundredth of a degree or of a percent."""
+
+
+def rounded(value: float, decimals: int) -> str:
+    """A figure with so many decimals, halves away from zero, thousands parted, a true minus sign."""
+    quantum = Decimal(1).scaleb(-decimals)
+    exact = Decimal(repr(value)).quantize(quantum, rounding=ROUND_HALF_UP)
+    if exact == 0:
+        exact = abs(exact)
+    return f"{exact:,f}".replace(",", SPACE).replace("-", "−")
+
+
+def decimals_for(expanded: float, unit: str) -> int:
+    """Decimals that an expanded uncertainty leaves meaningful: two significant digits, one from 3 upward."""
+    most = MOST_DECIMALS[unit]
+    if expanded <= 0:
+        return most
+    exponent = math.floor(math.log10(expanded))
+    digits = 2 if expanded / 10**exponent < 3 else 1
+    return max(0, min(most, digits - 1 - exponent))
+
+
+def amount(value: float, unit: str, decimals: int | None = None, words: tuple[str, str] | None = None) -> str:
+    """A figure with its unit and, where there are words, its direction: ``0.21° right``."""
+    places = MOST_DECIMALS[unit] if decimals is None else decimals
+    if words is None:
+        return rounded(value, places) + UNITS[unit]
+    text = rounded(abs(value), places)
+    direction = "" if float(text.replace(SPACE, "")) == 0 else " " + words[0 if value > 0 else 1]
+    return text + UNITS[unit] + direction
+
+
+def with_uncertainty(value: float, expanded: float, unit: str, words: tuple[str, str] | None = None) -> tuple[str, str]:
+    """A value and its ± part, rounded alike: ``("0.21° right", "± 0.09")``."""
+    places = decimals_for(expanded, unit)
+    half = rounded(expanded, places) if expanded > 0 else "0"
+    if expanded > 0 and float(half.replace(SPACE, "")) == 0:
+        half = rounded(10.0**-places, places)
+    return amount(value, unit, places, words), f"±{SPACE}{half}"
+
+
+def listed(words: list[str]) -> str:
+    """``a``, ``a and b``, ``a, b and c``."""
+    return words[0] if len(words) == 1 else ", ".join(words[:-1]) + " and " + words[-1] if words else ""
+
+
+def counted(n: int, one: str, many: str = "") -> str:
+    """``1 check``, ``4 checks``."""
+    return f"{n} {one if n == 1 else many or one + 's'}"
