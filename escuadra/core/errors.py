@@ -26,6 +26,10 @@ class NotDetermined(BadInput):
     """The readings do not determine everything that is asked; ``field`` is what is loose."""
 
 
+class Conflict(Exception):
+    """What is asked does not fit the state that the job is in; the text says what would."""
+
+
 def _accepted(detail: ErrorDetails) -> str:
     if detail["type"] == "missing":
         return "a value; it is missing"

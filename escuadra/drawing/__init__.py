@@ -1,0 +1,11 @@
+"""SVG from core results: pure functions to markup, shared by screens and reports.
+
+Every mark is drawn with classes and presentation attributes only, so that a strict content policy holds and the
+two themes and the printed record style it alike.
+"""
+
+from escuadra.drawing.plan import plan_view
+from escuadra.drawing.rule import rule
+from escuadra.drawing.side import side_view
+
+__all__ = ["plan_view", "rule", "side_view"]

@@ -1,0 +1,232 @@
+"""The plan: vehicle, lines, frame and tapes seen from above, the front to the right and the driver's left upward.
+
+Centreline dash-dot, thrust line solid with an arrow, planned outline dashed, measured solid. Cropped to the work at
+hand; the gap between where the frame stands and where it must may be drawn magnified.
+"""
+
+import math
+from dataclasses import dataclass
+
+from escuadra.core.axes import Pose, turned
+from escuadra.core.job.checks.line import both_lines
+from escuadra.core.job.setup import ENDS, tape_slot
+from escuadra.core.job.sheet import Sheet
+from escuadra.core.stance import CORNERS
+from escuadra.core.wording import amount
+from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
+
+MAGNIFIED = 20.0
+
+
+@dataclass(frozen=True)
+class Window:
+    """Which part of the floor is drawn, and to what scale."""
+
+    x0: float
+    x1: float
+    width: float
+    height: float
+
+    @property
+    def scale(self) -> float:
+        """Drawing units a millimetre."""
+        return self.width / (self.x1 - self.x0)
+
+    def at(self, x: float, y: float) -> Point:
+        """A place in vehicle axes on the drawing."""
+        return (x - self.x0) * self.scale, self.height / 2 - y * self.scale
+
+
+def plan_view(
+    sheet: Sheet, size: tuple[float, float] = (780, 560), magnify: bool = True, whole: bool = False, slot: str = ""
+) -> str:
+    """The plan of a job; ``whole``: the vehicle in full, else cropped to the front; ``slot``: the tape at hand."""
+    vehicle, goal = sheet.plan.vehicle, sheet.plan.nominal_goal
+    front = goal.x + 620
+    back = -vehicle.outline.rear_overhang - 300 if whole else vehicle.wheelbase - 1500
+    least = (sheet.plan.frame.beam_length + 900) * size[0] / size[1]
+    if front - back < least:
+        back = front - least
+    window = Window(back, front, *size)
+    body = [_scale(window), _body(sheet, window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
+    body += _frame(sheet, window, magnify)
+    return document("Plan of vehicle, lines and frame, seen from above", size, body)
+
+
+def _scale(window: Window) -> str:
+    parts = [line("thin", (0, 18), (window.width, 18))]
+    metre = math.ceil(window.x0 / 1000)
+    while metre * 1000 < window.x1 - 150:
+        x, _ = window.at(metre * 1000, 0)
+        if x > 20:
+            parts += [line("thin", (x, 18), (x, 25)), label("small", (x, 12), f"{metre} m", "middle")]
+        metre += 1
+    return "".join(parts)
+
+
+def _body(sheet: Sheet, window: Window) -> str:
+    vehicle = sheet.plan.vehicle
+    half, nose = vehicle.outline.width / 2, vehicle.wheelbase + vehicle.outline.front_overhang
+    tail = max(-vehicle.outline.rear_overhang, window.x0 + 60)
+    cut = tail > -vehicle.outline.rear_overhang
+    (x1, top), (x2, bottom) = window.at(tail, half), window.at(nose, -half)
+    bend = min(70.0, (x2 - x1) / 4)
+    back = f"L{x1 - 8:.1f} {bottom - 60:.1f} L{x1 + 8:.1f} {top + 60:.1f} Z" if cut else "Z"
+    path = (
+        f"M{x1:.1f} {top:.1f} H{x2 - bend:.1f} Q{x2:.1f} {top:.1f} {x2:.1f} {top + bend:.1f} V{bottom - bend:.1f} "
+        f"Q{x2:.1f} {bottom:.1f} {x2 - bend:.1f} {bottom:.1f} H{x1:.1f} {back}"
+    )
+    parts = [element("path", "body", d=path)]
+    radius, wide = vehicle.tyre_diameter / 2, 215.0
+    for corner in CORNERS:
+        hx, hy = vehicle.hub(corner)
+        if hx < window.x0 + 60:
+            continue
+        outer = hy if hy > 0 else hy + wide
+        x, y = window.at(hx - radius, outer)
+        parts.append(
+            element("rect", "wheel", x=x, y=y, width=2 * radius * window.scale, height=wide * window.scale, rx=3)
+        )
+        lx, ly = window.at(hx, hy)
+        parts.append(label("name", (lx, ly + (-9 if hy > 0 else 19)), corner, "middle"))
+    sx, sy = window.at(sheet.plan.procedure.sensor.x, sheet.plan.procedure.sensor.y)
+    parts.append(element("circle", "sensor", cx=sx, cy=sy, r=5))
+    return "".join(parts)
+
+
+def _lines(sheet: Sheet, window: Window) -> list[str]:
+    found = both_lines(sheet.setup)
+    end = window.x1 - 60
+    parts = []
+    if found is None or found.body is None:
+        parts.append(line("planned", window.at(window.x0, 0), window.at(end, 0)))
+        if found is None:
+            x, y = window.at(end - 40, 0)
+            parts.append(label("small", (x, y - 10), "line not found yet", "end"))
+    else:
+        slope = math.tan(math.radians(found.body.angle_deg))
+        y0 = found.body.at[0].y
+        parts.append(line("centreline", window.at(window.x0, y0 + slope * window.x0), window.at(end, y0 + slope * end)))
+        marks = sheet.plan.vehicle.marks
+        for x in (marks.front_x, marks.rear_x):
+            if x > window.x0 + 40:
+                mx, my = window.at(x, y0 + slope * x)
+                parts.append(polyline("mark", [(mx - 5, my - 5), (mx + 5, my + 5)]))
+                parts.append(polyline("mark", [(mx - 5, my + 5), (mx + 5, my - 5)]))
+        x, y = window.at(end, y0 + slope * end)
+        parts.append(label("small", (x, y - 9), "centreline", "end"))
+    if found is not None and found.thrust is not None:
+        slope = math.tan(math.radians(found.thrust.angle_deg))
+        a, b = window.at(max(0.0, window.x0), slope * max(0.0, window.x0)), window.at(end, slope * end)
+        last = found.thrust.at[-1]
+        spread = 2 * last.u * end / max(last.x, 1.0)
+        parts.append(
+            polyline("band", [a, window.at(end, slope * end + spread), window.at(end, slope * end - spread)], True)
+        )
+        parts += [line("thrust", a, b), arrow_head("thrust-head", b, (b[0] - a[0], b[1] - a[1]))]
+        parts.append(label("name", (b[0] - 8, b[1] + 20), "thrust line", "end"))
+    return parts
+
+
+def _shown_pose(sheet: Sheet, magnify: bool) -> tuple[Pose, Pose | None]:
+    """Goal, and the pose as drawn (its gap to the goal magnified where asked)."""
+    solved = sheet.setup.newest
+    if solved is None or solved.line is None:
+        return sheet.plan.nominal_goal, None
+    goal, pose = solved.goal, solved.pose
+    by = MAGNIFIED if magnify else 1.0
+    largest = max(abs(pose.x - goal.x), abs(pose.y - goal.y), 1e-9)
+    by = min(by, max(1.0, 420 / largest))
+    return goal, Pose(
+        x=goal.x + by * (pose.x - goal.x),
+        y=goal.y + by * (pose.y - goal.y),
+        yaw_deg=goal.yaw_deg + max(-18, min(18, by * (pose.yaw_deg - goal.yaw_deg))),
+    )
+
+
+def _on_beam(pose: Pose, bx: float, by: float) -> tuple[float, float]:
+    x, y = turned(pose.yaw_deg, bx, by)
+    return pose.x + x, pose.y + y
+
+
+def _tapes(sheet: Sheet, window: Window, at_hand: str) -> list[str]:
+    goal, shown = _shown_pose(sheet, magnify=True)
+    pose = shown or goal
+    parts = []
+    for hub in CORNERS:
+        for end in ENDS:
+            slot = tape_slot(hub, end, sheet.plan)
+            read, wanted = sheet.setup.now(slot) is not None, slot.id == at_hand
+            if not (read or wanted):
+                continue
+            hx, hy = sheet.plan.vehicle.hub(hub)
+            a, b = window.at(hx, hy), window.at(*_on_beam(pose, *sheet.plan.frame_points[end]))
+            parts.append(line(("tape-at-hand" if wanted else "tape") + ("" if read else " unread"), a, b))
+    return parts
+
+
+def _beam(pose: Pose, sheet: Sheet, window: Window, cls: str) -> list[str]:
+    half, target = sheet.plan.frame.beam_length / 2, sheet.plan.target.width / 2
+    face = sheet.plan.frame.face_offset
+    ends = [window.at(*_on_beam(pose, 0, half)), window.at(*_on_beam(pose, 0, -half))]
+    board = [
+        window.at(*_on_beam(pose, x, y))
+        for x, y in ((-face, target), (-face, -target), (-face + 45, -target), (-face + 45, target))
+    ]
+    return [line(f"beam {cls}", *ends), polyline(f"board {cls}", board, True)]
+
+
+def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
+    goal, shown = _shown_pose(sheet, magnify)
+    parts = _beam(goal, sheet, window, "goal")
+    if shown is not None:
+        parts += _beam(shown, sheet, window, "stands")
+    pose = shown or goal
+    half = sheet.plan.frame.beam_length / 2
+    for name, side in (("LF end", 1), ("RF end", -1)):
+        x, y = window.at(*_on_beam(pose, 0, side * half))
+        parts.append(label("name", (x + 10, y + (-4 if side > 0 else 14)), name))
+    parts += _dimension(sheet, window, goal)
+    parts += _move(sheet, window, pose)
+    if magnify and shown is not None:
+        parts.append(label("small", (8, window.height - 8), f"gaps drawn ×{MAGNIFIED:.0f}"))
+    return parts
+
+
+def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
+    vehicle, procedure = sheet.plan.vehicle, sheet.plan.procedure
+    low = -max(vehicle.outline.width, sheet.plan.frame.beam_length) / 2 - 210
+    (x1, y), (x2, _) = window.at(vehicle.wheelbase, low), window.at(goal.x - sheet.plan.frame.face_offset, low)
+    said = f"{amount(procedure.distance, 'mm', 0)} from the front hubs"
+    return [
+        line("thin", (x1, y - 26), (x1, y + 6)),
+        line("thin", (x2, y - 26), (x2, y + 6)),
+        line("thin", (x1, y), (x2, y)),
+        label("dimension", ((x1 + x2) / 2, y - 7), said, "middle"),
+    ]
+
+
+def _move(sheet: Sheet, window: Window, pose: Pose) -> list[str]:
+    """The next move as an arrow at the beam."""
+    move = sheet.next
+    if move.kind != "move" or move.happening not in ("yaw", "slide", "roll"):
+        return []
+    half = sheet.plan.frame.beam_length / 2
+    if move.happening == "yaw":
+        way = 1 if "anticlockwise" in move.action else -1
+        side = 1 if sheet.plan.frame.screw[1] > 0 else -1
+        x, y = window.at(*_on_beam(pose, 0, side * (half + 130)))
+        # Seen from above with left upward, anticlockwise carries the upper end backward (to the left of the sheet).
+        reach = (-way if side > 0 else way) * 26
+        path = f"M{x - reach:.1f} {y:.1f} Q{x:.1f} {y - 12 * side:.1f} {x + reach:.1f} {y:.1f}"
+        return [
+            element("path", "move", d=path),
+            arrow_head("move-head", (x + reach * 1.3, y + 4 * side), (reach, 6 * side)),
+        ]
+    if move.happening == "slide":
+        up = 1 if move.action.endswith("left") else -1
+        a, b = window.at(pose.x + 200, pose.y), window.at(pose.x + 200, pose.y + up * 330)
+    else:
+        out = 1 if "away" in move.action else -1
+        a, b = window.at(pose.x + 120, pose.y + 260), window.at(pose.x + 120 + out * 330, pose.y + 260)
+    return [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]

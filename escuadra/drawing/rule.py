@@ -1,0 +1,53 @@
+"""The rule: a toleranced value on a small steel-rule scale, with zero, limits and their figures printed.
+
+Tolerance zone solid, guard bands lighter, the value a tick with its ±U whisker. One drawing for all of them.
+"""
+
+from escuadra.core.job.checks import Figure
+from escuadra.drawing.svg import document, element, label, line, polyline
+
+WIDTH, HEIGHT, EDGE, BASE = 380.0, 58.0, 12.0, 28.0
+SPAN = 1.55
+"""Half the scale in tolerances."""
+
+
+def rule(figure: Figure) -> str:
+    """The rule of one figure; a value beyond the scale is drawn at its end with a pointing tick."""
+    lower = figure.lower if figure.lower is not None else -abs(figure.upper or 1.0)
+    upper = figure.upper if figure.upper is not None else abs(lower) or 1.0
+    middle, half = (lower + upper) / 2, (upper - lower) / 2 or 1.0
+    flip = figure.words is not None and figure.words[0] == "left"
+
+    def x(value: float) -> float:
+        share = max(-SPAN, min(SPAN, (value - middle) / half)) / SPAN
+        return WIDTH / 2 + (-share if flip else share) * (WIDTH / 2 - EDGE)
+
+    def bar(cls: str, a: float, b: float, y: float, height: float) -> str:
+        left, right = sorted((x(a), x(b)))
+        return element("rect", cls, x=left, y=y, width=right - left, height=height)
+
+    guard, body = figure.verdict.guard, []
+    if guard > 0:
+        body += [bar("rule-guard", limit - guard, limit + guard, BASE - 9, 9) for limit in (lower, upper)]
+    if half > guard:
+        body.append(bar("rule-zone", lower + guard, upper - guard, BASE - 9, 9))
+    body.append(line("rule-line", (EDGE, BASE), (WIDTH - EDGE, BASE)))
+    for k in range(-15, 16):
+        at = x(middle + k * half / 10)
+        body.append(line("rule-tick", (at, BASE), (at, BASE + (6 if k % 5 == 0 else 4))))
+    for value, text in ((lower, figure.said(lower)), (middle, figure.said(middle)), (upper, figure.said(upper))):
+        body.append(line("rule-limit", (x(value), BASE - 13), (x(value), BASE + 7)))
+        body.append(label("rule-text", (x(value), HEIGHT - 8), text, "middle"))
+    state, U = figure.verdict.state, figure.verdict.U
+    at, beyond = x(figure.value), abs(figure.value - middle) / half > SPAN
+    if U > 0:
+        body.append(bar(f"rule-whisker state-{state}", figure.value - U, figure.value + U, 5, 3))
+    if beyond:
+        way = 1 if at > WIDTH / 2 else -1
+        body.append(
+            polyline("rule-value", [(at, BASE - 12), (at - 9 * way, BASE - 18), (at - 9 * way, BASE - 6)], True)
+        )
+    else:
+        body.append(polyline("rule-value", [(at, BASE - 2), (at - 6, BASE - 17), (at + 6, BASE - 17)], True))
+    said = f"{figure.label}: {figure.text} {figure.plus_minus}, allowed {figure.allowed}, {state}"
+    return document(said, (WIDTH, HEIGHT), body, "rule")

@@ -1,0 +1,382 @@
+"""A garage: its store, its catalogue, its jobs, and the commands that change a job.
+
+Every command reads the state under the writer's lock, checks its rule, appends one event and returns the job as it
+then is. A command repeated with the same client-made id changes nothing.
+"""
+
+import re
+import uuid
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pydantic import Field
+
+from escuadra import __version__
+from escuadra.catalogue import Catalogue, Entry, load
+from escuadra.catalogue.library import KINDS, PRACTICE
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.events import (
+    Answered,
+    Disturbed,
+    Overridden,
+    OverrideWithdrawn,
+    Person,
+    Pinned,
+    ReadingTaken,
+    Reopened,
+    Signed,
+    TakenIn,
+    ToolUsed,
+    Withdrawn,
+    made,
+)
+from escuadra.core.job.setup import Plan
+from escuadra.core.job.sheet import Sheet, derive
+from escuadra.core.job.slots import Slot
+from escuadra.core.job.state import State, fold
+from escuadra.core.model import Frozen
+from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
+from escuadra.core.quantities import Question, Understood, parse, understand
+from escuadra.store import FileStore, Row, Store
+from escuadra.store.log import Log
+
+
+class TakeIn(Frozen):
+    """What is asked when a job is taken in."""
+
+    number: str = Field(min_length=1, max_length=40)
+    vin: str = Field("", max_length=40)
+    plate: str = Field("", max_length=20)
+    odometer_km: int | None = Field(None, ge=0, le=5_000_000)
+    customer: str = Field("", max_length=120)
+    reason: str = Field(min_length=1, max_length=200)
+    bay: str = Field(min_length=1, max_length=60)
+    procedure: str
+    frame: str
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A job as it is: its row, state, plan and sheet."""
+
+    row: Row
+    sheet: Sheet
+
+    @property
+    def state(self) -> State:
+        """What the log says."""
+        return self.sheet.state
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """A reading was recorded (or was there already)."""
+
+    opened: Opened
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A text was implausible or ambiguous; nothing was recorded yet."""
+
+    question: Question
+    slot: Slot
+
+
+class Garage:
+    """One garage on its data folder."""
+
+    def __init__(self, data: Path, clock: Callable[[], int], catalogue: Catalogue | None = None) -> None:
+        data.mkdir(parents=True, exist_ok=True)
+        self.data, self.clock = data, clock
+        self.store = Store(f"sqlite:///{data / 'escuadra.sqlite'}", data / "backups")
+        self.files = FileStore(data / "files")
+        self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
+        self._states: dict[str, tuple[str, State]] = {}
+        self._plans: dict[str, Plan] = {}
+        self._sheets: dict[str, tuple[str, Sheet]] = {}
+        self.listeners: list[Callable[[str, int], None]] = []
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self.store.close()
+
+    # --- looking
+
+    def open(self, job: str) -> Opened:
+        """A job as it is now; raises ``BadInput`` for an unknown one."""
+        with self.store.reading() as log:
+            row = log.row(job)
+            return Opened(row, self._sheet(log, row))
+
+    def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened]:
+        """Jobs, the newest first."""
+        with self.store.reading() as log:
+            return [Opened(row, self._sheet(log, row)) for row in log.rows(limit, offset)]
+
+    def _state(self, log: Log, row: Row) -> State:
+        head, state = self._states.get(row.id, ("", State()))
+        if head != row.head:
+            state = fold(state, log.events(row.id, state.seq)) if state.seq < row.count else State()
+            if state.seq != row.count:
+                state = fold(State(), log.events(row.id))
+            self._states[row.id] = (row.head, state)
+        return state
+
+    def _sheet(self, log: Log, row: Row) -> Sheet:
+        head, sheet = self._sheets.get(row.id, ("", None))
+        if sheet is None or head != row.head:
+            state = self._state(log, row)
+            sheet = derive(state, self._plan(row.id, state), self.clock())
+            self._sheets[row.id] = (row.head, sheet)
+        return sheet
+
+    def _plan(self, job: str, state: State) -> Plan:
+        if job not in self._plans:
+            assert state.job is not None
+            found: dict[str, Any] = {}
+            for pin in state.job.pins:
+                text = self.store.pinned(pin.hash)
+                if text is None:
+                    raise BadInput("pin", pin.hash, f"the pinned {pin.kind} {pin.id}; it is missing")
+                found[pin.kind] = KINDS[pin.kind].model_validate_json(text)
+            procedure, vehicle = found["procedure"], found["vehicle"]
+            target, frame = found["target"], found["frame"]
+            assert isinstance(procedure, Procedure)
+            assert isinstance(vehicle, VehicleModel)
+            assert isinstance(target, Target)
+            assert isinstance(frame, FrameProfile)
+            self._plans[job] = Plan(procedure, vehicle, target, frame)
+        return self._plans[job]
+
+    def person(self, id: str) -> Person:
+        """One of the garage's people; raises ``BadInput`` for nobody."""
+        found = next((p for p in self.store.people() if p["id"] == id), None)
+        if found is None:
+            raise BadInput("person", id or "nobody", "one of the garage's people, picked first")
+        return Person(id=found["id"], name=found["name"])
+
+    def tools(self, slot: Slot) -> list[Tool]:
+        """Instruments on the shelf that a slot can be read with."""
+        return [e.content for e in self.catalogue.all("tool") if slot.reads in e.content.reads]
+
+    # --- changing
+
+    @contextmanager
+    def _changing(self, job: str) -> Iterator[tuple[Log, Row, State]]:
+        with self.store.writing() as log:
+            row = log.row(job, lock=True)
+            yield log, row, self._state(log, row)
+
+    def _append(
+        self,
+        job: str,
+        person: str,
+        client_id: str,
+        make: Callable[[State, Sheet], Frozen],
+        head: str | None = None,
+        when_signed: bool = False,
+    ) -> Opened:
+        who = self.person(person)
+        with self._changing(job) as (log, row, state):
+            if log.known(job, client_id):
+                return Opened(row, self._sheet(log, row))
+            if state.signed is not None and not when_signed:
+                raise Conflict("This sheet is signed. To work on it again, reopen it: a new revision begins.")
+            if head is not None and head != row.head:
+                raise Conflict("Others have recorded since you looked. Look at the sheet again, then sign.")
+            payload = make(state, self._sheet(log, row))
+            new = made(job, row.count + 1, client_id, self.clock(), who, payload)
+            after = fold(state, [new])
+            row = log.append(row, new, after.stage)
+        sheet = derive(after, self._plans[job], new.at)
+        self._states[job], self._sheets[job] = (row.head, after), (row.head, sheet)
+        for listener in self.listeners:
+            listener(job, row.count)
+        return Opened(row, sheet)
+
+    def take_in(self, asked: TakeIn, person: str, client_id: str | None = None) -> Opened:
+        """Take a job in; pins the catalogue entries that it will be judged by."""
+        who = self.person(person)
+        procedure = self.catalogue.get("procedure", asked.procedure)
+        entries = [
+            procedure,
+            self.catalogue.get("vehicle", procedure.content.vehicle),
+            self.catalogue.get("target", procedure.content.mounting.target),
+            self.catalogue.get("frame", asked.frame),
+        ]
+        for entry in entries:
+            self.store.pin(entry.hash, entry.kind, entry.id, entry.revision, entry.text)
+        key = client_id or uuid.uuid4().hex
+        job = uuid.uuid5(uuid.NAMESPACE_OID, key).hex[:12]
+        now = self.clock()
+        payload = TakenIn(
+            **asked.model_dump(exclude={"procedure", "frame"}),
+            pins=[_pinned(entry) for entry in entries],
+        )
+        with self.store.writing() as log:
+            rows = log.rows(limit=1_000_000)
+            if not any(row.id == job for row in rows):
+                if any(row.number == asked.number for row in rows):
+                    raise BadInput("number", asked.number, "a job number that is not in use yet")
+                log.create(job, asked.number, now)
+                log.append(log.row(job), made(job, 1, key, now, who, payload), "taken_in")
+        return self.open(job)
+
+    def record(
+        self,
+        job: str,
+        slot: str,
+        typed: str,
+        tool: str,
+        person: str,
+        client_id: str,
+        word: str = "",
+        replaces: bool = False,
+        understood: str = "",
+    ) -> Recorded | Asked:
+        """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
+        with self.store.reading() as log:
+            row = log.row(job)
+            if log.known(job, client_id):
+                return Recorded(Opened(row, self._sheet(log, row)))
+            where = _slot(self._sheet(log, row), slot)
+        quantity = where.quantity
+        if where.ask != "number" or quantity is None:
+            raise BadInput("slot", slot, "a slot that takes a figure")
+        instrument = next((t for t in self.tools(where) if t.id == tool), None)
+        if instrument is None:
+            names = ", ".join(t.id for t in self.tools(where))
+            raise BadInput("tool", tool or "nothing", f"an instrument for this reading: {names}")
+        found: Understood | Question
+        if understood:
+            found = parse(understood.replace("−", "-"), quantity.dimension, quantity.unit)[0]
+        else:
+            found = understand(typed, quantity, signless=where.words is not None)
+            if isinstance(found, Question):
+                return Asked(found, where)
+        value = found.value
+        if where.words is not None:
+            if value and word not in where.words:
+                raise BadInput("word", word or "no direction", f"a direction: {' or '.join(where.words)}")
+            value = -abs(value) if word == where.words[1] else abs(value)
+        payload = ReadingTaken(
+            slot=slot,
+            typed=typed[:60],
+            understood=f"{found.text} {word}".strip(),
+            value=value,
+            tool=ToolUsed(
+                id=instrument.id,
+                name=instrument.name,
+                contributions=instrument.contributions_in(quantity.dimension),
+            ),
+            replaces=replaces,
+        )
+        return Recorded(self._append(job, person, client_id, lambda _state, _sheet: payload))
+
+    def answer(self, job: str, slot: str, value: str, person: str, client_id: str) -> Opened:
+        """Answer a tick or a choice."""
+
+        def make(_state: State, sheet: Sheet) -> Frozen:
+            where = _slot(sheet, slot)
+            options = ("yes", "no") if where.ask == "tick" else where.options
+            if where.ask == "number" or not value.strip() or (options and value not in options):
+                raise BadInput("value", value or "nothing", " or ".join(options) or "what is printed on it")
+            return Answered(slot=slot, value=value.strip()[:80])
+
+        return self._append(job, person, client_id, make)
+
+    def happen(self, job: str, what: str, person: str, client_id: str, amount: str = "") -> Opened:
+        """Something moved, was bumped, mounted, or happened to the vehicle."""
+        known = HAPPENINGS.get(what)
+        if known is None:
+            raise BadInput("what", what, f"one of {', '.join(HAPPENINGS)}")
+        payload = Disturbed(what=what, words=known.words, amount=amount[:80])
+        return self._append(job, person, client_id, lambda _state, _sheet: payload)
+
+    def undo(self, job: str, person: str, client_id: str) -> Opened:
+        """Take back one's own last reading or answer; it stays in the log as withdrawn."""
+
+        def make(state: State, _sheet: Sheet) -> Frozen:
+            own = [e for kept in state.entries.values() for e in kept if e.counts and e.person.id == person]
+            if not own:
+                raise BadInput("undo", "nothing", "an entry of your own that still counts")
+            return Withdrawn(entry=max(e.seq for e in own))
+
+        return self._append(job, person, client_id, make)
+
+    def override(self, job: str, check: str, reason: str, person: str, client_id: str) -> Opened:
+        """Accept a check that does not hold, with a reason; an empty reason takes an override back."""
+
+        def make(state: State, sheet: Sheet) -> Frozen:
+            view = sheet.check(check)
+            if view is None:
+                raise BadInput("check", check, "a check of this sheet")
+            if not reason.strip():
+                if check not in state.overrides:
+                    raise BadInput("reason", "nothing", "a reason in words, at least ten letters")
+                return OverrideWithdrawn(check=check)
+            if len(re.findall(r"\w", reason)) < 10:
+                raise BadInput("reason", reason, "a reason in words, at least ten letters")
+            if view.state == "holds":
+                raise BadInput("check", check, "a check that does not hold")
+            return Overridden(check=check, reason=reason.strip()[:500])
+
+        return self._append(job, person, client_id, make)
+
+    def sign(
+        self,
+        job: str,
+        head: str,
+        person: str,
+        client_id: str,
+        render: Callable[[Opened, Person, int], tuple[bytes, bytes]],
+    ) -> Opened:
+        """Sign what the signer saw (``head``): its record is stored and frozen. ``render``: JSON and PDF bytes."""
+        opened, who = self.open(job), self.person(person)
+        if opened.state.signed is None and opened.row.head == head and opened.sheet.can_sign:
+            record_json, record_pdf = render(opened, who, self.clock())
+            digests = self.files.put(record_json), self.files.put(record_pdf)
+        else:
+            digests = "", ""
+
+        def make(state: State, sheet: Sheet) -> Frozen:
+            if not sheet.can_sign:
+                names = ", ".join(view.check.title for view in sheet.unsettled)
+                raise Conflict(f"Not settled yet: {names}.")
+            return Signed(
+                revision=state.revision,
+                head=head,
+                record_json=digests[0],
+                record_pdf=digests[1],
+                application=__version__,
+            )
+
+        return self._append(job, person, client_id, make, head=head)
+
+    def reopen(self, job: str, reason: str, person: str, client_id: str) -> Opened:
+        """Begin a new revision of a signed sheet; the signed one stays."""
+
+        def make(state: State, _sheet: Sheet) -> Frozen:
+            if state.signed is None:
+                raise Conflict("This sheet is not signed: there is nothing to reopen.")
+            if len(re.findall(r"\w", reason)) < 10:
+                raise BadInput("reason", reason or "nothing", "a reason in words, at least ten letters")
+            return Reopened(revision=state.revision + 1, reason=reason.strip()[:500])
+
+        return self._append(job, person, client_id, make, when_signed=True)
+
+
+def _pinned(entry: Entry) -> Pinned:
+    return Pinned(kind=entry.kind, id=entry.id, revision=entry.revision, hash=entry.hash)
+
+
+def _slot(sheet: Sheet, id: str) -> Slot:
+    found = sheet.slots.get(id)
+    if found is None:
+        raise BadInput("slot", id or "nothing", "a place of this sheet that takes an entry")
+    return found.slot
