@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.axes import Pose, turned
+from escuadra.core.job.advice import planned_moves
 from escuadra.core.job.checks.line import both_lines
 from escuadra.core.job.setup import ENDS, tape_slot
 from escuadra.core.job.sheet import Sheet
@@ -213,16 +214,16 @@ def _move(sheet: Sheet, window: Window, pose: Pose) -> list[str]:
         return []
     half = sheet.plan.frame.beam_length / 2
     if move.happening == "yaw":
-        way = 1 if "anticlockwise" in move.action else -1
+        solved = sheet.setup.newest
+        if solved is None:
+            return []
         side = 1 if sheet.plan.frame.screw[1] > 0 else -1
         x, y = window.at(*_on_beam(pose, 0, side * (half + 130)))
-        # Seen from above with left upward, anticlockwise carries the upper end backward (to the left of the sheet).
-        reach = (-way if side > 0 else way) * 26
+        # A beam that turns left carries its left end nearer to the vehicle: to the left of the sheet.
+        reach = (-1 if planned_moves(solved).yaw_change_deg > 0 else 1) * side * 26
         path = f"M{x - reach:.1f} {y:.1f} Q{x:.1f} {y - 12 * side:.1f} {x + reach:.1f} {y:.1f}"
-        return [
-            element("path", "move", d=path),
-            arrow_head("move-head", (x + reach * 1.3, y + 4 * side), (reach, 6 * side)),
-        ]
+        head = arrow_head("move-head", (x + reach * 1.3, y + 4 * side), (reach, 6 * side))
+        return [element("path", "move", d=path), head]
     if move.happening == "slide":
         up = 1 if move.action.endswith("left") else -1
         a, b = window.at(pose.x + 200, pose.y), window.at(pose.x + 200, pose.y + up * 330)

@@ -48,6 +48,7 @@ def rule(figure: Figure) -> str:
             polyline("rule-value", [(at, BASE - 12), (at - 9 * way, BASE - 18), (at - 9 * way, BASE - 6)], True)
         )
     else:
-        body.append(polyline("rule-value", [(at, BASE - 2), (at - 6, BASE - 17), (at + 6, BASE - 17)], True))
+        tick = [(at, BASE - 2), (at - 6, BASE - 17), (at + 6, BASE - 17)]
+    body.append(polyline("rule-value", tick, True))
     said = f"{figure.label}: {figure.text} {figure.plus_minus}, allowed {figure.allowed}, {state}"
     return document(said, (WIDTH, HEIGHT), body, "rule")

@@ -341,7 +341,9 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
 
 def parting_reading(setup: Setup, solved: Solved) -> str | None:
     """Slot of the unread tape that best tells the first two suspects apart (``part``)."""
-    suspects, offered = solved.result.suspects, candidates(setup, solved)
+    # What a person can misread comes before what is only known from the model.
+    suspects = sorted(solved.result.suspects, key=lambda i: not i.startswith(("tape.", "crossing")))
+    offered = candidates(setup, solved)
     if len(suspects) < 2 or not offered:
         return None
     data = {**setup.network(solved.epoch), "suspects": suspects[:2], "candidates": offered}

@@ -1,0 +1,1 @@
+"""The made-up garage of Valdehierro, written through the same commands as everybody's."""

@@ -1,0 +1,253 @@
+"""The demo data: one invented garage, four jobs in different states. Made-up figures: practice only.
+
+A frame's true pose is planted and its readings follow from trigonometry, rounded as a person would read them.
+"""
+
+import math
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+
+from escuadra.core.axes import turned
+from escuadra.core.errors import BadInput
+from escuadra.jobs import Garage, TakeIn
+from escuadra.jobs.garage import Opened
+from escuadra.reports.record import render_record
+
+MADE_BY = "demo of valdehierro"
+PEOPLE = (
+    ("ines", "Inés Robledo", "lead"),
+    ("teo", "Teo Marchena", "specialist"),
+    ("amara", "Amara Quist", "specialist"),
+    ("nuno", "Nuno Salgado", "trainee"),
+)
+BAYS = ("Norte", "Patio", "Muelle")
+FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
+
+
+def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
+    """The demo garage; refuses a folder whose data the demo did not make."""
+    foreign = data.exists() and any(data.iterdir()) and not (data / "escuadra.sqlite").exists()
+    if foreign:
+        raise BadInput("data", str(data), "an empty folder or a demo garage: this one holds something else")
+    garage = Garage(data, clock)
+    made_by = garage.store.setting("made_by")
+    if made_by == MADE_BY:
+        return garage
+    if made_by or garage.store.people() or garage.jobs(1):
+        garage.close()
+        raise BadInput("data", str(data), "an empty folder or a demo garage: this garage is somebody's own")
+    fill(garage)
+    garage.store.set("made_by", MADE_BY)
+    return garage
+
+
+def fill(garage: Garage) -> None:
+    """People, bays and the four jobs."""
+    garage.store.set("name", "Valdehierro")
+    garage.store.set("time_zone", "Europe/Madrid")
+    for person in PEOPLE:
+        garage.store.add_person(*person)
+    for bay in BAYS:
+        garage.store.add_bay(bay)
+    now = garage.clock
+    start = int(datetime.fromtimestamp(now() / 1000, UTC).replace(minute=7, second=12).timestamp() * 1000)
+    try:
+        _signed(Technician(garage, start - 26 * 3_600_000, "amara"))
+        _contradicting(Technician(garage, start - 3 * 3_600_000, "amara"))
+        _half_way(Technician(garage, start - 2 * 3_600_000, "teo"))
+        _taken_in(Technician(garage, start - 1 * 3_600_000, "nuno"))
+    finally:
+        garage.clock = now
+
+
+class Technician:
+    """Writes a job through the garage's commands, a minute or so between entries."""
+
+    def __init__(self, garage: Garage, start: int, person: str) -> None:
+        self.garage, self.at, self.person, self.job, self.count = garage, start, person, "", 0
+        garage.clock = self.clock
+
+    def clock(self) -> int:
+        """The technician's own watch."""
+        return self.at
+
+    def id(self) -> str:
+        """A key press of its own, a while after the last."""
+        self.at += 47_000
+        self.count += 1
+        return f"demo-{self.job}-{self.count}"
+
+    @property
+    def opened(self) -> Opened:
+        """The job as it is."""
+        return self.garage.open(self.job)
+
+    def take_in(self, **asked: object) -> None:
+        """Take a job in."""
+        self.job = self.garage.take_in(
+            TakeIn.read({"frame": "galga-2", **asked}), self.person, f"demo-{asked['number']}"
+        ).row.id
+
+    def read(self, slot: str, typed: str, tool: str, word: str = "") -> None:
+        """Record a reading as typed."""
+        self.garage.record(self.job, slot, typed, tool, self.person, self.id(), word=word, understood=typed)
+
+    def answer(self, slot: str, value: str) -> None:
+        """Answer a tick or a choice."""
+        self.garage.answer(self.job, slot, value, self.person, self.id())
+
+    def happen(self, what: str, amount: str = "") -> None:
+        """Something was moved or bumped."""
+        self.garage.happen(self.job, what, self.person, self.id(), amount)
+
+    def ready(self) -> None:
+        """All ticks, the floor and the target."""
+        for tick in ("alignment", "tyres", "steering", "load", "glass", "battery", "doors"):
+            self.answer(f"tick.{tick}", "yes")
+        for place, along, across in (("wheels", "0.12", "0.08"), ("target", "0.17", "0.05")):
+            self.read(f"slope.{place}.along", along, "level-1", "falling forward")
+            self.read(f"slope.{place}.across", across, "level-1", "rising to the left")
+
+    def stance(self, *deviations: float) -> None:
+        """The four arches, as deviations from nominal."""
+        nominal = self.opened.sheet.plan.vehicle.arches
+        for corner, deviation in zip(("LF", "RF", "LR", "RR"), deviations, strict=True):
+            self.read(f"arch.{corner}", f"{getattr(nominal, corner) + deviation:g}", "tape-4")
+
+    def line(self, toe: tuple[str, str] | None = None) -> None:
+        """Two pairs and the mark at either end; rear toe where it is known."""
+        half = self.opened.sheet.plan.vehicle.outline.width / 2
+        for end, middle in (("front", 1203.0), ("rear", 1188.5)):
+            for k, (reach, off) in enumerate(((half - 160, 0.5), (half - 330, -0.5)), 1):
+                self.read(f"pair.{end}.{k}.left", f"{middle + reach + off:g}", "tape-4")
+                self.read(f"pair.{end}.{k}.right", f"{middle - reach + off:g}", "tape-4")
+            self.read(f"mark.{end}", f"{middle:g}", "tape-4")
+        if toe is not None:
+            self.read("toe.left", toe[0], "printout", "toe-in")
+            self.read("toe.right", toe[1], "printout", "toe-in")
+
+    def target(self) -> None:
+        """The target that the sheet wants."""
+        mounting, target = self.opened.sheet.plan.procedure.mounting, self.opened.sheet.plan.target
+        for what, value in (
+            ("identity", target.mark),
+            ("side", mounting.side),
+            ("way_up", mounting.way_up),
+            ("fixing", mounting.fixing),
+        ):
+            self.answer(f"target.{what}", value)
+
+    def level(self, height_off: float = 0.0) -> None:
+        """Level, target height, and the heights of beam and hubs."""
+        self.read("level.roll", "0.04", "level-1", "LF end high")
+        self.read("level.pitch", "0.02", "level-1", "leaning away from the vehicle")
+        plan = self.opened.sheet.plan
+        self.read("height.target", f"{plan.procedure.height + height_off:g}", "tape-4")
+        for what, height in self.heights().items():
+            self.read(f"height.{what}", f"{height:g}", "tape-4")
+
+    def heights(self) -> dict[str, float]:
+        """True heights of beam ends and hubs."""
+        hub = self.opened.sheet.plan.vehicle.hub_height
+        return {"LF_end": hub + 212, "RF_end": hub + 213, "LF": hub - 1, "RF": hub + 1, "LR": hub, "RR": hub}
+
+    def tapes(
+        self,
+        off: tuple[float, float, float],
+        tapes: tuple[tuple[str, str], ...] = FRONT_TAPES,
+        wrong: tuple[str, float] = ("", 0),
+    ) -> None:
+        """Tapes to a beam that stands off its goal by (away mm, left mm, yaw degrees), and the floor laser."""
+        plan, heights = self.opened.sheet.plan, self.heights()
+        away, left, yaw = off
+        goal = plan.nominal_goal
+        for hub, end in tapes:
+            hx, hy = plan.vehicle.hub(hub)  # type: ignore[arg-type]
+            bx, by = turned(yaw, *plan.frame_points[end])
+            level = math.hypot(goal.x + away + bx - hx, goal.y + left + by - hy)
+            slanted = math.hypot(level, heights[end] - heights[hub])
+            slot = f"tape.{hub}.{end}"
+            self.read(slot, f"{slanted + (wrong[1] if slot == wrong[0] else 0):.0f}", "tape-4")
+        if tapes == FRONT_TAPES:
+            self.read("crossing", f"{-left / math.cos(math.radians(yaw)):.1f}", "laser-2")
+
+
+def _taken_in(who: Technician) -> None:
+    who.take_in(
+        number="VF-0419",
+        vin="ZZ9QE21B1RV004171",
+        plate="VH 2207",
+        odometer_km=61240,
+        customer="Parks department",
+        reason="windscreen replaced",
+        bay="Patio",
+        procedure="QE-CAM-01",
+    )
+
+
+def _half_way(who: Technician) -> None:
+    who.take_in(
+        number="VF-0417",
+        vin="ZZ9BL09C6RV000917",
+        plate="VH 0931",
+        odometer_km=184310,
+        customer="Line 9, school minibus",
+        reason="windscreen replaced",
+        bay="Norte",
+        procedure="BL-CAM-01",
+    )
+    who.ready()
+    who.stance(-3, -4, -6, -5)
+    who.line(("0.12", "0.06"))
+    who.target()
+    who.level()
+    who.tapes((12, 6, 0.42))
+    who.happen("yaw", "Turn the yaw screw at the LF end 1.3 turns anticlockwise.")
+    who.tapes((9, 5, 0.17))
+    who.happen("door")
+    who.happen("slide", "Slide the frame 12 mm to the right.")
+
+
+def _contradicting(who: Technician) -> None:
+    who.take_in(
+        number="VF-0416",
+        vin="ZZ9HV14A9RV002238",
+        plate="VH 1162",
+        odometer_km=97755,
+        customer="Ambulance service",
+        reason="front camera replaced",
+        bay="Muelle",
+        procedure="HV-CAM-01",
+    )
+    who.ready()
+    who.stance(2, 1, -2, -3)
+    who.line()
+    who.target()
+    who.level(1)
+    who.tapes((2, -1, 0.05), wrong=("tape.LF.RF_end", 18))
+
+
+def _signed(who: Technician) -> None:
+    who.take_in(
+        number="VF-0412",
+        vin="ZZ9BC33D4RV001552",
+        plate="VH 0718",
+        odometer_km=120884,
+        customer="Street lighting",
+        reason="wheel alignment done",
+        bay="Norte",
+        procedure="BC-CAM-01",
+    )
+    who.ready()
+    who.stance(1, 2, -1, 0)
+    who.line(("0.07", "0.05"))
+    who.target()
+    who.level()
+    rear = (("LR", "LF_end"), ("RR", "RF_end"))
+    who.tapes((9, 4, 0.3))
+    who.happen("yaw", "Turn the yaw screw at the LF end 0.9 of a turn anticlockwise.")
+    who.tapes((0.5, 0.3, 0.0))
+    who.tapes((0.5, 0.3, 0.0), rear)
+    who.person = "ines"
+    who.garage.sign(who.job, who.opened.row.head, who.person, who.id(), render_record(who.garage))

@@ -1,0 +1,265 @@
+"""The record of a signed sheet: every check with readings, instruments, uncertainty, limits, verdict, time and person.
+
+Overrides stand first. The JSON is the record; the PDF shows the same facts with the drawings.
+"""
+
+import json
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import Markup
+from pydantic import Field
+
+import escuadra
+from escuadra.core.job.events import Person, Pinned, ReadingTaken
+from escuadra.core.job.sheet import CheckView
+from escuadra.core.job.state import Entry
+from escuadra.core.model import Frozen
+from escuadra.core.readings import Instrument
+from escuadra.drawing import plan_view, rule, side_view
+from escuadra.jobs import Garage, Opened
+
+ROOT = Path(escuadra.__file__).parent
+FORMAT = "escuadra-record/1"
+
+
+class RecordedReading(Frozen):
+    """One entry that counted, as it was typed and understood."""
+
+    slot: str
+    label: str
+    typed: str
+    understood: str
+    value: float | None = Field(description="mm, degrees or percent; null for an answer")
+    instrument: str | None
+    contributions: Instrument | None
+    at: datetime
+    person: str
+    seq: int = Field(description="of the event in the log")
+
+
+class RecordedFigure(Frozen):
+    """One toleranced value with its verdict."""
+
+    label: str
+    value: float
+    expanded_uncertainty: float = Field(description="U, coverage factor 2")
+    lower: float | None
+    upper: float | None
+    unit: str
+    said: str
+    verdict: str
+    probability: float = Field(description="that the true value lies within the limits")
+
+
+class RecordedOverride(Frozen):
+    """Why a check that did not hold was accepted."""
+
+    check: str
+    title: str
+    state: str
+    reason: str
+    person: str
+    at: datetime
+
+
+class RecordedCheck(Frozen):
+    """One check of the sheet."""
+
+    id: str
+    title: str
+    group: str
+    state: str
+    said: str
+    rule: str
+    figures: list[RecordedFigure]
+    readings: list[RecordedReading]
+
+
+class Happened(Frozen):
+    """Something that disturbed the set-up."""
+
+    seq: int
+    at: datetime
+    what: str
+    amount: str
+    person: str
+
+
+class Record(Frozen):
+    """A signed sheet."""
+
+    format: str = FORMAT
+    note: str
+    number: str
+    revision: int
+    vin: str
+    plate: str
+    odometer_km: int | None
+    customer: str
+    reason: str
+    bay: str
+    vehicle: str
+    variant: str
+    procedure: str
+    sensor: str
+    line: str
+    frame: str
+    garage: str
+    taken_in: datetime
+    taken_in_by: Person
+    signed: datetime
+    signed_by: Person
+    overrides: list[RecordedOverride]
+    checks: list[RecordedCheck]
+    disturbances: list[Happened]
+    cautions: list[str]
+    pins: list[Pinned]
+    log_events: int
+    log_head: str = Field(description="hash of the last event that the signer saw")
+    application: str
+
+
+def _time(at: int) -> datetime:
+    return datetime.fromtimestamp(at / 1000, UTC)
+
+
+def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
+    """The record of a sheet as it stands, signed by ``who`` at ``at`` (UTC milliseconds)."""
+    sheet, state = opened.sheet, opened.state
+    job, plan, solved = state.job, sheet.plan, sheet.setup.newest
+    assert job is not None
+    assert state.taken_in_by is not None
+    line = solved.line if solved and solved.line else ("thrust" if sheet.setup.toe else "none")
+    return Record(
+        note=plan.procedure.note,
+        number=job.number,
+        revision=state.revision,
+        vin=job.vin,
+        plate=job.plate,
+        odometer_km=job.odometer_km,
+        customer=job.customer,
+        reason=job.reason,
+        bay=job.bay,
+        vehicle=plan.vehicle.name,
+        variant=plan.vehicle.variant,
+        procedure=f"{plan.procedure.id} revision {plan.procedure.revision}, {plan.procedure.title}",
+        sensor=plan.procedure.sensor.name,
+        line={"thrust": "thrust line", "body": "body centreline", "none": "no line"}[line],
+        frame=plan.frame.name,
+        garage=garage,
+        taken_in=_time(state.taken_in_at),
+        taken_in_by=state.taken_in_by,
+        signed=_time(at),
+        signed_by=who,
+        overrides=[
+            RecordedOverride(
+                check=v.check.id,
+                title=v.check.title,
+                state=v.state,
+                reason=v.override.reason,
+                person=v.override.person.name,
+                at=_time(v.override.at),
+            )
+            for v in sheet.checks
+            if v.override is not None
+        ],
+        checks=[_check(view) for view in sheet.checks],
+        disturbances=[
+            Happened(seq=d.seq, at=_time(d.at), what=d.words, amount=d.amount, person=d.person.name)
+            for d in state.disturbances
+        ],
+        cautions=plan.procedure.cautions,
+        pins=job.pins,
+        log_events=opened.row.count,
+        log_head=opened.row.head,
+        application=f"escuadra {escuadra.__version__}",
+    )
+
+
+def _check(view: CheckView) -> RecordedCheck:
+    return RecordedCheck(
+        id=view.check.id,
+        title=view.check.title,
+        group=view.check.group,
+        state=view.state if view.begun or not view.check.optional else "not needed",
+        said=view.judgement.wrong or view.judgement.trouble or view.judgement.summary,
+        rule=view.check.rule,
+        figures=[
+            RecordedFigure(
+                label=f.label,
+                value=f.value,
+                expanded_uncertainty=f.verdict.U,
+                lower=f.lower,
+                upper=f.upper,
+                unit=f.unit,
+                said=f"{f.text} {f.plus_minus}, allowed {f.allowed}",
+                verdict=f.verdict.state,
+                probability=f.verdict.probability,
+            )
+            for f in view.judgement.figures
+        ],
+        readings=[_reading(s.slot.label, e) for s in view.slots for e in (s.now or s.spoiled)],
+    )
+
+
+def _reading(label: str, entry: Entry) -> RecordedReading:
+    said = entry.said
+    taken = said if isinstance(said, ReadingTaken) else None
+    return RecordedReading(
+        slot=entry.slot,
+        label=label,
+        typed=taken.typed if taken else str(getattr(said, "value", "")),
+        understood=taken.understood if taken else str(getattr(said, "value", "")),
+        value=taken.value if taken else None,
+        instrument=taken.tool.name if taken else None,
+        contributions=taken.tool.contributions if taken else None,
+        at=_time(entry.at),
+        person=entry.person.name,
+        seq=entry.seq,
+    )
+
+
+def as_json(record: Record) -> bytes:
+    """The record's bytes: sorted keys, two spaces, UTF-8."""
+    data = record.model_dump(mode="json")
+    return (json.dumps(data, ensure_ascii=False, indent=2, sort_keys=True) + "\n").encode()
+
+
+def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:
+    """The PDF of a record, with the drawings of its sheet."""
+    from weasyprint import HTML
+
+    environment = Environment(
+        loader=FileSystemLoader(ROOT / "reports" / "templates"),
+        autoescape=select_autoescape(),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    local = ZoneInfo(zone)
+    views = {view.check.id: view for view in opened.sheet.checks}
+    text = environment.get_template("record.html").render(
+        record=record,
+        views=views,
+        plan=Markup(plan_view(opened.sheet, size=(780, 470), magnify=False)),
+        side=Markup(side_view(opened.sheet, size=(780, 430))),
+        rule=lambda figure: Markup(rule(figure)),
+        clock=lambda at, form="%d %b %Y %H:%M": at.astimezone(local).strftime(form),
+    )
+    pdf = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
+    assert isinstance(pdf, bytes)
+    return pdf
+
+
+def render_record(garage: Garage) -> Callable[[Opened, Person, int], tuple[bytes, bytes]]:
+    """What ``Garage.sign`` asks for: JSON and PDF bytes of the sheet that is being signed."""
+
+    def render(opened: Opened, who: Person, at: int) -> tuple[bytes, bytes]:
+        record = build(opened, who, at, garage.store.setting("name", "Garage"))
+        return as_json(record), as_pdf(record, opened, garage.store.setting("time_zone", "UTC"))
+
+    return render

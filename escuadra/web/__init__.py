@@ -1,0 +1,1 @@
+"""The screens: one module a screen in ``routes``, its view model and its template."""

@@ -1,0 +1,92 @@
+"""The application: middleware, shipped files, error pages and the routes of every screen."""
+
+import asyncio
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+
+from escuadra import __version__
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.jobs import Garage
+from escuadra.web.changes import Changes
+from escuadra.web.pages import render
+from escuadra.web.routes import api, day, garage_page, new_job, parts, record, sheet
+
+STATIC = Path(__file__).parent / "static"
+LARGEST_BODY = 1_000_000
+POLICY = (
+    "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
+    "form-action 'self'; frame-ancestors 'none'"
+)
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+
+
+def create_app(garage: Garage) -> FastAPI:
+    """The web application on a garage."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        app.state.changes.loop = asyncio.get_running_loop()
+        yield
+        app.state.changes.close()
+
+    app = FastAPI(title="Escuadra", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
+    app.state.garage = garage
+    app.state.changes = Changes()
+    garage.listeners.append(app.state.changes.announce)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    for module in (day, new_job, sheet, record, garage_page, parts, api):
+        app.include_router(module.router)
+
+    @app.middleware("http")
+    async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+        length = request.headers.get("content-length", "0")
+        chunked = "transfer-encoding" in request.headers and request.method not in ("GET", "HEAD")
+        if chunked or not length.isdigit() or int(length) > LARGEST_BODY:
+            return JSONResponse({"detail": f"body: accepted: at most {LARGEST_BODY} bytes of known length"}, 413)
+        response = await call_next(request)
+        for name, value in HEADERS.items():
+            response.headers.setdefault(name, value)
+        if request.url.path.startswith("/static/"):
+            response.headers.setdefault("Cache-Control", "public, max-age=3600")
+        else:
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
+
+    def failed(request: Request, status: int, text: str, **more: str) -> Response:
+        if request.url.path.startswith("/api/") or request.url.path == "/healthz":
+            return JSONResponse({"detail": text, **more}, status)
+        return render(request, "error.html", status=status, text=text, code=status)
+
+    @app.exception_handler(BadInput)
+    def bad(request: Request, error: BadInput) -> Response:
+        status = 404 if error.field == "job" else 422
+        return failed(request, status, str(error), field=error.field, given=error.given, accepted=error.accepted)
+
+    @app.exception_handler(Conflict)
+    def conflict(request: Request, error: Conflict) -> Response:
+        return failed(request, 409, str(error))
+
+    @app.exception_handler(RequestValidationError)
+    def unreadable(request: Request, error: RequestValidationError) -> Response:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        return failed(request, 422, f"{where}: {first['msg']}", field=str(first["loc"][-1]))
+
+    @app.exception_handler(HTTPException)
+    def http(request: Request, error: HTTPException) -> Response:
+        text = "There is no such page." if error.status_code == 404 else str(error.detail)
+        return failed(request, error.status_code, text)
+
+    return app

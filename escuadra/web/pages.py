@@ -1,0 +1,107 @@
+"""Rendering: the template environment, what every page is given, and how figures and times are said."""
+
+import re
+import secrets
+import uuid
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import Markup
+
+from escuadra.core.errors import Conflict
+from escuadra.core.wording import SPACE
+from escuadra.drawing import rule
+from escuadra.jobs import Garage
+
+TEMPLATES = Path(__file__).parent / "templates"
+STATE_WORDS = {
+    "holds": "holds",
+    "out": "out",
+    "undecided": "undecided",
+    "stale": "stale",
+    "open": "open",
+}
+STAGE_WORDS = {"taken_in": "taken in", "in_work": "in work", "signed": "signed", "reopened": "reopened"}
+
+environment = Environment(
+    loader=FileSystemLoader(TEMPLATES),
+    autoescape=select_autoescape(),
+    undefined=StrictUndefined,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
+environment.filters["rule"] = lambda figure: Markup(rule(figure))
+environment.filters["gloss"] = lambda text: re.sub(r"(?<=\d) (?=mm\b|m\b|°)", SPACE, text)
+environment.globals.update(state_words=STATE_WORDS, stage_words=STAGE_WORDS, new_id=lambda: uuid.uuid4().hex)
+
+
+def garage_of(request: Request) -> Garage:
+    """The garage that the application serves."""
+    garage = request.app.state.garage
+    assert isinstance(garage, Garage)
+    return garage
+
+
+def person_of(request: Request) -> str:
+    """Id of the person picked on this tablet; empty where nobody is."""
+    return request.cookies.get("escuadra_person", "")
+
+
+def token_of(request: Request) -> str:
+    """This browser's token against forged posts; made at the first page."""
+    found = request.cookies.get("escuadra_token", "")
+    if re.fullmatch(r"[0-9a-f]{32}", found):
+        return found
+    if not hasattr(request.state, "token"):
+        request.state.token = secrets.token_hex(16)
+    return str(request.state.token)
+
+
+async def form_of(request: Request) -> dict[str, str]:
+    """A post's fields; refuses a post that does not come from a page of ours."""
+    form = await request.form()
+    fields = {key: value for key, value in form.items() if isinstance(value, str)}
+    given = fields.get("token") or request.headers.get("X-Escuadra-Token", "")
+    if not given or not secrets.compare_digest(given, request.cookies.get("escuadra_token", "")):
+        raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
+    return fields
+
+
+def said_time(request: Request, at: int, form: str = "%H:%M") -> str:
+    """A time in the garage's zone."""
+    zone = ZoneInfo(garage_of(request).store.setting("time_zone", "UTC"))
+    return datetime.fromtimestamp(at / 1000, zone).strftime(form)
+
+
+def render(
+    request: Request, template: str, status: int = 200, headers: dict[str, str] | None = None, **context: Any
+) -> HTMLResponse:
+    """A page or a part of one."""
+    garage = garage_of(request)
+    people = garage.store.people()
+    person = person_of(request)
+    zone = ZoneInfo(garage.store.setting("time_zone", "UTC"))
+
+    def clock(at: int, form: str = "%H:%M") -> str:
+        return datetime.fromtimestamp(at / 1000, zone).strftime(form)
+
+    text = environment.get_template(template).render(
+        request=request,
+        people=people,
+        person=next((p for p in people if p["id"] == person), None),
+        token=token_of(request),
+        theme=request.cookies.get("escuadra_theme", "light"),
+        garage_name=garage.store.setting("name", "Garage"),
+        clock=clock,
+        here=request.url.path + (f"?{request.url.query}" if request.url.query else ""),
+        **context,
+    )
+    response = HTMLResponse(text, status, headers)
+    if request.cookies.get("escuadra_token") != token_of(request):
+        response.set_cookie("escuadra_token", token_of(request), samesite="strict", httponly=True, max_age=31_536_000)
+    return response

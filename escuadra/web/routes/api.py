@@ -1,0 +1,83 @@
+"""The API: calculations by kind, the list of jobs, health, and a page of our own that documents them."""
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from escuadra.core.errors import BadInput
+from escuadra.core.kinds import KINDS, compute
+from escuadra.core.procedure import CheckSpec, Procedure
+from escuadra.jobs import Opened
+from escuadra.web.pages import garage_of, render
+
+router = APIRouter()
+PAGE_SIZE = 50
+_REFUSED: dict[int | str, dict[str, Any]] = {
+    400: {"description": "The body is not JSON"},
+    413: {"description": "The body is too large"},
+    422: {"description": "Input that is refused: says field, what was given and what is accepted"},
+}
+
+
+@router.get("/healthz")
+def healthz(request: Request) -> dict[str, str]:
+    """The application answers and its database can be read."""
+    garage_of(request).store.version()
+    return {"status": "ok"}
+
+
+@router.post("/api/compute/{kind}", responses=_REFUSED)
+async def compute_kind(request: Request, kind: str) -> Response:
+    """Compute a kind from one JSON object."""
+    try:
+        data = json.loads(await request.body())
+    except (ValueError, RecursionError) as error:
+        return JSONResponse({"detail": f"body: {error}; accepted: one JSON object", "field": "body"}, 400)
+    if kind not in KINDS:
+        raise BadInput("kind", kind, f"one of {', '.join(KINDS)}")
+    return JSONResponse(await run_in_threadpool(compute, kind, data))
+
+
+@router.get("/api/jobs")
+def jobs(request: Request, page: int = 1) -> dict[str, Any]:
+    """Jobs, the newest first, fifty a page."""
+    if not 1 <= page <= 1_000_000:
+        raise BadInput("page", page, "a page from 1 upward")
+    found = garage_of(request).jobs(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
+    more = f"/api/jobs?page={page + 1}" if len(found) > PAGE_SIZE else None
+    return {"jobs": [_listed(opened) for opened in found[:PAGE_SIZE]], "next": more}
+
+
+def _listed(opened: Opened) -> dict[str, Any]:
+    records = opened.state.records
+    base = f"/jobs/{opened.row.id}/record/{records[-1][0].revision}" if records else None
+    return {
+        "id": opened.row.id,
+        "number": opened.row.number,
+        "state": opened.state.stage,
+        "record_pdf": f"{base}.pdf" if base else None,
+        "record_json": f"{base}.json" if base else None,
+    }
+
+
+@router.get("/api/docs")
+def docs(request: Request) -> Response:
+    """What the API offers, from shipped files."""
+    return render(request, "api_docs.html", kinds=KINDS.values())
+
+
+@router.get("/schemas/{name}.json")
+def schema(name: str) -> Response:
+    """The JSON Schema of a kind's input or result, of a procedure sheet or of a kind of check."""
+    base, _, part = name.partition(".")
+    if base in KINDS and part in ("input", "result"):
+        kind = KINDS[base]
+        return JSONResponse((kind.given if part == "input" else kind.result).model_json_schema())
+    if name == "procedure":
+        return JSONResponse(Procedure.model_json_schema())
+    if base == "check" and part in CheckSpec.registered:
+        return JSONResponse(CheckSpec.registered[part].model_json_schema())
+    raise BadInput("schema", name, "KIND.input, KIND.result, procedure, check.KIND or record")

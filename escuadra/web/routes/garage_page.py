@@ -1,0 +1,64 @@
+"""Garage: its people, bays and time zone; what is needed before a first job."""
+
+import re
+from zoneinfo import ZoneInfo, available_timezones
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from escuadra.core.errors import BadInput
+from escuadra.web.pages import form_of, garage_of, render
+
+router = APIRouter()
+
+
+def page(
+    request: Request, status: int = 200, error: BadInput | None = None, typed: dict[str, str] | None = None
+) -> Response:
+    """The page with what was typed kept."""
+    garage = garage_of(request)
+    return render(
+        request,
+        "garage.html",
+        status=status,
+        bays=garage.store.bays(),
+        zone=garage.store.setting("time_zone", "UTC"),
+        catalogue=garage.catalogue,
+        data=garage.data,
+        error=error,
+        typed=typed or {},
+    )
+
+
+@router.get("/garage")
+def show(request: Request) -> Response:
+    """People, bays and settings."""
+    return page(request)
+
+
+@router.post("/garage")
+def change(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Add a person or a bay, or set the garage's name and time zone."""
+    store = garage_of(request).store
+    try:
+        if "person" in form:
+            name = _text(form, "person", "a name")
+            store.add_person(re.sub(r"\W+", "-", name.casefold()).strip("-"), name, form.get("role", "specialist"))
+        elif "bay" in form:
+            store.add_bay(_text(form, "bay", "a bay's name"))
+        else:
+            zone = _text(form, "zone", "a time zone")
+            if zone not in available_timezones():
+                raise BadInput("zone", zone, "a time zone such as Europe/Madrid")
+            store.set("name", _text(form, "name", "the garage's name"))
+            store.set("time_zone", str(ZoneInfo(zone)))
+    except BadInput as error:
+        return page(request, 422, error, form)
+    return RedirectResponse("/garage", 303)
+
+
+def _text(form: dict[str, str], field: str, what: str) -> str:
+    text = form.get(field, "").strip()
+    if not 0 < len(text) <= 80:
+        raise BadInput(field, text, f"{what}, 1 to 80 characters")
+    return text

@@ -1,0 +1,76 @@
+"""New job: what is asked when a vehicle is taken in; what was typed is kept when something is refused."""
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from escuadra.core.errors import BadInput
+from escuadra.core.vin import VinInput, vin
+from escuadra.jobs import TakeIn
+from escuadra.web.pages import form_of, garage_of, person_of, render
+
+router = APIRouter()
+
+
+def remark(text: str) -> str:
+    """What the check digit says of a VIN; a remark, never a refusal."""
+    if not text:
+        return ""
+    result = vin(VinInput(vin=text[:200]))
+    if not result.well_formed:
+        return f"{len(text)} characters: a VIN has 17, without I, O and Q. Taken as typed."
+    if not result.check_matches:
+        return (
+            f"The check digit would be {result.check_digit}, position 9 says {text[8].upper()}. "
+            "Not every market uses it: look at the plate again, then go on."
+        )
+    return "The check digit agrees."
+
+
+def page(request: Request, typed: dict[str, str], status: int = 200, error: BadInput | None = None) -> Response:
+    """The form with what was typed."""
+    garage = garage_of(request)
+    procedures = garage.catalogue.all("procedure")
+    vehicles = {e.id: e.content for e in garage.catalogue.all("vehicle")}
+    reasons = sorted({reason for entry in procedures for reason in entry.content.reasons})
+    return render(
+        request,
+        "new_job.html",
+        status=status,
+        typed=typed,
+        error=error,
+        remark=remark(typed.get("vin", "").strip()),
+        procedures=procedures,
+        vehicles=vehicles,
+        frames=garage.catalogue.all("frame"),
+        reasons=reasons,
+        bays=garage.store.bays(),
+    )
+
+
+@router.get("/jobs/new")
+def ask(request: Request) -> Response:
+    """The empty form."""
+    return page(request, {})
+
+
+@router.get("/jobs/new/vin")
+def vin_remark(request: Request, vin: str = "") -> Response:
+    """The remark on a VIN, while it is typed."""
+    return render(request, "vin_remark.html", remark=remark(vin.strip()))
+
+
+@router.post("/jobs/new")
+def take_in(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Take the job in and open its sheet."""
+    try:
+        if form.get("bay") == "" and form.get("other_bay"):
+            form["bay"] = form["other_bay"]
+        fields = {key: form.get(key, "").strip() for key in TakeIn.model_fields}
+        odometer = fields["odometer_km"].replace("\u202f", "").replace(" ", "")
+        if odometer and not odometer.isdigit():
+            raise BadInput("odometer_km", fields["odometer_km"], "whole kilometres such as 84310, or nothing")
+        asked = TakeIn.read({**fields, "odometer_km": int(odometer) if odometer else None})
+        opened = garage_of(request).take_in(asked, person_of(request), form.get("entry") or None)
+    except BadInput as error:
+        return page(request, form, 422, error)
+    return RedirectResponse(f"/jobs/{opened.row.id}", 303)

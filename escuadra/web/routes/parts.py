@@ -1,0 +1,31 @@
+"""Parts: every interface part in every state on one page, so that the look stays in one place."""
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from escuadra.core.job.checks import Figure
+from escuadra.core.verdict import VerdictInput, verdict
+from escuadra.web.pages import render
+
+router = APIRouter()
+
+
+def sample(value: float, u: float, limit: float, unit: str, words: tuple[str, str] | None, label: str) -> Figure:
+    """A judged figure for the page."""
+    judged = verdict(VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded"))
+    return Figure("sample", label, value, u, -limit, limit, unit, words, judged)
+
+
+@router.get("/parts")
+def show(request: Request) -> Response:
+    """Marks, rules, keys, fields, buttons and rows in every state."""
+    side = ("left", "right")
+    figures = [
+        sample(0.03, 0.02, 0.25, "°", side, "Holds"),
+        sample(-0.21, 0.045, 0.25, "°", side, "Undecided"),
+        sample(7.4, 0.9, 4, "mm", side, "Out"),
+        sample(31, 0.9, 4, "mm", side, "Beyond the scale"),
+        sample(1.0, 2.6, 4, "mm", side, "Too coarse to decide"),
+        sample(4.0, 0.0, 4, "mm", ("high", "low"), "No uncertainty, on the limit"),
+    ]
+    return render(request, "parts.html", figures=figures)

@@ -1,0 +1,30 @@
+"""Records: the stored bytes of every signed revision, as PDF and as JSON."""
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response
+
+from escuadra.core.errors import BadInput
+from escuadra.reports.record import Record
+from escuadra.web.pages import garage_of
+
+router = APIRouter()
+
+
+@router.get("/jobs/{job}/record/{revision}.{form}")
+def stored(request: Request, job: str, revision: int, form: str) -> Response:
+    """The record as it was signed; printing again gives the same bytes."""
+    garage = garage_of(request)
+    opened = garage.open(job)
+    signed = next((s for s, _, _ in opened.state.records if s.revision == revision), None)
+    if signed is None or form not in ("pdf", "json"):
+        raise BadInput("job", f"record {revision}.{form}", "a signed revision, as pdf or json")
+    content = garage.files.get(signed.record_pdf if form == "pdf" else signed.record_json)
+    name = f"{opened.row.number}-revision-{revision}.{form}".replace("/", "-").encode("ascii", "replace").decode()
+    kind = "application/pdf" if form == "pdf" else "application/json"
+    return Response(content, media_type=kind, headers={"Content-Disposition": f'inline; filename="{name}"'})
+
+
+@router.get("/schemas/record.json")
+def schema() -> Response:
+    """The published schema of the record."""
+    return JSONResponse(Record.model_json_schema())

@@ -1,0 +1,265 @@
+"""The sheet: drawing, run sheet, next move. Every post redraws all of it in one answer."""
+
+from dataclasses import dataclass
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from sse_starlette import EventSourceResponse
+from starlette.concurrency import run_in_threadpool
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.advice import expected, missing_slot
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.events import ReadingTaken
+from escuadra.core.job.sheet import CheckView, SlotView
+from escuadra.core.job.state import State
+from escuadra.core.procedure import Tool
+from escuadra.core.quantities import Question
+from escuadra.drawing import plan_view, side_view
+from escuadra.jobs import Asked, Opened
+from escuadra.reports.record import render_record
+from escuadra.web.pages import form_of, garage_of, person_of, render
+
+router = APIRouter(prefix="/jobs/{job}")
+VIEWS = ("plan", "side")
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """What is shown beside the field: an error or a question, with what was typed."""
+
+    text: str = ""
+    question: Question | None = None
+    typed: str = ""
+    word: str = ""
+    replaces: bool = False
+    check: str = ""
+    reason: str = ""
+
+
+def next_place(opened: Opened, check: str, slot: str) -> tuple[str, str]:
+    """Check and slot to open: the asked ones, else where the next move points, with the first slot that is missing."""
+    sheet = opened.sheet
+    view = sheet.check(check) or sheet.check(sheet.next.check) or sheet.checks[0]
+    ids = [s.slot.id for s in view.slots]
+    if slot in ids:
+        return view.check.id, slot
+    if sheet.next.check == view.check.id and sheet.next.slot in ids:
+        return view.check.id, sheet.next.slot
+    missing = missing_slot(view, sheet.setup)
+    return view.check.id, missing.slot.id if missing else (ids[0] if ids else "")
+
+
+def after_entry(opened: Opened, check: str, slot: str) -> tuple[str, str]:
+    """Where to go once a slot was entered: the check's next missing slot, else the next move's place."""
+    sheet = opened.sheet
+    view = sheet.check(check)
+    if view is not None:
+        ids = [s.slot.id for s in view.slots]
+        later = [s for s in view.slots if not s.now and not s.slot.optional]
+        if slot in ids:
+            partner = _pair_partner(slot)
+            if partner in ids and not sheet.slots[partner].now:
+                return check, partner
+            later.sort(key=lambda s: ids.index(s.slot.id) < ids.index(slot))
+        if later:
+            return check, later[0].slot.id
+        if view.state in ("out", "undecided") and sheet.next.check != check:
+            return check, slot
+    if sheet.next.kind in ("read", "answer") and sheet.next.check:
+        return sheet.next.check, sheet.next.slot
+    return sheet.next.check or check, "" if sheet.next.check != check else slot
+
+
+def _pair_partner(slot: str) -> str:
+    return slot[: -len("left")] + "right" if slot.startswith("pair.") and slot.endswith("left") else ""
+
+
+def page(
+    request: Request,
+    opened: Opened,
+    check: str = "",
+    slot: str = "",
+    trouble: Trouble | None = None,
+    status: int = 200,
+) -> Response:
+    """The sheet in full, or only its changing part where htmx asks for it."""
+    garage, sheet = garage_of(request), opened.sheet
+    check, slot = next_place(opened, check, slot)
+    view_name = request.query_params.get("view") or request.cookies.get("escuadra_view", "plan")
+    view_name = view_name if view_name in VIEWS else "plan"
+    gaps = request.cookies.get("escuadra_gaps", "on") == "on"
+    view = sheet.check(check)
+    assert view is not None
+    slot_view = sheet.slots.get(slot)
+    whole = view.check.group in ("ready", "stance", "line")
+    drawing = side_view(sheet) if view_name == "side" else plan_view(sheet, magnify=gaps, whole=whole, slot=slot)
+    tools = garage.tools(slot_view.slot) if slot_view else []
+    place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
+    partial = request.headers.get("HX-Request") == "true"
+    return render(
+        request,
+        "sheet_body.html" if partial else "sheet.html",
+        status=200 if partial else status,
+        headers={"HX-Replace-Url": place} if partial else None,
+        opened=opened,
+        sheet=sheet,
+        job=sheet.state.job,
+        view=view,
+        slot=slot_view,
+        tools=tools,
+        tool=_tool(slot_view, sheet.state, tools),
+        expected=expected(slot_view.slot, sheet.setup) if slot_view else None,
+        drawing=drawing,
+        view_name=view_name,
+        gaps=gaps,
+        trouble=trouble or Trouble(),
+        happenings=HAPPENINGS.values(),
+        place=place,
+        left=len(sheet.unsettled),
+    )
+
+
+def _tool(slot: SlotView | None, state: State, tools: list[Tool]) -> str:
+    """The instrument that this slot, or the last reading of its kind, was read with."""
+    ids = [t.id for t in tools]
+    if slot is None or not ids:
+        return ""
+    kind = slot.slot.id.split(".")[0]
+    used: list[tuple[bool, bool, int, str]] = []
+    for id, kept in state.entries.items():
+        for e in kept:
+            if isinstance(e.said, ReadingTaken) and e.said.tool.id in ids:
+                used.append((id == slot.slot.id, id.split(".")[0] == kind, e.seq, e.said.tool.id))
+    return max(used)[-1] if used else ids[0]
+
+
+def _done(request: Request, opened: Opened, check: str, slot: str) -> Response:
+    if request.headers.get("HX-Request") == "true":
+        return page(request, opened, check, slot)
+    return RedirectResponse(f"/jobs/{opened.row.id}?check={check}&slot={slot}", 303)
+
+
+@router.get("")
+def show(request: Request, job: str, check: str = "", slot: str = "") -> Response:
+    """The sheet, at the asked check or at the next move."""
+    return page(request, garage_of(request).open(job), check, slot)
+
+
+@router.get("/changes")
+async def changes(request: Request, job: str) -> Response:
+    """Server-sent events: the job's log has grown."""
+    await run_in_threadpool(garage_of(request).open, job)
+    return EventSourceResponse(request.app.state.changes.follow(job), ping=20)
+
+
+@router.post("/readings")
+def record_reading(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Record a reading; an implausible one is asked about, a refused one stays in the field."""
+    check, slot = form.get("check", ""), form.get("slot", "")
+    typed, word, replaces = form.get("typed", ""), form.get("word", ""), form.get("replaces") == "yes"
+    garage = garage_of(request)
+    try:
+        result = garage.record(
+            job,
+            slot,
+            typed,
+            form.get("tool", ""),
+            person_of(request),
+            form.get("entry", ""),
+            word=word,
+            replaces=replaces,
+            understood=form.get("understood", ""),
+        )
+    except (BadInput, Conflict) as error:
+        text = (
+            f"{error.given or 'Nothing'} is not accepted here. Type {error.accepted}."
+            if (isinstance(error, BadInput) and error.field == "value")
+            else str(error)
+        )
+        trouble = Trouble(text, None, typed, word, replaces)
+        return page(request, garage.open(job), check, slot, trouble, 422)
+    if isinstance(result, Asked):
+        trouble = Trouble("", result.question, typed, word, replaces)
+        return page(request, garage.open(job), check, slot, trouble)
+    return _done(request, result.opened, *after_entry(result.opened, check, slot))
+
+
+@router.post("/answers")
+def record_answer(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Answer a tick or a choice."""
+    check, slot, value = form.get("check", ""), form.get("slot", ""), form.get("value", "")
+    garage = garage_of(request)
+    try:
+        opened = garage.answer(job, slot, value, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), check, slot, Trouble(str(error), typed=value), 422)
+    return _done(request, opened, *after_entry(opened, check, slot))
+
+
+@router.post("/happenings")
+def happen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Something was moved, bumped or mounted, or the vehicle was touched."""
+    garage = garage_of(request)
+    what = form.get("what", "")
+    try:
+        opened = garage.happen(job, what, person_of(request), form.get("entry", ""), form.get("amount", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), form.get("check", ""), "", Trouble(str(error)), 422)
+    return _done(request, opened, "", "")
+
+
+@router.post("/undo")
+def undo(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Take back one's own last entry, and open the place where it was."""
+    garage = garage_of(request)
+    check, slot = form.get("check", ""), form.get("slot", "")
+    try:
+        before = garage.open(job).state
+        opened = garage.undo(job, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), check, slot, Trouble(str(error)), 422)
+    for id, view in opened.sheet.slots.items():
+        if before.live(id) != opened.state.live(id):
+            slot, check = id, _home(opened, view, check)
+    return _done(request, opened, check, slot)
+
+
+def _home(opened: Opened, slot: SlotView, check: str) -> str:
+    views: list[CheckView] = [v for v in opened.sheet.checks if any(s.slot.id == slot.slot.id for s in v.slots)]
+    return check if any(v.check.id == check for v in views) else views[0].check.id
+
+
+@router.post("/overrides")
+def override(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Accept a check with a reason, or take that back."""
+    garage, check, reason = garage_of(request), form.get("check", ""), form.get("reason", "")
+    try:
+        opened = garage.override(job, check, reason, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), check, "", Trouble(str(error), check=check, reason=reason), 422)
+    return _done(request, opened, check, "")
+
+
+@router.post("/sign")
+def sign(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Sign what the signer saw; the record is made and frozen."""
+    garage = garage_of(request)
+    try:
+        opened = garage.sign(
+            job, form.get("head", ""), person_of(request), form.get("entry", ""), render_record(garage)
+        )
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), "", "", Trouble(str(error)), 409)
+    return _done(request, opened, "", "")
+
+
+@router.post("/reopen")
+def reopen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Begin a new revision of a signed sheet."""
+    garage, reason = garage_of(request), form.get("reason", "")
+    try:
+        opened = garage.reopen(job, reason, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), "", "", Trouble(str(error), reason=reason), 422)
+    return _done(request, opened, "", "")

@@ -1,0 +1,225 @@
+// The sheet in the hand: focus on the number, keys, keypad, far mode, drafts, and other tablets' entries.
+// Everything also works without this script: forms post, links lead, answers redraw the page.
+(() => {
+  "use strict";
+  const FAR_AFTER_MS = 120000;
+  const body = document.body;
+  const sheet = () => document.getElementById("sheet");
+  const field = () => document.querySelector("[data-field]");
+  const input = () => (field() && field().matches("input") ? field() : null);
+  const far = () => document.querySelector(".far");
+  const coarse = matchMedia("(pointer: coarse)");
+  let touched = Date.now();
+  let fieldUnit = "mm";
+
+  const stored = (store, key, value) => {
+    try {
+      if (value === undefined) return store.getItem(key);
+      if (value === null) store.removeItem(key);
+      else store.setItem(key, value);
+    } catch (error) { /* storage is off: nothing is remembered, nothing breaks */ }
+    return null;
+  };
+  const cookie = (name, value) => { document.cookie = `${name}=${value}; path=/; max-age=31536000; samesite=strict`; };
+  const letters = () => stored(localStorage, "escuadra-letters") !== "off";
+
+  // --- what was typed outlives a reload, a redraw and an error
+  const restoreDraft = () => {
+    const place = input();
+    if (!place || !place.dataset.draft) return;
+    const draft = stored(sessionStorage, place.dataset.draft);
+    if (draft && !place.value) place.value = draft;
+  };
+  document.addEventListener("input", (event) => {
+    const key = event.target.dataset && event.target.dataset.draft;
+    if (key) stored(sessionStorage, key, event.target.value || null);
+  });
+
+  const ready = () => {
+    restoreDraft();
+    const place = field();
+    body.classList.toggle("typing", Boolean(coarse.matches && input()));
+    if (place) {
+      if (coarse.matches && input()) place.setAttribute("inputmode", "none");
+      place.focus({ preventScroll: true });
+      if (input()) place.setSelectionRange(place.value.length, place.value.length);
+    }
+    const open = document.querySelector(".check[data-open]");
+    const run = document.querySelector(".run");
+    if (open && run && run.scrollHeight > run.clientHeight) run.scrollTop = open.offsetTop - run.offsetTop - 58;
+    document.querySelectorAll("[data-unit-name]").forEach((name) => { name.textContent = fieldUnit; });
+  };
+
+  const load = (address) => {
+    if (window.htmx) window.htmx.ajax("GET", address, { target: "#sheet", swap: "outerHTML" });
+    else location.assign(address);
+  };
+
+  // --- far mode
+  const showFar = (on) => {
+    if (!far()) return;
+    far().hidden = !on;
+    if (!on && field()) field().focus();
+  };
+  setInterval(() => {
+    if (sheet() && far().hidden && Date.now() - touched > FAR_AFTER_MS && !(input() && input().value)) showFar(true);
+  }, 5000);
+
+  // --- commands, by key or by their visible control
+  const neighbour = (step) => {
+    const rows = [...document.querySelectorAll(".run [href][data-swap]:not(.slot), .run .check[data-open]")];
+    const at = rows.findIndex((row) => row.matches("[data-open]"));
+    const next = rows[at + step];
+    if (next) load(next.href);
+  };
+  const nextSlot = (step) => {
+    const slots = [...document.querySelectorAll(".slot")];
+    const next = slots[slots.findIndex((slot) => slot.matches(".chosen")) + step];
+    if (next) load(next.href);
+  };
+  const units = ["mm", "cm", "m", "in"];
+  const commands = {
+    far: () => showFar(far().hidden),
+    gaps: () => {
+      const on = document.querySelector("[data-command=gaps]").getAttribute("aria-pressed") === "true";
+      cookie("escuadra_gaps", on ? "off" : "on");
+      load(sheet().dataset.place);
+    },
+    view: () => {
+      const other = document.querySelector("[data-view]:not(.chosen)");
+      if (other) other.click();
+    },
+    units: () => { fieldUnit = units[(units.indexOf(fieldUnit) + 1) % units.length]; ready(); },
+    drawing: () => body.classList.toggle("drawing-shown"),
+    keys: () => {
+      const shown = document.querySelector(".keys-card");
+      if (shown) { shown.remove(); return; }
+      const card = document.createElement("section");
+      card.className = "keys-card";
+      card.setAttribute("aria-label", "Keys");
+      const rows = [["arrows", "up and down: checks; left and right: places in a check"], ["digits", "start an entry, Enter records"],
+        ["m", "moved as told"], ["b", "the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "far mode"],
+        ["d", "dim or light"], ["u", "units where none is typed"], ["z", "undo my last entry"], ["?", "this card"]];
+      for (const [key, what] of rows) {
+        const left = document.createElement("kbd");
+        left.textContent = key;
+        const right = document.createElement("span");
+        right.textContent = what;
+        card.append(left, right);
+      }
+      const label = document.createElement("label");
+      label.className = "wide";
+      const box = document.createElement("input");
+      box.type = "checkbox";
+      box.checked = letters();
+      box.addEventListener("change", () => stored(localStorage, "escuadra-letters", box.checked ? "on" : "off"));
+      label.append(box, "letters are commands while the field is empty");
+      card.append(label);
+      body.append(card);
+    },
+  };
+  const byKey = { f: "far", g: "gaps", v: "view", u: "units", "?": "keys" };
+
+  document.addEventListener("keydown", (event) => {
+    touched = Date.now();
+    if (!sheet() || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (far() && !far().hidden && event.key !== "f") {
+      showFar(false);
+      if (!/^[\d.,-]$/.test(event.key)) { event.preventDefault(); return; }
+    }
+    const typingElsewhere = event.target.matches("textarea, select, input:not([data-field])");
+    if (typingElsewhere && !(event.target.type === "radio" && /^[\d.,-]$/.test(event.key))) return;
+    if (event.key === "Escape" && document.querySelector(".keys-card")) { commands.keys(); return; }
+    const place = input();
+    const empty = !place || !place.value;
+    if (/^[\d.,-]$/.test(event.key) && place && event.target !== place) { place.focus(); return; }
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      event.preventDefault();
+      neighbour(event.key === "ArrowDown" ? 1 : -1);
+    } else if ((event.key === "ArrowRight" || event.key === "ArrowLeft") && empty) {
+      event.preventDefault();
+      nextSlot(event.key === "ArrowRight" ? 1 : -1);
+    } else if (empty && letters() && !event.repeat && event.key.length === 1) {
+      if (place && place.classList.contains("wide-field")) return;
+      const key = event.key.toLowerCase();
+      const control = byKey[key] ? null : document.querySelector(`[data-key="${CSS.escape(key)}"]`);
+      if (byKey[key]) { event.preventDefault(); commands[byKey[key]](); }
+      else if (control) { event.preventDefault(); control.click(); }
+    }
+  });
+  document.addEventListener("pointerdown", () => { touched = Date.now(); });
+
+  document.addEventListener("click", (event) => {
+    if (far() && !far().hidden && event.target.closest(".far")) { showFar(false); return; }
+    const command = event.target.closest("[data-command]");
+    if (command && sheet()) { event.preventDefault(); commands[command.dataset.command](); return; }
+    const view = event.target.closest("[data-view]");
+    if (view) cookie("escuadra_view", view.dataset.view);
+    const link = event.target.closest("a[data-swap], a[data-view]");
+    if (link && window.htmx && !event.ctrlKey && !event.metaKey) { event.preventDefault(); load(link.href); return; }
+    const key = event.target.closest("[data-type]");
+    if (key) press(key.dataset.type);
+  });
+
+  const press = (key) => {
+    const place = input();
+    if (!place) return;
+    if (key === "record") { place.form.requestSubmit(place.form.querySelector(".entry-record")); return; }
+    const unit = /^(mm|cm|m|in)$/.test(key);
+    if (key === "back") place.value = place.value.slice(0, -1);
+    else if (unit) place.value = `${place.value.replace(/\s*[a-z]+$/, "")} ${key}`;
+    else place.value += key === "space" ? " " : key;
+    place.dispatchEvent(new Event("input", { bubbles: true }));
+  };
+
+  // The unit that is meant where none is typed goes along as typed text, so that the log keeps it.
+  document.addEventListener("htmx:configRequest", (event) => {
+    const typed = event.detail.parameters.typed;
+    const asked = document.querySelector(".entry-unit");
+    if (typed && asked && asked.textContent.trim() === "mm" && fieldUnit !== "mm" && /^[\d\s.,/-]+$/.test(typed)) {
+      event.detail.parameters.typed = `${typed} ${fieldUnit}`;
+    }
+  });
+
+  // --- a doubled press is one entry; a lost connection loses nothing
+  document.addEventListener("submit", (event) => {
+    const form = event.target;
+    if (form.dataset.sent && !window.htmx) event.preventDefault();
+    form.dataset.sent = "yes";
+  });
+  const offline = (on) => {
+    const shown = document.querySelector(".offline");
+    if (!on && shown) shown.remove();
+    if (on && !shown) {
+      const bar = document.createElement("p");
+      bar.className = "offline";
+      bar.setAttribute("role", "alert");
+      bar.textContent = "No answer from Escuadra. Nothing was recorded; what you typed is kept. Record again when it is back.";
+      body.append(bar);
+    }
+  };
+  document.addEventListener("htmx:sendError", () => offline(true));
+  document.addEventListener("htmx:responseError", () => offline(true));
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    offline(false);
+    const sent = event.detail.requestConfig && event.detail.requestConfig.verb === "post";
+    const kept = event.detail.xhr.status >= 400 || event.detail.serverResponse.includes('id="entry-trouble"');
+    if (sent && !kept && input()) stored(sessionStorage, input().dataset.draft, null);
+  });
+  document.addEventListener("htmx:afterSettle", ready);
+
+  // --- others' entries
+  const follow = () => {
+    if (!sheet() || !window.EventSource) return;
+    const changes = new EventSource(`/jobs/${sheet().dataset.job}/changes`);
+    changes.addEventListener("changed", (event) => {
+      if (Number(event.data) <= Number(sheet().dataset.count)) return;
+      setTimeout(() => {
+        if (Number(event.data) > Number(sheet().dataset.count)) load(sheet().dataset.place);
+      }, 300);
+    });
+    window.addEventListener("pagehide", () => changes.close());
+  };
+
+  document.addEventListener("DOMContentLoaded", () => { ready(); follow(); });
+})();
