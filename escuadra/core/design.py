@@ -178,8 +178,13 @@ def next_reading(given: NextInput) -> NextResult:
 def part(given: PartInput) -> PartResult:
     """|Correlation| of the two suspects' w now and after each candidate, and the candidate that parts them best."""
     solved, candidates = _checked(given)
+    return parting(solved, given, given.suspects, candidates)
+
+
+def parting(solved: Adjustment, given: NetworkInput, suspects: tuple[str, str], candidates: list[Any]) -> PartResult:
+    """``part`` on a network that is solved already."""
     rows = []
-    for suspect in given.suspects:
+    for suspect in suspects:
         if suspect not in solved.ids:
             raise BadInput("suspects", suspect, "two observations of this network")
         rows.append(solved.rows[solved.ids.index(suspect)])
@@ -189,7 +194,7 @@ def part(given: PartInput) -> PartResult:
         # Whitened: Q = I − A N⁻¹ Aᵀ; the suspects' own u cancel in ρ.
         q11, q22 = 1 - float(a @ covariance @ a), 1 - float(b @ covariance @ b)
         if min(q11, q22) < NO_REDUNDANCY:
-            raise BadInput("suspects", ", ".join(given.suspects), "two observations that others check")
+            raise BadInput("suspects", ", ".join(suspects), "two observations that others check")
         q12 = -float(a @ covariance @ b)
         return abs(q12) / math.sqrt(q11 * q22)
 

@@ -473,6 +473,22 @@ def _solve(rows: Vector, misfit: Vector, unknowns: _Unknowns) -> tuple[Vector, V
     return -(inverse @ (left.T @ misfit)), inverse @ inverse.T
 
 
+def _step(rows: Vector, misfit: Vector, unknowns: _Unknowns) -> Vector:
+    """A Gauss-Newton step from the scaled normal equations; by singular values where they are not definite."""
+    norms = np.linalg.norm(rows, axis=0)
+    if rows.shape[0] >= rows.shape[1] and np.all(norms > 0):
+        scaled = rows / norms
+        normal = scaled.T @ scaled
+        try:
+            lower = np.linalg.cholesky(normal)
+        except np.linalg.LinAlgError:
+            return _solve(rows, misfit, unknowns)[0]
+        if float(np.min(np.diag(lower))) > 1e-6:
+            step: Vector = -np.linalg.solve(normal, scaled.T @ misfit) / norms
+            return step
+    return _solve(rows, misfit, unknowns)[0]
+
+
 def _refuse_loose(null: Vector, norms: Vector, unknowns: _Unknowns) -> None:
     shift = np.abs(null[-1]) / np.where(norms > 0, norms, 1e-3)
     angles = [k for k, (_, part) in enumerate(unknowns.names) if part in ("yaw", "angle")]
@@ -499,7 +515,7 @@ def adjust(given: NetworkInput) -> Adjustment:
     rows, misfit = _system(unknowns, given.observations, valued=True)
     chi2 = float(misfit @ misfit)
     for _ in range(MOST_ROUNDS):
-        step, covariance = _solve(rows, misfit, unknowns)
+        step = _step(rows, misfit, unknowns)
         start, fraction = unknowns.values.copy(), 1.0
         change = float(np.max(np.abs(rows @ step))) if rows.size else 0.0
         while True:
@@ -510,7 +526,7 @@ def adjust(given: NetworkInput) -> Adjustment:
                 break
             fraction /= 2
         chi2 = new
-        if change < 1e-9 and fraction == 1.0:
+        if change < 1e-7 and fraction == 1.0:
             _, covariance = _solve(rows, misfit, unknowns)
             return _adjusted(given, unknowns, rows, misfit, covariance)
     raise BadInput(

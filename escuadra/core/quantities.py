@@ -6,6 +6,7 @@ the readings that would make sense. Source: 1 in = 25.4 mm exactly (ISO 31), ISO
 
 import math
 import re
+from dataclasses import dataclass
 from typing import Literal
 
 from pydantic import Field
@@ -37,13 +38,17 @@ _PART = re.compile(
 _SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0 ](?=\d{3}(?:\D|$))")
 
 
-class Quantity(Frozen):
-    """What a field asks for: its dimension, the unit that is meant where none is typed, and what is plausible."""
+@dataclass(frozen=True, kw_only=True)
+class Quantity:
+    """What a field asks for: its dimension, the unit that is meant where none is typed, and what is plausible.
+
+    Values below ``low`` or above ``high`` (mm, degrees or percent) are asked about.
+    """
 
     dimension: Dimension
     unit: str
-    low: float = Field(description="below this a value is asked about, in mm, degrees or percent")
-    high: float = Field(description="above this a value is asked about")
+    low: float
+    high: float
 
 
 class Understood(Frozen):

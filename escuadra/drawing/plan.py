@@ -12,11 +12,14 @@ from escuadra.core.job.advice import planned_moves
 from escuadra.core.job.checks.line import both_lines
 from escuadra.core.job.setup import ENDS, tape_slot
 from escuadra.core.job.sheet import Sheet
+from escuadra.core.lines import LinesResult
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 MAGNIFIED = 20.0
+HEAD, FOOT = 26.0, 124.0
+"""What the scale along the top and the title block along the foot take, drawing units."""
 
 
 @dataclass(frozen=True)
@@ -34,22 +37,22 @@ class Window:
         return self.width / (self.x1 - self.x0)
 
     def at(self, x: float, y: float) -> Point:
-        """A place in vehicle axes on the drawing."""
-        return (x - self.x0) * self.scale, self.height / 2 - y * self.scale
+        """A place in vehicle axes on the drawing; its foot is left to the title block."""
+        return (x - self.x0) * self.scale, (self.height - FOOT + HEAD) / 2 - y * self.scale
 
 
 def plan_view(
-    sheet: Sheet, size: tuple[float, float] = (780, 560), magnify: bool = True, whole: bool = False, slot: str = ""
+    sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bool = True, whole: bool = False, slot: str = ""
 ) -> str:
     """The plan of a job; ``whole``: the vehicle in full, else cropped to the front; ``slot``: the tape at hand."""
     vehicle, goal = sheet.plan.vehicle, sheet.plan.nominal_goal
     front = goal.x + 620
     back = -vehicle.outline.rear_overhang - 300 if whole else vehicle.wheelbase - 1500
-    least = (sheet.plan.frame.beam_length + 900) * size[0] / size[1]
+    least = (sheet.plan.frame.beam_length + 700) * size[0] / (size[1] - HEAD - FOOT)
     if front - back < least:
         back = front - least
     window = Window(back, front, *size)
-    body = [_scale(window), _body(sheet, window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
+    body = [_body(sheet, window), _scale(window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
     body += _frame(sheet, window, magnify)
     return document("Plan of vehicle, lines and frame, seen from above", size, body)
 
@@ -97,35 +100,44 @@ def _body(sheet: Sheet, window: Window) -> str:
 
 def _lines(sheet: Sheet, window: Window) -> list[str]:
     found = both_lines(sheet.setup)
+    if found is None:
+        x, y = window.at(window.x1 - 100, 0)
+        axis = line("planned", window.at(window.x0, 0), window.at(window.x1 - 60, 0))
+        return [axis, label("small", (x, y - 10), "line not found yet", "end")]
+    return [*_thrust_line(found, window), *_centreline(sheet, found, window)]
+
+
+def _thrust_line(found: LinesResult, window: Window) -> list[str]:
+    if found.thrust is None:
+        return []
+    end, slope = window.x1 - 60, math.tan(math.radians(found.thrust.angle_deg))
+    start = max(0.0, window.x0)
+    a, b = window.at(start, slope * start), window.at(end, slope * end)
+    last = found.thrust.at[-1]
+    spread = 2 * last.u * end / max(last.x, 1.0)
+    band = [a, window.at(end, slope * end + spread), window.at(end, slope * end - spread)]
+    return [
+        polyline("band", band, True),
+        line("thrust", a, b),
+        arrow_head("thrust-head", b, (b[0] - a[0], b[1] - a[1])),
+        label("name", (b[0] - 8, b[1] + 20), "thrust line", "end"),
+    ]
+
+
+def _centreline(sheet: Sheet, found: LinesResult, window: Window) -> list[str]:
     end = window.x1 - 60
-    parts = []
-    if found is None or found.body is None:
-        parts.append(line("planned", window.at(window.x0, 0), window.at(end, 0)))
-        if found is None:
-            x, y = window.at(end - 40, 0)
-            parts.append(label("small", (x, y - 10), "line not found yet", "end"))
-    else:
-        slope = math.tan(math.radians(found.body.angle_deg))
-        y0 = found.body.at[0].y
-        parts.append(line("centreline", window.at(window.x0, y0 + slope * window.x0), window.at(end, y0 + slope * end)))
-        marks = sheet.plan.vehicle.marks
-        for x in (marks.front_x, marks.rear_x):
-            if x > window.x0 + 40:
-                mx, my = window.at(x, y0 + slope * x)
-                parts.append(polyline("mark", [(mx - 5, my - 5), (mx + 5, my + 5)]))
-                parts.append(polyline("mark", [(mx - 5, my + 5), (mx + 5, my - 5)]))
-        x, y = window.at(end, y0 + slope * end)
-        parts.append(label("small", (x, y - 9), "centreline", "end"))
-    if found is not None and found.thrust is not None:
-        slope = math.tan(math.radians(found.thrust.angle_deg))
-        a, b = window.at(max(0.0, window.x0), slope * max(0.0, window.x0)), window.at(end, slope * end)
-        last = found.thrust.at[-1]
-        spread = 2 * last.u * end / max(last.x, 1.0)
-        parts.append(
-            polyline("band", [a, window.at(end, slope * end + spread), window.at(end, slope * end - spread)], True)
-        )
-        parts += [line("thrust", a, b), arrow_head("thrust-head", b, (b[0] - a[0], b[1] - a[1]))]
-        parts.append(label("name", (b[0] - 8, b[1] + 20), "thrust line", "end"))
+    if found.body is None:
+        return [line("planned", window.at(window.x0, 0), window.at(end, 0))]
+    slope, y0 = math.tan(math.radians(found.body.angle_deg)), found.body.at[0].y
+    parts = [line("centreline", window.at(window.x0, y0 + slope * window.x0), window.at(end, y0 + slope * end))]
+    marks = sheet.plan.vehicle.marks
+    for x in (marks.front_x, marks.rear_x):
+        if x > window.x0 + 40:
+            mx, my = window.at(x, y0 + slope * x)
+            parts.append(polyline("mark", [(mx - 5, my - 5), (mx + 5, my + 5)]))
+            parts.append(polyline("mark", [(mx - 5, my + 5), (mx + 5, my - 5)]))
+    x, y = window.at(end, y0 + slope * end)
+    parts.append(label("small", (x - 8, y - 9), "centreline", "end"))
     return parts
 
 
@@ -180,8 +192,13 @@ def _beam(pose: Pose, sheet: Sheet, window: Window, cls: str) -> list[str]:
 def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
     goal, shown = _shown_pose(sheet, magnify)
     parts = _beam(goal, sheet, window, "goal")
+    last = sheet.setup.last_solved
     if shown is not None:
         parts += _beam(shown, sheet, window, "stands")
+    elif last is not None:
+        parts += _beam(last.pose, sheet, window, "stale")
+        x, y = window.at(last.pose.x, -last.plan.frame.beam_length / 4)
+        parts.append(label("stale-name", (x + 12, y), "as read before"))
     pose = shown or goal
     half = sheet.plan.frame.beam_length / 2
     for name, side in (("LF end", 1), ("RF end", -1)):

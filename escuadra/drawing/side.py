@@ -5,12 +5,12 @@ from escuadra.core.wording import amount
 from escuadra.drawing.svg import document, element, label, line
 
 
-def side_view(sheet: Sheet, size: tuple[float, float] = (780, 560)) -> str:
+def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590)) -> str:
     """The side view of a job, cropped like the plan."""
     vehicle, procedure, goal = sheet.plan.vehicle, sheet.plan.procedure, sheet.plan.nominal_goal
     x0, x1 = vehicle.wheelbase - 1900, goal.x + 620
-    scale = min(size[0] / (x1 - x0), (size[1] - 150) / max(vehicle.outline.height, procedure.height + 700))
-    floor = size[1] - 150
+    scale = min(size[0] / (x1 - x0), (size[1] - 230) / max(vehicle.outline.height, procedure.height + 700))
+    floor = size[1] - 215
 
     def at(x: float, z: float) -> tuple[float, float]:
         return size[0] - (x1 - x) * scale, floor - z * scale

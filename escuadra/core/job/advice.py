@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
 
 from escuadra.core.axes import Pose
-from escuadra.core.design import PartInput, covariance_with, part
+from escuadra.core.design import covariance_with, parting
 from escuadra.core.errors import BadInput
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.frame import PoseCheck
@@ -84,7 +84,7 @@ def missing_slot(view: CheckView, setup: Setup) -> SlotView | None:
 def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
     slot = slot_view.slot
     again = " again" if slot_view.spoiled else ""
-    why = f"{view.because.words}: {view.check.title.lower()} is stale." if view.because else slot.hint
+    why = f"stale: {view.because.words}." if view.because else slot.hint
     if slot.ask == "number":
         expect = expected(slot, setup)
         said = amount(expect, _unit(slot)) if expect is not None else ""
@@ -290,6 +290,10 @@ def repeats(solved: Solved) -> list[Any]:
 
 def most_useful(setup: Setup, solved: Solved, what: str) -> tuple[str, float] | None:
     """Slot of the reading that lessens a quantity's u most, and that u."""
+    return setup.once(("useful", solved.epoch, what), lambda: _most_useful(setup, solved, what))
+
+
+def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[str, float] | None:
     derived = solved.derived(what)
     given = NetworkInput.read({**setup.network(solved.epoch), "observations": candidates(setup, solved)})
     after: dict[str, float] = {}
@@ -341,16 +345,21 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
 
 def parting_reading(setup: Setup, solved: Solved) -> str | None:
     """Slot of the unread tape that best tells the first two suspects apart (``part``)."""
+    return setup.once(("parting", solved.epoch), lambda: _parting_reading(setup, solved))
+
+
+def _parting_reading(setup: Setup, solved: Solved) -> str | None:
     # What a person can misread comes before what is only known from the model.
     suspects = sorted(solved.result.suspects, key=lambda i: not i.startswith(("tape.", "crossing")))
     offered = candidates(setup, solved)
     if len(suspects) < 2 or not offered:
         return None
-    data = {**setup.network(solved.epoch), "suspects": suspects[:2], "candidates": offered}
+    given = NetworkInput.read({**setup.network(solved.epoch), "observations": offered})
     try:
-        return part(PartInput.read(data)).best.split("~")[0]
+        found = parting(solved.solution, solved.given, (suspects[0], suspects[1]), list(given.observations))
     except BadInput:
         return None
+    return found.best.split("~")[0]
 
 
 # --- what is out or undecided

@@ -7,9 +7,10 @@ with their uncertainty. Source: ``network``; lines after ISO 8855; gradients of 
 """
 
 import math
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -28,6 +29,7 @@ ENDS = ("LF_end", "RF_end")
 U_STATION_MM = 5.0
 """How well a mark's place along the vehicle is known; it hardly matters sideways."""
 RAD = math.pi / 180
+T = TypeVar("T")
 
 LINE_ASPECTS = frozenset({"line"})
 TAPE_ASPECTS = POSE | {"line"}
@@ -287,12 +289,20 @@ class Setup:
     def __init__(self, state: State, plan: Plan) -> None:
         self.state, self.plan = state, plan
         self._solved: dict[int, Solved | None] = {}
+        self._known: dict[Hashable, Any] = {}
+
+    def once(self, key: Hashable, make: Callable[[], T]) -> T:
+        """A result that is worked out once for this derivation."""
+        if key not in self._known:
+            self._known[key] = make()
+        found: T = self._known[key]
+        return found
 
     # --- single slots
 
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
-        return measured(current(self.state, slot))
+        return self.once(("now", slot.id), lambda: measured(current(self.state, slot)))
 
     def answered(self, slot: Slot) -> Entry | None:
         """A slot's current answer."""
@@ -367,6 +377,9 @@ class Setup:
 
     def tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
         """Tapes of an epoch that can be levelled: slot, beam end, one value a tool."""
+        return self.once(("tapes", epoch), lambda: self._tapes(epoch))
+
+    def _tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
         found = []
         for hub in CORNERS:
             for end in ENDS:
@@ -413,6 +426,9 @@ class Setup:
 
     def network(self, epoch: int) -> dict[str, Any]:
         """The network of an epoch as plain data, ready for ``network``."""
+        return self.once(("network", epoch), lambda: self._network(epoch))
+
+    def _network(self, epoch: int) -> dict[str, Any]:
         points, observations, parts = self._hubs_and_lines()
         goal = self.plan.nominal_goal
         instruments: dict[str, dict[str, float]] = {}
@@ -476,6 +492,11 @@ class Setup:
             if found is not None:
                 return found
         return None
+
+    @cached_property
+    def last_solved(self) -> Solved | None:
+        """The newest solution of all, spoiled or not: where the frame was last seen."""
+        return next((found for k in range(self.epoch, -1, -1) if (found := self.solve(k)) is not None), None)
 
     @cached_property
     def newest(self) -> Solved | None:

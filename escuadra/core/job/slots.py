@@ -13,19 +13,19 @@ from typing import Literal
 from escuadra.core.errors import BadInput
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.state import Entry, State
-from escuadra.core.model import Frozen
 from escuadra.core.quantities import Quantity
 from escuadra.core.readings import ReadingInput, ReadingResult, reading
 
 
-class Slot(Frozen):
+@dataclass(frozen=True, kw_only=True)
+class Slot:
     """One place where a figure, a tick or a choice is entered."""
 
     id: str
     label: str
+    aspects: frozenset[str]
     ask: Literal["number", "tick", "choice"] = "number"
     quantity: Quantity | None = None
-    aspects: frozenset[str]
     reads: str = ""
     words: tuple[str, str] | None = None
     options: tuple[str, ...] = ()

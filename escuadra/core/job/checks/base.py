@@ -76,9 +76,13 @@ class Judgement:
 class Check(CheckSpec):
     """A kind of check."""
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         """The slots, in the order in which they are best read."""
         raise NotImplementedError
+
+    def slots(self, setup: Setup) -> list[Slot]:
+        """The slots, made once for a derivation."""
+        return setup.once(("slots", self.id), lambda: self.make_slots(setup))
 
     def judge(self, setup: Setup) -> Judgement:
         """Judge what is current."""

@@ -23,7 +23,7 @@ Aspect = Literal["yaw", "centre", "distance"]
 class HeightsCheck(Check):
     """Heights of the hubs and of the beam's ends, so that slanted tapes can be levelled."""
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         return [height_slot(what, setup.plan) for what in (*ENDS, *CORNERS)]
 
     def judge(self, setup: Setup) -> Judgement:
@@ -45,7 +45,7 @@ class LevelCheck(Check):
     }
     labels: ClassVar[dict[str, str]] = {"roll": "Along the beam", "pitch": "Square to the beam"}
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         return [
             Slot(
                 id=f"level.{way}",
@@ -79,7 +79,7 @@ class PoseCheck(Check):
     unit: ClassVar[str] = "mm"
     direction: ClassVar[Words | None] = None
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
         rear = [tape_slot(hub, end, setup.plan) for hub in ("LR", "RR") for end in ENDS]
         return [*tapes, crossing_slot(setup.plan), *rear]
@@ -153,7 +153,7 @@ class TargetHeightCheck(Check):
 
     limits: Limits
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         return [
             Slot(
                 id="height.target",

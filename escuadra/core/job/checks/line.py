@@ -4,6 +4,7 @@ Figures of ``symmetry`` and ``lines``. The two are drawn and told side by side; 
 """
 
 import math
+from dataclasses import replace
 from typing import Any
 
 from pydantic import Field
@@ -50,14 +51,14 @@ class CentrelineCheck(Check):
 
     pair_agreement: Limits = Field(description="of a pair's middle from the middle of all pairs at that end, mm")
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         found: list[Slot] = []
         for end in ("front", "rear"):
             begun = setup.pair_count(end)
             for k in range(1, max(begun + 1, 2) + 1):
                 left, right = pair_slots(end, k, setup.plan)
                 if k > begun:
-                    left, right = (s.model_copy(update={"optional": k > 1}) for s in (left, right))
+                    left, right = (replace(s, optional=k > 1) for s in (left, right))
                 found += [left, right]
             found.append(mark_slot(end, setup.plan))
         return found
@@ -108,7 +109,7 @@ class RearToeCheck(Check):
     thrust_angle: Limits = Field(description="of the thrust line from the vehicle's axis, degrees")
     separation: Limits = Field(description="of thrust line and body centreline at the target, mm")
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         return [toe_slot("left"), toe_slot("right")]
 
     def judge(self, setup: Setup) -> Judgement:

@@ -18,7 +18,7 @@ class TickCheck(Check):
     question: str = Field(description="asked so that yes means it holds")
     aspect: str = Field(description="what spoils the answer: tyres, load, doors, steering, floor, or none")
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         return [Slot(id=f"tick.{self.id}", label=self.question, ask="tick", aspects=frozenset({self.aspect}))]
 
     def judge(self, setup: Setup) -> Judgement:
@@ -42,7 +42,7 @@ class SlopeCheck(Check):
         "across": ("rising to the left", "rising to the right"),
     }
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         return [
             Slot(
                 id=f"slope.{place}.{way}",

@@ -27,7 +27,7 @@ class RideHeightCheck(Check):
     roll: Limits = Field(description="of the body, degrees, left side up positive")
     sensor_height: Limits = Field(description="change of the sensor's height, mm")
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         nominal = setup.plan.vehicle.arches
         return [
             Slot(

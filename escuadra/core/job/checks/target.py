@@ -30,7 +30,7 @@ class TargetCheck(Check):
             "fixing": mounting.fixing,
         }
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, setup: Setup) -> list[Slot]:
         target = setup.plan.target
         options = {"side": target.sides, "way_up": target.ways_up, "fixing": target.fixings, "identity": []}
         return [
