@@ -8,8 +8,8 @@ import math
 from decimal import ROUND_HALF_UP, Decimal
 
 SPACE = "\u202f"
-UNITS = {"mm": f"{SPACE}mm", "°": "°", "%": f"{SPACE}%"}
-MOST_DECIMALS = {"mm": 1, "°": 2, "%": 2}
+UNITS = {"mm": f"{SPACE}mm", "m": f"{SPACE}m", "°": "°", "%": f"{SPACE}%"}
+MOST_DECIMALS = {"mm": 1, "m": 2, "°": 2, "%": 2}
 """As fine as this trade reads: a tenth of a millimetre, a hundredth of a degree or of a percent."""
 
 

@@ -63,7 +63,7 @@ def _scale(window: Window) -> str:
     while metre * 1000 < window.x1 - 150:
         x, _ = window.at(metre * 1000, 0)
         if x > 20:
-            parts += [line("thin", (x, 18), (x, 25)), label("small", (x, 12), f"{metre} m", "middle")]
+            parts += [line("thin", (x, 18), (x, 25)), label("small", (x, 12), amount(metre, "m", 0), "middle")]
         metre += 1
     return "".join(parts)
 
@@ -91,8 +91,8 @@ def _body(sheet: Sheet, window: Window) -> str:
         parts.append(
             element("rect", "wheel", x=x, y=y, width=2 * radius * window.scale, height=wide * window.scale, rx=3)
         )
-        lx, ly = window.at(hx, hy)
-        parts.append(label("name", (lx, ly + (-9 if hy > 0 else 19)), corner, "middle"))
+        lx, ly = window.at(hx, hy + (-wide if hy > 0 else wide))
+        parts.append(label("name", (lx, ly + (17 if hy > 0 else -8)), corner, "middle"))
     sx, sy = window.at(sheet.plan.procedure.sensor.x, sheet.plan.procedure.sensor.y)
     parts.append(element("circle", "sensor", cx=sx, cy=sy, r=5))
     return "".join(parts)
@@ -104,10 +104,11 @@ def _lines(sheet: Sheet, window: Window) -> list[str]:
         x, y = window.at(window.x1 - 100, 0)
         axis = line("planned", window.at(window.x0, 0), window.at(window.x1 - 60, 0))
         return [axis, label("small", (x, y - 10), "line not found yet", "end")]
-    return [*_thrust_line(found, window), *_centreline(sheet, found, window)]
+    face = sheet.plan.nominal_goal.x - sheet.plan.frame.face_offset - 90
+    return [*_thrust_line(found, window, face), *_centreline(sheet, found, window, face)]
 
 
-def _thrust_line(found: LinesResult, window: Window) -> list[str]:
+def _thrust_line(found: LinesResult, window: Window, label_at: float) -> list[str]:
     if found.thrust is None:
         return []
     end, slope = window.x1 - 60, math.tan(math.radians(found.thrust.angle_deg))
@@ -120,11 +121,11 @@ def _thrust_line(found: LinesResult, window: Window) -> list[str]:
         polyline("band", band, True),
         line("thrust", a, b),
         arrow_head("thrust-head", b, (b[0] - a[0], b[1] - a[1])),
-        label("name", (b[0] - 8, b[1] + 20), "thrust line", "end"),
+        label("name", (window.at(label_at, 0)[0], window.at(0, slope * label_at)[1] + 20), "thrust line", "end"),
     ]
 
 
-def _centreline(sheet: Sheet, found: LinesResult, window: Window) -> list[str]:
+def _centreline(sheet: Sheet, found: LinesResult, window: Window, label_at: float) -> list[str]:
     end = window.x1 - 60
     if found.body is None:
         return [line("planned", window.at(window.x0, 0), window.at(end, 0))]
@@ -136,8 +137,8 @@ def _centreline(sheet: Sheet, found: LinesResult, window: Window) -> list[str]:
             mx, my = window.at(x, y0 + slope * x)
             parts.append(polyline("mark", [(mx - 5, my - 5), (mx + 5, my + 5)]))
             parts.append(polyline("mark", [(mx - 5, my + 5), (mx + 5, my - 5)]))
-    x, y = window.at(end, y0 + slope * end)
-    parts.append(label("small", (x - 8, y - 9), "centreline", "end"))
+    x, y = window.at(label_at, y0 + slope * label_at)
+    parts.append(label("small", (x, y - 9), "centreline", "end"))
     return parts
 
 
@@ -197,8 +198,8 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
         parts += _beam(shown, sheet, window, "stands")
     elif last is not None:
         parts += _beam(last.pose, sheet, window, "stale")
-        x, y = window.at(last.pose.x, -last.plan.frame.beam_length / 4)
-        parts.append(label("stale-name", (x + 12, y), "as read before"))
+        _, y = window.at(0, -sheet.plan.frame.beam_length / 2)
+        parts.append(label("stale-name", (window.width - 8, y + 36), "frame as read before", "end"))
     pose = shown or goal
     half = sheet.plan.frame.beam_length / 2
     for name, side in (("LF end", 1), ("RF end", -1)):

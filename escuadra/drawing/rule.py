@@ -44,9 +44,7 @@ def rule(figure: Figure) -> str:
         body.append(bar(f"rule-whisker state-{state}", figure.value - U, figure.value + U, 5, 3))
     if beyond:
         way = 1 if at > WIDTH / 2 else -1
-        body.append(
-            polyline("rule-value", [(at, BASE - 12), (at - 9 * way, BASE - 18), (at - 9 * way, BASE - 6)], True)
-        )
+        tick = [(at, BASE - 12), (at - 9 * way, BASE - 18), (at - 9 * way, BASE - 6)]
     else:
         tick = [(at, BASE - 2), (at - 6, BASE - 17), (at + 6, BASE - 17)]
     body.append(polyline("rule-value", tick, True))

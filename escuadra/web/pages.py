@@ -14,7 +14,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup
 
 from escuadra.core.errors import Conflict
-from escuadra.core.wording import SPACE
+from escuadra.core.wording import amount
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
 
@@ -36,7 +36,7 @@ environment = Environment(
     lstrip_blocks=True,
 )
 environment.filters["rule"] = lambda figure: Markup(rule(figure))
-environment.filters["gloss"] = lambda text: re.sub(r"(?<=\d) (?=mm\b|m\b|°)", SPACE, text)
+environment.filters["said"] = lambda mm: amount(mm, "mm", 0)
 environment.globals.update(state_words=STATE_WORDS, stage_words=STAGE_WORDS, new_id=lambda: uuid.uuid4().hex)
 
 

@@ -164,6 +164,7 @@
   const press = (key) => {
     const place = input();
     if (!place) return;
+    if (key === "undo") { document.querySelector("[data-key=z]").click(); return; }
     if (key === "record") { place.form.requestSubmit(place.form.querySelector(".entry-record")); return; }
     const unit = /^(mm|cm|m|in)$/.test(key);
     if (key === "back") place.value = place.value.slice(0, -1);

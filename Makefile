@@ -1,0 +1,55 @@
+# Two commands do everything: make demo, make test.
+PORT ?= 8300
+DATA ?= data/demo
+FROM ?= ../shared/compute/cases
+PY := .venv/bin/python
+
+.PHONY: demo test bench cases css lock screenshots
+
+demo: .venv/ready
+	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
+
+test: .venv/dev-ready node_modules/.ready chromium
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+	$(PY) -m pytest
+
+bench: .venv/dev-ready
+	$(PY) bench/run.py
+
+cases:
+	mkdir -p tests/cases && cp $(FROM)/*.json tests/cases/
+
+css: node_modules/.ready
+	npx @tailwindcss/cli -i styles/input.css -o escuadra/web/static/app.css --minify
+
+screenshots: .venv/dev-ready
+	$(PY) bench/screenshots.py
+
+.venv/ready: requirements.lock pyproject.toml
+	sh scripts/need.sh python pango
+	test -x .venv/bin/python || python3 -m venv .venv
+	.venv/bin/pip install --quiet --require-hashes -r requirements.lock
+	.venv/bin/pip install --quiet --no-deps --no-build-isolation -e .
+	touch .venv/ready
+
+.venv/dev-ready: requirements-dev.lock .venv/ready
+	.venv/bin/pip install --quiet --require-hashes -r requirements-dev.lock
+	touch .venv/dev-ready
+
+node_modules/.ready: package-lock.json
+	sh scripts/need.sh node
+	npm ci --ignore-scripts --no-audit --no-fund
+	touch node_modules/.ready
+
+.PHONY: chromium
+chromium:
+	sh scripts/need.sh chromium
+
+# Needs uv; names no registry in what it writes.
+lock:
+	for f in requirements requirements-dev; do \
+	  uv pip compile --universal --generate-hashes --python-version 3.11 --no-header --no-emit-index-url \
+	    --no-emit-find-links -o $$f.lock $$f.in; done
