@@ -10,19 +10,10 @@ from typing import Any, Literal
 
 import numpy as np
 
+from escuadra.core.adjustment import NO_REDUNDANCY, Adjustment, Vector, adjust, layout, observe, reliability
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
-from escuadra.core.network import (
-    NO_REDUNDANCY,
-    Adjustment,
-    NetworkInput,
-    Observation,
-    Vector,
-    adjust,
-    layout,
-    observe,
-    reliability,
-)
+from escuadra.core.observations import NetworkInput, Observation
 
 Quantity = Literal["x", "y", "yaw_deg", "square", "thrust"]
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from escuadra.core import aim, design, lines, moves, network, readings, stance, symmetry, verdict, vin
+from escuadra.core import aim, design, lines, moves, network, observations, readings, stance, symmetry, verdict, vin
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
 
@@ -32,7 +32,7 @@ KINDS: dict[str, Kind] = {
         Kind("stance", stance.StanceInput, stance.StanceResult, stance.stance),
         Kind("symmetry", symmetry.SymmetryInput, symmetry.SymmetryResult, symmetry.symmetry),
         Kind("lines", lines.LinesInput, lines.LinesResult, lines.lines),
-        Kind("network", network.NetworkInput, network.NetworkResult, network.network),
+        Kind("network", observations.NetworkInput, network.NetworkResult, network.network),
         Kind("design", design.DesignInput, design.DesignResult, design.design),
         Kind("next", design.NextInput, design.NextResult, design.next_reading),
         Kind("part", design.PartInput, design.PartResult, design.part),

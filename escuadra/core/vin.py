@@ -8,7 +8,7 @@ from pydantic import Field
 
 from escuadra.core.model import Frozen
 
-_VALUES = {str(d): d for d in range(10)} | dict(
+_VALUES = {str(digit): digit for digit in range(10)} | dict(
     zip("ABCDEFGHJKLMNPRSTUVWXYZ", [*range(1, 9), 1, 2, 3, 4, 5, 7, 9, *range(2, 10)], strict=True)
 )
 _WEIGHTS = (8, 7, 6, 5, 4, 3, 2, 10, 0, 9, 8, 7, 6, 5, 4, 3, 2)

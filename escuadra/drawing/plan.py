@@ -8,9 +8,9 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.axes import Pose, turned
-from escuadra.core.job.advice import planned_moves
 from escuadra.core.job.checks.line import both_lines
-from escuadra.core.job.setup import ENDS, tape_slot
+from escuadra.core.job.moving import planned_moves
+from escuadra.core.job.places import ENDS, tape_slot
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.lines import LinesResult
 from escuadra.core.stance import CORNERS

@@ -34,7 +34,7 @@ from escuadra.core.job.events import (
     Withdrawn,
     made,
 )
-from escuadra.core.job.setup import Plan
+from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold

@@ -169,8 +169,8 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         ],
         checks=[_check(view) for view in sheet.checks],
         disturbances=[
-            Happened(seq=d.seq, at=_time(d.at), what=d.words, amount=d.amount, person=d.person.name)
-            for d in state.disturbances
+            Happened(seq=past.seq, at=_time(past.at), what=past.words, amount=past.amount, person=past.person.name)
+            for past in state.disturbances
         ],
         cautions=plan.procedure.cautions,
         pins=job.pins,

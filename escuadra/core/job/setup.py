@@ -2,178 +2,39 @@
 
 Every move that changes where the beam stands opens an epoch; only readings of one epoch enter one solution. Where a
 move leaves yaw and distance alone (sliding, mounting), what was solved before is carried over as two observations
-with their uncertainty. Source: ``network``; lines after ISO 8855; gradients of derived quantities by complex step
-(Squire and Trapp 1998), exact to rounding.
+with their uncertainty. Source: ``network``; lines after ISO 8855.
 """
 
 import math
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeVar
 
-import numpy as np
-
-from escuadra.core.axes import Pose, turned
+from escuadra.core.adjustment import adjust
 from escuadra.core.errors import BadInput
-from escuadra.core.job.disturbance import POSE
+from escuadra.core.job.places import (
+    ENDS,
+    TAPE_ASPECTS,
+    Plan,
+    crossing_slot,
+    height_slot,
+    mark_slot,
+    pair_name,
+    pair_slots,
+    tape_slot,
+    toe_slot,
+)
 from escuadra.core.job.slots import Measured, Slot, answer, current, measured, measured_by_tool
+from escuadra.core.job.solved import Solved, carried
 from escuadra.core.job.state import Disturbance, Entry, State
-from escuadra.core.network import Adjustment, NetworkInput, NetworkResult, Vector, adjust, result_of
-from escuadra.core.procedure import FrameProfile, LineChoice, Procedure, Target, Tool, VehicleModel
-from escuadra.core.quantities import Quantity
+from escuadra.core.observations import NetworkInput
 from escuadra.core.stance import CORNERS
 from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
 
-ENDS = ("LF_end", "RF_end")
 U_STATION_MM = 5.0
 """How well a mark's place along the vehicle is known; it hardly matters sideways."""
-RAD = math.pi / 180
 T = TypeVar("T")
-
-LINE_ASPECTS = frozenset({"line"})
-TAPE_ASPECTS = POSE | {"line"}
-
-
-@dataclass(frozen=True)
-class Plan:
-    """What a job is judged by: the pinned catalogue entries."""
-
-    procedure: Procedure
-    vehicle: VehicleModel
-    target: Target
-    frame: FrameProfile
-    tools: dict[str, Tool] = field(default_factory=dict)
-
-    @cached_property
-    def frame_points(self) -> dict[str, tuple[float, float]]:
-        """Beam ends in frame axes."""
-        half = self.frame.beam_length / 2
-        return {"LF_end": (0.0, half), "RF_end": (0.0, -half)}
-
-    def goal(self, line_angle_deg: float, line_at: tuple[float, float], datum: tuple[float, float]) -> Pose:
-        """Where the beam must stand for a line through ``line_at`` and a distance counted from ``datum``."""
-        tx, ty = turned(line_angle_deg, 1, 0)
-        qx, qy = datum[0] - line_at[0], datum[1] - line_at[1]
-        along = qx * tx + qy * ty + self.procedure.distance + self.frame.face_offset
-        x, y = turned(line_angle_deg, along, self.procedure.offset)
-        return Pose(x=line_at[0] + x, y=line_at[1] + y, yaw_deg=line_angle_deg, height=self.procedure.height)
-
-    @cached_property
-    def nominal_goal(self) -> Pose:
-        """The goal while no line is known: along the vehicle's own axis."""
-        return self.goal(0.0, (0.0, 0.0), (self.vehicle.wheelbase, 0.0))
-
-
-def words_of(observation: str) -> str:
-    """An observation of the network in the trade's words."""
-    parts = observation.split("~")[0].split(".")
-    names = {"LF_end": "LF end", "RF_end": "RF end"}
-    if parts[0] == "tape":
-        return f"{parts[1]} hub to {names[parts[2]]}"
-    if parts[0] == "crossing":
-        return "floor laser on the beam's scale"
-    if parts[0] in ("hub", "mark"):
-        what = f"{parts[1]} hub" if parts[0] == "hub" else f"{parts[1]} centre mark"
-        return f"the {what}'s place {'along' if parts[-1] == 'x' else 'across'} the vehicle"
-    if parts[0] == "thrust":
-        return "the alignment printout"
-    if parts[0] == "carried":
-        return "the squareness read before" if parts[1] == "yaw" else "the distance read before"
-    return f"the {parts[1]} of {parts[0]}"
-
-
-def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
-    """The slot of a tape from a hub to a beam end."""
-    goal, (bx, by) = plan.nominal_goal, plan.frame_points[end]
-    hx, hy = plan.vehicle.hub(hub)  # type: ignore[arg-type]
-    length = math.hypot(goal.x + bx - hx, goal.y + by - hy)
-    return Slot(
-        id=f"tape.{hub}.{end}",
-        label=f"{hub} hub to {end.replace('_', ' ')}",
-        quantity=Quantity(dimension="length", unit="mm", low=0.55 * length, high=1.45 * length),
-        aspects=TAPE_ASPECTS,
-        reads="tape",
-        optional=hub[1] == "R",
-    )
-
-
-def height_slot(what: str, plan: Plan) -> Slot:
-    """The slot of a hub's or a beam end's height above the floor."""
-    hub = what in CORNERS
-    around = plan.vehicle.hub_height
-    return Slot(
-        id=f"height.{what}",
-        label=f"{what} hub above the floor" if hub else f"{what.replace('_', ' ')} above the floor",
-        quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=(1.6 if hub else 3.0) * around),
-        aspects=frozenset({"hubs"} if hub else {"height"}),
-        reads="height",
-        optional=hub and what[1] == "R",
-        hint="at the point where the tape is held",
-    )
-
-
-def crossing_slot(plan: Plan) -> Slot:
-    """The slot of the floor laser's reading on the beam."""
-    half = plan.frame.beam_length / 2
-    zero = plan.frame.scale_zero
-    return Slot(
-        id="crossing",
-        label="Floor laser on the beam's scale",
-        quantity=Quantity(dimension="length", unit="mm", low=zero - half, high=zero + half),
-        aspects=TAPE_ASPECTS,
-        reads="scale",
-        hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
-    )
-
-
-def toe_slot(side: str) -> Slot:
-    """The slot of a rear wheel's toe."""
-    return Slot(
-        id=f"toe.{side}",
-        label=f"{side.capitalize()} rear toe on the printout",
-        quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
-        aspects=frozenset({"line"}),
-        reads="printout",
-        words=("toe-in", "toe-out"),
-    )
-
-
-def pair_name(end: str, k: int, plan: Plan) -> str:
-    """What a pair is measured between."""
-    names = plan.vehicle.marks.front_pairs if end == "front" else plan.vehicle.marks.rear_pairs
-    return names[k - 1] if k <= len(names) else f"another pair, {k}"
-
-
-def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
-    """Left and right reading of a symmetrical pair on the scale across the vehicle."""
-    name = pair_name(end, k, plan)
-    made = []
-    for side in ("left", "right"):
-        made.append(
-            Slot(
-                id=f"pair.{end}.{k}.{side}",
-                label=f"{end.capitalize()}, {name}: {side}",
-                quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
-                aspects=LINE_ASPECTS,
-                reads="tape",
-                optional=k > 1,
-                hint="one straight tape across the vehicle, growing to the left",
-            )
-        )
-    return made[0], made[1]
-
-
-def mark_slot(end: str, plan: Plan) -> Slot:
-    """Where the plumbed centre mark stands on the same scale."""
-    return Slot(
-        id=f"mark.{end}",
-        label=f"{end.capitalize()} centre mark on the same tape",
-        quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
-        aspects=LINE_ASPECTS,
-        reads="tape",
-        hint="plumb the mark at the pairs' middle, then read where it stands",
-    )
 
 
 @dataclass(frozen=True)
@@ -184,103 +45,6 @@ class EndMark:
     names: dict[str, str]
     y: float | None = None
     u: float = 0.0
-
-
-@dataclass(frozen=True)
-class Derived:
-    """A quantity of the set-up with its uncertainty: mm or degrees."""
-
-    value: float
-    u: float
-    gradient: Vector
-
-
-class Solved:
-    """A solved epoch: the network and what follows from it for either line."""
-
-    def __init__(self, plan: Plan, given: NetworkInput, solution: Adjustment, epoch: int) -> None:
-        self.plan, self.given, self.solution, self.epoch = plan, given, solution, epoch
-        self.at = solution.unknowns.column
-
-    @cached_property
-    def result(self) -> NetworkResult:
-        """The judged network."""
-        return result_of(self.given, self.solution)
-
-    @property
-    def trusted(self) -> bool:
-        """Readings agree."""
-        return self.result.passes and not self.result.suspects
-
-    @property
-    def line(self) -> LineChoice | None:
-        """The line in use: as prescribed, the body's where the thrust line is not known; none while neither is."""
-        thrust, body = ("thrust", "angle") in self.at, ("mark.front", "x") in self.at
-        if thrust and (self.plan.procedure.line == "thrust" or not body):
-            return "thrust"
-        return "body" if body else None
-
-    def _quantity(self, p: Any, what: str, line: LineChoice) -> Any:
-        """A quantity for parameters p[..., column]; works for complex parameters too."""
-
-        def get(owner: str, part: str) -> Any:
-            return p[..., self.at[owner, part]]
-
-        if line == "thrust":
-            ox, oy = (get("LR", "x") + get("RR", "x")) / 2, (get("LR", "y") + get("RR", "y")) / 2
-            a = get("thrust", "angle")
-        else:
-            ox, oy = get("mark.rear", "x"), get("mark.rear", "y")
-            a = np.arctan((get("mark.front", "y") - oy) / (get("mark.front", "x") - ox))
-        if what == "line_angle":
-            return a / RAD
-        psi = get("frame", "yaw")
-        if what == "square":
-            return (psi - a) / RAD
-        tx = get("frame", "x") - np.cos(psi) * self.plan.frame.face_offset
-        ty = get("frame", "y") - np.sin(psi) * self.plan.frame.face_offset
-        if what == "offset":
-            return -(tx - ox) * np.sin(a) + (ty - oy) * np.cos(a)
-        dx, dy = (get("LF", "x") + get("RF", "x")) / 2, (get("LF", "y") + get("RF", "y")) / 2
-        return (tx - dx) * np.cos(a) + (ty - dy) * np.sin(a)
-
-    def derived(self, what: str, line: LineChoice | None = None) -> Derived:
-        """distance, offset (mm), square or line_angle (degrees) with its uncertainty."""
-        chosen = line or self.line
-        if chosen is None:
-            raise BadInput("line", "no line", "a line that was found first")
-        p = self.solution.unknowns.values
-        h = 1e-20
-        gradient = np.imag(self._quantity(p + 1j * h * np.eye(len(p)), what, chosen)) / h
-        return Derived(float(self._quantity(p, what, chosen)), self.solution.spread(gradient), gradient)
-
-    def value(self, owner: str, part: str) -> float:
-        """A solved unknown."""
-        return float(self.solution.unknowns.values[self.at[owner, part]])
-
-    @cached_property
-    def pose(self) -> Pose:
-        """Where the beam's centre stands in vehicle axes."""
-        return Pose(x=self.value("frame", "x"), y=self.value("frame", "y"), yaw_deg=self.value("frame", "yaw") / RAD)
-
-    @cached_property
-    def line_point(self) -> tuple[float, float]:
-        """A point on the line in use."""
-        if self.line == "thrust":
-            return (
-                (self.value("LR", "x") + self.value("RR", "x")) / 2,
-                (self.value("LR", "y") + self.value("RR", "y")) / 2,
-            )
-        return self.value("mark.rear", "x"), self.value("mark.rear", "y")
-
-    @cached_property
-    def goal(self) -> Pose:
-        """Where the beam's centre must stand for the line in use."""
-        datum = (
-            (self.value("LF", "x") + self.value("RF", "x")) / 2,
-            (self.value("LF", "y") + self.value("RF", "y")) / 2,
-        )
-        return self.plan.goal(self.derived("line_angle").value, self.line_point, datum)
 
 
 class Setup:
@@ -355,7 +119,7 @@ class Setup:
     @cached_property
     def boundaries(self) -> list[Disturbance]:
         """Everything that opened an epoch of the pose."""
-        return [d for d in self.state.disturbances if d.aspects & TAPE_ASPECTS]
+        return [past for past in self.state.disturbances if past.aspects & TAPE_ASPECTS]
 
     def _within(self, slot: Slot, epoch: int) -> list[Entry]:
         start = self.boundaries[epoch - 1].seq if epoch else 0
@@ -365,7 +129,7 @@ class Setup:
     def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
         """Height of a hub or beam end that was valid when the reading ``seq`` was taken, and its u."""
         slot = height_slot(what, self.plan)
-        spoiled = [d.seq for d in self.state.disturbances if d.aspects & slot.aspects]
+        spoiled = [past.seq for past in self.state.disturbances if past.aspects & slot.aspects]
         start = max((s for s in spoiled if s < seq), default=0)
         end = min((s for s in spoiled if s > seq), default=math.inf)
         found = measured([e for e in self.state.live(slot.id) if start < e.seq < end])
@@ -459,7 +223,7 @@ class Setup:
             if before is not None and before.trusted:
                 goal = before.pose
                 points["axle"] = {"x": 0.0, "y": 0.0, "fixed": True}
-                observations.extend(_carried(before))
+                observations.extend(carried(before))
         return {
             "points": points,
             "frame": {"x": goal.x, "y": goal.y, "yaw_deg": goal.yaw_deg, "points": self.plan.frame_points},
@@ -502,26 +266,3 @@ class Setup:
     def newest(self) -> Solved | None:
         """The solution that the drawing and the moves stand on: of the present epoch."""
         return self.solve(self.epoch)
-
-
-def _carried(before: Solved) -> list[dict[str, Any]]:
-    """Yaw and square distance of the solution before a move that leaves both alone."""
-    pose, at = before.pose, before.at
-    n = len(before.solution.unknowns.names)
-    by_yaw = np.zeros(n)
-    by_yaw[at["frame", "yaw"]] = 1 / RAD
-    psi = pose.yaw_deg * RAD
-    by_distance = np.zeros(n)
-    by_distance[at["frame", "x"]], by_distance[at["frame", "y"]] = math.cos(psi), math.sin(psi)
-    by_distance[at["frame", "yaw"]] = -pose.x * math.sin(psi) + pose.y * math.cos(psi)
-    distance = pose.x * math.cos(psi) + pose.y * math.sin(psi)
-    return [
-        {"id": "carried.yaw", "type": "yaw", "value": pose.yaw_deg, "u": before.solution.spread(by_yaw)},
-        {
-            "id": "carried.distance",
-            "type": "perpendicular",
-            "point": "axle",
-            "value": distance,
-            "u": before.solution.spread(by_distance),
-        },
-    ]

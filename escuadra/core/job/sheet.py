@@ -7,10 +7,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from escuadra.core.aim import AimInput, aim
-from escuadra.core.job import advice
+from escuadra.core.job import advice, looking
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
-from escuadra.core.job.setup import Plan, Setup
+from escuadra.core.job.moving import NextMove
+from escuadra.core.job.places import Plan
+from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot, current
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.procedure import GROUPS, Group
@@ -127,7 +129,7 @@ class Sheet:
         return not self.unsettled and self.state.stage != "signed"
 
     @cached_property
-    def next(self) -> "advice.NextMove":
+    def next(self) -> NextMove:
         """The one thing to do now."""
         return advice.next_move(self)
 
@@ -167,7 +169,7 @@ def _view(check: Check, setup: Setup) -> CheckView:
         tuple(slots),
         because,
         override,
-        advice.for_check(check, result, judged, slots, setup),
+        looking.for_check(check, result, judged, slots, setup),
         _consequence(check, result, judged, setup),
     )
 

@@ -99,11 +99,11 @@ class State:
 
     def last_disturbed(self, aspects: frozenset[str]) -> Disturbance | None:
         """The newest disturbance of any of the aspects."""
-        return next((d for d in reversed(self.disturbances) if d.aspects & aspects), None)
+        return next((past for past in reversed(self.disturbances) if past.aspects & aspects), None)
 
     def first_disturbed(self, aspects: frozenset[str], after: int) -> Disturbance | None:
         """The first disturbance of any of the aspects after an event."""
-        return next((d for d in self.disturbances if d.seq > after and d.aspects & aspects), None)
+        return next((past for past in self.disturbances if past.seq > after and past.aspects & aspects), None)
 
 
 def fold(state: State, events: Iterable[Event]) -> State:

@@ -8,9 +8,9 @@ from sse_starlette import EventSourceResponse
 from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.job.advice import expected, missing_slot
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import ReadingTaken
+from escuadra.core.job.moving import expected, missing_slot
 from escuadra.core.job.sheet import CheckView, SlotView
 from escuadra.core.job.state import State
 from escuadra.core.procedure import Tool

@@ -9,8 +9,10 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from escuadra.core.job.checks.base import Check, Judgement, Words
-from escuadra.core.job.setup import ENDS, Setup, Solved, crossing_slot, height_slot, tape_slot, words_of
+from escuadra.core.job.places import ENDS, crossing_slot, height_slot, tape_slot, words_of
+from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
+from escuadra.core.job.solved import Solved
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS

@@ -10,7 +10,8 @@ from typing import Any
 from pydantic import Field
 
 from escuadra.core.job.checks.base import Check, Judgement
-from escuadra.core.job.setup import Setup, mark_slot, pair_slots, toe_slot
+from escuadra.core.job.places import mark_slot, pair_slots, toe_slot
+from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.lines import BodyMarks, LinesInput, LinesResult, Mark, RearToe, lines
 from escuadra.core.procedure import Limits, check_kind

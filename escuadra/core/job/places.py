@@ -1,0 +1,164 @@
+"""The plan that a job is judged by, and the places on vehicle and frame where something is read.
+
+Each place is a slot: its label, its plausible range and the aspects that its readings depend on.
+"""
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from escuadra.core.axes import Pose, turned
+from escuadra.core.job.disturbance import POSE
+from escuadra.core.job.slots import Slot
+from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
+from escuadra.core.quantities import Quantity
+from escuadra.core.stance import CORNERS
+
+ENDS = ("LF_end", "RF_end")
+
+
+LINE_ASPECTS = frozenset({"line"})
+
+
+TAPE_ASPECTS = POSE | {"line"}
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What a job is judged by: the pinned catalogue entries."""
+
+    procedure: Procedure
+    vehicle: VehicleModel
+    target: Target
+    frame: FrameProfile
+    tools: dict[str, Tool] = field(default_factory=dict)
+
+    @cached_property
+    def frame_points(self) -> dict[str, tuple[float, float]]:
+        """Beam ends in frame axes."""
+        half = self.frame.beam_length / 2
+        return {"LF_end": (0.0, half), "RF_end": (0.0, -half)}
+
+    def goal(self, line_angle_deg: float, line_at: tuple[float, float], datum: tuple[float, float]) -> Pose:
+        """Where the beam must stand for a line through ``line_at`` and a distance counted from ``datum``."""
+        tx, ty = turned(line_angle_deg, 1, 0)
+        qx, qy = datum[0] - line_at[0], datum[1] - line_at[1]
+        along = qx * tx + qy * ty + self.procedure.distance + self.frame.face_offset
+        x, y = turned(line_angle_deg, along, self.procedure.offset)
+        return Pose(x=line_at[0] + x, y=line_at[1] + y, yaw_deg=line_angle_deg, height=self.procedure.height)
+
+    @cached_property
+    def nominal_goal(self) -> Pose:
+        """The goal while no line is known: along the vehicle's own axis."""
+        return self.goal(0.0, (0.0, 0.0), (self.vehicle.wheelbase, 0.0))
+
+
+def words_of(observation: str) -> str:
+    """An observation of the network in the trade's words."""
+    parts = observation.split("~")[0].split(".")
+    names = {"LF_end": "LF end", "RF_end": "RF end"}
+    if parts[0] == "tape":
+        return f"{parts[1]} hub to {names[parts[2]]}"
+    if parts[0] == "crossing":
+        return "floor laser on the beam's scale"
+    if parts[0] in ("hub", "mark"):
+        what = f"{parts[1]} hub" if parts[0] == "hub" else f"{parts[1]} centre mark"
+        return f"the {what}'s place {'along' if parts[-1] == 'x' else 'across'} the vehicle"
+    if parts[0] == "thrust":
+        return "the alignment printout"
+    if parts[0] == "carried":
+        return "the squareness read before" if parts[1] == "yaw" else "the distance read before"
+    return f"the {parts[1]} of {parts[0]}"
+
+
+def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
+    """The slot of a tape from a hub to a beam end."""
+    goal, (bx, by) = plan.nominal_goal, plan.frame_points[end]
+    hx, hy = plan.vehicle.hub(hub)  # type: ignore[arg-type]
+    length = math.hypot(goal.x + bx - hx, goal.y + by - hy)
+    return Slot(
+        id=f"tape.{hub}.{end}",
+        label=f"{hub} hub to {end.replace('_', ' ')}",
+        quantity=Quantity(dimension="length", unit="mm", low=0.55 * length, high=1.45 * length),
+        aspects=TAPE_ASPECTS,
+        reads="tape",
+        optional=hub[1] == "R",
+    )
+
+
+def height_slot(what: str, plan: Plan) -> Slot:
+    """The slot of a hub's or a beam end's height above the floor."""
+    hub = what in CORNERS
+    around = plan.vehicle.hub_height
+    return Slot(
+        id=f"height.{what}",
+        label=f"{what} hub above the floor" if hub else f"{what.replace('_', ' ')} above the floor",
+        quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=(1.6 if hub else 3.0) * around),
+        aspects=frozenset({"hubs"} if hub else {"height"}),
+        reads="height",
+        optional=hub and what[1] == "R",
+        hint="at the point where the tape is held",
+    )
+
+
+def crossing_slot(plan: Plan) -> Slot:
+    """The slot of the floor laser's reading on the beam."""
+    half = plan.frame.beam_length / 2
+    zero = plan.frame.scale_zero
+    return Slot(
+        id="crossing",
+        label="Floor laser on the beam's scale",
+        quantity=Quantity(dimension="length", unit="mm", low=zero - half, high=zero + half),
+        aspects=TAPE_ASPECTS,
+        reads="scale",
+        hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
+    )
+
+
+def toe_slot(side: str) -> Slot:
+    """The slot of a rear wheel's toe."""
+    return Slot(
+        id=f"toe.{side}",
+        label=f"{side.capitalize()} rear toe on the printout",
+        quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
+        aspects=frozenset({"line"}),
+        reads="printout",
+        words=("toe-in", "toe-out"),
+    )
+
+
+def pair_name(end: str, k: int, plan: Plan) -> str:
+    """What a pair is measured between."""
+    names = plan.vehicle.marks.front_pairs if end == "front" else plan.vehicle.marks.rear_pairs
+    return names[k - 1] if k <= len(names) else f"another pair, {k}"
+
+
+def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
+    """Left and right reading of a symmetrical pair on the scale across the vehicle."""
+    name = pair_name(end, k, plan)
+    made = []
+    for side in ("left", "right"):
+        made.append(
+            Slot(
+                id=f"pair.{end}.{k}.{side}",
+                label=f"{end.capitalize()}, {name}: {side}",
+                quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
+                aspects=LINE_ASPECTS,
+                reads="tape",
+                optional=k > 1,
+                hint="one straight tape across the vehicle, growing to the left",
+            )
+        )
+    return made[0], made[1]
+
+
+def mark_slot(end: str, plan: Plan) -> Slot:
+    """Where the plumbed centre mark stands on the same scale."""
+    return Slot(
+        id=f"mark.{end}",
+        label=f"{end.capitalize()} centre mark on the same tape",
+        quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
+        aspects=LINE_ASPECTS,
+        reads="tape",
+        hint="plumb the mark at the pairs' middle, then read where it stands",
+    )

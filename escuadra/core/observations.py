@@ -1,0 +1,166 @@
+"""What goes into a network: points, the frame, the thrust line, instruments and every type of observation.
+
+Vehicle axes (ISO 8855), millimetres; angles in degrees at this boundary.
+"""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from escuadra.core.errors import BadInput
+from escuadra.core.model import Frozen, NotNegative, Number, Positive
+
+
+class NetworkPoint(Frozen):
+    """A point on the floor plan; a free point's coordinates are a first guess."""
+
+    x: Number
+    y: Number
+    fixed: bool
+
+
+class NetworkFrame(Frozen):
+    """The calibration frame: first guess of its pose, and its points in frame axes."""
+
+    x: Number
+    y: Number
+    yaw_deg: Number
+    points: dict[str, tuple[Number, Number]] = Field(description="id: (bx, by)")
+
+
+class NetworkThrust(Frozen):
+    """The thrust line's direction as an unknown."""
+
+    angle_deg: Number
+
+
+class SharedErrors(Frozen):
+    """What all readings of an instrument have in common."""
+
+    u_offset: NotNegative = 0.0
+    u_scale: NotNegative = Field(0.0, description="a pure number")
+
+
+class _Observation(Frozen):
+    id: str
+    value: Number | None = None
+    u: Positive
+
+
+class _ByInstrument(_Observation):
+    instrument: str | None = None
+
+
+class DistanceObservation(_ByInstrument):
+    """Level distance between two points."""
+
+    type: Literal["distance"]
+    from_: str = Field(alias="from")
+    to: str
+
+
+class CrossingObservation(_ByInstrument):
+    """Where the line through two marks meets the beam, along the beam from its centre."""
+
+    type: Literal["crossing"]
+    from_: str = Field(alias="from")
+    to: str
+
+
+class PointObservation(_ByInstrument):
+    """A coordinate, or a distance square to or along the beam."""
+
+    type: Literal["x", "y", "perpendicular", "along"]
+    point: str
+
+
+class PanelObservation(_ByInstrument):
+    """A frame beam read on a panel at a wheel."""
+
+    type: Literal["panel"]
+    point: str
+    wheel: str
+
+
+class RulerObservation(_ByInstrument):
+    """A wheel's beam read on the frame's ruler."""
+
+    type: Literal["ruler"]
+    wheel: str
+    toe_deg: Number
+
+
+class ScalePairObservation(_Observation):
+    """Returned beams: left reading minus right reading."""
+
+    type: Literal["scale_pair"]
+    left_distance: Positive
+    right_distance: Positive
+    half_toe_deg: Number
+
+
+class AngleObservation(_Observation):
+    """The frame's yaw or the thrust line's direction, degrees."""
+
+    type: Literal["yaw", "thrust"]
+
+
+Observation = Annotated[
+    DistanceObservation
+    | CrossingObservation
+    | PointObservation
+    | PanelObservation
+    | RulerObservation
+    | ScalePairObservation
+    | AngleObservation,
+    Field(discriminator="type"),
+]
+
+
+class NetworkInput(Frozen):
+    """Points, frame, line, instruments and everything that was read."""
+
+    points: dict[str, NetworkPoint]
+    observations: list[Observation]
+    frame: NetworkFrame | None = None
+    thrust: NetworkThrust | None = None
+    instruments: dict[str, SharedErrors] = {}
+    alpha: float = Field(0.001, gt=0, lt=1, description="level of the global test")
+
+    @field_validator("observations")
+    @classmethod
+    def _unique(cls, observations: list[Any]) -> list[Any]:
+        seen: set[str] = set()
+        for observation in observations:
+            if observation.id in seen:
+                raise BadInput("observations", observation.id, "each observation's id once")
+            seen.add(observation.id)
+        return observations
+
+    @model_validator(mode="after")
+    def _known(self) -> "NetworkInput":
+        for observation in self.observations:
+            self.check(observation)
+        return self
+
+    def check(self, observation: Any) -> None:
+        """Raise ``BadInput`` where an observation names what is not there."""
+        on_frame = self.frame.points if self.frame else {}
+        for field in ("from_", "to", "point", "wheel"):
+            name = getattr(observation, field, None)
+            if name is not None and name not in self.points and name not in on_frame:
+                raise BadInput(field.rstrip("_"), name, "a point or frame point of this network")
+        tool = getattr(observation, "instrument", None)
+        if tool is not None and tool not in self.instruments:
+            raise BadInput("instrument", tool, "an instrument of this network")
+        kind = observation.type
+        if self.frame is None and kind in FRAME_TYPES:
+            raise BadInput("frame", "nothing", f"a frame: {observation.id} ({kind}) needs it")
+        if self.thrust is None and kind in THRUST_TYPES:
+            raise BadInput("thrust", "nothing", f"a thrust line: {observation.id} ({kind}) needs it")
+
+
+FRAME_TYPES = {"perpendicular", "along", "crossing", "panel", "ruler", "scale_pair", "yaw"}
+
+
+THRUST_TYPES = {"ruler", "scale_pair", "thrust"}
