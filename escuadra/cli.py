@@ -103,3 +103,7 @@ def main() -> None:
     except BadInput as error:
         print(" ".join(str(error).split()), file=sys.stderr)
         sys.exit(2)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,115 @@
+"""A real server in a process of its own, and Debian's Chromium on it."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page
+
+from escuadra.demo.valdehierro import BAYS, PEOPLE
+from escuadra.jobs import Garage
+from tests.conftest import Clock
+
+
+class Server:
+    """``escuadra serve`` on a data folder; can be killed and started again on the same port."""
+
+    def __init__(self, data: Path, command: str = "serve") -> None:
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self.data, self.command = data, command
+        self.process: subprocess.Popen[bytes] | None = None
+        self.start()
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        arguments = [self.command, "--port", str(self.port), "--data", str(self.data)]
+        self.process = subprocess.Popen([sys.executable, "-m", "escuadra.cli", *arguments], stdout=subprocess.DEVNULL)
+        for _ in range(240):
+            try:
+                with urllib.request.urlopen(f"{self.url}/healthz", timeout=1) as answer:
+                    if answer.status == 200:
+                        return
+            except OSError:
+                time.sleep(0.1)
+        raise AssertionError("the server did not answer within 24 s")
+
+    def kill(self, how: int = signal.SIGKILL) -> None:
+        assert self.process is not None
+        os.kill(self.process.pid, how)
+        self.process.wait(10)
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
+    quiet = ["--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-quic"]
+    flags = ["--no-sandbox", *quiet, "--no-first-run", "--disable-gpu"]
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": flags}
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Server]:
+    """A garage with people and bays but no job."""
+    garage = Garage(tmp_path / "data", Clock())
+    for person in PEOPLE:
+        garage.store.add_person(*person)
+    for bay in BAYS:
+        garage.store.add_bay(bay)
+    garage.close()
+    running = Server(tmp_path / "data")
+    yield running
+    running.kill(signal.SIGTERM)
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """The demo garage, as ``make demo`` serves it."""
+    running = Server(tmp_path_factory.mktemp("demo") / "data", "demo")
+    yield running
+    running.kill(signal.SIGTERM)
+
+
+Visit = Callable[..., Page]
+
+
+@pytest.fixture
+def visit(browser: Browser) -> Iterator[Visit]:
+    """Open a page as a person: a browser context of its own, whose console must stay silent."""
+    contexts, complaints = [], []
+
+    def open_page(server: Server, path: str = "/", person: str = "teo", **options: Any) -> Page:
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, **options)
+        context.set_default_timeout(6000)
+        context.add_cookies([{"name": "escuadra_person", "value": person, "url": server.url}])
+        contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda error: complaints.append(str(error)))
+        page.on("console", lambda said: complaints.append(said.text) if "Content Security" in said.text else None)
+        page.goto(server.url + path)
+        return page
+
+    yield open_page
+    for context in contexts:
+        context.close()
+    assert not complaints
+
+
+def job_page(server: Server, number: str) -> str:
+    """The path of a job's sheet."""
+    import json
+
+    with urllib.request.urlopen(f"{server.url}/api/jobs") as answer:
+        jobs = json.load(answer)["jobs"]
+    return "/jobs/" + next(job["id"] for job in jobs if job["number"] == number)
