@@ -19,7 +19,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
-from escuadra.core.wording import amount, counted, rounded
+from escuadra.core.wording import amount, counted, listed, rounded
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet, SlotView
@@ -208,12 +208,14 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
     suspects = solved.result.suspects
     own = [i for i in suspects if i.startswith(("tape.", "crossing"))]
     slot_of = {i: i.split("~")[0] for i in own}
-    if len(suspects) == 1 and own:
+    if len(own) == 1:
         slot = slot_of[own[0]]
+        others = [words_of(i) for i in suspects if i not in own]
+        or_else = f" If it reads the same, {listed(others)} may be wrong." if others else ""
         return NextMove(
             "read",
             f"Read again: {words_of(own[0])}, and replace the old reading.",
-            "It contradicts the others. A mean would keep half of the mistake.",
+            f"It contradicts the others. A mean would keep half of the mistake.{or_else}",
             action=f"Read again, to replace: {words_of(own[0])}",
             check=view.check.id,
             slot=slot,
