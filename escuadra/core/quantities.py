@@ -33,7 +33,7 @@ _ACCEPTED = {
 }
 _NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)"
 _PART = re.compile(
-    rf"(?P<whole>{_NUMBER})?\s*(?:(?P<over>\d+)\s*/\s*(?P<under>\d+))?\s*(?P<unit>[^\d\s.,/+-][^\d.,+-]*)?"
+    rf"(?P<whole>{_NUMBER}(?!\d*\s*/))?\s*(?:(?P<over>\d+)\s*/\s*(?P<under>\d+))?\s*(?P<unit>[^\d\s.,/+-][^\d.,+-]*)?"
 )
 _SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0 ](?=\d{3}(?:\D|$))")
 
@@ -82,7 +82,7 @@ def _terms(typed: str, dimension: Dimension) -> tuple[float, list[tuple[list[flo
 
     text = _SPACES.sub("", typed.strip().replace("−", "-"))
     sign = -1.0 if text.startswith("-") else 1.0
-    text = text.lstrip("+-").strip()
+    text = text[1:].strip() if text[:1] in ("+", "-") else text
     if not text or len(text) > 40:
         raise refuse()
     terms: list[tuple[list[float], str | None]] = []

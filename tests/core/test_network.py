@@ -1,0 +1,178 @@
+"""The network: derivatives against numerical ones, loose parts named, and a set-up made by hand on paper."""
+
+import copy
+import itertools
+import json
+import math
+import random
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from escuadra.core.adjustment import adjust, observe
+from escuadra.core.errors import BadInput, NotDetermined
+from escuadra.core.network import network
+from escuadra.core.observations import NetworkInput
+
+CASES = [
+    case
+    for kind in ("network", "next", "part")
+    for case in json.loads((Path(__file__).parent.parent / "cases" / f"{kind}.json").read_text())
+    if "error" not in case
+]
+FIELDS = set(NetworkInput.model_fields)
+
+
+def observations() -> list[Any]:
+    """Every observation and candidate of the stored cases, of every type."""
+    found = []
+    for case in CASES:
+        given = {key: value for key, value in case["given"].items() if key in FIELDS}
+        everything = given["observations"] + case["given"].get("candidates", [])
+        given = NetworkInput.read({**given, "observations": everything})
+        found += [(given, o) for o in given.observations]
+    return found
+
+
+def test_every_analytic_derivative_agrees_with_a_numerical_one() -> None:
+    seen, chance = set(), random.Random(20261125)
+    for given, o in observations():
+        unknowns = adjust(NetworkInput.read(_valued(given))).unknowns
+        unknowns.values = unknowns.values + np.array([chance.uniform(-1e-3, 1e-3) for _ in unknowns.names])
+        _, row = observe(unknowns, o)
+        for k, (_, part) in enumerate(unknowns.names):
+            h = 1e-6 if part in ("yaw", "angle", "scale") else 1e-3
+            sides = []
+            for step in (h, -h):
+                moved = copy.copy(unknowns)
+                moved.values = unknowns.values.copy()
+                moved.values[k] += step
+                sides.append(observe(moved, o)[0])
+            numerical = (sides[0] - sides[1]) / (2 * h)
+            assert row.get(k, 0.0) == pytest.approx(numerical, rel=2e-5, abs=2e-5), f"{o.type} by {unknowns.names[k]}"
+        seen.add(o.type)
+    assert seen == {
+        "distance", "x", "y", "perpendicular", "along", "crossing", "panel", "ruler", "scale_pair", "yaw", "thrust",
+    }  # fmt: skip
+
+
+def _valued(given: NetworkInput) -> dict[str, Any]:
+    data = given.model_dump(mode="json", by_alias=True)
+    data["observations"] = [o for o in data["observations"] if o.get("value") is not None]
+    return data
+
+
+# --- a set-up made on paper: wheelbase 2700, hubs 1600 apart, the beam 2000 long, centre at (4200, 15), turned 2° left
+
+TURN = math.radians(2)
+ENDS = {
+    "L": (4200 - 1000 * math.sin(TURN), 15 + 1000 * math.cos(TURN)),
+    "R": (4200 + 1000 * math.sin(TURN), 15 - 1000 * math.cos(TURN)),
+}
+HUBS = {"LF": (2700.0, 800.0), "RF": (2700.0, -800.0), "LR": (0.0, 800.0), "RR": (0.0, -800.0)}
+TAPES = list(itertools.product(HUBS, ENDS))
+
+
+def paper(noise: random.Random | None, blunder: tuple[str, float] = ("", 0.0), tapes: Any = TAPES) -> dict[str, Any]:
+    """The readings as plain data; hubs known to 1 mm, tapes to 1 mm with a shared offset of 0.5 mm."""
+
+    def shaken(value: float, u: float) -> float:
+        return value + (noise.gauss(0, u) if noise else 0.0)
+
+    shared = noise.gauss(0, 0.5) if noise else 0.0
+    rows: list[dict[str, Any]] = []
+    for hub, (x, y) in HUBS.items():
+        rows += [{"id": f"{hub}.{axis}", "type": axis, "point": hub, "value": shaken(v, 1.0), "u": 1.0}
+                 for axis, v in (("x", x), ("y", y))]  # fmt: skip
+    for hub, end in tapes:
+        exact = math.dist(HUBS[hub], ENDS[end])
+        name = f"{hub}-{end}"
+        value = shaken(exact, 1.0) + shared + (blunder[1] if blunder[0] == name else 0.0)
+        rows.append(
+            {"id": name, "type": "distance", "from": hub, "to": end, "value": value, "u": 1.0, "instrument": "tape"}
+        )
+    return {
+        "points": {hub: {"x": x, "y": y, "fixed": False} for hub, (x, y) in HUBS.items()},
+        "frame": {"x": 4100, "y": 0, "yaw_deg": 0, "points": {"L": [0, 1000], "R": [0, -1000]}},
+        "instruments": {"tape": {"u_offset": 0.5}},
+        "observations": rows,
+    }
+
+
+def test_the_planted_pose_is_recovered_within_three_u() -> None:
+    exact = network(NetworkInput.read(paper(None)))
+    assert exact.frame is not None
+    assert (exact.frame.x, exact.frame.y, exact.frame.yaw_deg) == pytest.approx((4200, 15, 2), abs=1e-6)
+    assert exact.chi2 == pytest.approx(0, abs=1e-9)
+    noise = random.Random(4711)
+    for _ in range(60):
+        found = network(NetworkInput.read(paper(noise))).frame
+        assert found is not None
+        assert abs(found.x - 4200) < 3.5 * found.u_x
+        assert abs(found.y - 15) < 3.5 * found.u_y
+        assert abs(found.yaw_deg - 2) < 3.5 * found.u_yaw_deg
+
+
+@pytest.mark.parametrize("hub, end", TAPES)
+def test_a_planted_blunder_is_named_or_shares_the_blame(hub: str, end: str) -> None:
+    clean = network(NetworkInput.read(paper(None)))
+    name = f"{hub}-{end}"
+    mdb = clean.mdb[name]
+    assert mdb is not None
+    found = network(NetworkInput.read(paper(None, (name, 1.5 * mdb))))
+    assert not found.passes
+    assert name in found.suspects
+    assert found.suspect in (None, name)
+
+
+def test_with_four_tapes_the_blame_is_shared_and_never_laid_on_one_wrong_reading() -> None:
+    four = [(hub, end) for hub, end in TAPES if hub[1] == "F"]
+    found = network(NetworkInput.read(paper(None, ("LF-R", 15.0), four)))
+    assert "LF-R" in found.suspects
+    assert found.suspect in (None, "LF-R")
+
+
+@pytest.mark.parametrize(
+    "keep, loose, tie",
+    [
+        ([], "frame", "distance"),
+        ([("LF", "L")], "frame", "sideways"),
+        ([("LF", "L"), ("RF", "L")], "frame", "sideways"),
+    ],
+)
+def test_what_is_loose_is_named_with_what_would_tie_it(keep: Any, loose: str, tie: str) -> None:
+    with pytest.raises(NotDetermined, match=tie) as refused:
+        network(NetworkInput.read(paper(None, tapes=keep)))
+    assert refused.value.field == loose
+
+
+@pytest.mark.parametrize(
+    "change, field",
+    [
+        ({"value": math.nan}, "value"),
+        ({"value": 1e300}, "value"),
+        ({"u": 0}, "u"),
+        ({"u": math.inf}, "u"),
+        ({"from": "XX"}, "from"),
+        ({"type": "guess"}, "type"),
+        ({"instrument": "T9"}, "instrument"),
+        ({"value": None}, "value"),
+        ({"id": "LF.x"}, "observations"),
+        ({"colour": "red"}, "colour"),
+    ],
+)
+def test_a_reading_that_cannot_be_used_is_refused_by_its_field(change: dict[str, Any], field: str) -> None:
+    data = paper(None)
+    data["observations"][-1].update(change)
+    with pytest.raises(BadInput) as refused:
+        network(NetworkInput.read(data))
+    assert refused.value.field == field
+    assert field in str(refused.value)
+
+
+def test_readings_that_cannot_be_true_together_never_pass_in_silence() -> None:
+    data = paper(None)
+    data["observations"][-1]["value"] = 900_000.0
+    assert not network(NetworkInput.read(data)).passes
