@@ -48,7 +48,7 @@ def bad_input(error: ValidationError) -> BadInput:
     """The first complaint of a Pydantic validation as ``BadInput``: names the leaf and the way to it."""
     detail = error.errors(include_url=False)[0]
     words = [str(part) for part in detail["loc"]]
-    names = [part for part in detail["loc"] if isinstance(part, str)]
+    names = [part for part in detail["loc"] if isinstance(part, str) and part]
     cause = detail.get("ctx", {}).get("error")
     if isinstance(cause, BadInput):
         return cause

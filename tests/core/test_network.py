@@ -175,4 +175,6 @@ def test_a_reading_that_cannot_be_used_is_refused_by_its_field(change: dict[str,
 def test_readings_that_cannot_be_true_together_never_pass_in_silence() -> None:
     data = paper(None)
     data["observations"][-1]["value"] = 900_000.0
-    assert not network(NetworkInput.read(data)).passes
+    with pytest.raises(BadInput, match="do not converge") as refused:
+        network(NetworkInput.read(data))
+    assert refused.value.field == "points"

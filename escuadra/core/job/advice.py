@@ -11,8 +11,7 @@ from typing import TYPE_CHECKING
 
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.checks.frame import PoseCheck
-from escuadra.core.job.looking import most_useful
-from escuadra.core.job.moving import NextMove, expected, missing_slot, pose_move
+from escuadra.core.job.moving import NextMove, expected, missing_slot, pose_move, settling_reading
 from escuadra.core.job.places import words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -45,7 +44,7 @@ def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
             return move
     if view.state == "out":
         return _put_right(sheet, view)
-    return _more(view, setup)
+    return _more(sheet, view)
 
 
 def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
@@ -136,28 +135,24 @@ def _height_move(sheet: Sheet, view: CheckView, figure: Figure) -> NextMove:
     )
 
 
-def _more(view: CheckView, setup: Setup) -> NextMove:
-    """An undecided check: the reading that would decide it."""
-    worst = view.worst
-    text = view.advice or "Within what can be measured nobody can tell."
-    slot = view.slots[0].slot.id
-    label = view.check.title
-    if isinstance(view.check, PoseCheck):
-        solved = setup.solved_for(view.check.aspect)
-        best = most_useful(setup, solved, view.check.quantity) if solved else None
-        if best is not None:
-            slot, label = best[0], words_of(best[0])
-    elif worst is not None and not view.judgement.trouble:
-        named = next((s.slot for s in view.slots if s.slot.id.endswith(worst.id.split(".")[-1])), view.slots[0].slot)
-        slot, label = named.id, named.label
-    elif view.judgement.trouble:
-        return NextMove(
-            "blocked",
-            f"{view.check.title}: the readings contradict each other.",
-            view.judgement.trouble,
-            check=view.check.id,
-            slot=slot,
-        )
-    return NextMove(
-        "read", f"Read once more: {label}.", text, action=f"Read once more: {label}", check=view.check.id, slot=slot
-    )
+def _more(sheet: Sheet, view: CheckView) -> NextMove:
+    """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
+    check, worst, first = view.check, view.worst, view.slots[0].slot
+    if view.judgement.trouble:
+        said = f"{check.title}: the readings contradict each other."
+        return NextMove("blocked", said, view.judgement.trouble, check=check.id, slot=first.id)
+    slot, label = "", ""
+    if isinstance(check, PoseCheck):
+        slot = settling_reading(view, sheet.setup)
+        label = words_of(slot) if slot else ""
+    elif worst is not None and worst.verdict.readings_needed:
+        found = next((s.slot for s in view.slots if s.slot.id.split(".")[-1] == worst.id.split(".")[-1]), first)
+        slot, label = found.id, found.label
+    elif check.kind in ("level", "target_height"):
+        return _put_right(sheet, view)
+    if slot:
+        said = f"Read once more: {label}."
+        return NextMove("read", said, view.advice, action=said.rstrip("."), check=check.id, slot=slot)
+    said = f"{check.title}: nobody can tell with these instruments."
+    then = "Use a better one, or override with a reason."
+    return NextMove("blocked", said, then, action=said.rstrip("."), check=check.id, slot=first.id)

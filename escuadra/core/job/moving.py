@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Literal
 from escuadra.core.adjustment import observe
 from escuadra.core.axes import Pose
 from escuadra.core.job.checks.frame import PoseCheck
-from escuadra.core.job.looking import parting_reading
+from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.places import crossing_slot, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -46,10 +46,11 @@ class NextMove:
 
 def missing_slot(view: CheckView, setup: Setup) -> SlotView | None:
     """The slot to fill first: one that is needed and has nothing current."""
-    needed = [s for s in view.slots if not s.now and not s.slot.optional]
-    if isinstance(view.check, PoseCheck) and not needed:
-        needed = [s for s in view.slots if not s.now]
-    return needed[0] if needed else None
+    check = view.check
+    if isinstance(check, PoseCheck):
+        needed = {slot.id for slot in check.required(setup, setup.epoch)}
+        return next((s for s in view.slots if s.slot.id in needed and not s.now), None)
+    return next((s for s in view.slots if not s.now and not s.slot.optional), None)
 
 
 def expected(slot: Slot, setup: Setup) -> float | None:
@@ -99,13 +100,25 @@ def planned_moves(solved: Solved) -> MovesResult:
     )
 
 
-def _off(view: CheckView | None) -> bool:
-    """A check that a move should mend: out, or undecided and off by more than half its U."""
-    if view is None or not view.judgement.figures or view.settled or view.judgement.trouble:
+def _off(view: CheckView | None, setup: Setup) -> bool:
+    """A check that a move should mend: out, or undecided, off by more than its u, and no further reading helps."""
+    if view is None or view.settled or view.judgement.trouble or not isinstance(view.check, PoseCheck):
         return False
-    figure = view.judgement.figures[0]
-    nominal = ((figure.lower or 0.0) + (figure.upper or 0.0)) / 2
-    return view.state == "out" or (view.state == "undecided" and abs(figure.value - nominal) > figure.verdict.U / 2)
+    if view.state == "undecided":
+        figure, check = view.judgement.figures[0], view.check
+        return abs(figure.value - check.limits.nominal) > figure.u and not settling_reading(view, setup)
+    return view.state == "out"
+
+
+def settling_reading(view: CheckView, setup: Setup) -> str:
+    """Slot of the one further reading that would settle an undecided view of the pose; empty where none would."""
+    check = view.check
+    solved = setup.solved_for(check.aspect) if isinstance(check, PoseCheck) else None
+    if solved is None or not isinstance(check, PoseCheck):
+        return ""
+    best = most_useful(setup, solved, check.quantity)
+    settles = best is not None and abs(view.judgement.figures[0].verdict.margin) >= 2 * best[1]
+    return best[0] if best is not None and settles else ""
 
 
 def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
@@ -116,9 +129,9 @@ def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
         return _part(sheet, view, solved)
     by_aspect = {v.check.aspect: v for v in sheet.checks if isinstance(v.check, PoseCheck)}
     plan = planned_moves(solved)
-    if _off(by_aspect.get("yaw")) and abs(plan.yaw_turns) >= LEAST_TURN:
+    if _off(by_aspect.get("yaw"), sheet.setup) and abs(plan.yaw_turns) >= LEAST_TURN:
         return _yaw_move(sheet, by_aspect["yaw"], solved, plan)
-    if _off(by_aspect.get("centre")) and abs(plan.move_left) >= LEAST_MM:
+    if _off(by_aspect.get("centre"), sheet.setup) and abs(plan.move_left) >= LEAST_MM:
         side = "left" if plan.move_left > 0 else "right"
         figure = amount(abs(plan.move_left), "mm")
         goal = solved.pose.model_copy(update={"x": solved.pose.x, "y": solved.pose.y + plan.move_left})
@@ -136,7 +149,7 @@ def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
             check=by_aspect["centre"].check.id,
             happening="slide",
         )
-    if _off(by_aspect.get("distance")) and abs(plan.move_away) >= LEAST_MM:
+    if _off(by_aspect.get("distance"), sheet.setup) and abs(plan.move_away) >= LEAST_MM:
         way = "away from the vehicle" if plan.move_away > 0 else "towards the vehicle"
         figure = amount(abs(plan.move_away), "mm")
         return _roll_move(sheet, by_aspect["distance"], solved, way, figure)

@@ -121,7 +121,15 @@ class Setup:
         """Everything that opened an epoch of the pose."""
         return [past for past in self.state.disturbances if past.aspects & TAPE_ASPECTS]
 
-    def _within(self, slot: Slot, epoch: int) -> list[Entry]:
+    def carries(self, epoch: int) -> bool:
+        """The epoch began with a move that leaves yaw and distance alone, and what was solved before can be trusted."""
+        if epoch == 0 or self.boundaries[epoch - 1].aspects & TAPE_ASPECTS != {"centre"}:
+            return False
+        before = self.solve(epoch - 1)
+        return before is not None and before.trusted
+
+    def within(self, slot: Slot, epoch: int) -> list[Entry]:
+        """A slot's entries of an epoch that count."""
         start = self.boundaries[epoch - 1].seq if epoch else 0
         end = self.boundaries[epoch].seq if epoch < len(self.boundaries) else math.inf
         return [e for e in self.state.live(slot.id) if start < e.seq < end]
@@ -148,7 +156,7 @@ class Setup:
         for hub in CORNERS:
             for end in ENDS:
                 slot = tape_slot(hub, end, self.plan)
-                entries = self._within(slot, epoch)
+                entries = self.within(slot, epoch)
                 if not entries:
                     continue
                 low, high = self.height_for(hub, entries[-1].seq), self.height_for(end, entries[-1].seq)
@@ -215,15 +223,15 @@ class Setup:
                 add(slot, part, type="distance", **{"from": hub}, to=end, value=part.value)
         if "mark.front" in points:
             slot = crossing_slot(self.plan)
-            for part in measured_by_tool(self._within(slot, epoch)):
+            for part in measured_by_tool(self.within(slot, epoch)):
                 value = part.value - self.plan.frame.scale_zero
                 add(slot, part, type="crossing", **{"from": "mark.rear"}, to="mark.front", value=value)
-        if epoch and self.boundaries[epoch - 1].aspects & TAPE_ASPECTS == {"centre"}:
+        if self.carries(epoch):
             before = self.solve(epoch - 1)
-            if before is not None and before.trusted:
-                goal = before.pose
-                points["axle"] = {"x": 0.0, "y": 0.0, "fixed": True}
-                observations.extend(carried(before))
+            assert before is not None
+            goal = before.pose
+            points["axle"] = {"x": 0.0, "y": 0.0, "fixed": True}
+            observations.extend(carried(before))
         return {
             "points": points,
             "frame": {"x": goal.x, "y": goal.y, "yaw_deg": goal.yaw_deg, "points": self.plan.frame_points},

@@ -73,7 +73,11 @@ class LevelCheck(Check):
 
 
 class PoseCheck(Check):
-    """One of the three views of the frame's pose."""
+    """One of the three views of the frame's pose.
+
+    It is complete once everything that the epoch needs was read, so that one misread tape shows itself; the figure
+    is shown as soon as the readings determine it.
+    """
 
     limits: Limits
     aspect: ClassVar[Aspect]
@@ -84,10 +88,30 @@ class PoseCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
         rear = [tape_slot(hub, end, setup.plan) for hub in ("LR", "RR") for end in ENDS]
-        return [*tapes, crossing_slot(setup.plan), *rear]
+        laser = crossing_slot(setup.plan)
+        return [laser, *tapes, *rear] if self.aspect == "centre" else [*tapes, laser, *rear]
 
     def aspects(self, setup: Setup) -> frozenset[str]:
         return frozenset({self.aspect, "line"})
+
+    def required(self, setup: Setup, epoch: int) -> list[Slot]:
+        """What has to be read in an epoch: the four front tapes and the laser where a centreline is marked.
+
+        After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline).
+        """
+        laser = all(mark.y is not None for mark in setup.marks.values())
+        carried = setup.carries(epoch)
+        found = []
+        for slot in self.slots(setup):
+            if slot.id == "crossing":
+                wanted = laser
+            elif carried:
+                wanted = not laser and slot.id in ("tape.LF.RF_end", "tape.RF.LF_end")
+            else:
+                wanted = not slot.optional
+            if wanted:
+                found.append(slot)
+        return found
 
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.solved_for(self.aspect)
@@ -108,9 +132,11 @@ class PoseCheck(Check):
             self.direction,
             about=self.limits.nominal,
         )
-        trouble = contradiction(solved)
-        summary = figure.text
-        return Judgement(True, (figure,), summary, trouble=trouble)
+        needed = self.required(setup, solved.epoch)
+        read = [slot for slot in needed if setup.within(slot, solved.epoch)]
+        if len(read) < len(needed):
+            return Judgement(False, (figure,), f"{len(read)} of {len(needed)} read")
+        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved))
 
     def _missing(self, setup: Setup) -> str:
         tapes = setup.tapes(setup.epoch)

@@ -1,0 +1,302 @@
+"""The sheet: what each reading makes of each check, what disturbs what, and where the moves lead."""
+
+import math
+import re
+
+import pytest
+
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.sheet import derive
+from escuadra.core.job.state import State, fold
+from escuadra.demo.valdehierro import FRONT_TAPES, Technician
+
+
+def states(who: Technician) -> dict[str, str]:
+    return {view.check.id: view.state for view in who.opened.sheet.checks}
+
+
+def test_a_new_job_is_open_everywhere_and_asks_for_the_first_tick(teo: Technician) -> None:
+    assert set(states(teo).values()) == {"open"}
+    move = teo.opened.sheet.next
+    assert (move.kind, move.check, move.slot) == ("answer", "alignment", "tick.alignment")
+    assert not teo.opened.sheet.can_sign
+
+
+def test_everything_read_and_right_holds_and_can_be_signed(full: Technician) -> None:
+    assert set(states(full).values()) == {"holds"}
+    assert full.opened.sheet.can_sign
+    assert full.opened.sheet.next.kind == "sign"
+
+
+# What each happening makes stale on a finished sheet (the trade's table; ticks spoiled by the vehicle included).
+POSE, FRAME = {"square", "centred", "distance"}, {"square", "centred", "distance", "level", "target_height", "heights"}
+VEHICLE = {"steering", "floor", "ride_height", "centreline", "thrust", "heights"}
+SPOILS = {
+    "yaw": POSE,
+    "slide": {"centred"},
+    "roll": FRAME,
+    "height": {"target_height", "level", "heights"},
+    "feet": FRAME,
+    "brakes": FRAME,
+    "set_down": FRAME,
+    "bump": FRAME,
+    "mount": {"centred", "level", "target"},
+    "shift": {"centred", "level"},
+    "holder": {"centred", "level"},
+    "vehicle_rolled": FRAME | VEHICLE,
+    "jacked": VEHICLE | POSE,
+    "loaded": {"ride_height", "load"},
+    "door": {"ride_height", "doors"},
+    "aboard": {"ride_height", "load"},
+    "tyre": {"ride_height", "tyres", "heights"},
+}
+
+
+@pytest.mark.parametrize("what", HAPPENINGS)
+def test_what_disturbs_what(full: Technician, what: str) -> None:
+    full.happen(what)
+    sheet = full.opened.sheet
+    stale = {view.check.id for view in sheet.checks if view.state == "stale"}
+    assert stale == SPOILS[what]
+    for view in sheet.checks:
+        if view.state == "stale":
+            assert view.because is not None
+            assert view.because.what == what
+        else:
+            assert view.state == "holds"
+    assert not sheet.can_sign
+
+
+STANCES = [
+    ((1, 2, -1, 0), "holds", {}),
+    ((12, 11, 12, 11), "undecided", {"deviation.LF": "undecided"}),
+    ((-18, -3, -2, -2), "out", {"deviation.LF": "out", "side.front": "out"}),
+    ((11, 11, -13, -13), "out", {"pitch": "out"}),
+    ((6, -6, 6, -6), "out", {"side.front": "out"}),
+    ((11.0, 11.0, 11.0, 11.0), "undecided", {"sensor_height": "undecided"}),
+]
+
+
+@pytest.mark.parametrize("deviations, state, figures", STANCES)
+def test_ride_height(teo: Technician, deviations: tuple[float, ...], state: str, figures: dict[str, str]) -> None:
+    teo.stance(*deviations)
+    view = teo.opened.sheet.check("ride_height")
+    assert view is not None
+    assert view.state == state
+    found = {figure.id: figure.verdict.state for figure in view.judgement.figures}
+    assert {name: found[name] for name in figures} == figures
+    assert len(found) == 9
+
+
+def test_three_arches_are_not_enough(teo: Technician) -> None:
+    for corner in ("LF", "RF", "LR"):
+        teo.read(f"arch.{corner}", "712", "tape-4")
+    assert states(teo)["ride_height"] == "open"
+
+
+PAIRS = [
+    ([0.0, 0.0], "holds", ""),
+    ([0.0, 9.0], "undecided", "A third pair would tell"),
+    ([0.0, 0.4, 14.0], "undecided", "towing-eye covers disagrees with the others"),
+]
+
+
+@pytest.mark.parametrize("offs, state, said", PAIRS)
+def test_symmetrical_pairs(teo: Technician, offs: list[float], state: str, said: str) -> None:
+    for end in ("front", "rear"):
+        for k, off in enumerate(offs if end == "front" else [0.0], 1):
+            teo.read(f"pair.{end}.{k}.left", f"{2000 - 100 * k + off:g}", "tape-4")
+            teo.read(f"pair.{end}.{k}.right", f"{400 + 100 * k + off:g}", "tape-4")
+        view = teo.opened.sheet.check("centreline")
+        assert view is not None
+        if len(offs) == 2 and not any(offs):
+            assert "plumb the mark there" in view.advice
+        teo.read(f"mark.{end}", "1200", "tape-4")
+    view = teo.opened.sheet.check("centreline")
+    assert view is not None
+    assert view.state == state
+    assert said in view.advice
+
+
+@pytest.mark.parametrize(
+    "toe, said, state",
+    [
+        ((("0.12", "toe-in"), ("0.12", "toe-in")), "agree within what was measured", "holds"),
+        ((("0.22", "toe-in"), ("0.06", "toe-in")), "right of the centreline", "holds"),
+        ((("0.40", "toe-out"), ("0.40", "toe-in")), "Wheel alignment or body measurement first", "out"),
+    ],
+)
+def test_both_lines_are_told_side_by_side_in_words(
+    teo: Technician, toe: tuple[tuple[str, str], ...], said: str, state: str
+) -> None:
+    teo.line()
+    for side, (typed, word) in zip(("left", "right"), toe, strict=True):
+        teo.read(f"toe.{side}", typed, "printout", word)
+    view = teo.opened.sheet.check("thrust")
+    assert view is not None
+    assert said in view.judgement.note
+    assert view.state == state
+    assert view.judgement.figures[0].id == "thrust_angle"
+
+
+def test_the_line_in_use_is_the_thrust_line_once_it_is_known(full: Technician) -> None:
+    solved = full.opened.sheet.setup.newest
+    assert solved is not None
+    assert solved.line == "thrust"
+    thrust, body = solved.derived("offset", "thrust"), solved.derived("offset", "body")
+    assert thrust.value != pytest.approx(body.value, abs=0.2)
+    assert 0 < body.u < thrust.u < 3
+
+
+def test_the_gradient_of_every_derived_quantity_agrees_with_a_numerical_one(full: Technician) -> None:
+    solved = full.opened.sheet.setup.newest
+    assert solved is not None
+    values = solved.solution.unknowns.values
+    for what in ("distance", "offset", "square", "line_angle"):
+        for line in ("thrust", "body"):
+            gradient = solved.derived(what, line).gradient  # type: ignore[arg-type]
+            for k, (_, part) in enumerate(solved.solution.unknowns.names):
+                h = 1e-6 if part in ("yaw", "angle", "scale") else 1e-3
+                sides = []
+                for step in (h, -h):
+                    moved = values.copy()
+                    moved[k] += step
+                    sides.append(float(solved._quantity(moved, what, line)))  # type: ignore[arg-type]
+                assert gradient[k] == pytest.approx((sides[0] - sides[1]) / (2 * h), rel=1e-4, abs=1e-4)
+
+
+def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Technician) -> None:
+    before = full.opened.sheet.setup.newest
+    full.happen("height")
+    after = full.opened.sheet.setup.newest
+    assert before is not None
+    assert after is not None
+    assert after.derived("distance").value == pytest.approx(before.derived("distance").value, abs=1e-9)
+    full.read("tape.LF.LF_end", "2745", "tape-4")
+    assert full.opened.sheet.setup.newest is not None, "a tape without the new height stays out, the others count"
+
+
+def test_sliding_keeps_squareness_and_distance_and_the_laser_alone_settles_the_centre(full: Technician) -> None:
+    before = {v.check.id: v.judgement.figures[0].value for v in full.opened.sheet.checks if v.check.id in POSE}
+    full.happen("slide", "Slide the frame 3 mm to the left.")
+    full.read("crossing", "-3.3", "laser-2")
+    sheet = full.opened.sheet
+    assert states(full)["centred"] == "undecided"
+    after = {v.check.id: v.judgement.figures[0].value for v in sheet.checks if v.check.id in POSE}
+    assert after["centred"] - before["centred"] == pytest.approx(3, abs=0.5)
+    assert after["square"] == pytest.approx(before["square"], abs=0.01)
+    assert after["distance"] == pytest.approx(before["distance"], abs=0.1)
+
+
+@pytest.mark.parametrize("start", [(14, 9, 0.6), (-11, -8, -0.7), (4, -12, 0.35), (-20, 15, -1.2)])
+def test_a_technician_who_obeys_reaches_every_tolerance(teo: Technician, start: tuple[float, float, float]) -> None:
+    teo.ready()
+    teo.stance(1, 2, -1, 0)
+    teo.line(("0.07", "0.05"))
+    teo.target()
+    teo.level()
+    away, left, yaw = start
+    screw, moves = teo.opened.sheet.plan.frame.yaw_deg_per_turn, 0
+    for _ in range(40):
+        move = teo.opened.sheet.next
+        if move.kind == "sign":
+            break
+        if move.kind == "move":
+            moves += 1
+            figure = float(re.sub(r"[^\d.].*", "", move.figure))
+            if move.happening == "yaw":
+                yaw += figure * screw * (-1 if "anticlockwise" in move.sentence else 1)
+            elif move.happening == "slide":
+                left += figure * (1 if "left" in move.sentence else -1)
+            else:
+                away += figure * (1 if "away" in move.sentence else -1)
+            teo.happen(move.happening, move.sentence)
+        elif move.slot.startswith("tape"):
+            _, hub, end = move.slot.split(".")
+            teo.tapes((away, left, yaw), ((hub, end),))
+        elif move.slot == "crossing":
+            teo.read("crossing", f"{-left / math.cos(math.radians(yaw)):.1f}", "laser-2")
+        else:
+            teo.level()
+    assert teo.opened.sheet.can_sign, f"{moves} moves, then: {teo.opened.sheet.next.sentence}"
+    assert moves <= 6
+    assert abs(yaw) < 0.25
+    assert abs(left) < 4
+    assert abs(away) < 5
+
+
+def test_undecided_says_what_would_decide_it(teo: Technician) -> None:
+    teo.line()
+    teo.level()
+    teo.tapes((1, 1, 0.22))
+    view = teo.opened.sheet.check("square")
+    assert view is not None
+    assert view.state == "undecided"
+    assert re.search(r"would (settle it|help most)", view.advice)
+    teo.read("arch.LF", f"{712 + 11.6}", "tape-4")
+    near = teo.opened.sheet.check("ride_height")
+    assert near is not None
+    assert near.judgement.figures[0].verdict.readings_needed is not None or near.state == "open"
+
+
+def test_a_coarse_instrument_is_told_apart_from_a_bad_value(teo: Technician) -> None:
+    teo.read("level.roll", "0.1", "level-5", "LF end high")
+    teo.read("level.pitch", "0.25", "level-5", "leaning away from the vehicle")
+    view = teo.opened.sheet.check("level")
+    assert view is not None
+    assert [f.verdict.state for f in view.judgement.figures] == ["holds", "undecided"]
+
+
+def test_a_misplaced_target_says_what_it_does_on_the_road(teo: Technician) -> None:
+    teo.read("height.target", "1431", "tape-4")
+    view = teo.opened.sheet.check("target_height")
+    assert view is not None
+    assert view.state == "out"
+    # 14 mm over 3642 + 2640 − 3720 mm, carried to 50 m.
+    assert f"{50 * 14 / 2562:.2f} m too high at 50 m" in view.consequence
+
+
+def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
+    full.happen("mount")
+    full.answer("target.identity", "VT-B 47")
+    for what, value in (("side", "A"), ("way_up", "arrow down"), ("fixing", "both hooks")):
+        full.answer(f"target.{what}", value)
+    view = full.opened.sheet.check("target")
+    assert view is not None
+    assert view.state == "out"
+    assert "identity: VT-B 47, the sheet wants VT-A 61" in view.judgement.wrong
+    assert "way up: arrow down" in view.judgement.wrong
+
+
+def test_folding_in_two_halves_equals_folding_at_once(full: Technician) -> None:
+    full.happen("bump")
+    full.read("level.roll", "0.1", "level-1", "LF end high")
+    full.garage.undo(full.job, "teo", full.id())
+    full.garage.override(full.job, "level", "seen with the second level beside it", "teo", full.id())
+    with full.garage.store.reading() as log:
+        events = log.events(full.job)
+    whole = fold(State(), events)
+    plan = full.opened.sheet.plan
+    for cut in range(0, len(events) + 1, 7):
+        first = fold(State(), events[:cut])
+        kept = repr(first)
+        assert fold(first, events[cut:]) == whole
+        assert repr(first) == kept, "the first state was not touched"
+    assert derive(whole, plan, 0).next == full.opened.sheet.next
+
+
+def test_repeat_means_and_replace_withdraws(teo: Technician) -> None:
+    slot = "tape.LF.LF_end"
+    for typed in ("2745", "2747"):
+        teo.read(slot, typed, "tape-4")
+    view = teo.opened.sheet.slots[slot]
+    now = teo.opened.sheet.setup.now(view.slot)
+    assert now is not None
+    assert (now.value, now.count) == (2746, 2)
+    teo.garage.record(teo.job, slot, "2750", "tape-4", "teo", teo.id(), replaces=True)
+    now = teo.opened.sheet.setup.now(view.slot)
+    assert now is not None
+    assert (now.value, now.count) == (2750, 1)
+    teo.garage.undo(teo.job, "teo", teo.id())
+    assert len(teo.opened.state.live(slot)) == 2, "undoing a replacement brings back what it replaced"
+    assert len(FRONT_TAPES) == 4
