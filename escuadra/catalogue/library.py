@@ -104,7 +104,7 @@ def read_file(path: Path, model: type[Frozen]) -> Frozen:
     except ValidationError as error:
         detail = error.errors(include_url=False)[0]
         cause = bad_input(error)
-        loc = [*detail["loc"], *(part for part in cause.where.split(".") if detail["type"] == "value_error")]
+        loc = cause.where.split(".") if detail["type"] == "value_error" else detail["loc"]
         where = f"{path}:{_line(node, loc)}: {cause.where}"
         raise CatalogueError(cause.field, cause.given, cause.accepted, where) from error
 

@@ -113,15 +113,19 @@ class Procedure(Frozen):
         if not isinstance(checks, list):
             return checks
         found = []
-        for entry in checks:
+        for k, entry in enumerate(checks):
             if isinstance(entry, CheckSpec):
                 found.append(entry)
                 continue
             kind = entry.get("kind") if isinstance(entry, dict) else entry
             spec = CheckSpec.registered.get(str(kind))
             if spec is None:
-                raise BadInput("kind", kind, f"a kind of check: {', '.join(sorted(CheckSpec.registered))}")
-            found.append(spec.read(entry))
+                known = ", ".join(sorted(CheckSpec.registered))
+                raise BadInput("kind", kind, f"a kind of check: {known}", f"checks.{k}.kind")
+            try:
+                found.append(spec.read(entry))
+            except BadInput as cause:
+                raise BadInput(cause.field, cause.given, cause.accepted, f"checks.{k}.{cause.where}") from cause
         return found
 
     @model_validator(mode="after")

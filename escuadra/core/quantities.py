@@ -31,6 +31,7 @@ _ACCEPTED = {
     "angle": "an angle such as 0.25°, 15' or 0°15'30\"",
     "slope": "a slope such as 0.3 % or 3 mm/m",
 }
+_CLOSE = ("°", "%", "'", '"')
 _NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)"
 _PART = re.compile(
     rf"(?P<whole>{_NUMBER}(?!\d*\s*/))?\s*(?:(?P<over>\d+)\s*/\s*(?P<under>\d+))?\s*(?P<unit>[^\d\s.,/+-][^\d.,+-]*)?"
@@ -129,7 +130,7 @@ def parse(typed: str, dimension: Dimension, unit: str) -> list[Understood]:
         for numbers, named in terms:
             n = numbers[min(pick, len(numbers) - 1)]
             value += n * FACTORS[dimension][named or unit]
-            words.append(f"{n:.10g}{'' if (named or unit) in '°%' else ' '}{named or unit}")
+            words.append(f"{n:.10g}{'' if (named or unit) in _CLOSE else ' '}{named or unit}")
         value *= sign
         if not math.isfinite(value) or abs(value) > LARGEST:
             raise BadInput("value", typed, _ACCEPTED[dimension])
@@ -162,7 +163,7 @@ def understand(typed: str, quantity: Quantity, signless: bool = False) -> Unders
             for n in bare:
                 value = n * factor
                 if low <= value <= high and all(abs(value - c.value) > 1e-9 for c in choices):
-                    gap = "" if unit in "°%" else " "
+                    gap = "" if unit in _CLOSE else " "
                     choices.append(Understood(typed=typed, text=f"{n:.10g}{gap}{unit}", value=value))
     for meaning in meanings:
         if meaning not in choices:

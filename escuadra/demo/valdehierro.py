@@ -204,7 +204,7 @@ def _half_way(who: Technician) -> None:
     who.level()
     who.tapes((12, 6, 0.42))
     who.happen("yaw", "Turn the yaw screw at the LF end 1.3 turns anticlockwise.")
-    who.tapes((9, 5, 0.17))
+    who.tapes((9, 5, 0.2))
     who.happen("door")
     who.happen("slide", "Slide the frame 12 mm to the right.")
 

@@ -1,0 +1,77 @@
+"""The catalogue: practice sheets hold together, and a refused file is named with its line and field."""
+
+from pathlib import Path
+
+import pytest
+
+from escuadra.catalogue import Catalogue, CatalogueError, load
+from escuadra.catalogue.library import KINDS, PRACTICE, entry, read_file
+from escuadra.core.errors import BadInput
+from escuadra.core.procedure import CheckSpec, Procedure
+
+SHEET = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text()
+
+
+def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue: Catalogue) -> None:
+    vehicles = {e.id for e in catalogue.all("vehicle")}
+    assert {e.content.vehicle for e in catalogue.all("procedure")} == vehicles
+    assert len(vehicles) == 5
+    for procedure in catalogue.all("procedure"):
+        assert procedure.content.note == "made-up figures: practice only"
+        tolerances = {c.id: c.limits for c in procedure.content.checks if hasattr(c, "limits")}
+        assert (tolerances["distance"].plus, tolerances["centred"].plus, tolerances["square"].plus) == (5, 4, 0.25)
+        assert tolerances["distance"].nominal == procedure.content.distance
+        assert tolerances["target_height"].nominal == procedure.content.height
+        assert procedure.content.cautions
+    for path in PRACTICE.rglob("*.yaml"):
+        assert path.read_text().startswith("# Made-up figures: practice only."), path.name
+
+
+@pytest.mark.parametrize(
+    "old, new, anchor, field",
+    [
+        ("distance: 2640\n", "distance: -5\n", "distance: 2640", "distance"),
+        ("revision: 3", "revision: 0", "revision: 3", "revision"),
+        ("line: thrust", "line: emblem", "line: thrust", "line"),
+        ("height: 1417\n", "", "id: BL-CAM-01", "height"),
+        ("kind: level,", "kind: bubble,", "id: level", "kind"),
+        ("kind: level, group: frame", "kind: level, group: cellar", "id: level", "group"),
+        ("side_difference: 9", "side_difference: none", "side_difference", "side_difference"),
+        ("roll: {minus: 0.3, plus: 0.3}, pitch", "pitch", "id: level", "roll"),
+        ("id: level,", "id: square,", "- {id: alignment", "checks"),
+        ("datum: front_hubs", "datum: [", "distance: 2640", "x.yaml"),
+    ],
+)
+def test_a_refused_file_names_file_line_and_field(tmp_path: Path, old: str, new: str, anchor: str, field: str) -> None:
+    line = SHEET[: SHEET.index(anchor)].count("\n") + 1
+    path = tmp_path / "x.yaml"
+    path.write_text(SHEET.replace(old, new, 1))
+    with pytest.raises(CatalogueError) as refused:
+        read_file(path, Procedure)
+    assert refused.value.field == field
+    where = str(refused.value).split(": ")[0]
+    assert where.startswith(f"{path}:")
+    assert abs(int(where.rsplit(":", 1)[1]) - line) <= 1, str(refused.value)
+
+
+def test_a_sheet_for_a_vehicle_that_nobody_knows_is_refused(tmp_path: Path) -> None:
+    folder = tmp_path / "procedures"
+    folder.mkdir()
+    (folder / "x.yaml").write_text(SHEET)
+    with pytest.raises(BadInput, match="brezo-lanzadera; accepted: one of the catalogue"):
+        load([tmp_path])
+
+
+def test_an_entry_is_pinned_by_its_content_and_reads_back_as_itself(catalogue: Catalogue) -> None:
+    for found in catalogue.entries.values():
+        again = KINDS[found.kind].model_validate_json(found.text)
+        assert again == found.content
+        assert entry(found.kind, again).hash == found.hash
+    sheet = catalogue.get("procedure", "BL-CAM-01").content
+    changed = sheet.model_copy(update={"distance": 2641.0})
+    assert entry("procedure", changed).hash != catalogue.get("procedure", "BL-CAM-01").hash
+
+
+def test_every_kind_of_check_is_registered_once_and_used(catalogue: Catalogue) -> None:
+    used = {check.kind for e in catalogue.all("procedure") for check in e.content.checks}
+    assert used == set(CheckSpec.registered)

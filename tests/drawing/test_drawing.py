@@ -1,0 +1,125 @@
+"""The drawings: parsed as XML, asserted on elements and their places."""
+
+import re
+from xml.etree import ElementTree
+
+import pytest
+
+from escuadra.core.job.checks import Figure
+from escuadra.core.verdict import VerdictInput, verdict
+from escuadra.demo.valdehierro import Technician
+from escuadra.drawing import plan_view, rule, side_view
+from escuadra.drawing.svg import n
+
+SVG = "{http://www.w3.org/2000/svg}"
+
+
+def figure(value: float, u: float, limit: float = 4.0, words: tuple[str, str] | None = ("left", "right")) -> Figure:
+    judged = verdict(VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded"))
+    return Figure("f", "Off centre", value, u, -limit, limit, "mm", words, judged)
+
+
+def parsed(markup: str) -> ElementTree.Element:
+    assert " style=" not in markup
+    assert "<script" not in markup
+    return ElementTree.fromstring(markup)
+
+
+def classed(root: ElementTree.Element, cls: str) -> list[ElementTree.Element]:
+    return [node for node in root.iter() if cls in node.get("class", "").split()]
+
+
+def tick(root: ElementTree.Element) -> float:
+    points = classed(root, "rule-value")[0].get("points", "")
+    return float(points.split(",")[0])
+
+
+@pytest.mark.parametrize("value, u", [(0.5, 0.4), (-3.5, 0.4), (6.0, 0.4), (0.5, 2.6), (4.0, 0.0)])
+def test_the_rule_prints_zero_and_limits_and_puts_the_value_where_it_is(value: float, u: float) -> None:
+    root = parsed(rule(figure(value, u)))
+    texts = [node.text for node in root.iter(f"{SVG}text")]
+    assert texts == ["4\u202fmm right", "0\u202fmm", "4\u202fmm left"]
+    limits = sorted(float(node.get("x1", "0")) for node in classed(root, "rule-limit"))
+    left, middle, right = limits
+    assert middle == pytest.approx((left + right) / 2, abs=0.02)
+    # Left is drawn on the left: 4 mm left at the smaller x.
+    assert tick(root) == pytest.approx(middle - value / 4 * (right - middle), abs=0.05)
+    assert bool(classed(root, "rule-zone")) == (2 * u < 4)
+    assert len(classed(root, "rule-guard")) == (2 if u else 0)
+    state = "holds" if abs(value) + 2 * u <= 4 else "out" if abs(value) - 2 * u >= 4 else "undecided"
+    assert state in root.get("aria-label", "")
+    if u:
+        assert f"state-{state}" in classed(root, "rule-whisker")[0].get("class", "")
+
+
+def test_a_value_beyond_the_scale_stands_at_its_end_and_a_plain_rule_is_not_turned() -> None:
+    far = parsed(rule(figure(40, 0.4)))
+    assert 0 < tick(far) < 20
+    plain = parsed(rule(figure(40, 0.4, words=None)))
+    assert 360 < tick(plain) < 380
+
+
+def test_the_plan_draws_what_is_known_and_dashes_what_is_planned(teo: Technician) -> None:
+    root = parsed(plan_view(teo.opened.sheet, slot="tape.LF.LF_end"))
+    assert not classed(root, "stands")
+    assert len(classed(root, "goal")) == 2
+    assert "unread" in classed(root, "tape-at-hand")[0].get("class", "")
+    assert "line not found yet" in [node.text for node in root.iter(f"{SVG}text")]
+    teo.ready()
+    teo.stance(0, 0, 0, 0)
+    teo.target()
+    teo.line(("0.12", "0.06"))
+    teo.level()
+    teo.tapes((12, 6, 0.42))
+    known = parsed(plan_view(teo.opened.sheet))
+    assert len(classed(known, "stands")) == 2
+    assert len(classed(known, "tape")) == 4
+    assert len(classed(known, "thrust")) == 1
+    assert len(classed(known, "centreline")) == 1
+    assert classed(known, "move"), "the next move is drawn as an arrow"
+    texts = {node.text for node in known.iter(f"{SVG}text")}
+    assert {"LF", "RF", "LF end", "RF end", "centreline", "thrust line", "gaps drawn ×20"} <= texts
+    teo.happen("bump")
+    assert classed(parsed(plan_view(teo.opened.sheet)), "stale")
+
+
+def test_the_beam_is_drawn_turned_and_off_the_way_it_stands(teo: Technician) -> None:
+    teo.line()
+    teo.level()
+    teo.tapes((12, 6, 0.42))
+
+    def ends(magnify: bool) -> tuple[tuple[float, float], ...]:
+        root = parsed(plan_view(teo.opened.sheet, magnify=magnify))
+        beam = next(node for node in classed(root, "stands") if "beam" in node.get("class", ""))
+        return tuple((float(beam.get(f"x{k}", "0")), float(beam.get(f"y{k}", "0"))) for k in (1, 2))
+
+    (lx, ly), (rx, ry) = ends(magnify=False)
+    (mlx, _), (mrx, _) = ends(magnify=True)
+    assert ly < ry, "the driver's left is drawn upward"
+    assert lx < rx, "a beam turned left has its left end nearer to the vehicle"
+    assert (mrx - mlx) > 8 * (rx - lx)
+
+
+@pytest.mark.parametrize("whole", [True, False])
+def test_the_plan_crops_to_the_work_at_hand(full: Technician, whole: bool) -> None:
+    root = parsed(plan_view(full.opened.sheet, whole=whole))
+    names = {node.text for node in root.iter(f"{SVG}text")}
+    assert ({"LR", "RR"} <= names) == whole
+    width, height = (float(part) for part in root.get("viewBox", "").split()[2:])
+    for node in root.iter(f"{SVG}text"):
+        assert 0 <= float(node.get("x", "0")) <= width
+        assert 0 <= float(node.get("y", "0")) <= height
+
+
+def test_the_side_view_shows_heights_above_one_floor(full: Technician) -> None:
+    root = parsed(side_view(full.opened.sheet))
+    assert "1\u202f417\u202fmm" in {node.text for node in root.iter(f"{SVG}text")}
+    stands = next(node for node in classed(root, "stands") if node.tag == f"{SVG}circle")
+    goal = next(node for node in classed(root, "goal") if node.tag == f"{SVG}circle")
+    assert stands.get("cy") == goal.get("cy")
+
+
+@pytest.mark.parametrize("value, text", [(-0.001, "0"), (1.5, "1.5"), (2.0, "2"), (1 / 3, "0.33")])
+def test_coordinates_are_short(value: float, text: str) -> None:
+    assert n(value) == text
+    assert re.fullmatch(r"-?\d+(\.\d{1,2})?", n(value))

@@ -1,0 +1,227 @@
+"""The commands: what they accept, ask, refuse, freeze and undo."""
+
+from pathlib import Path
+
+import pytest
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.demo.valdehierro import Technician, open_demo
+from escuadra.jobs import Asked, Garage, Recorded, TakeIn
+from tests.conftest import Clock
+
+
+def render(*_: object) -> tuple[bytes, bytes]:
+    return b"{}", b"%PDF-"
+
+
+TAKEN = {"number": "T-9", "reason": "windscreen replaced", "bay": "Norte", "procedure": "BL-CAM-01", "frame": "galga-2"}
+
+
+@pytest.mark.parametrize(
+    "change, field",
+    [
+        ({"number": ""}, "number"),
+        ({"reason": ""}, "reason"),
+        ({"bay": ""}, "bay"),
+        ({"procedure": "XX-1"}, "procedure"),
+        ({"frame": "none"}, "frame"),
+        ({"odometer_km": -4}, "odometer_km"),
+        ({"vin": "Z" * 41}, "vin"),
+        ({"number": "T-1"}, "number"),
+    ],
+)
+def test_a_job_that_cannot_be_taken_in_names_the_field(teo: Technician, change: dict[str, object], field: str) -> None:
+    with pytest.raises(BadInput) as refused:
+        teo.garage.take_in(TakeIn.read({**TAKEN, **change}), "teo", "x")
+    assert refused.value.field == field
+
+
+def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: Garage) -> None:
+    asked = TakeIn.read({**TAKEN, "vin": "not a vin"})
+    first, second = (garage.take_in(asked, "teo", "same press") for _ in range(2))
+    assert first.row.id == second.row.id
+    assert len(garage.jobs()) == 1
+    assert first.state.job is not None
+    assert first.state.job.vin == "not a vin"
+
+
+def test_nobody_records_without_being_picked(teo: Technician) -> None:
+    with pytest.raises(BadInput, match="people, picked first"):
+        teo.garage.record(teo.job, "arch.LF", "712", "tape-4", "", "x")
+    assert teo.opened.state.taken_in_by is not None
+    assert teo.opened.state.taken_in_by.known == "picked"
+
+
+@pytest.mark.parametrize(
+    "slot, typed, tool, word, value, understood",
+    [
+        ("arch.LF", "71.2 cm", "tape-4", "", 712.0, "71.2 cm"),
+        ("arch.LF", "28 1/16 in", "tape-4", "", 712.7875, "28.0625 in"),
+        ("toe.left", "0°06'", "printout", "toe-out", -0.1, "0° 6' toe-out"),
+        ("toe.right", "0.1", "printout", "toe-in", 0.1, "0.1° toe-in"),
+        ("slope.wheels.along", "3 mm/m", "level-1", "falling forward", -0.3, "3 mm/m falling forward"),
+        ("level.roll", "0", "level-1", "", 0.0, "0°"),
+        ("crossing", "-4.5", "laser-2", "", -4.5, "−4.5 mm"),
+    ],
+)
+def test_what_was_typed_is_kept_beside_what_was_understood(
+    teo: Technician, slot: str, typed: str, tool: str, word: str, value: float, understood: str
+) -> None:
+    result = teo.garage.record(teo.job, slot, typed, tool, "teo", "x", word=word)
+    assert isinstance(result, Recorded)
+    (entry,) = result.opened.state.live(slot)
+    assert entry.value == pytest.approx(value, abs=1e-9)
+    said = entry.said
+    assert (getattr(said, "typed", ""), getattr(said, "understood", "")) == (typed, understood)
+    assert getattr(said, "tool", None).id == tool
+
+
+def test_a_level_that_reads_degrees_contributes_in_percent_where_a_slope_is_asked(teo: Technician) -> None:
+    teo.read("slope.wheels.along", "0.1", "level-1", "rising forward")
+    (entry,) = teo.opened.state.live("slope.wheels.along")
+    assert getattr(entry.said, "tool", None).contributions.resolution == pytest.approx(0.01 * 1.7453, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    "slot, typed, tool, word, field",
+    [
+        ("arch.XX", "712", "tape-4", "", "slot"),
+        ("tick.tyres", "712", "tape-4", "", "slot"),
+        ("arch.LF", "much", "tape-4", "", "value"),
+        ("arch.LF", "712", "level-1", "", "tool"),
+        ("arch.LF", "712", "", "", "tool"),
+        ("toe.left", "0.1", "printout", "", "word"),
+        ("toe.left", "-0.1", "printout", "toe-in", "value"),
+        ("toe.left", "0.1", "printout", "sideways", "word"),
+    ],
+)
+def test_a_refused_reading_names_the_field_and_changes_nothing(
+    teo: Technician, slot: str, typed: str, tool: str, word: str, field: str
+) -> None:
+    with pytest.raises(BadInput) as refused:
+        teo.garage.record(teo.job, slot, typed, tool, "teo", "x", word=word)
+    assert refused.value.field == field
+    assert teo.opened.row.count == 1
+
+
+def test_an_implausible_reading_is_asked_about_and_may_still_be_recorded(teo: Technician) -> None:
+    asked = teo.garage.record(teo.job, "arch.LF", "66.2", "tape-4", "teo", "x")
+    assert isinstance(asked, Asked)
+    assert teo.opened.row.count == 1
+    meant = asked.question.choices[0].text
+    result = teo.garage.record(teo.job, "arch.LF", "66.2", "tape-4", "teo", "y", understood=meant)
+    assert isinstance(result, Recorded)
+    assert result.opened.state.live("arch.LF")[0].value == 662
+    for option in ("maybe", ""):
+        with pytest.raises(BadInput, match="yes or no"):
+            teo.garage.answer(teo.job, "tick.tyres", option, "teo", "z")
+    with pytest.raises(BadInput, match="one of yaw"):
+        teo.garage.happen(teo.job, "earthquake", "teo", "z")
+
+
+def test_undo_takes_back_ones_own_last_entry_and_keeps_it_in_the_log(teo: Technician) -> None:
+    garage = teo.garage
+    teo.read("arch.LF", "712", "tape-4")
+    garage.record(teo.job, "arch.RF", "713", "tape-4", "amara", "a")
+    garage.undo(teo.job, "teo", "u1")
+    state = teo.opened.state
+    assert not state.live("arch.LF")
+    assert state.entries["arch.LF"][0].withdrawn
+    assert state.live("arch.RF")
+    with pytest.raises(BadInput, match="an entry of your own"):
+        garage.undo(teo.job, "teo", "u2")
+    garage.undo(teo.job, "amara", "u3")
+    assert not teo.opened.state.live("arch.RF")
+
+
+def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Technician) -> None:
+    garage = full.garage
+    full.happen("door")
+    with pytest.raises(Conflict, match="Not settled yet: Doors, Ride height"):
+        garage.sign(full.job, full.opened.row.head, "teo", "s", render)
+    for reason in ("", "  ", "ok", "..........."):
+        with pytest.raises(BadInput):
+            garage.override(full.job, "ride_height", reason, "teo", full.id())
+    with pytest.raises(BadInput, match="a check that does not hold"):
+        garage.override(full.job, "tyres", "for no reason at all", "teo", full.id())
+    garage.override(full.job, "ride_height", "read a minute ago, the door only", "teo", full.id())
+    view = full.opened.sheet.check("ride_height")
+    assert view is not None
+    assert view.settled
+    assert view.state == "stale"
+    full.answer("tick.doors", "yes")
+    assert full.opened.sheet.can_sign
+    full.happen("loaded")
+    lapsed = full.opened.sheet.check("ride_height")
+    assert lapsed is not None
+    assert lapsed.override is None
+    garage.override(full.job, "ride_height", "weighed, nothing to speak of", "teo", full.id())
+    garage.override(full.job, "ride_height", "", "teo", full.id())
+    withdrawn = full.opened.sheet.check("ride_height")
+    assert withdrawn is not None
+    assert not withdrawn.settled
+
+
+def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None:
+    garage = full.garage
+    with pytest.raises(Conflict, match="not signed"):
+        garage.reopen(full.job, "for no good reason", "teo", "r0")
+    signed = garage.sign(full.job, full.opened.row.head, "ines", "s1", render)
+    assert signed.state.stage == "signed"
+    again = garage.sign(full.job, full.opened.row.head, "ines", "s1", render)
+    assert again.row.count == signed.row.count, "a doubled press signs once"
+    for act in (
+        lambda: garage.record(full.job, "arch.LF", "712", "tape-4", "teo", "n1"),
+        lambda: garage.happen(full.job, "bump", "teo", "n2"),
+        lambda: garage.answer(full.job, "tick.tyres", "no", "teo", "n3"),
+        lambda: garage.undo(full.job, "teo", "n4"),
+        lambda: garage.sign(full.job, full.opened.row.head, "ines", "n5", render),
+    ):
+        with pytest.raises(Conflict, match="reopen it: a new revision begins"):
+            act()
+    with pytest.raises(BadInput, match="a reason in words"):
+        garage.reopen(full.job, "no", "ines", "r1")
+    reopened = garage.reopen(full.job, "a second target place was asked for", "ines", "r2")
+    assert (reopened.state.stage, reopened.state.revision) == ("reopened", 2)
+    second = garage.sign(full.job, full.opened.row.head, "ines", "s2", render)
+    assert [record.revision for record, _, _ in second.state.records] == [1, 2]
+
+
+def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full: Technician, tmp_path: Path) -> None:
+    own = full.garage.data / "catalogue" / "procedures"
+    own.mkdir(parents=True)
+    practice = Path(__file__).parents[2] / "escuadra/catalogue/practice/procedures/bl-cam-01.yaml"
+    moved = practice.read_text().replace("revision: 3", "revision: 4").replace("height: 1417", "height: 1502")
+    (own / "bl-cam-01.yaml").write_text(moved.replace("nominal: 1417", "nominal: 1502"))
+    later = Garage(full.garage.data, Clock())
+    assert later.catalogue.get("procedure", "BL-CAM-01").revision == 4
+    assert later.open(full.job).sheet.plan.procedure.revision == 3
+    assert later.open(full.job).sheet.can_sign
+    new = later.take_in(TakeIn.read({**TAKEN, "number": "T-10"}), "teo", "new")
+    assert new.sheet.plan.procedure.height == 1502
+    later.close()
+
+
+def test_the_demo_makes_four_jobs_and_never_touches_what_it_did_not_make(tmp_path: Path) -> None:
+    demo = open_demo(tmp_path / "demo", Clock())
+    stages = {opened.row.number: opened.state.stage for opened in demo.jobs()}
+    assert stages == {"VF-0419": "taken_in", "VF-0417": "in_work", "VF-0416": "in_work", "VF-0412": "signed"}
+    half_way = next(opened for opened in demo.jobs() if opened.row.number == "VF-0417")
+    assert {"undecided", "stale", "out", "holds"} <= {view.state for view in half_way.sheet.checks}
+    demo.close()
+    again = open_demo(tmp_path / "demo", Clock())
+    assert len(again.jobs()) == 4
+    again.close()
+    own = Garage(tmp_path / "own", Clock())
+    own.store.add_person("ana", "Ana", "lead")
+    own.close()
+    (tmp_path / "photos").mkdir()
+    (tmp_path / "photos" / "holiday.txt").write_text("mine")
+    for folder in ("own", "photos"):
+        with pytest.raises(BadInput, match="an empty folder or a demo garage"):
+            open_demo(tmp_path / folder, Clock())
+    assert [path.name for path in (tmp_path / "photos").iterdir()] == ["holiday.txt"]
+    mine = Garage(tmp_path / "own", Clock())
+    assert [person["name"] for person in mine.store.people()] == ["Ana"]
+    assert mine.jobs() == []
+    mine.close()

@@ -1,0 +1,83 @@
+"""The record: everything that was read, overrides first, the same bytes for ever, in two open forms."""
+
+import io
+import json
+
+import pytest
+from pypdf import PdfReader
+
+from escuadra.demo.valdehierro import Technician
+from escuadra.reports.record import FORMAT, Record, render_record
+
+
+@pytest.fixture
+def signed(full: Technician) -> Technician:
+    full.happen("door")
+    full.answer("tick.doors", "yes")
+    full.garage.override(full.job, "ride_height", "read a minute before the door was used", "ines", full.id())
+    full.garage.sign(full.job, full.opened.row.head, "ines", full.id(), render_record(full.garage))
+    return full
+
+
+def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) -> None:
+    stored, _, _ = signed.opened.state.records[-1]
+    text = signed.garage.files.get(stored.record_json)
+    record = Record.model_validate_json(text)
+    assert record.format == FORMAT
+    assert (record.number, record.revision, record.line) == ("T-1", 1, "thrust line")
+    assert record.signed_by.name == "Inés Robledo"
+    assert record.signed_by.known == "picked"
+    assert [(o.check, o.state) for o in record.overrides] == [("ride_height", "stale")]
+    assert record.log_events == stored_events(signed) - 1
+    assert [check.id for check in record.checks] == [view.check.id for view in signed.opened.sheet.checks]
+    for check in record.checks:
+        assert check.readings, check.id
+        for reading in check.readings:
+            assert reading.person
+            assert (reading.instrument is None) == (reading.value is None)
+    square = next(check for check in record.checks if check.id == "square")
+    assert {reading.slot for reading in square.readings} >= {"tape.LF.LF_end", "tape.RR.RF_end", "crossing"}
+    assert square.figures[0].expanded_uncertainty > 0
+    assert square.figures[0].verdict == "holds"
+    assert record.disturbances[-1].what == "door used"
+
+    pdf = PdfReader(io.BytesIO(signed.garage.files.get(stored.record_pdf)))
+    words = " ".join("".join(page.extract_text() for page in pdf.pages).split())
+    assert words.index("Overridden") < words.index("Checks")
+    for wanted in (
+        *("T-1", "Brezo Lanzadera", "Inés Robledo", "picked, not verified", "made-up figures: practice only"),
+        *("Square to the line", "Tape 4, steel", "door used", "never a promise that the vehicle is safe"),
+    ):
+        assert wanted in words
+    assert record.log_head in words.replace(" ", "")
+    assert pdf.metadata is not None
+    assert "Record T-1" in str(pdf.metadata.title)
+
+
+def stored_events(who: Technician) -> int:
+    return who.opened.row.count
+
+
+def test_the_schema_admits_the_record_and_nothing_less(signed: Technician) -> None:
+    stored, _, _ = signed.opened.state.records[-1]
+    data = json.loads(signed.garage.files.get(stored.record_json))
+    schema = Record.model_json_schema()
+    assert set(schema["properties"]) == set(data)
+    for key in ("number", "checks", "overrides", "log_head"):
+        less = {name: value for name, value in data.items() if name != key}
+        with pytest.raises(ValueError, match=key):
+            Record.model_validate(less)
+
+
+def test_signing_again_after_reopening_keeps_the_first_record(signed: Technician) -> None:
+    first, _, _ = signed.opened.state.records[0]
+    before = signed.garage.files.get(first.record_pdf)
+    signed.garage.reopen(signed.job, "the ride height was asked for again", "ines", signed.id())
+    signed.stance(0, 1, 0, 1)
+    signed.garage.sign(signed.job, signed.opened.row.head, "teo", signed.id(), render_record(signed.garage))
+    records = signed.opened.state.records
+    assert [record.revision for record, _, _ in records] == [1, 2]
+    assert signed.garage.files.get(first.record_pdf) == before
+    second = Record.model_validate_json(signed.garage.files.get(records[1][0].record_json))
+    assert second.overrides == []
+    assert second.revision == 2

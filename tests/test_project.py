@@ -1,0 +1,58 @@
+"""The project itself: built styles are current, every command and screen is documented, no foreign names."""
+
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from escuadra.cli import app
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.kinds import KINDS
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_the_committed_styles_are_what_their_source_builds(tmp_path: Path) -> None:
+    built = tmp_path / "app.css"
+    command = ["npx", "@tailwindcss/cli", "-i", "styles/input.css", "-o", str(built), "--minify"]
+    subprocess.run(command, cwd=ROOT, check=True, capture_output=True)
+    assert built.read_bytes() == (ROOT / "escuadra/web/static/app.css").read_bytes(), "run: make css"
+
+
+def test_vendored_scripts_are_the_locked_ones() -> None:
+    shipped = ROOT / "escuadra/web/static/vendor/htmx.min.js"
+    assert shipped.read_bytes() == (ROOT / "node_modules/htmx.org/dist/htmx.min.js").read_bytes()
+    for font in (ROOT / "escuadra/web/static/fonts").glob("*.woff2"):
+        family = "b612" if font.name.startswith("b612") else "source-sans-3"
+        assert font.read_bytes() == (ROOT / f"node_modules/@fontsource/{family}/files/{font.name}").read_bytes()
+
+
+@pytest.mark.parametrize(
+    "document, names",
+    [
+        ("README.md", [f"escuadra {c.name or c.callback.__name__}" for c in app.registered_commands if c.callback]),
+        ("README.md", ["make demo", "make test", "make bench", "PORT=", "DATA="]),
+        ("docs/measurement.md", [f"`{kind}`" for kind in KINDS]),
+        ("docs/architecture.md", [f"`{what}`" for what in HAPPENINGS]),
+        ("docs/architecture.md", [f"`{path.name}/`" for path in (ROOT / "escuadra").iterdir()
+                                  if path.is_dir() and (path / "__init__.py").exists()]),
+        ("README.md", [path.name for path in (ROOT / "docs/screenshots").glob("*.png")]),
+    ],
+)  # fmt: skip
+def test_what_exists_is_named_in_the_documents(document: str, names: list[str]) -> None:
+    text = (ROOT / document).read_text()
+    missing = [name for name in names if name not in text]
+    assert names
+    assert not missing
+
+
+def test_locks_name_no_host_and_every_file_opens_with_what_it_is_for() -> None:
+    for name in ("requirements.lock", "requirements-dev.lock", "package-lock.json", ".npmrc"):
+        assert not re.search(
+            r"https?://(?!opencollective|github|www\.patreon|polar|evilmartians)", (ROOT / name).read_text()
+        )
+    for path in [*(ROOT / "escuadra").rglob("*.py"), *(ROOT / "tests").rglob("*.py")]:
+        text = path.read_text()
+        assert not text.strip() or text.startswith('"""'), f"{path} does not say what it is for"
+        assert path.stem not in ("utils", "helpers", "manager")

@@ -1,0 +1,242 @@
+"""The screens over HTTP: what they show, refuse, guard, and keep; parsed and asserted on elements."""
+
+import re
+from html.parser import HTMLParser
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.demo.valdehierro import Technician
+from escuadra.jobs import Garage
+from escuadra.web.app import LARGEST_BODY, create_app
+
+
+class Elements(HTMLParser):
+    """Every start tag with its attributes, and the text inside elements with an id or class asked for."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.tags: list[tuple[str, dict[str, str]]] = []
+        self.feed(text)
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.tags.append((tag, {key: value or "" for key, value in attrs}))
+
+    def having(self, **wanted: str) -> list[dict[str, str]]:
+        names = {key.rstrip("_").replace("_", "-"): value for key, value in wanted.items()}
+        return [a for _, a in self.tags if all(a.get(key) == value for key, value in names.items())]
+
+
+class Visitor:
+    """A browser with cookies: gets pages, posts forms with the token that the page carried."""
+
+    def __init__(self, garage: Garage, person: str = "teo") -> None:
+        self.client = TestClient(create_app(garage), base_url="http://127.0.0.1", follow_redirects=False)
+        self.client.cookies.set("escuadra_person", person)
+        self.client.get("/")
+
+    def page(self, path: str, **headers: str) -> Elements:
+        answer = self.client.get(path, headers=headers)
+        assert answer.status_code == 200, answer.text[:400]
+        return Elements(answer.text)
+
+    def post(self, path: str, fields: dict[str, str], **headers: str) -> Any:
+        token = self.client.cookies.get("escuadra_token") or ""
+        return self.client.post(path, data={"token": token, **fields}, headers=headers)
+
+
+@pytest.fixture
+def visitor(garage: Garage) -> Visitor:
+    return Visitor(garage)
+
+
+def test_an_empty_garage_says_what_comes_first(tmp_path: Any, catalogue: Any) -> None:
+    garage = Garage(tmp_path / "new", lambda: 1_764_072_000_000, catalogue)
+    visitor = Visitor(garage, person="")
+    answer = visitor.client.get("/")
+    assert "add who works here and the bays" in answer.text
+    for field, value in (("person", "Ana Prat"), ("bay", "One")):
+        assert visitor.post("/garage", {field: value, "role": "lead"}).status_code == 303
+    assert [p["id"] for p in garage.store.people()] == ["ana-prat"]
+    refused = visitor.post("/garage", {"person": "Ana Prat", "role": "lead"})
+    assert refused.status_code == 422
+    assert "a name that nobody here has yet" in refused.text
+    refused = visitor.post("/garage", {"name": "Ours", "zone": "Mars/Olympus"})
+    assert "Europe/Madrid" in refused.text
+    assert Elements(refused.text).having(id="zone", value="Mars/Olympus"), "what was typed is kept"
+    assert visitor.post("/garage", {"name": "Ours", "zone": "Europe/Madrid"}).status_code == 303
+    assert visitor.post("/person", {"person": "ana-prat", "back": "//elsewhere.example"}).headers["location"] == "/"
+    assert visitor.post("/person", {"person": "nobody", "back": "/"}).status_code == 422
+    garage.close()
+
+
+FORM = {"number": "N-7", "reason": "windscreen replaced", "procedure": "BL-CAM-01", "bay": "Norte", "frame": "galga-2"}
+
+
+@pytest.mark.parametrize(
+    "change, field, said",
+    [
+        ({"odometer_km": "far"}, "odometer_km", "whole kilometres"),
+        ({"procedure": ""}, "procedure", "one of the catalogue"),
+        ({"number": ""}, "number", "at least 1 character"),
+    ],
+)
+def test_a_refused_new_job_keeps_what_was_typed(
+    visitor: Visitor, change: dict[str, str], field: str, said: str
+) -> None:
+    answer = visitor.post("/jobs/new", {**FORM, "customer": "School line", "entry": "e1", **change})
+    assert answer.status_code == 422
+    page = Elements(answer.text)
+    assert page.having(id=f"error-{field}")
+    assert said in answer.text
+    assert page.having(id="customer", value="School line")
+
+
+@pytest.mark.parametrize(
+    "vin, said",
+    [
+        ("", ""),
+        ("11111111111111111", "The check digit agrees."),
+        ("ZZ9BL09C6RV000917", "The check digit would be"),
+        ("SHORT", "5 characters: a VIN has 17"),
+    ],
+)
+def test_the_vin_is_remarked_on_and_never_refused(visitor: Visitor, vin: str, said: str) -> None:
+    assert said in visitor.client.get("/jobs/new/vin", params={"vin": vin}).text
+    answer = visitor.post("/jobs/new", {**FORM, "vin": vin, "entry": "e2"})
+    assert answer.status_code == 303
+
+
+def test_the_sheet_shows_every_check_with_its_state_and_one_open(full: Technician) -> None:
+    page = Visitor(full.garage).page(f"/jobs/{full.job}?check=square")
+    states = {a["data-check"]: a["data-state"] for a in page.having() if "data-state" in a}
+    assert states["square"] == "holds"
+    assert len(page.having(data_open="")) == 1
+    assert page.having(class_="run-row"), "settled groups fold into one row"
+    assert {a.get("name") for tag, a in page.tags if tag == "input"} >= {"typed", "entry", "token", "head"}
+    assert [a for a in page.having(name="typed") if "data-draft" in a]
+
+
+def test_every_happening_has_a_control_of_its_own(teo: Technician) -> None:
+    page = Visitor(teo.garage).page(f"/jobs/{teo.job}")
+    offered = {a["value"] for a in page.having(name="what")}
+    assert offered >= set(HAPPENINGS)
+
+
+def test_htmx_gets_the_part_that_changes_and_a_plain_form_is_led_back(teo: Technician) -> None:
+    visitor = Visitor(teo.garage)
+    fields = {"check": "ride_height", "slot": "arch.LF", "typed": "712", "tool": "tape-4", "entry": "e1"}
+    part = visitor.post(f"/jobs/{teo.job}/readings", fields, **{"HX-Request": "true"})
+    assert part.status_code == 200
+    assert "<html" not in part.text
+    assert part.headers["HX-Replace-Url"].endswith("slot=arch.RF")
+    plain = visitor.post(f"/jobs/{teo.job}/readings", {**fields, "entry": "e2", "slot": "arch.RF"})
+    assert plain.status_code == 303
+    assert plain.headers["location"].endswith("check=ride_height&slot=arch.LR")
+    assert teo.opened.row.count == 3
+
+
+@pytest.mark.parametrize(
+    "path, fields",
+    [
+        ("readings", {"slot": "arch.LF", "typed": "712", "tool": "tape-4"}),
+        ("answers", {"slot": "tick.tyres", "value": "yes"}),
+        ("happenings", {"what": "bump"}),
+        ("undo", {}),
+        ("overrides", {"check": "tyres", "reason": "for a good enough reason"}),
+        ("sign", {"head": "x"}),
+        ("reopen", {"reason": "for a good enough reason"}),
+    ],
+)
+def test_a_post_from_elsewhere_is_refused_and_so_is_one_by_nobody(
+    teo: Technician, path: str, fields: dict[str, str]
+) -> None:
+    visitor = Visitor(teo.garage)
+    forged = visitor.client.post(f"/jobs/{teo.job}/{path}", data={"entry": "e", **fields})
+    assert forged.status_code == 409
+    assert "nothing was recorded" in forged.text
+    wrong = visitor.client.post(f"/jobs/{teo.job}/{path}", data={"token": "0" * 32, "entry": "e", **fields})
+    assert wrong.status_code == 409
+    nobody = Visitor(teo.garage, person="")
+    answer = nobody.post(f"/jobs/{teo.job}/{path}", {"entry": "e", **fields})
+    assert answer.status_code in (409, 422)
+    assert teo.opened.row.count == 1
+
+
+def test_the_policy_forbids_what_is_not_shipped_and_no_page_needs_more(full: Technician) -> None:
+    visitor = Visitor(full.garage)
+    for path in ("/", "/jobs/new", f"/jobs/{full.job}", "/garage", "/parts", "/api/docs", "/no-such-page"):
+        answer = visitor.client.get(path)
+        policy = answer.headers["Content-Security-Policy"]
+        assert "default-src 'self'" in policy
+        assert "unsafe" not in policy
+        page = Elements(answer.text)
+        assert not [a for _, a in page.tags if "style" in a or any(key.startswith("on") for key in a)]
+        assert all(a.get("src") for tag, a in page.tags if tag == "script")
+        for _, a in page.tags:
+            for key in ("src", "href", "action"):
+                assert not re.match(r"(https?:)?//", a.get(key, ""))
+    cookie = visitor.client.get("/parts", headers={"Cookie": ""}).headers.get("set-cookie", "samesite=strict httponly")
+    assert "samesite=strict" in cookie.lower()
+
+
+def test_a_body_beyond_the_limit_is_refused_at_the_door(visitor: Visitor) -> None:
+    answer = visitor.client.post("/api/compute/vin", content=b" " * (LARGEST_BODY + 1))
+    assert answer.status_code == 413
+    chunks = visitor.client.post("/api/compute/vin", content=iter([b"{}"]))
+    assert chunks.status_code == 413
+
+
+def test_jobs_are_listed_a_page_at_a_time_with_the_addresses_of_their_records(full: Technician) -> None:
+    visitor = Visitor(full.garage)
+    for k in range(54):
+        full.garage.clock = lambda k=k: 1_764_100_000_000 + k  # type: ignore[misc]
+        visitor.post("/jobs/new", {**FORM, "number": f"L-{k}", "entry": f"l{k}"})
+    first = visitor.client.get("/api/jobs").json()
+    assert len(first["jobs"]) == 50
+    assert first["jobs"][0]["number"] == "L-53"
+    second = visitor.client.get(first["next"]).json()
+    assert second["next"] is None
+    assert [job["number"] for job in second["jobs"]] == ["L-3", "L-2", "L-1", "L-0", "T-1"]
+    unsigned = second["jobs"][-1]
+    assert set(unsigned) == {"id", "number", "state", "record_pdf", "record_json"}
+    assert (unsigned["state"], unsigned["record_pdf"]) == ("in_work", None)
+    head = full.opened.row.head
+    signed = visitor.post(f"/jobs/{full.job}/sign", {"head": head, "entry": "s"})
+    assert signed.status_code == 303
+    listed = visitor.client.get("/api/jobs?page=2").json()["jobs"][-1]
+    assert listed["state"] == "signed"
+    assert visitor.client.get(listed["record_pdf"]).content.startswith(b"%PDF-")
+    assert visitor.client.get(listed["record_json"]).json()["number"] == "T-1"
+    assert visitor.client.get("/api/jobs?page=0").status_code == 422
+    assert visitor.client.get("/api/jobs?page=x").status_code == 422
+
+
+@pytest.mark.parametrize(
+    "path, status",
+    [
+        ("/jobs/nothing", 404),
+        ("/jobs/nothing/record/1.pdf", 404),
+        ("/nowhere", 404),
+        ("/schemas/procedure.json", 200),
+        ("/schemas/check.ride_height.json", 200),
+        ("/schemas/record.json", 200),
+        ("/schemas/secrets.json", 422),
+        ("/healthz", 200),
+        ("/openapi.json", 200),
+    ],
+)
+def test_addresses_answer(visitor: Visitor, path: str, status: int) -> None:
+    assert visitor.client.get(path).status_code == status
+
+
+def test_the_dim_theme_is_kept_and_the_view_too(full: Technician) -> None:
+    visitor = Visitor(full.garage)
+    assert visitor.post("/theme", {"back": f"/jobs/{full.job}"}).headers["location"] == f"/jobs/{full.job}"
+    visitor.client.cookies.set("escuadra_theme", "dim")
+    visitor.client.cookies.set("escuadra_view", "side")
+    page = visitor.page(f"/jobs/{full.job}")
+    assert page.having(data_theme="dim")
+    assert page.having(aria_label="Side view of vehicle and target")
