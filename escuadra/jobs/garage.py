@@ -240,11 +240,7 @@ class Garage:
         understood: str = "",
     ) -> Recorded | Asked:
         """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
-        with self.store.reading() as log:
-            row = log.row(job)
-            if log.known(job, client_id):
-                return Recorded(Opened(row, self._sheet(log, row)))
-            where = _slot(self._sheet(log, row), slot)
+        where = _slot(self.open(job).sheet, slot)
         quantity = where.quantity
         if where.ask != "number" or quantity is None:
             raise BadInput("slot", slot, "a slot that takes a figure")

@@ -4,7 +4,7 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, delete, insert, inspect, select, text
+from sqlalchemy import Engine, Select, create_engine, delete, insert, inspect, select, text
 
 from escuadra.core.errors import BadInput
 from escuadra.store import dialect
@@ -20,6 +20,7 @@ class Store:
 
     def __init__(self, url: str, backups: Path | None = None) -> None:
         self.engine: Engine = create_engine(url)
+        self._kept: dict[str, list[Any]] = {}
         dialect.prepare(self.engine)
         self._migrate(url, backups)
 
@@ -61,11 +62,17 @@ class Store:
 
     # --- people, bays, settings
 
+    def _once(self, key: str, query: Select[Any]) -> list[Any]:
+        """Rows of a small table, kept until this process (the only writer) changes one of them."""
+        if key not in self._kept:
+            with self.engine.connect() as connection:
+                self._kept[key] = list(connection.execute(query))
+        return self._kept[key]
+
     def people(self) -> list[dict[str, str]]:
         """Who works here."""
-        with self.engine.connect() as connection:
-            query = select(person.c.id, person.c.name, person.c.role).order_by(person.c.name)
-            return [dict(row._mapping) for row in connection.execute(query)]
+        query = select(person.c.id, person.c.name, person.c.role).order_by(person.c.name)
+        return [dict(row._mapping) for row in self._once("people", query)]
 
     def add_person(self, id: str, name: str, role: str) -> None:
         """A further person; raises ``BadInput`` for a name that is there already."""
@@ -75,8 +82,7 @@ class Store:
 
     def bays(self) -> list[str]:
         """The bays' names."""
-        with self.engine.connect() as connection:
-            return [name for (name,) in connection.execute(select(bay.c.name).order_by(bay.c.name))]
+        return [name for (name,) in self._once("bays", select(bay.c.name).order_by(bay.c.name))]
 
     def add_bay(self, name: str) -> None:
         """A further bay; one that is there already stays."""
@@ -85,9 +91,8 @@ class Store:
 
     def setting(self, key: str, default: str = "") -> str:
         """A setting's value."""
-        with self.engine.connect() as connection:
-            found = connection.execute(select(setting.c.value).where(setting.c.key == key)).scalar()
-            return default if found is None else str(found)
+        rows = self._once("settings", select(setting.c.key, setting.c.value))
+        return next((str(value) for name, value in rows if name == key), default)
 
     def set(self, key: str, value: str) -> None:
         """Set a setting."""
@@ -111,3 +116,4 @@ class Store:
         with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
             for statement in statements:
                 connection.execute(statement)
+        self._kept.clear()

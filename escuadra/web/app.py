@@ -1,7 +1,7 @@
 """The application: middleware, shipped files, error pages and the routes of every screen."""
 
 import asyncio
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -9,7 +9,9 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from escuadra import __version__
 from escuadra.core.errors import BadInput, Conflict
@@ -32,6 +34,37 @@ HEADERS = {
 }
 
 
+class Guard:
+    """Refuses bodies beyond the limit and adds the headers that keep a page to what is shipped."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """One request."""
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        given = Headers(scope=scope)
+        length = given.get("content-length", "0")
+        chunked = "transfer-encoding" in given and scope["method"] not in ("GET", "HEAD")
+        if chunked or not length.isdigit() or int(length) > LARGEST_BODY:
+            refusal = JSONResponse({"detail": f"body: accepted: at most {LARGEST_BODY} bytes of known length"}, 413)
+            await refusal(scope, receive, send)
+            return
+
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in HEADERS.items():
+                    headers.setdefault(name, value)
+                kept = "public, max-age=3600" if scope["path"].startswith("/static/") else "no-store"
+                headers.setdefault("Cache-Control", kept)
+            await send(message)
+
+        await self.app(scope, receive, with_headers)
+
+
 def create_app(garage: Garage) -> FastAPI:
     """The web application on a garage."""
 
@@ -49,20 +82,7 @@ def create_app(garage: Garage) -> FastAPI:
     for module in (day, new_job, sheet, record, garage_page, parts, api):
         app.include_router(module.router)
 
-    @app.middleware("http")
-    async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-        length = request.headers.get("content-length", "0")
-        chunked = "transfer-encoding" in request.headers and request.method not in ("GET", "HEAD")
-        if chunked or not length.isdigit() or int(length) > LARGEST_BODY:
-            return JSONResponse({"detail": f"body: accepted: at most {LARGEST_BODY} bytes of known length"}, 413)
-        response = await call_next(request)
-        for name, value in HEADERS.items():
-            response.headers.setdefault(name, value)
-        if request.url.path.startswith("/static/"):
-            response.headers.setdefault("Cache-Control", "public, max-age=3600")
-        else:
-            response.headers.setdefault("Cache-Control", "no-store")
-        return response
+    app.add_middleware(Guard)
 
     def failed(request: Request, status: int, text: str, **more: str) -> Response:
         if request.url.path.startswith("/api/") or request.url.path == "/healthz":

@@ -4,13 +4,13 @@ Each place is a slot: its label, its plausible range and the aspects that its re
 """
 
 import math
-from dataclasses import dataclass, field
-from functools import cached_property
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
+from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS
 
@@ -23,7 +23,7 @@ LINE_ASPECTS = frozenset({"line"})
 TAPE_ASPECTS = POSE | {"line"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Plan:
     """What a job is judged by: the pinned catalogue entries."""
 
@@ -31,7 +31,6 @@ class Plan:
     vehicle: VehicleModel
     target: Target
     frame: FrameProfile
-    tools: dict[str, Tool] = field(default_factory=dict)
 
     @cached_property
     def frame_points(self) -> dict[str, tuple[float, float]]:
@@ -71,6 +70,7 @@ def words_of(observation: str) -> str:
     return f"the {parts[1]} of {parts[0]}"
 
 
+@lru_cache(maxsize=1024)
 def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     """The slot of a tape from a hub to a beam end."""
     goal, (bx, by) = plan.nominal_goal, plan.frame_points[end]
@@ -86,6 +86,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     )
 
 
+@lru_cache(maxsize=1024)
 def height_slot(what: str, plan: Plan) -> Slot:
     """The slot of a hub's or a beam end's height above the floor."""
     hub = what in CORNERS
@@ -101,6 +102,7 @@ def height_slot(what: str, plan: Plan) -> Slot:
     )
 
 
+@lru_cache(maxsize=1024)
 def crossing_slot(plan: Plan) -> Slot:
     """The slot of the floor laser's reading on the beam."""
     half = plan.frame.beam_length / 2
@@ -115,6 +117,7 @@ def crossing_slot(plan: Plan) -> Slot:
     )
 
 
+@lru_cache(maxsize=1024)
 def toe_slot(side: str) -> Slot:
     """The slot of a rear wheel's toe."""
     return Slot(
@@ -133,6 +136,7 @@ def pair_name(end: str, k: int, plan: Plan) -> str:
     return names[k - 1] if k <= len(names) else f"another pair, {k}"
 
 
+@lru_cache(maxsize=1024)
 def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
     """Left and right reading of a symmetrical pair on the scale across the vehicle."""
     name = pair_name(end, k, plan)
@@ -152,6 +156,7 @@ def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
     return made[0], made[1]
 
 
+@lru_cache(maxsize=1024)
 def mark_slot(end: str, plan: Plan) -> Slot:
     """Where the plumbed centre mark stands on the same scale."""
     return Slot(

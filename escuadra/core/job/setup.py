@@ -5,10 +5,11 @@ move leaves yaw and distance alone (sliding, mounting), what was solved before i
 with their uncertainty. Source: ``network``; lines after ISO 8855.
 """
 
+import json
 import math
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, TypeVar
 
 from escuadra.core.adjustment import adjust
@@ -25,7 +26,7 @@ from escuadra.core.job.places import (
     tape_slot,
     toe_slot,
 )
-from escuadra.core.job.slots import Measured, Slot, answer, current, measured, measured_by_tool
+from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
 from escuadra.core.job.solved import Solved, carried
 from escuadra.core.job.state import Disturbance, Entry, State
 from escuadra.core.observations import NetworkInput
@@ -47,6 +48,16 @@ class EndMark:
     u: float = 0.0
 
 
+@lru_cache(maxsize=128)
+def _solved(network: str, plan: Plan, epoch: int) -> Solved | None:
+    """The solution of a network given as JSON text, kept while the same readings are looked at again."""
+    given = NetworkInput.read(json.loads(network))
+    try:
+        return Solved(plan, given, adjust(given), epoch)
+    except BadInput:
+        return None
+
+
 class Setup:
     """A job's state and plan, with what was solved of it; made once for one derivation."""
 
@@ -64,20 +75,29 @@ class Setup:
 
     # --- single slots
 
+    def live(self, slot: str) -> tuple[Entry, ...]:
+        """A slot's entries that were not withdrawn or replaced."""
+        return self.once(("live", slot), lambda: self.state.live(slot))
+
+    def current(self, slot: Slot) -> tuple[Entry, ...]:
+        """Those of them that nothing disturbed since."""
+        return self.once(("current", slot.id), lambda: current(self.live(slot.id), self.state, slot.aspects))
+
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
-        return self.once(("now", slot.id), lambda: measured(current(self.state, slot)))
+        return self.once(("now", slot.id), lambda: measured(self.current(slot)))
 
     def answered(self, slot: Slot) -> Entry | None:
         """A slot's current answer."""
-        return answer(self.state, slot)
+        entries = self.current(slot)
+        return entries[-1] if entries else None
 
     # --- the lines
 
     def pair_count(self, end: str) -> int:
         """How many pairs were begun at an end."""
         k = 0
-        while any(self.state.live(slot.id) for slot in pair_slots(end, k + 1, self.plan)):
+        while any(self.live(slot.id) for slot in pair_slots(end, k + 1, self.plan)):
             k += 1
         return k
 
@@ -132,7 +152,7 @@ class Setup:
         """A slot's entries of an epoch that count."""
         start = self.boundaries[epoch - 1].seq if epoch else 0
         end = self.boundaries[epoch].seq if epoch < len(self.boundaries) else math.inf
-        return [e for e in self.state.live(slot.id) if start < e.seq < end]
+        return [e for e in self.live(slot.id) if start < e.seq < end]
 
     def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
         """Height of a hub or beam end that was valid when the reading ``seq`` was taken, and its u."""
@@ -140,7 +160,7 @@ class Setup:
         spoiled = [past.seq for past in self.state.disturbances if past.aspects & slot.aspects]
         start = max((s for s in spoiled if s < seq), default=0)
         end = min((s for s in spoiled if s > seq), default=math.inf)
-        found = measured([e for e in self.state.live(slot.id) if start < e.seq < end])
+        found = measured([e for e in self.live(slot.id) if start < e.seq < end])
         if found is not None:
             return found.value, found.u
         if what in ("LR", "RR"):
@@ -243,11 +263,7 @@ class Setup:
     def solve(self, epoch: int) -> Solved | None:
         """An epoch's solution; ``None`` while its readings do not determine it."""
         if epoch not in self._solved:
-            given = NetworkInput.read(self.network(epoch))
-            try:
-                self._solved[epoch] = Solved(self.plan, given, adjust(given), epoch)
-            except BadInput:
-                self._solved[epoch] = None
+            self._solved[epoch] = _solved(json.dumps(self.network(epoch)), self.plan, epoch)
         return self._solved[epoch]
 
     @property

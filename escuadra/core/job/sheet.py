@@ -13,7 +13,7 @@ from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.moving import NextMove
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot, current
+from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.procedure import GROUPS, Group
 from escuadra.core.wording import counted
@@ -150,8 +150,9 @@ def _view(check: Check, setup: Setup) -> CheckView:
     state = setup.state
     slots = []
     for slot in check.slots(setup):
-        now = current(state, slot)
-        slots.append(SlotView(slot, now, tuple(e for e in state.live(slot.id) if e not in now)))
+        now = setup.current(slot)
+        counted_now = {e.seq for e in now}
+        slots.append(SlotView(slot, now, tuple(e for e in setup.live(slot.id) if e.seq not in counted_now)))
     judged = check.judge(setup)
     aspects = check.aspects(setup)
     result, because = _state(check, judged, slots, setup, aspects)

@@ -55,19 +55,12 @@ class Measured:
         return self.figures.u
 
 
-def current(state: State, slot: Slot) -> tuple[Entry, ...]:
-    """Entries that count and that nothing disturbed since."""
-    entries = state.live(slot.id)
+def current(entries: tuple[Entry, ...], state: State, aspects: frozenset[str]) -> tuple[Entry, ...]:
+    """The entries that nothing disturbed since: none of the aspects was spoiled after them."""
     if not entries:
         return ()
-    last = state.last_disturbed(slot.aspects)
+    last = state.last_disturbed(aspects)
     return entries if last is None else tuple(e for e in entries if e.seq > last.seq)
-
-
-def answer(state: State, slot: Slot) -> Entry | None:
-    """The current answer of a tick or a choice."""
-    entries = current(state, slot)
-    return entries[-1] if entries else None
 
 
 def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0) -> list[Measured]:

@@ -126,12 +126,12 @@ def _tool(slot: SlotView | None, state: State, tools: list[Tool]) -> str:
     if slot is None or not ids:
         return ""
     kind = slot.slot.id.split(".")[0]
-    used: list[tuple[bool, bool, int, str]] = []
+    last: list[tuple[bool, bool, int, str]] = []
     for id, kept in state.entries.items():
-        for e in kept:
-            if isinstance(e.said, ReadingTaken) and e.said.tool.id in ids:
-                used.append((id == slot.slot.id, id.split(".")[0] == kind, e.seq, e.said.tool.id))
-    return max(used)[-1] if used else ids[0]
+        said = kept[-1].said
+        if isinstance(said, ReadingTaken) and said.tool.id in ids:
+            last.append((id == slot.slot.id, id.split(".")[0] == kind, kept[-1].seq, said.tool.id))
+    return max(last)[-1] if last else ids[0]
 
 
 def _done(request: Request, opened: Opened, check: str, slot: str) -> Response:

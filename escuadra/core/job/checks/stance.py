@@ -1,11 +1,13 @@
 """Ride height: floor to arch at four corners, and what it does to the camera. Figures of ``stance``."""
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from pydantic import Field
 
 from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined
 from escuadra.core.procedure import Limits, check_kind
@@ -87,7 +89,7 @@ class RideHeightCheck(Check):
         )
         figures += self._body(setup, read, result.side_difference, result.pitch_deg, result.roll_deg)
         change = result.sensor_height_change or 0.0
-        rows = _plane_weights(setup)
+        rows = _plane_weights(setup.plan)
         u = combined(list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y), list(read.values()))[1]
         words = ("higher", "lower")
         figures.append(
@@ -99,7 +101,7 @@ class RideHeightCheck(Check):
     def _body(
         self, setup: Setup, read: dict[Corner, Measured], sides: dict[str, float], pitch: float, roll: float
     ) -> list[Figure]:
-        parts, rows = list(read.values()), _plane_weights(setup)
+        parts, rows = list(read.values()), _plane_weights(setup.plan)
         limits = Limits(minus=self.side_difference, plus=self.side_difference)
         figures = []
         for end, weights in (("front", [1.0, -1.0, 0.0, 0.0]), ("rear", [0.0, 0.0, 1.0, -1.0])):
@@ -115,8 +117,8 @@ class RideHeightCheck(Check):
         return figures
 
 
-def _plane_weights(setup: Setup) -> np.ndarray:
+@lru_cache(maxsize=64)
+def _plane_weights(plan: Plan) -> np.ndarray:
     """Rows that give the plane's height at the rear axle, slope along and slope across from the four heights."""
-    vehicle = setup.plan.vehicle
-    places = np.array([[1.0, *vehicle.hub(corner)] for corner in CORNERS])
+    places = np.array([[1.0, *plan.vehicle.hub(corner)] for corner in CORNERS])
     return np.linalg.pinv(places)
