@@ -107,7 +107,7 @@ class Technician:
             self.answer(f"tick.{tick}", "yes")
         for place, along, across in (("wheels", "0.12", "0.08"), ("target", "0.17", "0.05")):
             self.read(f"slope.{place}.along", along, "level-1", "falling forward")
-            self.read(f"slope.{place}.across", across, "level-1", "rising to the left")
+            self.read(f"slope.{place}.across", across, "level-1", "rising left")
 
     def stance(self, *deviations: float) -> None:
         """The four arches, as deviations from nominal."""
@@ -141,7 +141,7 @@ class Technician:
     def level(self, height_off: float = 0.0) -> None:
         """Level, target height, and the heights of beam and hubs."""
         self.read("level.roll", "0.04", "level-1", "LF end high")
-        self.read("level.pitch", "0.02", "level-1", "leaning away from the vehicle")
+        self.read("level.pitch", "0.02", "level-1", "leaning away")
         plan = self.opened.sheet.plan
         self.read("height.target", f"{plan.procedure.height + height_off:g}", "tape-4")
         for what, height in self.heights().items():

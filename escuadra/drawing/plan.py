@@ -30,6 +30,7 @@ class Window:
     x1: float
     width: float
     height: float
+    foot: float
 
     @property
     def scale(self) -> float:
@@ -38,20 +39,29 @@ class Window:
 
     def at(self, x: float, y: float) -> Point:
         """A place in vehicle axes on the drawing; its foot is left to the title block."""
-        return (x - self.x0) * self.scale, (self.height - FOOT + HEAD) / 2 - y * self.scale
+        return (x - self.x0) * self.scale, (self.height - self.foot + HEAD) / 2 - y * self.scale
 
 
 def plan_view(
-    sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bool = True, whole: bool = False, slot: str = ""
+    sheet: Sheet,
+    size: tuple[float, float] = (780, 590),
+    magnify: bool = True,
+    whole: bool = False,
+    slot: str = "",
+    foot: float = FOOT,
 ) -> str:
-    """The plan of a job; ``whole``: the vehicle in full, else cropped to the front; ``slot``: the tape at hand."""
+    """The plan of a job.
+
+    ``whole``: the vehicle in full, else cropped to the front; ``slot``: the tape at hand; ``foot``: what is left free
+    below for a title block, drawing units.
+    """
     vehicle, goal = sheet.plan.vehicle, sheet.plan.nominal_goal
     front = goal.x + 620
     back = -vehicle.outline.rear_overhang - 300 if whole else vehicle.wheelbase - 1500
-    least = (sheet.plan.frame.beam_length + 700) * size[0] / (size[1] - HEAD - FOOT)
+    least = (sheet.plan.frame.beam_length + 700) * size[0] / (size[1] - HEAD - foot)
     if front - back < least:
         back = front - least
-    window = Window(back, front, *size)
+    window = Window(back, front, *size, foot)
     body = [_body(sheet, window), _scale(window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
     body += _frame(sheet, window, magnify)
     return document("Plan of vehicle, lines and frame, seen from above", size, body)
@@ -101,7 +111,7 @@ def _body(sheet: Sheet, window: Window) -> str:
 def _lines(sheet: Sheet, window: Window) -> list[str]:
     found = both_lines(sheet.setup)
     if found is None:
-        x, y = window.at(window.x1 - 100, 0)
+        x, y = window.at(sheet.plan.nominal_goal.x - sheet.plan.frame.face_offset - 90, 0)
         axis = line("planned", window.at(window.x0, 0), window.at(window.x1 - 60, 0))
         return [axis, label("small", (x, y - 10), "line not found yet", "end")]
     face = sheet.plan.nominal_goal.x - sheet.plan.frame.face_offset - 90
@@ -198,8 +208,7 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
         parts += _beam(shown, sheet, window, "stands")
     elif last is not None:
         parts += _beam(last.pose, sheet, window, "stale")
-        _, y = window.at(0, -sheet.plan.frame.beam_length / 2)
-        parts.append(label("stale-name", (window.width - 8, y + 36), "frame as read before", "end"))
+        parts.append(label("stale-name", (window.width - 8, HEAD + 20), "frame as read before", "end"))
     pose = shown or goal
     half = sheet.plan.frame.beam_length / 2
     for name, side in (("LF end", 1), ("RF end", -1)):

@@ -241,13 +241,19 @@ def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:
         lstrip_blocks=True,
     )
     local = ZoneInfo(zone)
+    style = (ROOT / "reports" / "templates" / "drawing.css").read_text(encoding="utf-8")
+
+    def styled(svg: str) -> Markup:
+        """A drawing with its styles inside it: a page's own do not reach into one when it is printed."""
+        return Markup(svg.replace(">", f"><style>{style}</style>", 1))
+
     views = {view.check.id: view for view in opened.sheet.checks}
     text = environment.get_template("record.html").render(
         record=record,
         views=views,
-        plan=Markup(plan_view(opened.sheet, size=(780, 470), magnify=False)),
-        side=Markup(side_view(opened.sheet, size=(780, 430))),
-        rule=lambda figure: Markup(rule(figure)),
+        plan=styled(plan_view(opened.sheet, size=(780, 400), magnify=False, whole=True, foot=6)),
+        side=styled(side_view(opened.sheet, size=(780, 430))),
+        rule=lambda figure: styled(rule(figure)),
         clock=lambda at, form="%d %b %Y %H:%M": at.astimezone(local).strftime(form),
     )
     pdf = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")

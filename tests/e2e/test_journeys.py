@@ -64,7 +64,7 @@ def test_a_bump_makes_every_frame_check_stale_until_it_is_read_again(demo: Serve
     unfold(page, demo, "VF-0417", "level")
     assert {check: state(page, check) for check in frame} == dict.fromkeys(frame, "stale")
     expect(page.locator(".check[data-open]")).to_contain_text("Stale: frame bumped at")
-    for typed, word in (("0.05", "LF end high"), ("0.02", "leaning away from the vehicle")):
+    for typed, word in (("0.05", "LF end high"), ("0.02", "leaning away")):
         page.locator(".word", has_text=word).click()
         record(page, typed)
     unfold(page, demo, "VF-0417", "level")

@@ -241,7 +241,7 @@ def test_undecided_says_what_would_decide_it(teo: Technician) -> None:
 
 def test_a_coarse_instrument_is_told_apart_from_a_bad_value(teo: Technician) -> None:
     teo.read("level.roll", "0.1", "level-5", "LF end high")
-    teo.read("level.pitch", "0.25", "level-5", "leaning away from the vehicle")
+    teo.read("level.pitch", "0.25", "level-5", "leaning away")
     view = teo.opened.sheet.check("level")
     assert view is not None
     assert [f.verdict.state for f in view.judgement.figures] == ["holds", "undecided"]

@@ -34,7 +34,7 @@ def next_move(sheet: Sheet) -> NextMove:
 
 def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
     setup = sheet.setup
-    if view.state in ("open", "stale"):
+    if view.state in ("open", "stale") or isinstance(view.check, PoseCheck):
         missing = missing_slot(view, setup)
         if missing is not None:
             return _read(view, missing, setup)

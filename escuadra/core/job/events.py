@@ -6,6 +6,7 @@ JSON (RFC 8785 in spirit: sorted keys, no spaces, UTF-8), hashed with the hash o
 
 import hashlib
 import json
+from collections.abc import Callable
 from typing import Any, Literal
 
 from pydantic import Field
@@ -128,6 +129,8 @@ PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
     "signed": (1, Signed),
     "reopened": (1, Reopened),
 }
+UPCASTS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
+"""(kind, old version): its payload as the next version has it. Nothing in the log is rewritten."""
 _KIND_OF = {model: (kind, version) for kind, (version, model) in PAYLOADS.items()}
 
 
@@ -149,7 +152,10 @@ class Event(Frozen):
         known = PAYLOADS.get(self.kind)
         if known is None or self.version > known[0]:
             raise BadInput("kind", f"{self.kind} version {self.version}", "an event that this version knows")
-        return known[1].read(self.data)
+        data = self.data
+        for version in range(self.version, known[0]):
+            data = UPCASTS[self.kind, version](data)
+        return known[1].read(data)
 
     def text(self) -> str:
         """Canonical JSON text."""

@@ -44,6 +44,8 @@ class EndMark:
 
     pairs: SymmetryResult | None
     names: dict[str, str]
+    u_residual: dict[str, float]
+    """Of each pair's residual, from its readings alone: what the pairs' agreement is judged with."""
     y: float | None = None
     u: float = 0.0
 
@@ -108,6 +110,7 @@ class Setup:
 
     def _end_mark(self, end: str) -> EndMark:
         pairs, names, tool = [], {}, None
+        own_u: dict[str, float] = {}
         for k in range(1, self.pair_count(end) + 1):
             slots = pair_slots(end, k, self.plan)
             left, right = self.now(slots[0]), self.now(slots[1])
@@ -115,18 +118,21 @@ class Setup:
                 continue
             own = math.sqrt((left.figures.u_random**2 + right.figures.u_random**2) / 2)
             u = math.sqrt(own**2 + 2 * self.plan.vehicle.marks.u_symmetry_mm**2)
+            own_u[str(k)] = own / math.sqrt(2)
             pairs.append(Pair(id=str(k), left=left.value, right=right.value, u=u))
             names[str(k)] = pair_name(end, k, self.plan)
             tool = left.tool
         if not pairs:
-            return EndMark(None, names)
+            return EndMark(None, names, {})
+        rest = math.sqrt(1 - 1 / len(pairs))
+        u_residual = {k: u * rest for k, u in own_u.items()}
         middle = symmetry(SymmetryInput(pairs=pairs))
         mark = self.now(mark_slot(end, self.plan))
         if mark is None:
-            return EndMark(middle, names)
+            return EndMark(middle, names, u_residual)
         # On the same tape its offset cancels between the mark and the pairs' middle.
         u_mark = mark.figures.u_random if mark.tool == tool else mark.u
-        return EndMark(middle, names, mark.value - middle.centre, math.hypot(middle.u, u_mark))
+        return EndMark(middle, names, u_residual, mark.value - middle.centre, math.hypot(middle.u, u_mark))
 
     @cached_property
     def toe(self) -> dict[str, Measured] | None:

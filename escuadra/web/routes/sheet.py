@@ -15,13 +15,21 @@ from escuadra.core.job.sheet import CheckView, SlotView
 from escuadra.core.job.state import State
 from escuadra.core.procedure import Tool
 from escuadra.core.quantities import Question
-from escuadra.drawing import plan_view, side_view
+from escuadra.drawing import glyph, plan_view, side_view
 from escuadra.jobs import Asked, Opened
 from escuadra.reports.record import render_record
 from escuadra.web.pages import form_of, garage_of, person_of, render
 
 router = APIRouter(prefix="/jobs/{job}")
 VIEWS = ("plan", "side")
+CAUTIONS = {
+    "ready": "The vehicle is chocked and on its own wheels. Battery support on before long key-on work.",
+    "stance": "The vehicle stands on its own wheels, never on a jack; nobody aboard while it is read.",
+    "line": "Laser light: wear its glasses, never at eye height or into a mirror at people.",
+    "target": "Brakes of the stand on before a target is lifted. The manufacturer's procedure comes first.",
+    "frame": "Brakes of the stand on before reading. Laser light: never at eye height, with its glasses.",
+}
+"""The usual caution of each group, on the screen where the work is done."""
 
 
 @dataclass(frozen=True)
@@ -115,6 +123,8 @@ def page(
         gaps=gaps,
         trouble=trouble or Trouble(),
         happenings=HAPPENINGS.values(),
+        cautions=CAUTIONS,
+        glyph=glyph(sheet.next),
         place=place,
         left=len(sheet.unsettled),
     )

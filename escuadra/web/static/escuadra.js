@@ -47,7 +47,7 @@
     const open = document.querySelector(".check[data-open]");
     const run = document.querySelector(".run");
     if (open && run && run.scrollHeight > run.clientHeight) run.scrollTop = open.offsetTop - run.offsetTop - 58;
-    document.querySelectorAll("[data-unit-name]").forEach((name) => { name.textContent = fieldUnit; });
+    document.querySelectorAll("[data-unit-name], .entry-unit[data-unit=mm]").forEach((name) => { name.textContent = fieldUnit; });
   };
 
   const load = (address) => {
@@ -176,8 +176,8 @@
   // The unit that is meant where none is typed goes along as typed text, so that the log keeps it.
   document.addEventListener("htmx:configRequest", (event) => {
     const typed = event.detail.parameters.typed;
-    const asked = document.querySelector(".entry-unit");
-    if (typed && asked && asked.textContent.trim() === "mm" && fieldUnit !== "mm" && /^[\d\s.,/-]+$/.test(typed)) {
+    const asked = document.querySelector(".entry-unit[data-unit=mm]");
+    if (typed && asked && fieldUnit !== "mm" && /^[\d\s.,/-]+$/.test(typed)) {
       event.detail.parameters.typed = `${typed} ${fieldUnit}`;
     }
   });

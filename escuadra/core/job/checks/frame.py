@@ -39,11 +39,11 @@ class LevelCheck(Check):
     """The beam's roll and pitch against gravity."""
 
     roll: Limits = Field(description="degrees, LF end up positive")
-    pitch: Limits = Field(description="degrees, leaning away from the vehicle positive")
+    pitch: Limits = Field(description="degrees, leaning away positive")
 
     words: ClassVar[dict[str, Words]] = {
         "roll": ("LF end high", "RF end high"),
-        "pitch": ("leaning away from the vehicle", "leaning towards the vehicle"),
+        "pitch": ("leaning away", "leaning towards"),
     }
     labels: ClassVar[dict[str, str]] = {"roll": "Along the beam", "pitch": "Square to the beam"}
 
@@ -56,6 +56,7 @@ class LevelCheck(Check):
                 aspects=frozenset({"level"}),
                 reads="level",
                 words=self.words[way],
+                hint="away from and towards the vehicle" if way == "pitch" else "ends as from the driver's seat",
             )
             for way in ("roll", "pitch")
         ]

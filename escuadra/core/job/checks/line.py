@@ -78,7 +78,7 @@ class CentrelineCheck(Check):
                             f"{end}.{k}",
                             f"{end.capitalize()}, {mark.names[k]}: middle",
                             residual,
-                            0.0,
+                            mark.u_residual[k],
                             self.pair_agreement,
                             "mm",
                             SIDE_WORDS,

@@ -34,12 +34,12 @@ class SlopeCheck(Check):
     """The floor's slope, typed: along and across, under the wheels and up to the target."""
 
     along: Limits = Field(description="percent, rising forward positive")
-    across: Limits = Field(description="percent, rising to the left positive")
+    across: Limits = Field(description="percent, rising left positive")
 
     places: ClassVar[dict[str, str]] = {"wheels": "under the wheels", "target": "up to the target"}
     words: ClassVar[dict[str, tuple[str, str]]] = {
         "along": ("rising forward", "falling forward"),
-        "across": ("rising to the left", "rising to the right"),
+        "across": ("rising left", "rising right"),
     }
 
     def make_slots(self, setup: Setup) -> list[Slot]:

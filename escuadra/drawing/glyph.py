@@ -1,0 +1,44 @@
+"""The small plan beside the next move: which hub, corner or beam end is meant, as seen from above.
+
+Left is upward as from the driver's seat, the front to the right, so that nobody who faces the car mixes the sides up.
+"""
+
+from escuadra.core.job.moving import NextMove
+from escuadra.drawing.svg import Point, arrow_head, document, element, line
+
+SIZE = (104.0, 64.0)
+PLACES: dict[str, Point] = {
+    "LF": (52, 17),
+    "RF": (52, 47),
+    "LR": (16, 17),
+    "RR": (16, 47),
+    "LF_end": (90, 8),
+    "RF_end": (90, 56),
+}
+
+
+def glyph(move: NextMove) -> str:
+    """The small plan of a move or a reading; empty where no place is meant."""
+    parts = move.slot.split(".")
+    named = [part for part in parts[1:] if part in PLACES]
+    if move.happening == "yaw":
+        named = ["LF_end" if " LF end" in move.sentence else "RF_end"]
+    arrow = {
+        "slide": (0, -1 if move.sentence.endswith("left.") else 1),
+        "roll": (1 if "away" in move.sentence else -1, 0),
+    }
+    way = arrow.get(move.happening)
+    if not named and way is None and move.slot != "crossing":
+        return ""
+    body = [element("rect", "body", x=4, y=14, width=62, height=36, rx=6), line("beam stands", (90, 8), (90, 56))]
+    body += [element("rect", "wheel", x=x - 7, y=y - 3, width=14, height=6) for x, y in list(PLACES.values())[:4]]
+    if move.slot == "crossing":
+        body.append(line("centreline", (4, 32), (100, 32)))
+    if len(named) == 2:
+        body.append(line("tape-at-hand", PLACES[named[0]], PLACES[named[1]]))
+    body += [element("circle", "move-head", cx=PLACES[name][0], cy=PLACES[name][1], r=5) for name in named]
+    if way is not None:
+        x, y = 78 if way[1] else 90, 32
+        tip = (x + 16 * way[0], y + 18 * way[1])
+        body += [line("move", (x - 12 * way[0], y - 14 * way[1]), tip), arrow_head("move-head", tip, way, 8)]
+    return document("Where: " + ", ".join(named or [move.happening or move.slot]), SIZE, body)
