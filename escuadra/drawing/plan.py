@@ -213,7 +213,7 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
     half = sheet.plan.frame.beam_length / 2
     for name, side in (("LF end", 1), ("RF end", -1)):
         x, y = window.at(*_on_beam(pose, 0, side * half))
-        parts.append(label("name", (x + 10, y + (-4 if side > 0 else 14)), name))
+        parts.append(label("name", (min(x + 10, window.width - 48), y + (-4 if side > 0 else 14)), name))
     parts += _dimension(sheet, window, goal)
     parts += _move(sheet, window, pose)
     if magnify and shown is not None:

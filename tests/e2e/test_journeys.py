@@ -174,6 +174,8 @@ def test_wrong_units_and_nonsense_are_asked_about_and_kept(
 def test_gloves_and_a_phone_use_our_own_keypad(demo: Server, visit: Visit) -> None:
     page = visit(demo, job_page(demo, "VF-0419") + "?check=ride_height&slot=arch.RR", has_touch=True, is_mobile=True)
     page.set_viewport_size({"width": 390, "height": 844})
+    expect(page.locator("[data-keypad]")).to_be_hidden()
+    page.locator("[data-field]").tap()
     expect(page.locator("[data-keypad]")).to_be_visible()
     assert page.locator("[data-field]").get_attribute("inputmode") == "none"
     assert page.evaluate("document.documentElement.scrollWidth") <= 390

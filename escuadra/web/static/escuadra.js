@@ -11,6 +11,7 @@
   const coarse = matchMedia("(pointer: coarse)");
   let touched = Date.now();
   let fieldUnit = "mm";
+  let tapped = false;
 
   const stored = (store, key, value) => {
     try {
@@ -38,7 +39,7 @@
   const ready = () => {
     restoreDraft();
     const place = field();
-    body.classList.toggle("typing", Boolean(coarse.matches && input()));
+    body.classList.toggle("typing", Boolean(coarse.matches && input() && (tapped || sheet().matches("[data-wants-entry]"))));
     if (place) {
       if (coarse.matches && input()) place.setAttribute("inputmode", "none");
       place.focus({ preventScroll: true });
@@ -156,7 +157,13 @@
     const view = event.target.closest("[data-view]");
     if (view) cookie("escuadra_view", view.dataset.view);
     const link = event.target.closest("a[data-swap], a[data-view]");
-    if (link && window.htmx && !event.ctrlKey && !event.metaKey) { event.preventDefault(); load(link.href); return; }
+    if (link && window.htmx && !event.ctrlKey && !event.metaKey) {
+      event.preventDefault();
+      tapped = link.matches(".slot");
+      load(link.href);
+      return;
+    }
+    if (coarse.matches && event.target === input()) { tapped = true; ready(); return; }
     const key = event.target.closest("[data-type]");
     if (key) press(key.dataset.type);
   });
