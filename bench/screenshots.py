@@ -1,0 +1,116 @@
+"""``make screenshots``: one current picture of each main view, made from the demo data."""
+
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import Page, sync_playwright
+
+from escuadra.demo.valdehierro import open_demo
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+Act = Callable[[Page], Any]
+
+
+def far(page: Page) -> None:
+    """Far mode."""
+    page.keyboard.press("f")
+
+
+def mistyped(page: Page) -> None:
+    """Centimetres where millimetres are meant."""
+    page.keyboard.type("66.2")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".question")
+
+
+def slid(page: Page) -> None:
+    """Ride height read again, then the laser after the slide: the move that follows."""
+    place = page.url
+    page.goto(place.split("?")[0] + "?check=ride_height&slot=arch.LF")
+    for typed in ("709", "708", "718", "719"):
+        count = page.get_attribute("#sheet", "data-count")
+        page.keyboard.type(typed)
+        page.keyboard.press("Enter")
+        page.wait_for_selector(f"#sheet:not([data-count='{count}'])")
+    page.goto(place)
+    page.keyboard.type("-0.9")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("[data-key=m]")
+
+
+def nothing(page: Page) -> None:
+    """The page as it opens."""
+
+
+VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
+    ("day", "/", "", DESK, "light", nothing),
+    ("new-job", "/jobs/new", "", DESK, "light", nothing),
+    ("mistyped", "VF-0419", "?check=ride_height&slot=arch.LF", DESK, "light", mistyped),
+    ("stale", "VF-0417", "?check=ride_height", DESK, "light", nothing),
+    ("move", "VF-0417", "?check=centred&slot=crossing", DESK, "light", slid),
+    ("side", "VF-0417", "?check=distance&view=side", DESK, "light", nothing),
+    ("contradiction-dim", "VF-0416", "?check=square", DESK, "dim", nothing),
+    ("far", "VF-0416", "?check=square", DESK, "dim", far),
+    ("phone", "VF-0416", "?check=square", PHONE, "light", nothing),
+    ("signed", "VF-0412", "?check=square", DESK, "light", nothing),
+    ("garage", "/garage", "", DESK, "light", nothing),
+    ("parts-dim", "/parts", "", DESK, "dim", nothing),
+]
+
+
+def main() -> None:
+    """Serve a fresh demo and take the pictures."""
+    with tempfile.TemporaryDirectory() as folder, socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+        free.close()
+        garage = open_demo(Path(folder) / "demo", lambda: time.time_ns() // 1_000_000)
+        jobs = {opened.row.number: f"/jobs/{opened.row.id}" for opened in garage.jobs()}
+        for done in ("tick.doors",):
+            garage.answer(next(j for n, j in jobs.items() if n == "VF-0417").split("/")[-1], done, "yes", "teo", "shot")
+        garage.close()
+        command = [sys.executable, "-m", "escuadra.cli", "demo", "--port", str(port), "--data", f"{folder}/demo"]
+        server = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        try:
+            take(f"http://127.0.0.1:{port}", jobs)
+        finally:
+            server.terminate()
+            server.wait()
+
+
+def take(base: str, jobs: dict[str, str]) -> None:
+    """All views, one browser context each."""
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(f"{base}/healthz", timeout=1).close()
+            break
+        except OSError:
+            time.sleep(0.2)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+        )
+        for name, place, query, size, theme, act in VIEWS:
+            phone = size is PHONE
+            context = browser.new_context(viewport=size, has_touch=phone, is_mobile=phone)  # type: ignore[arg-type]
+            cookies = {"escuadra_person": "teo", "escuadra_theme": theme}
+            context.add_cookies([{"name": key, "value": value, "url": base} for key, value in cookies.items()])
+            page = context.new_page()
+            page.goto(base + jobs.get(place, place) + query)
+            act(page)
+            page.wait_for_timeout(400)
+            page.screenshot(path=OUT / f"{name}.png")
+            context.close()
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
