@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.checks.frame import PoseCheck
-from escuadra.core.job.moving import NextMove, expected, missing_slot, pose_move, settling_reading
+from escuadra.core.job.moving import NextMove, expected, missing_slots, pose_move, settling_reading
 from escuadra.core.job.places import words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -35,9 +35,9 @@ def next_move(sheet: Sheet) -> NextMove:
 def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
     setup = sheet.setup
     if view.state in ("open", "stale") or isinstance(view.check, PoseCheck):
-        missing = missing_slot(view, setup)
-        if missing is not None:
-            return _read(view, missing, setup)
+        missing = missing_slots(view, setup)
+        if missing:
+            return _read(view, missing[0], setup)
     if isinstance(view.check, PoseCheck):
         move = pose_move(sheet, view)
         if move is not None:

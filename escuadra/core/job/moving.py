@@ -44,13 +44,13 @@ class NextMove:
     happening: str = ""
 
 
-def missing_slot(view: CheckView, setup: Setup) -> SlotView | None:
-    """The slot to fill first: one that is needed and has nothing current."""
+def missing_slots(view: CheckView, setup: Setup) -> list[SlotView]:
+    """The slots that are needed and have nothing current, in the order in which they are best read."""
     check = view.check
     if isinstance(check, PoseCheck):
         needed = {slot.id for slot in check.required(setup, setup.epoch)}
-        return next((s for s in view.slots if s.slot.id in needed and not s.now), None)
-    return next((s for s in view.slots if not s.now and not s.slot.optional), None)
+        return [s for s in view.slots if s.slot.id in needed and not s.now]
+    return [s for s in view.slots if not s.now and not s.slot.optional]
 
 
 def expected(slot: Slot, setup: Setup) -> float | None:

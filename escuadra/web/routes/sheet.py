@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import ReadingTaken
-from escuadra.core.job.moving import expected, missing_slot
+from escuadra.core.job.moving import expected, missing_slots
 from escuadra.core.job.sheet import CheckView, SlotView
 from escuadra.core.job.state import State
 from escuadra.core.procedure import Tool
@@ -54,8 +54,8 @@ def next_place(opened: Opened, check: str, slot: str) -> tuple[str, str]:
         return view.check.id, slot
     if sheet.next.check == view.check.id and sheet.next.slot in ids:
         return view.check.id, sheet.next.slot
-    missing = missing_slot(view, sheet.setup)
-    return view.check.id, missing.slot.id if missing else (ids[0] if ids else "")
+    missing = missing_slots(view, sheet.setup)
+    return view.check.id, missing[0].slot.id if missing else (ids[0] if ids else "")
 
 
 def after_entry(opened: Opened, check: str, slot: str) -> tuple[str, str]:
@@ -64,7 +64,7 @@ def after_entry(opened: Opened, check: str, slot: str) -> tuple[str, str]:
     view = sheet.check(check)
     if view is not None:
         ids = [s.slot.id for s in view.slots]
-        later = [s for s in view.slots if not s.now and not s.slot.optional]
+        later = missing_slots(view, sheet.setup)
         if slot in ids:
             partner = _pair_partner(slot)
             if partner in ids and not sheet.slots[partner].now:

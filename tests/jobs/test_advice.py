@@ -1,0 +1,147 @@
+"""The next move in words: one action a sentence, its amount, what to expect, and what blocks."""
+
+import re
+
+import pytest
+
+from escuadra.core.job.moving import NextMove, expected
+from escuadra.demo.valdehierro import Technician
+from escuadra.drawing import glyph
+
+READY = ("alignment", "tyres", "steering", "load", "glass", "battery", "doors")
+
+
+def spoilt(full: Technician, what: str, *readings: tuple[str, str, str, str]) -> NextMove:
+    """The next move after a happening and other readings on an otherwise finished sheet."""
+    full.happen(what)
+    for slot, typed, tool, word in readings:
+        full.read(slot, typed, tool, word)
+    return full.opened.sheet.next
+
+
+def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician) -> None:
+    move = spoilt(
+        full,
+        "shift",
+        ("level.roll", "0.62", "level-1", "RF end high"),
+        ("level.pitch", "0.05", "level-1", "leaning away"),
+    )
+    assert (move.kind, move.happening, move.check) == ("move", "feet", "level")
+    assert move.sentence == "Turn the feet until it is level: 0.62° RF end high."
+    assert move.figure == "0.62° RF end high"
+
+
+@pytest.mark.parametrize(
+    "typed, sentence, figure",
+    [
+        ("1404.2", "Crank the target 2.0 turns up.", "2.0 turns"),
+        ("1423.4", "Crank the target 1.0 turn down.", "1.0 turn"),
+    ],
+)
+def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sentence: str, figure: str) -> None:
+    full.happen("height")
+    full.level()
+    full.garage.record(full.job, "height.target", typed, "tape-4", "teo", full.id(), replaces=True)
+    move = full.opened.sheet.next
+    assert (move.sentence, move.figure, move.happening) == (sentence, figure, "height")
+    assert move.expect == "1\u202f417\u202fmm"
+    assert "read the level again" in move.then
+
+
+def sloping(who: Technician) -> None:
+    """A floor that falls 1.4 % towards the target."""
+    for place in ("wheels", "target"):
+        who.read(f"slope.{place}.along", "1.4", "level-1", "falling forward")
+        who.read(f"slope.{place}.across", "0", "level-1")
+
+
+@pytest.mark.parametrize(
+    "act, sentence, then",
+    [
+        (lambda who: who.answer("tick.tyres", "no"), "Put right: tyres.", "Then answer again"),
+        (
+            lambda who: (who.happen("jacked"), who.answer("tick.steering", "yes"), sloping(who)),
+            "The floor is not level enough here: choose another place.",
+            "1.40\u202f% falling forward, allowed within 0.50\u202f%",
+        ),
+        (
+            lambda who: (who.happen("loaded"), who.answer("tick.load", "yes"), who.stance(1, 2, -24, -22)),
+            "The body stands wrong: find the cause before aiming.",
+            "allowed 14",
+        ),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_mended_at_the_frame_blocks_and_says_why(
+    full: Technician, act: object, sentence: str, then: str
+) -> None:
+    act(full)  # type: ignore[operator]
+    move = full.opened.sheet.next
+    assert move.kind == "blocked"
+    assert move.sentence == sentence
+    assert then in move.then
+
+
+def test_the_wrong_target_is_to_be_mounted_right(full: Technician) -> None:
+    full.happen("mount")
+    for what, value in (("identity", "VT-A 61"), ("side", "B"), ("way_up", "arrow up"), ("fixing", "both hooks")):
+        full.answer(f"target.{what}", value)
+    move = full.opened.sheet.next
+    assert (move.kind, move.happening) == ("move", "mount")
+    assert move.then == "Side: B, the sheet wants A."
+
+
+def test_a_stale_check_asks_to_read_again_and_says_what_made_it_stale(full: Technician) -> None:
+    move = spoilt(full, "brakes")
+    assert (move.kind, move.slot) == ("read", "level.roll")
+    assert move.sentence == "Read again: Along the beam."
+    assert move.then == "Stale: brakes touched."
+
+
+@pytest.mark.parametrize(
+    "off, sentence",
+    [
+        ((9, 0, 0.5), r"Turn the yaw screw at the LF end 1\.[3-6] turns anticlockwise\."),
+        ((9, 0, -0.3), r"Turn the yaw screw at the LF end 0\.[6-9] of a turn clockwise\."),
+        ((0, 9, 0.03), r"Slide the frame (9|8|10)\.\d\u202fmm to the right\."),
+        ((0, -9, 0.03), r"Slide the frame (7|8)\.\d\u202fmm to the left\."),
+        ((-12, 0.3, 0), r"Roll the frame 1[12]\.\d\u202fmm away from the vehicle\."),
+        ((12, 0.3, 0), r"Roll the frame 1[12]\.\d\u202fmm towards the vehicle\."),
+    ],
+)
+def test_the_frame_is_moved_in_order_with_the_amount_that_is_missing(
+    full: Technician, off: tuple[float, float, float], sentence: str
+) -> None:
+    full.happen("roll")
+    full.level()
+    full.tapes(off)
+    move = full.opened.sheet.next
+    assert re.fullmatch(sentence, move.sentence), move.sentence
+    assert move.kind == "move"
+    assert re.fullmatch(r"−?[\d\u202f.]+\u202fmm", move.expect)
+    assert "move" in glyph(move)
+
+
+def test_what_a_reading_should_show_follows_the_sheet_and_the_slope(teo: Technician) -> None:
+    sheet = teo.opened.sheet
+    assert expected(sheet.slots["arch.LR"].slot, sheet.setup) == 724
+    assert expected(sheet.slots["tape.LF.LF_end"].slot, sheet.setup) is None, "no heights yet: its slope is not known"
+    teo.level()
+    sheet = teo.opened.sheet
+    # From the hub (3642, 908) to the beam end (3642 + 2640 + 83.5, 1113), 213 mm higher.
+    level = (2723.5**2 + 205**2) ** 0.5
+    found = expected(sheet.slots["tape.LF.LF_end"].slot, sheet.setup)
+    assert found == pytest.approx((level**2 + 213**2) ** 0.5, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    "move, named",
+    [
+        (NextMove("read", "Read: LF hub to RF end.", slot="tape.LF.RF_end"), "LF, RF_end"),
+        (NextMove("read", "Read: RR arch.", slot="arch.RR"), "RR"),
+        (NextMove("read", "Read: the laser.", slot="crossing"), "crossing"),
+        (NextMove("move", "Slide the frame 3 mm to the left.", happening="slide"), "slide"),
+    ],
+)
+def test_the_small_plan_shows_where(move: NextMove, named: str) -> None:
+    assert f'aria-label="Where: {named}"' in glyph(move)
+    assert glyph(NextMove("answer", "Tyres right?", slot="tick.tyres")) == ""
