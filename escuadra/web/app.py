@@ -79,8 +79,9 @@ def create_app(garage: Garage) -> FastAPI:
     app.state.changes = Changes()
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for module in (day, new_job, sheet, record, garage_page, parts, api):
-        app.include_router(module.router)
+    for module in (day, new_job, sheet, record, garage_page, parts):
+        app.include_router(module.router, include_in_schema=False)
+    app.include_router(api.router)
 
     app.add_middleware(Guard)
 

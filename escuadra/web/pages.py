@@ -13,7 +13,7 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 
-from escuadra.core.errors import Conflict
+from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.wording import amount
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
@@ -70,6 +70,13 @@ async def form_of(request: Request) -> dict[str, str]:
     if not given or not secrets.compare_digest(given, request.cookies.get("escuadra_token", "")):
         raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
     return fields
+
+
+def told(error: BadInput | Conflict) -> str:
+    """A refusal in a sentence for the screen."""
+    if isinstance(error, BadInput):
+        return f"{error.given or 'Nothing'} is not accepted here. Wanted: {error.accepted}."
+    return str(error)
 
 
 def said_time(request: Request, at: int, form: str = "%H:%M") -> str:

@@ -223,3 +223,52 @@ def test_a_signed_sheet_refuses_and_says_how_to_reopen(demo: Server, visit: Visi
     expect(page.locator(".title-block")).to_contain_text("2")
     with urllib.request.urlopen(f"{demo.url}{job_page(demo, 'VF-0412')}/record/1.pdf") as answer:
         assert answer.read(5) == b"%PDF-"
+
+
+def test_every_key_of_the_card_does_what_it_says(demo: Server, visit: Visit) -> None:
+    page = visit(demo, job_page(demo, "VF-0419") + "?check=ride_height&slot=arch.RF")
+    page.keyboard.press("?")
+    expect(page.locator(".keys-card")).to_contain_text("the frame was bumped")
+    page.keyboard.press("?")
+    expect(page.locator(".keys-card")).to_have_count(0)
+    page.keyboard.press("v")
+    expect(page.locator(".drawing-frame svg")).to_have_attribute("aria-label", re.compile("Side view"))
+    page.keyboard.press("v")
+    expect(page.locator(".drawing-frame svg")).to_have_attribute("aria-label", re.compile("Plan"))
+    page.keyboard.press("g")
+    expect(page.locator("[data-command=gaps]")).to_have_attribute("aria-pressed", "false")
+    page.keyboard.press("d")
+    expect(page.locator("html")).to_have_attribute("data-theme", "dim")
+    page.keyboard.press("u")
+    expect(page.locator(".entry-unit")).to_have_text("cm")
+    page.keyboard.press("ArrowRight")
+    expect(page.locator(".slot.chosen")).to_contain_text("LR arch")
+    record(page, "66.8")
+    expect(page.locator(".slot", has_text="LR arch")).to_contain_text("66.8 cm")
+    page.keyboard.press("ArrowDown")
+    expect(page.locator(".check[data-open]")).to_have_attribute("data-check", "centreline")
+    page.keyboard.press("ArrowUp")
+    expect(page.locator(".check[data-open]")).to_have_attribute("data-check", "ride_height")
+    # Letters can be switched off; then a letter is only a letter.
+    page.keyboard.press("?")
+    page.locator(".keys-card input").uncheck()
+    page.locator("[data-field]").focus()
+    page.keyboard.press("f")
+    expect(page.locator(".far")).to_be_hidden()
+    expect(page.locator("[data-field]")).to_have_value("f")
+
+
+def test_an_override_stands_with_its_reason_and_lapses_with_the_next_reading(demo: Server, visit: Visit) -> None:
+    page = visit(demo, job_page(demo, "VF-0419") + "?check=target_height", person="ines")
+    page.locator(".check .override summary").click()
+    page.locator("#override-reason").fill("too short")
+    page.get_by_role("button", name="Override").click()
+    expect(page.locator(".check .error")).to_contain_text("a reason in words")
+    expect(page.locator("#override-reason")).to_have_value("too short")
+    page.locator("#override-reason").fill("held by hand beside the second stand")
+    page.get_by_role("button", name="Override").click()
+    expect(page.locator(".check")).to_contain_text("Overridden by Inés Robledo")
+    page.goto(demo.url + job_page(demo, "VF-0419") + "?check=target_height")
+    record(page, "1238")
+    page.goto(demo.url + job_page(demo, "VF-0419") + "?check=target_height")
+    expect(page.locator(".check")).not_to_contain_text("Overridden by")

@@ -8,6 +8,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.kinds import KINDS
 from escuadra.demo.valdehierro import Technician
 from escuadra.jobs import Garage
 from escuadra.web.app import LARGEST_BODY, create_app
@@ -230,6 +231,18 @@ def test_jobs_are_listed_a_page_at_a_time_with_the_addresses_of_their_records(fu
 )
 def test_addresses_answer(visitor: Visitor, path: str, status: int) -> None:
     assert visitor.client.get(path).status_code == status
+
+
+def test_the_openapi_page_documents_every_kind_and_its_schemas_are_there(visitor: Visitor) -> None:
+    document = visitor.client.get("/openapi.json").json()
+    paths = {path for path in document["paths"] if path.startswith("/api/compute/")}
+    assert paths == {f"/api/compute/{kind}" for kind in KINDS}
+    for path in paths:
+        body = document["paths"][path]["post"]["requestBody"]["content"]["application/json"]["schema"]
+        assert visitor.client.get(body["$ref"]).json()["title"]
+    assert set(document["paths"]) - paths == {"/api/jobs", "/healthz", "/schemas/{name}.json"}
+    unknown = visitor.client.post("/api/compute/sorcery", json={})
+    assert (unknown.status_code, unknown.json()["field"]) == (422, "kind")
 
 
 def test_the_dim_theme_is_kept_and_the_view_too(full: Technician) -> None:

@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.errors import BadInput
-from escuadra.core.kinds import KINDS, compute
+from escuadra.core.kinds import KINDS, Kind, compute
 from escuadra.core.procedure import CheckSpec, Procedure
 from escuadra.jobs import Opened
 from escuadra.web.pages import garage_of, render
@@ -29,16 +29,43 @@ def healthz(request: Request) -> dict[str, str]:
     return {"status": "ok"}
 
 
-@router.post("/api/compute/{kind}", responses=_REFUSED)
-async def compute_kind(request: Request, kind: str) -> Response:
-    """Compute a kind from one JSON object."""
+async def computed(request: Request, kind: str) -> Response:
+    """A kind computed from the request's body."""
     try:
         data = json.loads(await request.body())
     except (ValueError, RecursionError) as error:
         return JSONResponse({"detail": f"body: {error}; accepted: one JSON object", "field": "body"}, 400)
-    if kind not in KINDS:
-        raise BadInput("kind", kind, f"one of {', '.join(KINDS)}")
     return JSONResponse(await run_in_threadpool(compute, kind, data))
+
+
+def _offer(kind: Kind) -> None:
+    """A documented path of its own for a kind."""
+    schema = {"$ref": f"/schemas/{kind.name}.input.json"}
+    body = {"required": True, "content": {"application/json": {"schema": schema}}}
+
+    async def endpoint(request: Request) -> Response:
+        return await computed(request, kind.name)
+
+    router.add_api_route(
+        f"/api/compute/{kind.name}",
+        endpoint,
+        methods=["POST"],
+        name=kind.name,
+        description=kind.purpose,
+        response_model=kind.result,
+        responses=_REFUSED,
+        openapi_extra={"requestBody": body},
+    )
+
+
+for _kind in KINDS.values():
+    _offer(_kind)
+
+
+@router.post("/api/compute/{kind}", include_in_schema=False)
+async def unknown_kind(request: Request, kind: str) -> Response:
+    """A kind that nobody knows."""
+    return await computed(request, kind)
 
 
 @router.get("/api/jobs")
@@ -63,7 +90,7 @@ def _listed(opened: Opened) -> dict[str, Any]:
     }
 
 
-@router.get("/api/docs")
+@router.get("/api/docs", include_in_schema=False)
 def docs(request: Request) -> Response:
     """What the API offers, from shipped files."""
     return render(request, "api_docs.html", kinds=KINDS.values())

@@ -18,7 +18,7 @@ from escuadra.core.quantities import Question
 from escuadra.drawing import glyph, plan_view, side_view
 from escuadra.jobs import Asked, Opened
 from escuadra.reports.record import render_record
-from escuadra.web.pages import form_of, garage_of, person_of, render
+from escuadra.web.pages import form_of, garage_of, person_of, render, told
 
 router = APIRouter(prefix="/jobs/{job}")
 VIEWS = ("plan", "side")
@@ -182,12 +182,7 @@ def record_reading(request: Request, job: str, form: dict[str, str] = Depends(fo
             understood=form.get("understood", ""),
         )
     except (BadInput, Conflict) as error:
-        text = (
-            f"{error.given or 'Nothing'} is not accepted here. Type {error.accepted}."
-            if (isinstance(error, BadInput) and error.field == "value")
-            else str(error)
-        )
-        trouble = Trouble(text, None, typed, word, replaces)
+        trouble = Trouble(told(error), None, typed, word, replaces)
         return page(request, garage.open(job), check, slot, trouble, 422)
     if isinstance(result, Asked):
         trouble = Trouble("", result.question, typed, word, replaces)
@@ -203,7 +198,7 @@ def record_answer(request: Request, job: str, form: dict[str, str] = Depends(for
     try:
         opened = garage.answer(job, slot, value, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(str(error), typed=value), 422)
+        return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), 422)
     return _done(request, opened, *after_entry(opened, check, slot))
 
 
@@ -215,7 +210,7 @@ def happen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
     try:
         opened = garage.happen(job, what, person_of(request), form.get("entry", ""), form.get("amount", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), form.get("check", ""), "", Trouble(str(error)), 422)
+        return page(request, garage.open(job), form.get("check", ""), "", Trouble(told(error)), 422)
     return _done(request, opened, "", "")
 
 
@@ -228,7 +223,7 @@ def undo(request: Request, job: str, form: dict[str, str] = Depends(form_of)) ->
         before = garage.open(job).state
         opened = garage.undo(job, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(str(error)), 422)
+        return page(request, garage.open(job), check, slot, Trouble(told(error)), 422)
     for id, view in opened.sheet.slots.items():
         if before.live(id) != opened.state.live(id):
             slot, check = id, _home(opened, view, check)
@@ -247,7 +242,7 @@ def override(request: Request, job: str, form: dict[str, str] = Depends(form_of)
     try:
         opened = garage.override(job, check, reason, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, "", Trouble(str(error), check=check, reason=reason), 422)
+        return page(request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), 422)
     return _done(request, opened, check, "")
 
 
@@ -260,7 +255,7 @@ def sign(request: Request, job: str, form: dict[str, str] = Depends(form_of)) ->
             job, form.get("head", ""), person_of(request), form.get("entry", ""), render_record(garage)
         )
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), "", "", Trouble(str(error)), 409)
+        return page(request, garage.open(job), "", "", Trouble(told(error)), 409)
     return _done(request, opened, "", "")
 
 
@@ -271,5 +266,5 @@ def reopen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
     try:
         opened = garage.reopen(job, reason, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), "", "", Trouble(str(error), reason=reason), 422)
+        return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), 422)
     return _done(request, opened, "", "")
