@@ -26,19 +26,24 @@ FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF
 
 
 def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
-    """The demo garage; refuses a folder whose data the demo did not make."""
-    foreign = data.exists() and any(data.iterdir()) and not (data / "escuadra.sqlite").exists()
-    if foreign:
-        raise BadInput("data", str(data), "an empty folder or a demo garage: this one holds something else")
-    garage = Garage(data, clock)
-    made_by = garage.store.setting("made_by")
-    if made_by == MADE_BY:
-        return garage
-    if made_by or garage.store.people() or garage.jobs(1):
+    """The demo garage; refuses a folder whose data the demo did not make. A half-filled one is made anew."""
+    database = data / "escuadra.sqlite"
+    if data.exists() and any(data.iterdir()):
+        if not database.exists():
+            raise BadInput("data", str(data), "an empty folder or a demo garage: this one holds something else")
+        garage = Garage(data, clock)
+        made_by, filled = garage.store.setting("made_by"), garage.store.setting("filled")
+        if made_by == MADE_BY and filled:
+            return garage
         garage.close()
-        raise BadInput("data", str(data), "an empty folder or a demo garage: this garage is somebody's own")
-    fill(garage)
+        if made_by != MADE_BY:
+            raise BadInput("data", str(data), "an empty folder or a demo garage: this garage is somebody's own")
+        for left in data.glob("escuadra.sqlite*"):
+            left.unlink()
+    garage = Garage(data, clock)
     garage.store.set("made_by", MADE_BY)
+    fill(garage)
+    garage.store.set("filled", "yes")
     return garage
 
 

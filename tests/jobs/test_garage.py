@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.demo.valdehierro import Technician, open_demo
+from escuadra.demo.valdehierro import MADE_BY, Technician, open_demo
 from escuadra.jobs import Asked, Garage, Recorded, TakeIn
 from tests.conftest import Clock
 
@@ -215,9 +215,17 @@ def test_the_demo_makes_four_jobs_and_never_touches_what_it_did_not_make(tmp_pat
     own = Garage(tmp_path / "own", Clock())
     own.store.add_person("ana", "Ana", "lead")
     own.close()
+    Garage(tmp_path / "empty", Clock()).close()
+    half = Garage(tmp_path / "half", Clock())
+    half.store.set("made_by", MADE_BY)
+    half.store.add_person("teo", "Teo Marchena", "specialist")
+    half.close()
+    anew = open_demo(tmp_path / "half", Clock())
+    assert len(anew.jobs()) == 4, "a demo that was left half-filled is made anew"
+    anew.close()
     (tmp_path / "photos").mkdir()
     (tmp_path / "photos" / "holiday.txt").write_text("mine")
-    for folder in ("own", "photos"):
+    for folder in ("own", "empty", "photos"):
         with pytest.raises(BadInput, match="an empty folder or a demo garage"):
             open_demo(tmp_path / folder, Clock())
     assert [path.name for path in (tmp_path / "photos").iterdir()] == ["holiday.txt"]
