@@ -42,8 +42,8 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590)) -> str:
             mx, my = at(face, height)
             body.append(element("circle", f"board {cls}", cx=mx, cy=my, r=4))
     body.append(line("stand", at(goal.x, 0), at(goal.x, procedure.height)))
-    (dx, dy), (_, gy) = at(face + 560, procedure.height), at(0, 0)
-    body += [line("thin", (dx - 18, dy), (dx + 6, dy)), line("thin", (dx, dy), (dx, gy))]
+    (dx, dy), (_, gy) = at(face - 330, procedure.height), at(0, 0)
+    body += [line("thin", (dx - 6, dy), (dx + 40, dy)), line("thin", (dx, dy), (dx, gy))]
     body.append(label("dimension", (dx - 8, (dy + gy) / 2), amount(procedure.height, "mm", 0), "end"))
     (hx, _), (fx, _) = at(vehicle.wheelbase, 0), at(face, 0)
     y = floor + 58

@@ -106,25 +106,40 @@ def test_the_planted_pose_is_recovered_within_three_u() -> None:
     assert exact.frame is not None
     assert (exact.frame.x, exact.frame.y, exact.frame.yaw_deg) == pytest.approx((4200, 15, 2), abs=1e-6)
     assert exact.chi2 == pytest.approx(0, abs=1e-9)
+    rounded_as_read = paper(None)
+    for o in rounded_as_read["observations"]:
+        o["value"] = round(o["value"])
+    read = network(NetworkInput.read(rounded_as_read)).frame
+    assert read is not None
+    assert max(errors(read)) < 3
     noise = random.Random(4711)
-    for _ in range(60):
-        found = network(NetworkInput.read(paper(noise))).frame
-        assert found is not None
-        assert abs(found.x - 4200) < 3.5 * found.u_x
-        assert abs(found.y - 15) < 3.5 * found.u_y
-        assert abs(found.yaw_deg - 2) < 3.5 * found.u_yaw_deg
+    found = [errors(network(NetworkInput.read(paper(noise))).frame) for _ in range(60)]
+    beyond = sum(error > 3 for row in found for error in row)
+    assert beyond <= 2, "of 180 normal errors, half a one is expected beyond 3 u"
+    assert max(map(max, found)) < 4
+
+
+def errors(frame: Any) -> tuple[float, float, float]:
+    """Errors of a solved frame against the planted one, in their own u."""
+    return (
+        abs(frame.x - 4200) / frame.u_x,
+        abs(frame.y - 15) / frame.u_y,
+        abs(frame.yaw_deg - 2) / frame.u_yaw_deg,
+    )
 
 
 @pytest.mark.parametrize("hub, end", TAPES)
-def test_a_planted_blunder_is_named_or_shares_the_blame(hub: str, end: str) -> None:
+def test_a_planted_blunder_of_one_and_a_half_times_its_detectable_size_is_named(hub: str, end: str) -> None:
     clean = network(NetworkInput.read(paper(None)))
     name = f"{hub}-{end}"
     mdb = clean.mdb[name]
     assert mdb is not None
     found = network(NetworkInput.read(paper(None, (name, 1.5 * mdb))))
     assert not found.passes
-    assert name in found.suspects
-    assert found.suspect in (None, name)
+    # A diagonal shares the blame with its hub's own place across the vehicle; a tape straight ahead stands alone.
+    diagonal = hub[0] != end
+    assert found.suspects == ([f"{hub}.y", name] if diagonal else [name])
+    assert found.suspect == (None if diagonal else name)
 
 
 def test_with_four_tapes_the_blame_is_shared_and_never_laid_on_one_wrong_reading() -> None:
