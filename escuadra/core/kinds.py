@@ -4,17 +4,37 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from escuadra.core import aim, design, lines, moves, network, observations, readings, stance, symmetry, verdict, vin
+from escuadra.core import (
+    aim,
+    design,
+    drive,
+    feet,
+    floor,
+    instruments,
+    levelling,
+    lines,
+    moves,
+    network,
+    observations,
+    radar,
+    readings,
+    stakeout,
+    stance,
+    strings,
+    symmetry,
+    verdict,
+    vin,
+)
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
 
 
 @dataclass(frozen=True)
 class Kind:
-    """A calculation: its input model, its result model and its function."""
+    """A calculation: its input model (with ``read``), its result model and its function."""
 
     name: str
-    given: type[Frozen]
+    given: Any
     result: type[Frozen]
     function: Callable[[Any], Frozen]
 
@@ -38,6 +58,17 @@ KINDS: dict[str, Kind] = {
         Kind("part", design.PartInput, design.PartResult, design.part),
         Kind("moves", moves.MovesInput, moves.MovesResult, moves.moves),
         Kind("aim", aim.AimInput, aim.AimResult, aim.aim),
+        Kind("floor", floor.FloorInput, floor.FloorResult, floor.floor),
+        Kind("levelling", levelling.LevellingInput, levelling.LevellingResult, levelling.levelling),
+        Kind("strings", strings.StringsInput, strings.StringsResult, strings.strings),
+        Kind("feet", feet.FeetInput, feet.FeetResult, feet.feet),
+        Kind("stakeout", stakeout.StakeoutInput, stakeout.StakeoutResult, stakeout.stakeout),
+        Kind("reflection", radar.ReflectionInput, radar.ReflectionResult, radar.reflection),
+        Kind("screws", radar.ScrewsInput, radar.ScrewsResult, radar.screws),
+        Kind("tilt", radar.TiltInput, radar.TiltResult, radar.tilt),
+        Kind("check", instruments.CheckInput, instruments.CheckResult, instruments.check),
+        Kind("drift", instruments.DriftInput, instruments.DriftResult, instruments.drift),
+        Kind("drive", drive.DriveInput, drive.DriveResult, drive.drive),
         Kind("vin", vin.VinInput, vin.VinResult, vin.vin),
     )
 }

@@ -1,6 +1,6 @@
 """The base of every input and result: frozen, strict about unknown fields, finite numbers only."""
 
-from typing import Annotated, Any, Self
+from typing import Annotated, Any, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -14,6 +14,17 @@ NotNegative = Annotated[float, Field(ge=0, le=LARGEST)]
 Positive = Annotated[float, Field(gt=0, le=LARGEST)]
 
 
+M = TypeVar("M", bound=BaseModel)
+
+
+def read_as(model: type[M], data: Any) -> M:
+    """Plain data as a model; raises ``BadInput`` that names the field."""
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        raise bad_input(error) from error
+
+
 class Frozen(BaseModel):
     """A value: never changed after it was made."""
 
@@ -24,10 +35,7 @@ class Frozen(BaseModel):
     @classmethod
     def read(cls, data: Any) -> Self:
         """Validate plain data; raises ``BadInput`` that names the field."""
-        try:
-            return cls.model_validate(data)
-        except ValidationError as error:
-            raise bad_input(error) from error
+        return read_as(cls, data)
 
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data, without what was never set."""

@@ -1,0 +1,90 @@
+"""Heights from several set-ups of a level, joined through common points.
+
+Source: adjustment by observation equations; staff = height of the set-up minus height of the point. Millimetres.
+"""
+
+import math
+from typing import Self
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from escuadra.core.errors import BadInput
+from escuadra.core.model import Frozen, Number, Positive
+
+
+class StaffReading(Frozen):
+    """One staff reading; a larger one is a lower point."""
+
+    setup: str
+    point: str
+    staff: Number
+
+
+class LevellingInput(Frozen):
+    """All staff readings, their common u and the point whose height is 0."""
+
+    readings: list[StaffReading]
+    u: Positive = Field(description="of each reading, mm")
+    datum: str
+
+    @model_validator(mode="after")
+    def _joined(self) -> Self:
+        if not self.readings:
+            raise BadInput("readings", "none", "one or more staff readings")
+        if all(reading.point != self.datum for reading in self.readings):
+            raise BadInput("datum", self.datum, "a point that was read")
+        reached, waiting = {("point", self.datum)}, [("point", self.datum)]
+        neighbours: dict[tuple[str, str], list[tuple[str, str]]] = {}
+        for reading in self.readings:
+            a, b = ("setup", reading.setup), ("point", reading.point)
+            neighbours.setdefault(a, []).append(b)
+            neighbours.setdefault(b, []).append(a)
+        while waiting:
+            for other in neighbours[waiting.pop()]:
+                if other not in reached:
+                    reached.add(other)
+                    waiting.append(other)
+        loose = next((node for node in neighbours if node not in reached), None)
+        if loose is not None:
+            raise BadInput("readings", f"{loose[0]} {loose[1]} apart from the rest", "set-ups joined by common points")
+        return self
+
+
+class LevelledHeight(Frozen):
+    """A height above the datum and its standard uncertainty."""
+
+    z: float
+    u: float
+
+
+class LevellingResult(Frozen):
+    """Heights, and how well the readings agree."""
+
+    heights: dict[str, LevelledHeight]
+    residuals: list[float] = Field(description="computed minus read, in the order of the readings, mm")
+    s0: float | None = Field(description="scatter in units of u; null where nothing is left over")
+
+
+def levelling(given: LevellingInput) -> LevellingResult:
+    """Heights of all points but the datum, and the residual of every reading."""
+    setups = list(dict.fromkeys(reading.setup for reading in given.readings))
+    points = [p for p in dict.fromkeys(reading.point for reading in given.readings) if p != given.datum]
+    column = {("setup", s): k for k, s in enumerate(setups)}
+    column |= {("point", p): len(setups) + k for k, p in enumerate(points)}
+    rows = np.zeros((len(given.readings), len(column)))
+    for i, reading in enumerate(given.readings):
+        rows[i, column["setup", reading.setup]] = 1
+        if reading.point != given.datum:
+            rows[i, column["point", reading.point]] = -1
+    staff = np.array([reading.staff for reading in given.readings])
+    solution = np.linalg.lstsq(rows, staff, rcond=None)[0]
+    covariance = given.u**2 * np.linalg.inv(rows.T @ rows)
+    residuals = rows @ solution - staff
+    dof = len(given.readings) - len(column)
+    at = {p: column["point", p] for p in points}
+    return LevellingResult(
+        heights={p: LevelledHeight(z=float(solution[k]), u=math.sqrt(float(covariance[k, k]))) for p, k in at.items()},
+        residuals=[float(v) for v in residuals],
+        s0=math.sqrt(float(residuals @ residuals) / given.u**2 / dof) if dof > 0 else None,
+    )
