@@ -83,4 +83,5 @@ def test_nonsense_is_refused_and_never_breaks(client: TestClient, kind: str) -> 
     assert client.post(f"/api/compute/{kind}", content=b"{").status_code == 400
     assert client.post(f"/api/compute/{kind}", content=b"[" * 50_000).status_code in (400, 422)
     for part in ("input", "result"):
-        assert client.get(f"/schemas/{kind}.{part}.json").json()["type"] == "object"
+        schema = client.get(f"/schemas/{kind}.{part}.json").json()
+        assert schema.get("type") == "object" or schema["oneOf"]
