@@ -13,6 +13,7 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 
+from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.wording import amount
 from escuadra.drawing import rule
@@ -36,6 +37,7 @@ environment = Environment(
     lstrip_blocks=True,
 )
 environment.filters["rule"] = lambda figure: Markup(rule(figure))
+environment.filters["budget"] = lambda parts: told_shares(list(parts))
 environment.filters["said"] = lambda mm: amount(mm, "mm", 0)
 environment.globals.update(state_words=STATE_WORDS, stage_words=STAGE_WORDS, new_id=lambda: uuid.uuid4().hex)
 

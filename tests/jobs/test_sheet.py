@@ -5,6 +5,7 @@ import re
 
 import pytest
 
+from escuadra.core.budget import of_reading, told
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State, fold
@@ -266,6 +267,42 @@ def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
     assert view.state == "out"
     assert "identity: VT-B 47, the sheet wants VT-A 61" in view.judgement.wrong
     assert "way up: arrow down" in view.judgement.wrong
+
+
+def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: Technician) -> None:
+    setup, seen = full.opened.sheet.setup, set()
+    for view in full.opened.sheet.checks:
+        for figure in view.judgement.figures:
+            parts = view.check.budget(setup, figure)
+            if not parts:
+                continue
+            seen.add(view.check.id)
+            assert math.fsum(part.share for part in parts) == pytest.approx(1)
+            assert [part.share for part in parts] == sorted((part.share for part in parts), reverse=True)
+            assert re.fullmatch(r"\d+\u202f% .+", told(parts))
+    assert seen == {"floor", "ride_height", "thrust", "level", "target_height", "square", "centred", "distance"}
+    for what in ("distance", "offset", "square"):
+        solved = setup.newest
+        assert solved is not None
+        derived = solved.derived(what)
+        rows = solved.solution.rows @ (solved.solution.covariance @ derived.gradient)
+        assert math.sqrt(float(rows @ rows)) == pytest.approx(derived.u, rel=1e-9)
+    arch = setup.now(full.opened.sheet.slots["arch.LF"].slot)
+    assert arch is not None
+    assert math.hypot(*(u for _, u in of_reading(arch.figures, "tape"))) == pytest.approx(arch.u)
+
+
+def test_an_undecided_check_says_where_its_uncertainty_comes_from(teo: Technician) -> None:
+    teo.line(("0.12", "0.06"))
+    teo.level()
+    teo.tapes((1, 1, 0.22))
+    view = teo.opened.sheet.check("square")
+    assert view is not None
+    assert view.state == "undecided"
+    assert {"the hubs' places", "front centre mark"} <= {part.source for part in view.budget}
+    holding = teo.opened.sheet.check("level")
+    assert holding is not None
+    assert holding.budget == ()
 
 
 def test_folding_in_two_halves_equals_folding_at_once(full: Technician) -> None:

@@ -3,10 +3,11 @@
 The only place where a check gets its state; screens, records, tests and reprints all read it from here.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from escuadra.core.aim import AimInput, aim
+from escuadra.core.budget import Contribution
 from escuadra.core.job import advice, looking
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
@@ -43,6 +44,8 @@ class CheckView:
     because: Disturbance | None = None
     override: Override | None = None
     advice: str = ""
+    budget: tuple[Contribution, ...] = ()
+    """Where the uncertainty of the figure nearest to trouble comes from; for an undecided check."""
     consequence: str = ""
 
     @property
@@ -163,15 +166,13 @@ def _view(check: Check, setup: Setup) -> CheckView:
             override = None
     if result == "holds":
         override = None
-    return CheckView(
-        check,
-        result,
-        judged,
-        tuple(slots),
-        because,
-        override,
-        looking.for_check(check, result, judged, slots, setup),
-        _consequence(check, result, judged, setup),
+    view = CheckView(check, result, judged, tuple(slots), because, override)
+    undecided = view.worst if result == "undecided" and not judged.trouble else None
+    return replace(
+        view,
+        advice=looking.for_check(check, result, judged, slots, setup),
+        budget=tuple(check.budget(setup, undecided)) if undecided is not None else (),
+        consequence=_consequence(check, result, judged, setup),
     )
 
 

@@ -43,6 +43,7 @@ class Measured:
     count: int
     repeatability: float
     seq: int
+    tool_name: str
 
     @property
     def value(self) -> float:
@@ -89,6 +90,7 @@ def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float 
                 len(by_tool),
                 said.tool.contributions.repeatability,
                 by_tool[-1].seq,
+                said.tool.name,
             )
         )
     return found
@@ -122,7 +124,21 @@ def measured(entries: Sequence[Entry]) -> Measured | None:
         sum(p.count for p in parts),
         parts[-1].repeatability,
         max(p.seq for p in parts),
+        parts[-1].tool_name,
     )
+
+
+def parts_of(weights: Sequence[float], parts: Sequence[Measured], words: Sequence[str]) -> list[tuple[str, float]]:
+    """The (source, u) parts of Σ aᵢ·xᵢ: each reading's own, and what the readings of a tool share."""
+    found = [(word, a * p.figures.u_random) for a, p, word in zip(weights, parts, words, strict=True)]
+    for tool in {p.tool for p in parts}:
+        of = [(a, p) for a, p in zip(weights, parts, strict=True) if p.tool == tool]
+        name = of[0][1].tool_name
+        found.append((f"{name}: constant error", math.fsum(a * p.figures.u_offset for a, p in of)))
+        found.append(
+            (f"{name}: error that grows with length", math.fsum(a * p.value * p.figures.u_scale for a, p in of))
+        )
+    return found
 
 
 def combined(weights: Sequence[float], parts: Sequence[Measured]) -> tuple[float, float]:
@@ -130,10 +146,4 @@ def combined(weights: Sequence[float], parts: Sequence[Measured]) -> tuple[float
     if len(weights) != len(parts):
         raise BadInput("weights", len(weights), f"{len(parts)} of them")
     value = math.fsum(a * p.value for a, p in zip(weights, parts, strict=True))
-    variance = math.fsum((a * p.figures.u_random) ** 2 for a, p in zip(weights, parts, strict=True))
-    for tool in {p.tool for p in parts}:
-        of = [(a, p) for a, p in zip(weights, parts, strict=True) if p.tool == tool]
-        offset = math.fsum(a * p.figures.u_offset for a, p in of)
-        scale = math.fsum(a * p.value * p.figures.u_scale for a, p in of)
-        variance += offset**2 + scale**2
-    return value, math.sqrt(variance)
+    return value, math.hypot(*(u for _, u in parts_of(weights, parts, [""] * len(parts))))

@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.procedure import CheckSpec, Limits
@@ -91,6 +92,16 @@ class Check(CheckSpec):
     def aspects(self, setup: Setup) -> frozenset[str]:
         """What the check's verdict depends on."""
         return frozenset().union(*(slot.aspects for slot in self.slots(setup)))
+
+    def source_slot(self, figure: Figure) -> str:
+        """Id of the one slot that a figure was read in; empty where it is worked out from several."""
+        return figure.id
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        """Where a figure's uncertainty comes from, the largest share first."""
+        slot = next((s for s in self.slots(setup) if s.id == self.source_slot(figure)), None)
+        found = setup.now(slot) if slot is not None else None
+        return shares(of_reading(found.figures, found.tool_name)) if found is not None else []
 
     def figure(
         self,

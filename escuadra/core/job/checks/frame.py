@@ -8,7 +8,8 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from escuadra.core.job.checks.base import Check, Judgement, Words
+from escuadra.core.budget import Contribution, of_solution
+from escuadra.core.job.checks.base import Check, Figure, Judgement, Words
 from escuadra.core.job.places import ENDS, crossing_slot, height_slot, tape_slot, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -114,6 +115,12 @@ class PoseCheck(Check):
                 found.append(slot)
         return found
 
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        solved = setup.solved_for(self.aspect)
+        if solved is None or solved.line is None:
+            return []
+        return of_solution(solved.solution, solved.derived(self.quantity).gradient, source_of)
+
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.solved_for(self.aspect)
         if solved is None:
@@ -211,6 +218,21 @@ class TargetHeightCheck(Check):
             about=self.limits.nominal,
         )
         return Judgement(True, (figure,), figure.text)
+
+    def source_slot(self, figure: Figure) -> str:
+        return "height.target"
+
+
+def source_of(observation: str) -> str:
+    """An observation of the network as a source of uncertainty; hubs together, an instrument's shared errors too."""
+    parts = observation.split("~")[0].split(".")
+    if parts[0] == "hub":
+        return "the hubs' places"
+    if parts[0] == "mark":
+        return f"{parts[1]} centre mark"
+    if parts[-1] in ("offset", "scale"):
+        return f"what all readings by {parts[0]} share"
+    return words_of(observation)
 
 
 def contradiction(solved: Solved) -> str:

@@ -9,10 +9,11 @@ from typing import Any
 
 from pydantic import Field
 
-from escuadra.core.job.checks.base import Check, Judgement
+from escuadra.core.budget import Contribution, shares
+from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.places import mark_slot, pair_slots, toe_slot
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot
+from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.lines import BodyMarks, LinesInput, LinesResult, Mark, RearToe, lines
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.symmetry import CRITICAL_W
@@ -113,6 +114,13 @@ class RearToeCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [toe_slot("left"), toe_slot("right")]
 
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        if setup.toe is None:
+            return []
+        if figure.id == "thrust_angle":
+            return shares(toe_sources(setup.toe))
+        return shares(line_sources(setup, setup.plan.vehicle.wheelbase + setup.plan.procedure.distance))
+
     def judge(self, setup: Setup) -> Judgement:
         found = both_lines(setup)
         if found is None or found.thrust is None:
@@ -139,6 +147,23 @@ class RearToeCheck(Check):
             )
             note = said_together(thrust.angle_deg, found.body.angle_deg, apart.value, apart.u, figures)
         return Judgement(True, tuple(figures), summary=amount(thrust.angle_deg, "°", 2, SIDE_WORDS), note=note)
+
+
+def line_sources(setup: Setup, station: float) -> list[tuple[str, float]]:
+    """The (source, u) parts of the distance between both lines at a station, mm."""
+    vehicle, marks, toe = setup.plan.vehicle, setup.marks, setup.toe
+    t = (station - vehicle.marks.rear_x) / (vehicle.marks.front_x - vehicle.marks.rear_x)
+    parts = [("front centre mark", t * marks["front"].u), ("rear centre mark", (1 - t) * marks["rear"].u)]
+    if toe is not None:
+        parts += [(name, station * math.radians(u)) for name, u in toe_sources(toe)]
+        parts.append(("the hubs' places", vehicle.u_hub_mm / math.sqrt(2)))
+    return parts
+
+
+def toe_sources(toe: dict[str, Measured]) -> list[tuple[str, float]]:
+    """The (source, u) parts of the thrust angle, degrees."""
+    parts = [(f"{side} rear toe", toe[side].figures.u_random / 2) for side in ("left", "right")]
+    return [*parts, ("the alignment machine's reference", toe["left"].figures.u_offset)]
 
 
 def said_together(thrust_deg: float, body_deg: float, apart_mm: float, u_mm: float, figures: list) -> str:

@@ -6,10 +6,11 @@ from functools import lru_cache
 import numpy as np
 from pydantic import Field
 
+from escuadra.core.budget import Contribution, shares
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Measured, Slot, combined
+from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
@@ -97,6 +98,23 @@ class RideHeightCheck(Check):
         )
         said = f"{sensor.name} {amount(change, 'mm', 0, words)}"
         return Judgement(True, tuple(figures), summary=said)
+
+    def source_slot(self, figure: Figure) -> str:
+        return figure.id.replace("deviation", "arch")
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        if figure.id.startswith("deviation"):
+            return super().budget(setup, figure)
+        parts = [m for slot in self.slots(setup) if (m := setup.now(slot)) is not None]
+        sensor, rows = setup.plan.procedure.sensor, _plane_weights(setup.plan)
+        weights = {
+            "side.front": [1.0, -1.0, 0.0, 0.0],
+            "side.rear": [0.0, 0.0, 1.0, -1.0],
+            "pitch": list(rows[1]),
+            "roll": list(rows[2]),
+            "sensor_height": list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y),
+        }[figure.id]
+        return shares(parts_of(weights, parts, [f"{corner} arch" for corner in CORNERS]))
 
     def _body(
         self, setup: Setup, read: dict[Corner, Measured], sides: dict[str, float], pitch: float, roll: float

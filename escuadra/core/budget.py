@@ -1,0 +1,58 @@
+"""Where an uncertainty comes from: the contributions behind a derived quantity, by their share of its variance.
+
+Source: JCGM 100 5.1; for an adjusted network the sensitivity of a quantity to each observation follows from the
+normal equations, and the squares of the whitened sensitivities add up to the quantity's variance.
+"""
+
+import math
+from collections.abc import Callable, Iterable
+
+from escuadra.core.adjustment import Adjustment, Vector
+from escuadra.core.model import Frozen
+from escuadra.core.readings import ReadingResult
+
+
+class Contribution(Frozen):
+    """One source of uncertainty."""
+
+    source: str
+    share: float
+    """Of the variance, 0 to 1."""
+
+
+def shares(parts: Iterable[tuple[str, float]]) -> list[Contribution]:
+    """Contributions from (source, u) parts, equal sources together, the largest first; empty where nothing counts."""
+    variance: dict[str, float] = {}
+    for source, u in parts:
+        variance[source] = variance.get(source, 0.0) + u * u
+    total = math.fsum(variance.values())
+    if total <= 0:
+        return []
+    found = [Contribution(source=source, share=v / total) for source, v in variance.items()]
+    return sorted(found, key=lambda part: -part.share)
+
+
+def of_reading(figures: ReadingResult, tool: str, rise: bool = False) -> list[tuple[str, float]]:
+    """The (source, u) parts of one reading; ``rise``: it was levelled, so its own part holds the slope's too."""
+    own = math.hypot(figures.u_resolution, figures.u_repeat)
+    parts = [
+        (f"{tool}: smallest step", figures.u_resolution),
+        (f"{tool}: repeats", figures.u_repeat),
+        (f"{tool}: constant error", figures.u_offset),
+        (f"{tool}: error that grows with length", figures.u_scale * figures.value),
+    ]
+    if rise:
+        parts.append(("heights of the tape's ends", math.sqrt(max(0.0, figures.u_random**2 - own**2))))
+    return parts
+
+
+def of_solution(solved: Adjustment, gradient: Vector, words: Callable[[str], str]) -> list[Contribution]:
+    """What each observation of a network contributes to a quantity with this gradient over the unknowns."""
+    sensitivity = solved.rows @ (solved.covariance @ gradient)
+    return shares((words(i), float(s)) for i, s in zip(solved.ids, sensitivity, strict=True))
+
+
+def told(parts: list[Contribution], most: int = 3, least: float = 0.05) -> str:
+    """The largest contributions in words: ``72 % rear centre mark, 11 % Tape 4, steel: repeats``."""
+    named = [part for part in parts[:most] if part.share >= least]
+    return ", ".join(f"{100 * part.share:.0f}\u202f% {part.source}" for part in named)
