@@ -11,31 +11,27 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from escuadra.core.axes import short_way
+from escuadra.core.axes import short_way, turned
 from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.observations import NetworkInput
 
 Vector = NDArray[np.float64]
 NONCENTRALITY = 4.1321
 """Baarda's δ0 for a level of 0.001 and a power of 0.80."""
-
-
 NO_REDUNDANCY = 1e-9
-
-
 MOST_ROUNDS = 60
-
-
 LEAST_SINE = 1e-6
-
-
-Row = tuple[float, dict[int, float]]
+TINY = 1e-12
+"""Keeps the slope of a vanishing distance finite."""
+Row = tuple[Any, dict[int, Any]]
+Guess = tuple[float, float, float]
+"""x, y and yaw (degrees) of a frame to start from."""
 
 
 class _Unknowns:
     """Which column is which, and where they stand."""
 
-    def __init__(self, given: NetworkInput) -> None:
+    def __init__(self, given: NetworkInput, guess: Guess | None = None) -> None:
         self.given = given
         names: list[tuple[str, str]] = []
         start: list[float] = []
@@ -45,7 +41,8 @@ class _Unknowns:
                 start += [point.x, point.y]
         if given.frame:
             names += [("frame", "x"), ("frame", "y"), ("frame", "yaw")]
-            start += [given.frame.x, given.frame.y, math.radians(given.frame.yaw_deg)]
+            x, y, yaw = guess or given.frame.guess or (0.0, 0.0, 0.0)
+            start += [x, y, math.radians(yaw)]
         if given.thrust:
             names.append(("thrust", "angle"))
             start.append(math.radians(given.thrust.angle_deg))
@@ -60,14 +57,24 @@ class _Unknowns:
         self.names = names
         self.column = {name: k for k, name in enumerate(names)}
         self.values: Vector = np.array(start, dtype=float)
+        self.batch = False
 
-    def place(self, name: str) -> tuple[float, float, list[tuple[int, float, float]]]:
+    @property
+    def maths(self) -> Any:
+        """Elementary functions for a number or for a batch."""
+        return np if self.batch else math
+
+    def at(self, k: int) -> Any:
+        """An unknown: a number, or one for each set-up of a batch."""
+        return self.values[k] if self.batch else float(self.values[k])
+
+    def place(self, name: str) -> tuple[Any, Any, list[tuple[int, Any, Any]]]:
         """x, y of a point or frame point and (column, dx, dy) of what it depends on."""
         on_frame = self.given.frame.points if self.given.frame else {}
         if name in on_frame and name not in self.given.points:
             cx, cy, psi = self.frame()
             bx, by = on_frame[name]
-            c, s = math.cos(psi), math.sin(psi)
+            c, s = self.maths.cos(psi), self.maths.sin(psi)
             dx, dy = c * bx - s * by, s * bx + c * by
             k = self.column["frame", "x"]
             return cx + dx, cy + dy, [(k, 1.0, 0.0), (k + 1, 0.0, 1.0), (k + 2, -dy, dx)]
@@ -75,34 +82,35 @@ class _Unknowns:
         if point.fixed:
             return point.x, point.y, []
         k = self.column[name, "x"]
-        return float(self.values[k]), float(self.values[k + 1]), [(k, 1.0, 0.0), (k + 1, 0.0, 1.0)]
+        return self.at(k), self.at(k + 1), [(k, 1.0, 0.0), (k + 1, 0.0, 1.0)]
 
-    def frame(self) -> tuple[float, float, float]:
+    def frame(self) -> tuple[Any, Any, Any]:
         k = self.column["frame", "x"]
-        return float(self.values[k]), float(self.values[k + 1]), float(self.values[k + 2])
+        return self.at(k), self.at(k + 1), self.at(k + 2)
 
-    def thrust(self) -> float:
-        return float(self.values[self.column["thrust", "angle"]])
+    def thrust(self) -> Any:
+        return self.at(self.column["thrust", "angle"])
 
 
-def _gather(*parts: tuple[list[tuple[int, float, float]], float, float]) -> dict[int, float]:
+def _gather(*parts: tuple[list[tuple[int, Any, Any]], Any, Any]) -> dict[int, Any]:
     """Chain rule: derivatives by x and y of several places onto the unknowns."""
-    row: dict[int, float] = {}
+    row: dict[int, Any] = {}
     for columns, by_x, by_y in parts:
         for k, dx, dy in columns:
             row[k] = row.get(k, 0.0) + by_x * dx + by_y * dy
     return row
 
 
-def _beam_meets(unknowns: _Unknowns, x: float, y: float, ux: float, uy: float, field: str, name: str) -> Row:
+def _beam_meets(unknowns: _Unknowns, x: Any, y: Any, ux: Any, uy: Any, field: str, name: str) -> Row:
     """Where the line through (x, y) along (ux, uy) meets the beam, counted along it: s and its slopes.
 
     s = (u × (P − c)) / (u × n) with n along the beam. Keys −1 to −4 of the slopes stand for x, y, ux, uy.
     """
+    maths = unknowns.maths
     cx, cy, psi = unknowns.frame()
-    nx, ny = -math.sin(psi), math.cos(psi)
+    nx, ny = -maths.sin(psi), maths.cos(psi)
     sine = ux * ny - uy * nx
-    if abs(sine) <= LEAST_SINE * math.hypot(ux, uy):
+    if np.any(abs(sine) <= LEAST_SINE * maths.hypot(ux, uy)):
         raise BadInput(field, name, "a line that is not along the beam")
     qx, qy = x - cx, y - cy
     s = (ux * qy - uy * qx) / sine
@@ -121,23 +129,23 @@ def _beam_meets(unknowns: _Unknowns, x: float, y: float, ux: float, uy: float, f
 
 def _row(unknowns: _Unknowns, o: Any) -> Row:
     """An observation's computed value and its derivatives, before its instrument's own errors."""
-    kind = o.type
+    kind, maths = o.type, unknowns.maths
     if kind == "distance":
         ax, ay, a = unknowns.place(o.from_)
         bx, by, b = unknowns.place(o.to)
         dx, dy = bx - ax, by - ay
-        d = math.hypot(dx, dy) or 1e-12
+        d = maths.hypot(dx, dy) + TINY
         return d, _gather((b, dx / d, dy / d), (a, -dx / d, -dy / d))
     if kind in ("x", "y"):
         x, y, columns = unknowns.place(o.point)
         return (x, _gather((columns, 1.0, 0.0))) if kind == "x" else (y, _gather((columns, 0.0, 1.0)))
     if kind == "thrust":
-        return math.degrees(unknowns.thrust()), {unknowns.column["thrust", "angle"]: math.degrees(1.0)}
+        return maths.degrees(unknowns.thrust()), {unknowns.column["thrust", "angle"]: math.degrees(1.0)}
     cx, cy, psi = unknowns.frame()
     k = unknowns.column["frame", "x"]
     if kind == "yaw":
-        return math.degrees(psi), {k + 2: math.degrees(1.0)}
-    ex, ey = math.cos(psi), math.sin(psi)
+        return maths.degrees(psi), {k + 2: math.degrees(1.0)}
+    ex, ey = maths.cos(psi), maths.sin(psi)
     if kind in ("perpendicular", "along"):
         x, y, columns = unknowns.place(o.point)
         qx, qy = x - cx, y - cy
@@ -151,7 +159,7 @@ def _row(unknowns: _Unknowns, o: Any) -> Row:
     if kind == "crossing":
         ax, ay, a = unknowns.place(o.from_)
         bx, by, b = unknowns.place(o.to)
-        if math.hypot(bx - ax, by - ay) <= LEAST_SINE:
+        if np.any(maths.hypot(bx - ax, by - ay) <= LEAST_SINE):
             raise BadInput("crossing", o.id, "two points that do not coincide")
         s, slopes = _beam_meets(unknowns, ax, ay, bx - ax, by - ay, "crossing", o.id)
         row = _gather((a, slopes[-1] - slopes[-3], slopes[-2] - slopes[-4]), (b, slopes[-3], slopes[-4]))
@@ -162,7 +170,7 @@ def _row(unknowns: _Unknowns, o: Any) -> Row:
     if kind == "panel":
         px, py, p = unknowns.place(o.point)
         wx, wy, w = unknowns.place(o.wheel)
-        t, sec2 = math.tan(psi), 1 / math.cos(psi) ** 2
+        t, sec2 = maths.tan(psi), 1 / maths.cos(psi) ** 2
         row = _gather((p, -t, 1.0), (w, t, -1.0))
         row[k + 2] = row.get(k + 2, 0.0) - (px - wx) * sec2
         return py - (px - wx) * t - wy, row
@@ -170,7 +178,7 @@ def _row(unknowns: _Unknowns, o: Any) -> Row:
     if kind == "ruler":
         x, y, w = unknowns.place(o.wheel)
         h = tau + math.radians(o.toe_deg)
-        ux, uy = math.cos(h), math.sin(h)
+        ux, uy = maths.cos(h), maths.sin(h)
         s, slopes = _beam_meets(unknowns, x, y, ux, uy, "ruler", o.id)
         row = _gather((w, slopes[-1], slopes[-2]))
         row[j] = row.get(j, 0.0) + slopes[-3] * -uy + slopes[-4] * ux
@@ -180,8 +188,8 @@ def _row(unknowns: _Unknowns, o: Any) -> Row:
         return s, row
     half = math.radians(o.half_toe_deg)
     left, right = 2 * (tau - half - psi), 2 * (tau + half - psi)
-    slope = 2 * o.left_distance / math.cos(left) ** 2 + 2 * o.right_distance / math.cos(right) ** 2
-    return o.left_distance * math.tan(left) + o.right_distance * math.tan(right), {j: slope, k + 2: -slope}
+    slope = 2 * o.left_distance / maths.cos(left) ** 2 + 2 * o.right_distance / maths.cos(right) ** 2
+    return o.left_distance * maths.tan(left) + o.right_distance * maths.tan(right), {j: slope, k + 2: -slope}
 
 
 def observe(unknowns: _Unknowns, o: Any) -> Row:
@@ -193,13 +201,13 @@ def observe(unknowns: _Unknowns, o: Any) -> Row:
     scale = unknowns.column.get((f"instrument {tool}", "scale"))
     offset = unknowns.column.get((f"instrument {tool}", "offset"))
     if scale is not None:
-        factor = 1 + float(unknowns.values[scale])
+        factor = 1 + unknowns.at(scale)
         row = {k: factor * slope for k, slope in row.items()}
         row[scale] = f
-        f *= factor
+        f = f * factor
     if offset is not None:
         row[offset] = 1.0
-        f += float(unknowns.values[offset])
+        f = f + unknowns.at(offset)
     return f, row
 
 
@@ -225,6 +233,14 @@ class Adjustment:
     def spread(self, gradient: Vector) -> float:
         """Standard uncertainty of a quantity with this gradient over the unknowns."""
         return math.sqrt(max(0.0, float(gradient @ self.covariance @ gradient)))
+
+    def ellipse(self, owner: str) -> tuple[float, float, float]:
+        """One-sigma ellipse of a free point or the frame: semi-axes (mm) and the major one's bearing (degrees)."""
+        k = self.column(owner, "x")
+        values, axes = np.linalg.eigh(self.covariance[k : k + 2, k : k + 2])
+        minor, major = (math.sqrt(max(0.0, float(v))) for v in values)
+        bearing = math.degrees(math.atan2(float(axes[1, 1]), float(axes[0, 1])))
+        return major, minor, bearing - 180 * math.floor(bearing / 180 + 0.5)
 
     def unit_row(self, o: Any) -> Vector:
         """The whitened row of an observation at this geometry."""
@@ -301,7 +317,35 @@ def adjust(given: NetworkInput) -> Adjustment:
     for o in given.observations:
         if o.value is None:
             raise BadInput("value", "nothing", f"a figure for {o.id}")
-    unknowns = _Unknowns(given)
+    if given.frame is None or given.frame.guess is not None:
+        return _adjust_from(given, None)
+    found: list[Adjustment] = []
+    refusal: BadInput | None = None
+    for guess in _guesses(given):
+        try:
+            found.append(_adjust_from(given, guess))
+        except BadInput as refused:
+            refusal = refusal or refused
+    if not found:
+        raise refusal or BadInput("frame", "no first guess", "x, y and yaw_deg to start from")
+    return min(found, key=lambda solved: float(solved.misfit @ solved.misfit))
+
+
+def _guesses(given: NetworkInput) -> list[Guess]:
+    """Where a frame may stand, seen from the middle of the points: ahead, behind and at both sides, near and far."""
+    x = sum(p.x for p in given.points.values()) / max(1, len(given.points))
+    y = sum(p.y for p in given.points.values()) / max(1, len(given.points))
+    lengths = [abs(o.value) for o in given.observations if o.type in ("distance", "perpendicular") and o.value]
+    reach = sum(lengths) / len(lengths) if lengths else 3000.0
+    found = []
+    for turn in (0.0, 180.0, 90.0, -90.0):
+        dx, dy = turned(turn, reach, 0.0)
+        found += [(x + share * dx, y + share * dy, turn) for share in (0.8, 1.2, 1.7)]
+    return found
+
+
+def _adjust_from(given: NetworkInput, guess: Guess | None) -> Adjustment:
+    unknowns = _Unknowns(given, guess)
     rows, misfit = _system(unknowns, given.observations, valued=True)
     chi2 = float(misfit @ misfit)
     for _ in range(MOST_ROUNDS):
@@ -324,6 +368,48 @@ def adjust(given: NetworkInput) -> Adjustment:
         f"readings that do not converge after {MOST_ROUNDS} rounds (chi-square {chi2:.6g})",
         "first guesses nearer the truth, or readings that agree",
     )
+
+
+@dataclass(frozen=True)
+class Batch:
+    """Many set-ups of one geometry, solved at once: unknowns (n × m), covariances (n × m × m), whitened residuals."""
+
+    names: list[tuple[str, str]]
+    values: Vector
+    covariance: NDArray[Any]
+    misfit: Vector
+
+
+def adjust_batch(given: NetworkInput, values: Vector) -> Batch:
+    """Solve the network for each row of ``values`` (set-ups × observations); raises ``BadInput`` where one fails."""
+    if values.ndim != 2 or values.shape[1] != len(given.observations) or not np.all(np.isfinite(values)):
+        raise BadInput("values", values.shape, f"finite rows of {len(given.observations)} readings")
+    unknowns = _Unknowns(given)
+    start, count, m = unknowns.values, len(values), len(unknowns.names)
+    n = len(given.observations) + len(unknowns.pseudo)
+    unknowns.batch, unknowns.values = True, np.repeat(start[:, None], count, axis=1)
+    for _ in range(MOST_ROUNDS):
+        rows, misfit = np.zeros((count, n, m)), np.zeros((count, n))
+        for i, o in enumerate(given.observations):
+            f, row = observe(unknowns, o)
+            for k, slope in row.items():
+                rows[:, i, k] = slope / o.u
+            v = f - values[:, i]
+            misfit[:, i] = ((v + 180) % 360 - 180 if o.type in ANGLES else v) / o.u
+        for i, (tool, part, u) in enumerate(unknowns.pseudo, len(given.observations)):
+            k = unknowns.column[f"instrument {tool}", part]
+            rows[:, i, k] = 1 / u
+            misfit[:, i] = unknowns.values[k] / u
+        turned = rows.transpose(0, 2, 1)
+        try:
+            covariance = np.linalg.inv(turned @ rows)
+        except np.linalg.LinAlgError as error:
+            raise NotDetermined("frame", "too few readings: something is loose", "readings that tie it down") from error
+        step = -(covariance @ (turned @ misfit[:, :, None]))[:, :, 0]
+        unknowns.values = unknowns.values + step.T
+        if float(np.max(np.abs(rows @ step[:, :, None]))) < 1e-7:
+            return Batch(unknowns.names, unknowns.values.T, covariance, misfit)
+    raise BadInput("points", f"set-ups that do not converge after {MOST_ROUNDS} rounds", "better first guesses")
 
 
 def layout(given: NetworkInput) -> Adjustment:

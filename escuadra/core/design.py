@@ -152,7 +152,7 @@ def covariance_with(solved: Adjustment, given: NetworkInput, candidate: Any) -> 
 
 def solved_value(solved: Adjustment, candidate: Any) -> float:
     """What a reading should show at the solved geometry."""
-    return observe(solved.unknowns, candidate)[0]
+    return float(observe(solved.unknowns, candidate)[0])
 
 
 def next_reading(given: NextInput) -> NextResult:

@@ -10,14 +10,17 @@ import math
 from typing import Any
 
 import numpy as np
+from pydantic import Field
 
 from escuadra.core.adjustment import Adjustment, adjust, reliability
 from escuadra.core.axes import short_way
+from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
 from escuadra.core.observations import NetworkInput
 from escuadra.core.symmetry import CRITICAL_W
 
 SHARED_BLAME = 0.95
+MOST_REMOVED = 4
 
 
 class SolvedPoint(Frozen):
@@ -34,6 +37,14 @@ class SolvedFrame(SolvedPoint):
 
     yaw_deg: float
     u_yaw_deg: float
+
+
+class Ellipse(Frozen):
+    """A one-sigma ellipse of a place."""
+
+    major: float
+    minor: float
+    bearing_deg: float = Field(description="of the major axis against x, −90 to 90")
 
 
 class SolvedAngle(Frozen):
@@ -77,6 +88,10 @@ class NetworkResult(Frozen):
     passes: bool
     suspects: list[str]
     suspect: str | None
+    ellipses: dict[str, Ellipse] = Field(description="of every free point and of the frame's centre")
+    proposal: list[str] | None = Field(
+        None, description="readings that, left out one after the other, make the rest agree; never left out by itself"
+    )
 
 
 def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
@@ -140,10 +155,34 @@ def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
         passes=limit is None or chi2 <= limit,
         suspects=suspects,
         suspect=suspects[0] if len(suspects) == 1 else None,
+        ellipses={
+            owner: Ellipse(major=major, minor=minor, bearing_deg=bearing)
+            for owner in [*points, *(["frame"] if given.frame else [])]
+            for major, minor, bearing in [solved.ellipse(owner)]
+        },
         **parts,
     )
 
 
 def network(given: NetworkInput) -> NetworkResult:
     """Solve a network and judge every reading in it."""
-    return result_of(given, adjust(given))
+    result = result_of(given, adjust(given))
+    return result if result.passes and not result.suspects else result.model_copy(update={"proposal": proposal(given)})
+
+
+def proposal(given: NetworkInput) -> list[str]:
+    """Readings whose successive removal, the worst first, makes the rest agree; empty where blame cannot be parted."""
+    left, removed = given, list[str]()
+    while len(removed) < MOST_REMOVED:
+        try:
+            result = result_of(left, adjust(left))
+        except BadInput:
+            return []
+        if not result.suspects:
+            return removed if result.passes else []
+        if result.suspect is None or result.suspect not in {o.id for o in left.observations}:
+            return []
+        removed.append(result.suspect)
+        kept = [o for o in left.observations if o.id != result.suspect]
+        left = left.model_copy(update={"observations": kept})
+    return []

@@ -22,10 +22,17 @@ class NetworkPoint(Frozen):
 class NetworkFrame(Frozen):
     """The calibration frame: first guess of its pose, and its points in frame axes."""
 
-    x: Number
-    y: Number
-    yaw_deg: Number
+    x: Number | None = Field(None, description="first guess; left out: found by itself")
+    y: Number | None = None
+    yaw_deg: Number | None = None
     points: dict[str, tuple[Number, Number]] = Field(description="id: (bx, by)")
+
+    @property
+    def guess(self) -> tuple[float, float, float] | None:
+        """x, y, yaw in degrees, where all three are given."""
+        if self.x is None or self.y is None or self.yaw_deg is None:
+            return None
+        return self.x, self.y, self.yaw_deg
 
 
 class NetworkThrust(Frozen):

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from escuadra.core.adjustment import adjust, observe
+from escuadra.core.adjustment import adjust, adjust_batch, observe
 from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.network import network
 from escuadra.core.observations import NetworkInput
@@ -193,3 +193,56 @@ def test_readings_that_cannot_be_true_together_never_pass_in_silence() -> None:
     with pytest.raises(BadInput, match="do not converge") as refused:
         network(NetworkInput.read(data))
     assert refused.value.field == "points"
+
+
+def test_a_first_guess_may_be_a_metre_and_twenty_degrees_off_or_missing() -> None:
+    for k in range(40):
+        chance = random.Random(k)
+        data = paper(chance)
+        data["frame"].update(x=4200 + chance.uniform(-1000, 1000), y=15 + chance.uniform(-1000, 1000))
+        data["frame"].update(yaw_deg=2 + chance.uniform(-20, 20))
+        guessed = network(NetworkInput.read(data))
+        for name in ("x", "y", "yaw_deg"):
+            del data["frame"][name]
+        alone = network(NetworkInput.read(data))
+        assert guessed.frame is not None
+        assert alone.frame is not None
+        assert max(errors(guessed.frame)) < 4.5
+        assert alone.frame.x == pytest.approx(guessed.frame.x, abs=1e-5)
+        assert alone.frame.yaw_deg == pytest.approx(guessed.frame.yaw_deg, abs=1e-6)
+
+
+def test_a_batch_is_what_its_set_ups_are_one_by_one() -> None:
+    given = NetworkInput.read(paper(None))
+    noise = np.random.default_rng(3)
+    values = np.array([o.value for o in given.observations])
+    rows = values + noise.normal(size=(25, len(values))) * np.array([o.u for o in given.observations])
+    batch = adjust_batch(given, rows)
+    for k in (0, 11, 24):
+        data = paper(None)
+        for o, value in zip(data["observations"], rows[k], strict=True):
+            o["value"] = float(value)
+        alone = adjust(NetworkInput.read(data))
+        assert batch.values[k] == pytest.approx(alone.unknowns.values, abs=1e-6)
+        assert batch.covariance[k] == pytest.approx(alone.covariance, rel=1e-6, abs=1e-12)
+        assert batch.misfit[k] == pytest.approx(alone.misfit, abs=1e-6)
+    with pytest.raises(BadInput, match="finite rows"):
+        adjust_batch(given, rows[:, :-1])
+
+
+def test_ellipses_follow_the_covariance_and_two_blunders_are_proposed_one_after_the_other() -> None:
+    data = paper(None)
+    clean = network(NetworkInput.read(data))
+    assert clean.proposal is None
+    frame, shape = clean.frame, clean.ellipses["frame"]
+    assert frame is not None
+    c, s = math.cos(math.radians(shape.bearing_deg)), math.sin(math.radians(shape.bearing_deg))
+    assert frame.u_x == pytest.approx(math.hypot(shape.major * c, shape.minor * s), rel=1e-9)
+    assert frame.u_y == pytest.approx(math.hypot(shape.major * s, shape.minor * c), rel=1e-9)
+    for name, off in (("LF-L", 25.0), ("RR-R", -21.0)):
+        next(o for o in data["observations"] if o["id"] == name)["value"] += off
+    wrong = network(NetworkInput.read(data))
+    assert wrong.proposal == ["LF-L", "RR-R"]
+    assert {"LF-L", "RR-R"} <= set(wrong.residuals), "proposed, never left out by itself"
+    diagonal = network(NetworkInput.read(paper(None, ("LF-R", 25.0))))
+    assert diagonal.proposal == [], "where the blame is shared nothing is proposed"

@@ -210,7 +210,7 @@ def _predict(solved: Solved, slot: str, pose: Pose) -> float | None:
     unknowns.values = unknowns.values.copy()
     k = solved.at["frame", "x"]
     unknowns.values[k : k + 3] = (pose.x, pose.y, math.radians(pose.yaw_deg))
-    return observe(unknowns, found)[0] + solved.plan.frame.scale_zero
+    return float(observe(unknowns, found)[0]) + solved.plan.frame.scale_zero
 
 
 # --- more readings
