@@ -20,6 +20,8 @@ from escuadra.core.job.events import canonical
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
 
+Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+"""The safe loader, in C where the library was built with it."""
 PRACTICE = Path(__file__).parent / "practice"
 KINDS: dict[str, type[Frozen]] = {
     "procedure": Procedure,
@@ -94,8 +96,7 @@ def read_file(path: Path, model: type[Frozen]) -> Frozen:
     """One validated entry; raises ``CatalogueError`` with file, line and field."""
     text = path.read_text(encoding="utf-8")
     try:
-        node = yaml.compose(text, Loader=yaml.SafeLoader)
-        data = yaml.safe_load(text)
+        data = yaml.load(text, Loader=Loader)
     except yaml.MarkedYAMLError as error:
         line = error.problem_mark.line + 1 if error.problem_mark else 1
         raise CatalogueError(path.name, str(error.problem), "well-formed YAML", f"{path}:{line}") from error
@@ -105,7 +106,7 @@ def read_file(path: Path, model: type[Frozen]) -> Frozen:
         detail = error.errors(include_url=False)[0]
         cause = bad_input(error)
         loc = cause.where.split(".") if detail["type"] == "value_error" else detail["loc"]
-        where = f"{path}:{_line(node, loc)}: {cause.where}"
+        where = f"{path}:{_line(yaml.compose(text, Loader=Loader), loc)}: {cause.where}"
         raise CatalogueError(cause.field, cause.given, cause.accepted, where) from error
 
 

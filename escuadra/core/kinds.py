@@ -41,7 +41,8 @@ class Kind:
     @property
     def purpose(self) -> str:
         """First line of what the function is for."""
-        return (self.function.__doc__ or "").strip().splitlines()[0]
+        first = (self.function.__doc__ or "").strip().splitlines()[0]
+        return first.split("; raises")[0].replace("``", "").rstrip(".") + "."
 
 
 KINDS: dict[str, Kind] = {

@@ -29,7 +29,12 @@ class Frozen(BaseModel):
     """A value: never changed after it was made."""
 
     model_config = ConfigDict(
-        frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True, serialize_by_alias=True
+        frozen=True,
+        extra="forbid",
+        allow_inf_nan=False,
+        populate_by_name=True,
+        serialize_by_alias=True,
+        defer_build=True,
     )
 
     @classmethod

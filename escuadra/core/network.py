@@ -14,6 +14,7 @@ from pydantic import Field
 
 from escuadra.core.adjustment import Adjustment, adjust, reliability
 from escuadra.core.axes import short_way
+from escuadra.core.chisquare import quantile
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
 from escuadra.core.observations import NetworkInput
@@ -96,8 +97,6 @@ class NetworkResult(Frozen):
 
 def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
     """Everything that the definition asks of a solved network."""
-    from scipy.special import chdtri
-
     unknowns, sigma = solved.unknowns, np.sqrt(np.diag(solved.covariance))
     value = {name: float(unknowns.values[k]) for name, k in unknowns.column.items()}
     spread = {name: float(sigma[k]) for name, k in unknowns.column.items()}
@@ -109,7 +108,7 @@ def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
     r, w, mdb = reliability(solved)
     dof = len(solved.ids) - len(unknowns.names)
     chi2 = float(solved.misfit @ solved.misfit)
-    limit = float(chdtri(dof, given.alpha)) if dof > 0 else None
+    limit = quantile(given.alpha, dof) if dof > 0 else None
     largest = max((abs(x) for x in w if x is not None), default=0.0)
     suspects = [
         i

@@ -15,6 +15,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.kinds import KINDS, compute
 from escuadra.jobs import Garage
 from escuadra.web.app import create_app
+from escuadra.web.examples import EXAMPLES
 from tests.core.test_cases import assert_holds, cases
 
 
@@ -69,6 +70,14 @@ def test_the_command_exits_with_one_line(arguments: list[str], text: str, code: 
     output = run.stdout if code == 0 else run.stderr
     assert said in output
     assert len(output.strip().splitlines()) == 1
+
+
+def test_every_kind_has_an_example_that_computes(client: TestClient) -> None:
+    assert set(EXAMPLES) == set(KINDS)
+    page = client.get("/api/docs").text
+    for kind, data in EXAMPLES.items():
+        assert compute(kind, data)
+        assert f'id="try-{kind}"' in page
 
 
 ABSURD: list[Any] = [None, [], "text", 5, {}, {"values": [1e999]}, {"values": ["x"] * 10_000}, {"points": {"": 1}}]

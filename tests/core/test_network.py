@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from escuadra.core.adjustment import adjust, adjust_batch, observe
+from escuadra.core.chisquare import quantile, upper_tail
 from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.network import network
 from escuadra.core.observations import NetworkInput
@@ -246,3 +247,13 @@ def test_ellipses_follow_the_covariance_and_two_blunders_are_proposed_one_after_
     assert {"LF-L", "RR-R"} <= set(wrong.residuals), "proposed, never left out by itself"
     diagonal = network(NetworkInput.read(paper(None, ("LF-R", 25.0))))
     assert diagonal.proposal == [], "where the blame is shared nothing is proposed"
+
+
+def test_the_chi_square_sums_agree_with_the_statistics_library() -> None:
+    from scipy.special import chdtrc, chdtri
+
+    for dof in (1, 2, 3, 4, 7, 12, 25, 60, 401):
+        for alpha in (0.5, 0.05, 0.001, 1e-7):
+            assert quantile(alpha, dof) == pytest.approx(float(chdtri(dof, alpha)), rel=1e-9)
+        for x in (0.0, 0.3, 4.0, 30.0, 500.0):
+            assert upper_tail(x, dof) == pytest.approx(float(chdtrc(dof, x)), rel=1e-9, abs=1e-15)

@@ -51,7 +51,7 @@ class EndMark:
 
 
 @lru_cache(maxsize=128)
-def _solved(network: str, plan: Plan, epoch: int) -> Solved | None:
+def solved_network(network: str, plan: Plan, epoch: int) -> Solved | None:
     """The solution of a network given as JSON text, kept while the same readings are looked at again."""
     given = NetworkInput.read(json.loads(network))
     try:
@@ -269,7 +269,7 @@ class Setup:
     def solve(self, epoch: int) -> Solved | None:
         """An epoch's solution; ``None`` while its readings do not determine it."""
         if epoch not in self._solved:
-            self._solved[epoch] = _solved(json.dumps(self.network(epoch)), self.plan, epoch)
+            self._solved[epoch] = solved_network(json.dumps(self.network(epoch)), self.plan, epoch)
         return self._solved[epoch]
 
     @property

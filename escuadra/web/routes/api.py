@@ -11,6 +11,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.kinds import KINDS, Kind, compute
 from escuadra.core.procedure import CheckSpec, Procedure
 from escuadra.jobs import Opened
+from escuadra.web.examples import EXAMPLES
 from escuadra.web.pages import garage_of, render
 
 router = APIRouter()
@@ -38,10 +39,15 @@ async def computed(request: Request, kind: str) -> Response:
     return JSONResponse(await run_in_threadpool(compute, kind, data))
 
 
+def _described(kind: str, part: str) -> dict[str, Any]:
+    """A body described by its published schema."""
+    schema = {"$ref": f"/schemas/{kind}.{part}.json"}
+    return {"description": f"{part} of {kind}", "content": {"application/json": {"schema": schema}}}
+
+
 def _offer(kind: Kind) -> None:
     """A documented path of its own for a kind."""
-    schema = {"$ref": f"/schemas/{kind.name}.input.json"}
-    body = {"required": True, "content": {"application/json": {"schema": schema}}}
+    body = {"required": True, **_described(kind.name, "input")}
 
     async def endpoint(request: Request) -> Response:
         return await computed(request, kind.name)
@@ -52,8 +58,7 @@ def _offer(kind: Kind) -> None:
         methods=["POST"],
         name=kind.name,
         description=kind.purpose,
-        response_model=kind.result,
-        responses=_REFUSED,
+        responses={200: _described(kind.name, "result"), **_REFUSED},
         openapi_extra={"requestBody": body},
     )
 
@@ -93,7 +98,11 @@ def _listed(opened: Opened) -> dict[str, Any]:
 @router.get("/api/docs", include_in_schema=False)
 def docs(request: Request) -> Response:
     """What the API offers, from shipped files."""
-    return render(request, "api_docs.html", kinds=KINDS.values())
+    told = {
+        name: (json.dumps(given, indent=1), json.dumps(compute(name, given), indent=1))
+        for name, given in EXAMPLES.items()
+    }
+    return render(request, "api_docs.html", kinds=KINDS.values(), examples=told)
 
 
 @router.get("/schemas/{name}.json")

@@ -164,6 +164,15 @@
       return;
     }
     if (coarse.matches && event.target === input()) { tapped = true; ready(); return; }
+    const tried = event.target.closest("[data-try]");
+    if (tried) {
+      const kind = tried.dataset.try;
+      const asked = { method: "POST", body: document.getElementById(`try-${kind}`).value };
+      fetch(`/api/compute/${kind}`, asked).then((answer) => answer.json()).then((found) => {
+        document.getElementById(`answer-${kind}`).textContent = JSON.stringify(found, null, 1);
+      }, () => offline(true));
+      return;
+    }
     const key = event.target.closest("[data-type]");
     if (key) press(key.dataset.type);
   });

@@ -1,0 +1,189 @@
+"""The application beside bare pages: a reading's round trip, replay of a long log, start-up, memory."""
+
+import json
+import os
+import signal
+import socket
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import FastAPI, Form
+from fastapi.responses import HTMLResponse
+from fastapi.testclient import TestClient
+from jinja2 import Environment
+from sqlalchemy import create_engine, text
+
+from escuadra.core.job.events import Event
+from escuadra.core.job.setup import solved_network
+from escuadra.core.job.sheet import derive
+from escuadra.core.job.state import State, fold
+from escuadra.demo.valdehierro import BAYS, PEOPLE, Technician
+from escuadra.jobs import Garage
+from escuadra.store import dialect
+from escuadra.web.app import create_app
+
+PAIRS = 50
+
+
+def a_job_with(events: int, garage: Garage) -> Technician:
+    """A finished set-up whose log was filled up with repeated readings, bumps and re-readings."""
+    for person in PEOPLE:
+        garage.store.add_person(*person)
+    for bay in BAYS:
+        garage.store.add_bay(bay)
+    who = Technician(garage, 1_764_000_000_000, "teo")
+    who.take_in(number="B-1", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
+    who.ready()
+    who.stance(1, 2, -1, 0)
+    who.line(("0.07", "0.05"))
+    who.target()
+    while who.opened.row.count < events - 14:
+        who.happen("bump")
+        who.level()
+        who.tapes((0.5, 0.3, 0.02))
+    while who.opened.row.count < events:
+        who.read("arch.LF", "713", "tape-4")
+    return who
+
+
+def reading_ratio() -> float:
+    """A reading's round trip, post to redrawn sheet, ÷ a bare page that commits one row and renders as many bytes."""
+    with tempfile.TemporaryDirectory() as folder:
+        garage = Garage(Path(folder) / "g", lambda: time.time_ns() // 1_000_000)
+        who = a_job_with(300, garage)
+        ours = TestClient(create_app(garage), base_url="http://127.0.0.1")
+        ours.cookies.set("escuadra_person", "teo")
+        ours.get(f"/jobs/{who.job}")
+        token = ours.cookies.get("escuadra_token") or ""
+        count = 0
+
+        def post() -> int:
+            nonlocal count
+            count += 1
+            fields = {"token": token, "check": "ride_height", "slot": "arch.LF", "typed": "713", "tool": "tape-4"}
+            path = f"/jobs/{who.job}/readings"
+            answer = ours.post(path, data={**fields, "entry": f"b{count}"}, headers={"HX-Request": "true"})
+            assert answer.status_code == 200
+            return len(answer.content)
+
+        size = post()
+        bare = TestClient(bare_page(Path(folder) / "bare.sqlite", size), base_url="http://127.0.0.1")
+
+        def post_bare() -> int:
+            answer = bare.post("/", data={"typed": "713"})
+            assert abs(len(answer.content) - size) < 200
+            return len(answer.content)
+
+        post_bare()
+        ratio = ratio_of(post, post_bare)
+        garage.close()
+    return ratio
+
+
+def bare_page(path: Path, size: int) -> FastAPI:
+    """FastAPI and Jinja, one committed row under the same pragmas, as many bytes."""
+    app = FastAPI()
+    engine = create_engine(f"sqlite:///{path}")
+    dialect.prepare(engine)
+    with engine.connect().execution_options(writing=True) as connection, connection.begin():
+        connection.execute(text("CREATE TABLE row (id INTEGER PRIMARY KEY, typed TEXT) STRICT"))
+    page = Environment(autoescape=True).from_string("{% for _ in range(n) %}<p>{{ typed }} mm, a row</p>\n{% endfor %}")
+    rows = size // len("<p>713 mm, a row</p>\n")
+
+    @app.post("/")
+    def post(typed: Annotated[str, Form()]) -> HTMLResponse:
+        with engine.connect().execution_options(writing=True) as connection, connection.begin():
+            connection.execute(text("INSERT INTO row (typed) VALUES (:typed)"), {"typed": typed})
+        return HTMLResponse(page.render(n=rows, typed=typed))
+
+    return app
+
+
+def ratio_of(ours: Callable[[], object], theirs: Callable[[], object]) -> float:
+    """Median of paired ratios."""
+
+    def timed(act: Callable[[], object]) -> float:
+        start = time.perf_counter()
+        act()
+        return time.perf_counter() - start
+
+    return statistics.median(timed(ours) / timed(theirs) for _ in range(PAIRS))
+
+
+def replay_ratio() -> float:
+    """Folding and deriving a 2,000-event job ÷ parsing its events' JSON with the standard library."""
+    with tempfile.TemporaryDirectory() as folder:
+        garage = Garage(Path(folder) / "g", lambda: time.time_ns() // 1_000_000)
+        who = a_job_with(2000, garage)
+        with garage.store.reading() as log:
+            events = log.events(who.job)
+        plan, texts = who.opened.sheet.plan, [event.text() for event in events]
+        garage.close()
+
+    def ours() -> object:
+        solved_network.cache_clear()
+        return derive(fold(State(), events), plan, 0).next
+
+    def parsed() -> object:
+        return [json.loads(line) for line in texts]
+
+    assert [Event.model_validate(entry) for entry in parsed()] == events  # type: ignore[attr-defined]
+    return ratio_of(ours, parsed)
+
+
+def served(folder: str) -> tuple[subprocess.Popen[bytes], str, float]:
+    """A server on a fresh port, its address, and how long its first page took."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = [sys.executable, "-m", "escuadra.cli", "demo", "--port", str(port), "--data", folder]
+    start = time.perf_counter()
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    address = f"http://127.0.0.1:{port}"
+    while True:
+        try:
+            urllib.request.urlopen(f"{address}/", timeout=5).read()
+            return process, address, time.perf_counter() - start
+        except OSError:
+            time.sleep(0.005)
+
+
+def start_ratio(pairs: int = 7) -> float:
+    """Time from command to first page ÷ time of importing fastapi, sqlalchemy and numpy: median of pairs."""
+    ratios = []
+    with tempfile.TemporaryDirectory() as folder:
+        first, _, _ = served(f"{folder}/demo")
+        stop(first)
+        for _ in range(pairs):
+            process, _, took = served(f"{folder}/demo")
+            stop(process)
+            start = time.perf_counter()
+            subprocess.run([sys.executable, "-c", "import fastapi, sqlalchemy, numpy"], check=True)
+            ratios.append(took / (time.perf_counter() - start))
+    return statistics.median(ratios)
+
+
+def rss_mb() -> float:
+    """Resident memory of the server after 100 pages, MB."""
+    with tempfile.TemporaryDirectory() as folder:
+        process, address, _ = served(f"{folder}/demo")
+        with urllib.request.urlopen(f"{address}/api/jobs") as answer:
+            jobs = [job["id"] for job in json.load(answer)["jobs"]]
+        for k in range(100):
+            urllib.request.urlopen(f"{address}/jobs/{jobs[k % len(jobs)]}").read()
+        status = Path(f"/proc/{process.pid}/status").read_text()
+        stop(process)
+    return int(status.split("VmRSS:")[1].split()[0]) / 1024
+
+
+def stop(process: subprocess.Popen[bytes]) -> None:
+    """End a server that was started here."""
+    os.kill(process.pid, signal.SIGTERM)
+    process.wait(10)
