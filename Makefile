@@ -4,7 +4,7 @@ DATA ?= data/demo
 FROM ?= ../shared/compute/cases
 PY := .venv/bin/python
 
-.PHONY: demo test bench cases css lock screenshots
+.PHONY: demo test test-postgres bench cases css lock screenshots
 
 demo: .venv/ready
 	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
@@ -15,6 +15,10 @@ test: .venv/dev-ready node_modules/.ready chromium
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	$(PY) -m pytest
+
+test-postgres: .venv/dev-ready
+	sh scripts/need.sh postgresql
+	sh scripts/with_postgres.sh $(PY) -m pytest tests/store
 
 bench: .venv/dev-ready
 	$(PY) bench/run.py

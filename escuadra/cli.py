@@ -71,12 +71,12 @@ def compute(kind: str, file: str) -> None:
 def verify(data: Data = Path("data/garage")) -> None:
     """Walk all logs and stored records; names the first event that was changed, and what is missing at the end."""
     from escuadra.core.job.state import State, fold
-    from escuadra.store import FileStore, Store
+    from escuadra.store import FileStore, Store, dialect
 
-    path = data / "escuadra.sqlite"
-    if not path.exists():
+    address = dialect.address(data)
+    if not dialect.there(data):
         raise BadInput("data", str(data), "a folder with a garage")
-    store, files, wrong, jobs = Store(f"sqlite:///{path}"), FileStore(data / "files"), 0, 0
+    store, files, wrong, jobs = Store(address), FileStore(data / "files"), 0, 0
     with store.reading() as log:
         for broken in log.verify():
             wrong += 1

@@ -15,6 +15,7 @@ import ctypes.util as u, sys
 sys.exit(not all(map(u.find_library, ("pango-1.0", "pangoft2-1.0", "harfbuzz-subset"))))' ||
         need libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 ;;
     node) { command -v node && command -v npm; } >/dev/null || need nodejs npm ;;
+    postgresql) ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || need postgresql ;;
     chromium) command -v chromium >/dev/null || need chromium ;;
   esac
 done

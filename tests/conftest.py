@@ -1,9 +1,13 @@
 """A garage on a temporary folder, with a clock of its own, and a technician who works in it."""
 
+import os
+import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from sqlalchemy import create_engine, text
+from sqlalchemy.pool import NullPool
 
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
@@ -30,8 +34,26 @@ def catalogue() -> Catalogue:
     return load([PRACTICE])
 
 
+SERVED = os.environ.get("ESCUADRA_TEST_POSTGRES", "")
+"""Address of a PostgreSQL whose schemas the store's tests may make and drop; empty: the folder's own file."""
+
+
 @pytest.fixture
-def garage(tmp_path: Path, catalogue: Catalogue) -> Iterator[Garage]:
+def database(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    """A database of its own for each test."""
+    if not SERVED:
+        yield "sqlite"
+        return
+    schema = f"t_{uuid.uuid4().hex}"
+    with create_engine(SERVED, isolation_level="AUTOCOMMIT", poolclass=NullPool).connect() as connection:
+        connection.execute(text(f"CREATE SCHEMA {schema}"))
+        monkeypatch.setenv("ESCUADRA_DATABASE_URL", f"{SERVED}?options=-csearch_path%3D{schema}")
+        yield "postgresql"
+        connection.execute(text(f"DROP SCHEMA {schema} CASCADE"))
+
+
+@pytest.fixture
+def garage(tmp_path: Path, catalogue: Catalogue, database: str) -> Iterator[Garage]:
     """An empty garage with the people and bays of Valdehierro."""
     made = Garage(tmp_path / "data", Clock(), catalogue)
     for person in PEOPLE:

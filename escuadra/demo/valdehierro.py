@@ -13,6 +13,7 @@ from escuadra.core.errors import BadInput
 from escuadra.jobs import Garage, TakeIn
 from escuadra.jobs.garage import Opened
 from escuadra.reports.record import render_record
+from escuadra.store import dialect
 
 MADE_BY = "demo of valdehierro"
 PEOPLE = (
@@ -27,9 +28,8 @@ FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF
 
 def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
     """The demo garage; refuses a folder whose data the demo did not make. A half-filled one is made anew."""
-    database = data / "escuadra.sqlite"
     if data.exists() and any(data.iterdir()):
-        if not database.exists():
+        if not dialect.there(data):
             raise BadInput("data", str(data), "an empty folder or a demo garage: this one holds something else")
         garage = Garage(data, clock)
         made_by, filled = garage.store.setting("made_by"), garage.store.setting("filled")
@@ -38,7 +38,7 @@ def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
         garage.close()
         if made_by != MADE_BY:
             raise BadInput("data", str(data), "an empty folder or a demo garage: this garage is somebody's own")
-        for left in data.glob("escuadra.sqlite*"):
+        for left in data.glob(f"{dialect.FILE_NAME}*"):
             left.unlink()
     garage = Garage(data, clock)
     garage.store.set("made_by", MADE_BY)

@@ -41,7 +41,7 @@ from escuadra.core.job.state import State, fold
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
 from escuadra.core.quantities import Question, Understood, parse, understand
-from escuadra.store import FileStore, Row, Store
+from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.log import Log
 
 
@@ -93,7 +93,7 @@ class Garage:
     def __init__(self, data: Path, clock: Callable[[], int], catalogue: Catalogue | None = None) -> None:
         data.mkdir(parents=True, exist_ok=True)
         self.data, self.clock = data, clock
-        self.store = Store(f"sqlite:///{data / 'escuadra.sqlite'}", data / "backups")
+        self.store = Store(dialect.address(data), data / "backups")
         self.files = FileStore(data / "files")
         self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
         self._states: dict[str, tuple[str, State]] = {}

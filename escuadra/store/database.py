@@ -30,7 +30,7 @@ class Store:
             return
         if found is not None and backups is not None:
             backups.mkdir(parents=True, exist_ok=True)
-            dialect.back_up(self.engine, str(backups / f"before-{NEWEST}-from-{found}.sqlite"))
+            dialect.back_up(self.engine, backups, f"before-{NEWEST}-from-{found}")
         from alembic import command
         from alembic.config import Config
 

@@ -1,8 +1,10 @@
 """Whatever only one database knows: pragmas, how a transaction begins, and the triggers that keep the log as it is."""
 
+import os
+from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine
+from sqlalchemy import BigInteger, Column, Constraint, Engine, Integer, MetaData, Table
 from sqlalchemy import event as sa_event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 
@@ -27,6 +29,30 @@ KEEP_EVENTS = {
 }
 
 
+FILE_NAME = "escuadra.sqlite"
+STRICT: dict[str, Any] = {"sqlite_strict": True}
+
+
+def address(data: Path) -> str:
+    """Where a data folder's database is: ``ESCUADRA_DATABASE_URL``, or the folder's own file."""
+    return os.environ.get("ESCUADRA_DATABASE_URL") or f"sqlite:///{data / FILE_NAME}"
+
+
+def there(data: Path) -> bool:
+    """A database is expected at a data folder's address."""
+    return "ESCUADRA_DATABASE_URL" in os.environ or (data / FILE_NAME).exists()
+
+
+def whole(column: str) -> Column[Any]:
+    """A column of milliseconds: 64 bits wherever a database parts integers by their width."""
+    return Column(column, BigInteger().with_variant(Integer, "sqlite"), nullable=False)
+
+
+def table(name: str, metadata: MetaData, *parts: Column[Any] | Constraint) -> Table:
+    """A table whose columns keep their types."""
+    return Table(name, metadata, *parts, **STRICT)
+
+
 def prepare(engine: Engine) -> None:
     """Set an engine up so that every acknowledged write is on the disk and writers queue."""
     if engine.dialect.name != "sqlite":
@@ -46,8 +72,9 @@ def prepare(engine: Engine) -> None:
         connection.exec_driver_sql(f"BEGIN {mode}")
 
 
-def back_up(engine: Engine, path: str) -> None:
-    """A consistent copy of the whole database beside it, before a migration."""
+def back_up(engine: Engine, folder: Path, name: str) -> None:
+    """A consistent copy of the whole database, before a migration; a served database has its own backups."""
+    path = str(folder / f"{name}.sqlite")
     if engine.dialect.name == "sqlite":
         with engine.connect() as connection:
             raw = connection.connection.driver_connection

@@ -1,22 +1,23 @@
 """The tables. Events are text and hash; nothing about a job is stored twice but the head of its log."""
 
-from sqlalchemy import BigInteger, Column, ForeignKey, Integer, MetaData, Table, Text, UniqueConstraint
+from sqlalchemy import Column, ForeignKey, Integer, MetaData, Text, UniqueConstraint
+
+from escuadra.store.dialect import table, whole
 
 metadata = MetaData()
 
-job = Table(
+job = table(
     "job",
     metadata,
     Column("id", Text, primary_key=True),
     Column("number", Text, nullable=False),
-    Column("created_at", BigInteger().with_variant(Integer, "sqlite"), nullable=False),
+    whole("created_at"),
     Column("stage", Text, nullable=False),
     Column("event_count", Integer, nullable=False),
     Column("head", Text, nullable=False),
-    sqlite_strict=True,
 )
 
-event = Table(
+event = table(
     "event",
     metadata,
     Column("job", Text, ForeignKey("job.id"), primary_key=True),
@@ -25,21 +26,19 @@ event = Table(
     Column("text", Text, nullable=False),
     Column("hash", Text, nullable=False),
     UniqueConstraint("job", "id", name="event_once"),
-    sqlite_strict=True,
 )
 
-person = Table(
+person = table(
     "person",
     metadata,
     Column("id", Text, primary_key=True),
     Column("name", Text, nullable=False),
     Column("role", Text, nullable=False),
-    sqlite_strict=True,
 )
 
-bay = Table("bay", metadata, Column("name", Text, primary_key=True), sqlite_strict=True)
+bay = table("bay", metadata, Column("name", Text, primary_key=True))
 
-catalogue_entry = Table(
+catalogue_entry = table(
     "catalogue_entry",
     metadata,
     Column("hash", Text, primary_key=True),
@@ -47,13 +46,11 @@ catalogue_entry = Table(
     Column("id", Text, nullable=False),
     Column("revision", Integer, nullable=False),
     Column("text", Text, nullable=False),
-    sqlite_strict=True,
 )
 
-setting = Table(
+setting = table(
     "setting",
     metadata,
     Column("key", Text, primary_key=True),
     Column("value", Text, nullable=False),
-    sqlite_strict=True,
 )

@@ -1,7 +1,6 @@
 """``escuadra verify`` as a user runs it, old events brought up to date, and screens told of changes."""
 
 import asyncio
-import sqlite3
 from typing import Any
 
 import pytest
@@ -13,6 +12,7 @@ from escuadra.core.job.events import Answered, Event, Person
 from escuadra.demo.valdehierro import Technician
 from escuadra.reports.record import render_record
 from escuadra.web.changes import Changes
+from tests.store.test_log import tampered
 
 
 def verify(who: Technician) -> Any:
@@ -27,10 +27,7 @@ def test_verify_passes_what_is_whole_and_names_what_is_not(full: Technician) -> 
     stored = full.opened.state.records[0][0]
     path = full.garage.data / "files" / stored.record_pdf[:2] / stored.record_pdf
     path.write_bytes(path.read_bytes() + b"\n")
-    connection = sqlite3.connect(full.garage.data / "escuadra.sqlite", isolation_level=None)
-    connection.execute("DROP TRIGGER event_no_update")
-    connection.execute("UPDATE event SET text = replace(text, 'yes', 'no') WHERE seq = 4")
-    connection.close()
+    tampered(full.garage, "UPDATE event SET text = replace(text, 'yes', 'no') WHERE seq = 4")
     broken = verify(full)
     assert broken.exit_code == 1
     first, second = broken.stdout.splitlines()

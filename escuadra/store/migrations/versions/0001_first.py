@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from escuadra.store.dialect import KEEP_EVENTS
+from escuadra.store.dialect import KEEP_EVENTS, STRICT, whole
 
 revision = "0001"
 down_revision = None
@@ -18,11 +18,8 @@ def upgrade() -> None:
     def text(*names: str) -> list[sa.Column]:
         return [sa.Column(name, sa.Text, nullable=False) for name in names]
 
-    def whole(name: str) -> sa.Column:
-        return sa.Column(name, sa.BigInteger().with_variant(sa.Integer, "sqlite"), nullable=False)
-
     def table(name: str, *parts: sa.Column | sa.Constraint) -> None:
-        op.create_table(name, *parts, sqlite_strict=True)
+        op.create_table(name, *parts, **STRICT)
 
     table("job", key("id"), *text("number", "stage", "head"), whole("created_at"), whole("event_count"))
     table(
