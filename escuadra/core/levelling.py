@@ -12,6 +12,8 @@ from pydantic import Field, model_validator
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
 
+MOST_READINGS = 2000
+
 
 class StaffReading(Frozen):
     """One staff reading; a larger one is a lower point."""
@@ -30,8 +32,8 @@ class LevellingInput(Frozen):
 
     @model_validator(mode="after")
     def _joined(self) -> Self:
-        if not self.readings:
-            raise BadInput("readings", "none", "one or more staff readings")
+        if not 0 < len(self.readings) <= MOST_READINGS:
+            raise BadInput("readings", len(self.readings), f"1 to {MOST_READINGS} staff readings")
         if all(reading.point != self.datum for reading in self.readings):
             raise BadInput("datum", self.datum, "a point that was read")
         reached, waiting = {("point", self.datum)}, [("point", self.datum)]

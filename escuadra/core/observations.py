@@ -10,6 +10,9 @@ from pydantic import Field, field_validator, model_validator
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 
+MOST_POINTS, MOST_OBSERVATIONS = 300, 3000
+"""A set-up has a dozen of either; a network beyond this is a mistake, and would be solved too slowly to say so."""
+
 
 class NetworkPoint(Frozen):
     """A point on the floor plan; a free point's coordinates are a first guess."""
@@ -146,6 +149,9 @@ class NetworkInput(Frozen):
 
     @model_validator(mode="after")
     def _known(self) -> "NetworkInput":
+        if len(self.points) > MOST_POINTS or len(self.observations) > MOST_OBSERVATIONS:
+            size = f"{len(self.points)} points, {len(self.observations)} observations"
+            raise BadInput("points", size, f"at most {MOST_POINTS} points and {MOST_OBSERVATIONS} observations")
         for observation in self.observations:
             self.check(observation)
         return self

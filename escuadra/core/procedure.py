@@ -13,7 +13,7 @@ from pydantic import Field, SerializeAsAny, field_validator, model_validator
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.quantities import Dimension
-from escuadra.core.readings import Instrument
+from escuadra.core.readings import Instrument, Sag
 from escuadra.core.stance import Corner
 
 Group = Literal["ready", "stance", "line", "frame", "target"]
@@ -229,6 +229,8 @@ class Tool(Frozen):
     )
     unit: str = Field(description="meant where none is typed")
     contributions: Instrument
+    expansion_per_k: Number | None = Field(None, description="of a tape, per kelvin; its temperature is then asked")
+    sag: Sag | None = Field(None, description="of a tape that may hang free: its weight and the usual pull")
 
     def contributions_in(self, dimension: Dimension) -> Instrument:
         """The contributions in the slot's own unit: a level that reads degrees may be asked for percent."""

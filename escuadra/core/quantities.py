@@ -28,7 +28,7 @@ _SPELLINGS = {
 }
 _ACCEPTED = {
     "length": "a length such as 2643.5, 264.35 cm, 2.6435 m, 104 1/16 in or 8' 8 1/16\"",
-    "angle": "an angle such as 0.25°, 15' or 0°15'30\"",
+    "angle": "an angle such as 0.25°, 15', 0°15'30\" or 1.5 mm over 406",
     "slope": "a slope such as 0.3 % or 3 mm/m",
 }
 _CLOSE = ("°", "%", "'", '"')
@@ -36,6 +36,7 @@ _NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)"
 _PART = re.compile(
     rf"(?P<whole>{_NUMBER}(?!\d*\s*/))?\s*(?:(?P<over>\d+)\s*/\s*(?P<under>\d+))?\s*(?P<unit>[^\d\s.,/+-][^\d.,+-]*)?"
 )
+_OVER = re.compile(r"(-?\d+(?:[.,]\d+)?)\s*mm\s*(?:over|/)\s*(\d+(?:[.,]\d+)?)(?:\s*mm)?")
 _SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0 ](?=\d{3}(?:\D|$))")
 
 
@@ -114,6 +115,14 @@ def _terms(typed: str, dimension: Dimension) -> tuple[float, list[tuple[list[flo
     return sign, terms
 
 
+def _over_diameter(typed: str, millimetres: float, diameter: float) -> Understood:
+    """Toe as some printouts give it: the difference of the rim's edges over the rim's diameter."""
+    if diameter < 100 or abs(millimetres) > diameter / 4:
+        raise BadInput("value", typed, "millimetres over a rim's diameter, such as 1.5 mm over 406")
+    text = f"{millimetres:g} mm over {diameter:g}".replace("-", "−")
+    return Understood(typed=typed, text=text, value=math.degrees(math.atan(millimetres / diameter)))
+
+
 def _descending(units: list[str | None], dimension: Dimension) -> bool:
     """Feet then inches, degrees then minutes then seconds; a bare last number takes the next smaller unit."""
     order = {"length": ["ft", "in"], "angle": ["°", "'", '"'], "slope": []}[dimension]
@@ -123,6 +132,8 @@ def _descending(units: list[str | None], dimension: Dimension) -> bool:
 
 def parse(typed: str, dimension: Dimension, unit: str) -> list[Understood]:
     """Every meaning of a typed text, the plainest first; raises ``BadInput`` where it has none."""
+    if dimension == "angle" and (over := _OVER.fullmatch(typed.strip().lower().replace("−", "-"))) is not None:
+        return [_over_diameter(typed, float(over[1].replace(",", ".")), float(over[2].replace(",", ".")))]
     sign, terms = _terms(typed, dimension)
     meanings = []
     for pick in range(max(len(numbers) for numbers, _ in terms)):
@@ -153,7 +164,7 @@ def understand(typed: str, quantity: Quantity, signless: bool = False) -> Unders
     if len(fitting) == 1 and any(unit is not None for _, unit in _terms(typed, quantity.dimension)[1]):
         return fitting[0]
     choices = list(fitting)
-    _, terms = _terms(typed, quantity.dimension)
+    terms = [] if _OVER.fullmatch(typed.strip().lower()) else _terms(typed, quantity.dimension)[1]
     if len(terms) == 1:
         bare = terms[0][0]
         named = terms[0][1]

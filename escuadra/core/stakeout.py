@@ -13,6 +13,7 @@ from pydantic import Field, model_validator
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number
 
+MOST_CONTROLS = 100
 LEAST_CUT = 0.05
 """Smallest sine of the angle at which two tapes may cut."""
 
@@ -49,8 +50,8 @@ class StakeoutInput(Frozen):
 
     @model_validator(mode="after")
     def _enough(self) -> Self:
-        if len(self.controls) < 2:
-            raise BadInput("controls", len(self.controls), "2 controls or more")
+        if not 2 <= len(self.controls) <= MOST_CONTROLS:
+            raise BadInput("controls", len(self.controls), f"2 to {MOST_CONTROLS} controls")
         return self
 
 

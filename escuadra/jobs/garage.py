@@ -238,6 +238,8 @@ class Garage:
         word: str = "",
         replaces: bool = False,
         understood: str = "",
+        temperature: str = "",
+        hung_free: bool = False,
     ) -> Recorded | Asked:
         """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
         where = _slot(self.open(job).sheet, slot)
@@ -260,6 +262,7 @@ class Garage:
             if value and word not in where.words:
                 raise BadInput("word", word or "no direction", f"a direction: {' or '.join(where.words)}")
             value = -abs(value) if word == where.words[1] else abs(value)
+        warm = _temperature(temperature) if instrument.expansion_per_k is not None else None
         payload = ReadingTaken(
             slot=slot,
             typed=typed[:60],
@@ -269,7 +272,11 @@ class Garage:
                 id=instrument.id,
                 name=instrument.name,
                 contributions=instrument.contributions_in(quantity.dimension),
+                expansion_per_k=instrument.expansion_per_k,
+                sag=instrument.sag,
             ),
+            temperature=warm,
+            hung_free=hung_free and instrument.sag is not None,
             replaces=replaces,
         )
         return Recorded(self._append(job, person, client_id, lambda _state, _sheet: payload))
@@ -365,6 +372,16 @@ class Garage:
             return Reopened(revision=state.revision + 1, reason=reason.strip()[:500])
 
         return self._append(job, person, client_id, make, when_signed=True)
+
+
+def _temperature(text: str) -> float | None:
+    """A tape's temperature as typed, degrees Celsius; nothing where nothing was typed."""
+    plain = text.strip().removesuffix("°C").removesuffix("C").strip().replace(",", ".").replace("−", "-")
+    if not plain:
+        return None
+    if not re.fullmatch(r"-?\d{1,2}(\.\d+)?", plain) or not -30 <= float(plain) <= 60:
+        raise BadInput("temperature", text, "degrees Celsius from −30 to 60, such as 17.5, or nothing")
+    return float(plain)
 
 
 def _pinned(entry: Entry) -> Pinned:

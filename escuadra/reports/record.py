@@ -36,6 +36,7 @@ class RecordedReading(Frozen):
     value: float | None = Field(description="mm, degrees or percent; null for an answer")
     instrument: str | None
     contributions: Instrument | None
+    conditions: str = Field(description="temperature of the tape, hung free; empty where neither applies")
     at: datetime
     person: str
     seq: int = Field(description="of the event in the log")
@@ -217,10 +218,16 @@ def _reading(label: str, entry: Entry) -> RecordedReading:
         value=taken.value if taken else None,
         instrument=taken.tool.name if taken else None,
         contributions=taken.tool.contributions if taken else None,
+        conditions=_conditions(taken) if taken else "",
         at=_time(entry.at),
         person=entry.person.name,
         seq=entry.seq,
     )
+
+
+def _conditions(taken: ReadingTaken) -> str:
+    said = [] if taken.temperature is None else [f"at {taken.temperature:g} °C"]
+    return ", ".join([*said, *(["hung free"] if taken.hung_free else [])])
 
 
 def as_json(record: Record) -> bytes:

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from escuadra.core.errors import BadInput
 from escuadra.core.kinds import compute
 
 few = settings(max_examples=50, deadline=None, derandomize=True)
@@ -78,6 +79,25 @@ def test_ten_thousand_points_are_no_trouble() -> None:
         {"id": str(k), "x": chance.uniform(0, 9000), "y": chance.uniform(0, 5000), "z": 1.0} for k in range(10_000)
     ]
     assert compute("floor", {"points": points})["flatness"] == pytest.approx(0, abs=1e-9)
+
+
+MANY = [str(k) for k in range(10_000)]
+TOO_LARGE = {
+    "network": {"points": {k: {"x": 0, "y": 0, "fixed": True} for k in MANY}, "observations": []},
+    "levelling": {"readings": [{"setup": "S", "point": k, "staff": 1} for k in MANY], "u": 1, "datum": "0"},
+    "stakeout": {
+        "controls": {k: {"x": 0, "y": 0, "u": 1} for k in MANY},
+        "points": [{"id": "T", "x": 1, "y": 9}],
+        "tape": {"constant": 1, "ppm": 0},
+    },
+}
+
+
+@pytest.mark.parametrize("kind, field", [("network", "points"), ("levelling", "readings"), ("stakeout", "controls")])
+def test_what_is_too_large_is_refused_at_once(kind: str, field: str) -> None:
+    with pytest.raises(BadInput, match=r"at most|1 to|2 to") as refused:
+        compute(kind, TOO_LARGE[kind])
+    assert refused.value.field == field
 
 
 def test_a_misread_staff_stands_out_between_two_set_ups() -> None:

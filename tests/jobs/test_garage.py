@@ -83,6 +83,46 @@ def test_a_level_that_reads_degrees_contributes_in_percent_where_a_slope_is_aske
 
 
 @pytest.mark.parametrize(
+    "temperature, hung_free, correction",
+    [
+        ("", False, 0.0),
+        ("20", False, 0.0),
+        ("36,5 °C", False, 2745 * 11.5e-6 * 16.5),
+        ("−4", False, -2745 * 11.5e-6 * 24),
+        ("", True, -1000 * 0.14**2 * 2.745**3 / (24 * 50**2)),
+    ],
+)
+def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
+    teo: Technician, temperature: str, hung_free: bool, correction: float
+) -> None:
+    result = teo.garage.record(
+        teo.job, "tape.LF.LF_end", "2745", "tape-4", "teo", "x", temperature=temperature, hung_free=hung_free
+    )
+    assert isinstance(result, Recorded)
+    sheet = result.opened.sheet
+    found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
+    assert found is not None
+    assert found.value - 2745 == pytest.approx(correction, abs=1e-6)
+
+
+@pytest.mark.parametrize("temperature", ["warm", "200", "1e1"])
+def test_a_temperature_that_no_tape_has_is_refused(teo: Technician, temperature: str) -> None:
+    with pytest.raises(BadInput, match="degrees Celsius from") as refused:
+        teo.garage.record(teo.job, "arch.LF", "712", "tape-4", "teo", "x", temperature=temperature)
+    assert refused.value.field == "temperature"
+
+
+def test_readings_at_different_warmth_are_corrected_apart_and_joined(teo: Technician) -> None:
+    for k, temperature in enumerate(("10", "30")):
+        teo.garage.record(teo.job, "tape.LF.LF_end", "2745", "tape-4", "teo", f"t{k}", temperature=temperature)
+    sheet = teo.opened.sheet
+    found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
+    assert found is not None
+    assert found.value == pytest.approx(2745, abs=1e-3)
+    assert found.count == 2
+
+
+@pytest.mark.parametrize(
     "slot, typed, tool, word, field",
     [
         ("arch.XX", "712", "tape-4", "", "slot"),

@@ -13,7 +13,7 @@ from pydantic import Field
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number
-from escuadra.core.readings import Instrument
+from escuadra.core.readings import Instrument, Sag
 
 GENESIS = "0" * 64
 
@@ -54,6 +54,8 @@ class ToolUsed(Frozen):
     id: str
     name: str
     contributions: Instrument
+    expansion_per_k: Number | None = None
+    sag: Sag | None = Field(None, description="of a tape that hangs free")
 
 
 class ReadingTaken(Frozen):
@@ -64,6 +66,8 @@ class ReadingTaken(Frozen):
     understood: str
     value: Number = Field(description="mm, degrees or percent")
     tool: ToolUsed
+    temperature: Number | None = Field(None, description="of the tape, degrees Celsius")
+    hung_free: bool = Field(False, description="the tape hung free between its ends")
     replaces: bool = Field(False, description="withdraws the slot's earlier readings")
 
 

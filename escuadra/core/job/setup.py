@@ -236,7 +236,7 @@ class Setup:
             instruments.setdefault(part.tool, {"u_offset": figures.u_offset, "u_scale": figures.u_scale})
             observations.append(
                 {
-                    "id": f"{slot.id}~{part.tool}",
+                    "id": f"{slot.id}~{part.tool}~{part.seq}",
                     "instrument": part.tool,
                     "u": max(figures.u_random, 1e-3),
                     **more,

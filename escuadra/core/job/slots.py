@@ -65,19 +65,23 @@ def current(entries: tuple[Entry, ...], state: State, aspects: frozenset[str]) -
 
 
 def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0) -> list[Measured]:
-    """One ``Measured`` a tool; ``rise``: height difference of the ends of a slanted tape, mm."""
-    tools: dict[str, list[Entry]] = {}
+    """One ``Measured`` a tool and its conditions; ``rise``: height difference of the ends of a slanted tape, mm."""
+    tools: dict[tuple[str, float | None, bool], list[Entry]] = {}
     for entry in entries:
         assert isinstance(entry.said, ReadingTaken)
-        tools.setdefault(entry.said.tool.id, []).append(entry)
+        conditions = (entry.said.tool.id, entry.said.temperature, entry.said.hung_free)
+        tools.setdefault(conditions, []).append(entry)
     found = []
-    for tool, by_tool in tools.items():
+    for (tool, temperature, hung_free), by_tool in tools.items():
         said = by_tool[-1].said
         assert isinstance(said, ReadingTaken)
         figures = reading(
             ReadingInput(
                 values=[e.value for e in by_tool],
                 instrument=said.tool.contributions,
+                temperature=temperature if said.tool.expansion_per_k is not None else None,
+                expansion_per_k=said.tool.expansion_per_k if temperature is not None else None,
+                sag=said.tool.sag if hung_free else None,
                 height_difference=rise,
                 u_height_difference=u_rise,
             )

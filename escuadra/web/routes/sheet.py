@@ -117,6 +117,8 @@ def page(
         slot=slot_view,
         tools=tools,
         tool=_tool(slot_view, sheet.state, tools),
+        conditions=next((t for t in tools if t.id == _tool(slot_view, sheet.state, tools)), None),
+        temperature=_temperature(sheet.state),
         expected=expected(slot_view.slot, sheet.setup) if slot_view else None,
         drawing=drawing,
         view_name=view_name,
@@ -142,6 +144,17 @@ def _tool(slot: SlotView | None, state: State, tools: list[Tool]) -> str:
         if isinstance(said, ReadingTaken) and said.tool.id in ids:
             last.append((id == slot.slot.id, id.split(".")[0] == kind, kept[-1].seq, said.tool.id))
     return max(last)[-1] if last else ids[0]
+
+
+def _temperature(state: State) -> str:
+    """The temperature that was typed last on this job."""
+    readings = [kept[-1] for kept in state.entries.values() if isinstance(kept[-1].said, ReadingTaken)]
+    typed = [
+        (e.seq, getattr(e.said, "temperature", 0.0))
+        for e in readings
+        if getattr(e.said, "temperature", None) is not None
+    ]
+    return f"{max(typed)[1]:g}" if typed else ""
 
 
 def _done(request: Request, opened: Opened, check: str, slot: str) -> Response:
@@ -180,6 +193,8 @@ def record_reading(request: Request, job: str, form: dict[str, str] = Depends(fo
             word=word,
             replaces=replaces,
             understood=form.get("understood", ""),
+            temperature=form.get("temperature", ""),
+            hung_free=form.get("hung_free") == "yes",
         )
     except (BadInput, Conflict) as error:
         trouble = Trouble(told(error), None, typed, word, replaces)
