@@ -42,6 +42,24 @@ def amount(value: float, unit: str, decimals: int | None = None, words: tuple[st
     return text + UNITS[unit] + direction
 
 
+def inches(mm: float, parts: int = 16) -> str:
+    """A length in inches to the nearest fraction, in lowest terms: ``104 1/16 in``; halves away from zero."""
+    count = math.floor(abs(mm) / 25.4 * parts + 0.5)
+    whole, over = divmod(count, parts)
+    shared = math.gcd(over, parts)
+    fraction = f"{over // shared}/{parts // shared}" if over else ""
+    said = " ".join(part for part in (str(whole) if whole or not over else "", fraction) if part)
+    return ("−" if mm < 0 and count else "") + said + f"{SPACE}in"
+
+
+def length_in(mm: float, unit: str) -> str:
+    """A length to be looked for, in the unit that a person reads in: mm, cm, m or in."""
+    if unit == "in":
+        return inches(mm)
+    places, factor = {"cm": (1, 10.0), "m": (3, 1000.0)}.get(unit, (0, 1.0))
+    return f"{rounded(mm / factor, places)}{SPACE}{unit if unit in ('cm', 'm') else 'mm'}"
+
+
 def with_uncertainty(value: float, expanded: float, unit: str, words: tuple[str, str] | None = None) -> tuple[str, str]:
     """A value and its ± part, rounded alike: ``("0.21° right", "± 0.09")``."""
     places = decimals_for(expanded, unit)

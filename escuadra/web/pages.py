@@ -15,7 +15,7 @@ from markupsafe import Markup
 
 from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.wording import amount
+from escuadra.core.wording import length_in
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
 
@@ -38,7 +38,7 @@ environment = Environment(
 )
 environment.filters["rule"] = lambda figure: Markup(rule(figure))
 environment.filters["budget"] = lambda parts: told_shares(list(parts))
-environment.filters["said"] = lambda mm: amount(mm, "mm", 0)
+environment.filters["said"] = length_in
 environment.globals.update(state_words=STATE_WORDS, stage_words=STAGE_WORDS, new_id=lambda: uuid.uuid4().hex)
 
 
@@ -105,6 +105,7 @@ def render(
         person=next((p for p in people if p["id"] == person), None),
         token=token_of(request),
         theme=request.cookies.get("escuadra_theme", "light"),
+        unit=request.cookies.get("escuadra_unit", "mm"),
         garage_name=garage.store.setting("name", "Garage"),
         clock=clock,
         here=request.url.path + (f"?{request.url.query}" if request.url.query else ""),

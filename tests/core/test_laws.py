@@ -8,6 +8,18 @@ from hypothesis import strategies as st
 
 from escuadra.core.axes import short_way, turned
 from escuadra.core.design import NextInput, next_reading
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.events import (
+    Answered,
+    Disturbed,
+    Overridden,
+    OverrideWithdrawn,
+    Person,
+    Reopened,
+    Withdrawn,
+    made,
+)
+from escuadra.core.job.state import State, fold
 from escuadra.core.moves import MovesInput, moves
 from escuadra.core.network import network
 from escuadra.core.observations import NetworkInput
@@ -109,6 +121,46 @@ def test_scaling_the_unit_scales_a_reading(values: list[float], factor: float) -
     b = reading(ReadingInput.read({"values": [v * factor for v in values], "instrument": scaled}))
     assert math.isclose(b.value, a.value * factor, rel_tol=1e-9)
     assert math.isclose(b.u, a.u * factor, rel_tol=1e-9)
+
+
+@few
+@given(st.floats(0.01, 40), st.integers(0, 7), st.floats(-9, 9))
+def test_scaling_the_unit_scales_a_network(factor: float, k: int, off: float) -> None:
+    here, there = paper(None), paper(None)
+    for data in (here, there):
+        [o for o in data["observations"] if o["type"] == "distance"][k]["value"] += off
+    for o in there["observations"]:
+        o.update(value=o["value"] * factor, u=o["u"] * factor)
+    for point in there["points"].values():
+        point.update(x=point["x"] * factor, y=point["y"] * factor)
+    frame = there["frame"]
+    frame.update(x=frame["x"] * factor, y=frame["y"] * factor)
+    frame["points"] = {i: [factor * v for v in place] for i, place in frame["points"].items()}
+    there["instruments"] = {"tape": {"u_offset": 0.5 * factor}}
+    a, b = solved(here), solved(there)
+    assert math.isclose(b.frame.x, a.frame.x * factor, rel_tol=1e-9)
+    assert math.isclose(b.frame.u_x, a.frame.u_x * factor, rel_tol=1e-6)
+    assert math.isclose(b.frame.yaw_deg, a.frame.yaw_deg, abs_tol=1e-9)
+    assert math.isclose(b.chi2, a.chi2, rel_tol=1e-5, abs_tol=1e-8)
+
+
+slots = st.sampled_from(["tick.tyres", "tick.doors", "target.side"])
+payloads = st.one_of(
+    st.builds(Answered, slot=slots, value=st.sampled_from(["yes", "no"])),
+    st.builds(Withdrawn, entry=st.integers(1, 30)),
+    st.builds(Disturbed, what=st.sampled_from(sorted(HAPPENINGS)), words=st.just("so it was told")),
+    st.builds(Overridden, check=st.sampled_from(["tyres", "level"]), reason=st.just("for a good reason")),
+    st.builds(OverrideWithdrawn, check=st.sampled_from(["tyres", "level"])),
+    st.builds(Reopened, revision=st.integers(2, 5), reason=st.just("for a good reason")),
+)
+
+
+@few
+@given(st.lists(payloads, max_size=30), st.integers(0, 30))
+def test_folding_two_halves_is_folding_at_once(said: list[Any], cut: int) -> None:
+    who = Person(id="teo", name="Teo Marchena")
+    events = [made("j", seq, f"e{seq}", seq * 1000, who, payload) for seq, payload in enumerate(said, 1)]
+    assert fold(fold(State(), events[:cut]), events[cut:]) == fold(State(), events)
 
 
 @few

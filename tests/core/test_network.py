@@ -257,3 +257,18 @@ def test_the_chi_square_sums_agree_with_the_statistics_library() -> None:
             assert quantile(alpha, dof) == pytest.approx(float(chdtri(dof, alpha)), rel=1e-9)
         for x in (0.0, 0.3, 4.0, 30.0, 500.0):
             assert upper_tail(x, dof) == pytest.approx(float(chdtrc(dof, x)), rel=1e-9, abs=1e-15)
+
+
+@pytest.mark.parametrize(
+    "change, loose, tie",
+    [
+        ({"points": {"X": {"x": 1, "y": 2, "fixed": False}}}, "X", "two distances"),
+        ({"thrust": {"angle_deg": 0}}, "thrust", "ruler or scale_pair"),
+    ],
+)
+def test_a_loose_point_or_line_is_named_too(change: dict[str, Any], loose: str, tie: str) -> None:
+    data = paper(None)
+    data["points"].update(change.pop("points", {}))
+    with pytest.raises(NotDetermined, match=tie) as refused:
+        network(NetworkInput.read({**data, **change}))
+    assert refused.value.field == loose

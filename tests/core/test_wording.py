@@ -2,7 +2,8 @@
 
 import pytest
 
-from escuadra.core.wording import amount, counted, decimals_for, listed, rounded, with_uncertainty
+from escuadra.core.quantities import parse
+from escuadra.core.wording import amount, counted, decimals_for, inches, length_in, listed, rounded, with_uncertainty
 
 LR = ("left", "right")
 
@@ -34,6 +35,33 @@ def test_value_and_uncertainty(
 )
 def test_halves_go_away_from_zero(value: float, decimals: int, text: str) -> None:
     assert rounded(value, decimals) == text
+
+
+@pytest.mark.parametrize(
+    "mm, text",
+    [
+        (2643.1875, "104 1/16"),
+        (2643.0, "104 1/16"),
+        (25.4, "1"),
+        (12.7, "1/2"),
+        (0.2, "0"),
+        (-38.1, "−1 1/2"),
+        (26.9875, "1 1/16"),
+        (19.05, "3/4"),
+    ],
+)
+def test_inches_are_said_in_fractions_that_read_back_as_themselves(mm: float, text: str) -> None:
+    assert inches(mm) == f"{text}\u202fin"
+    again = parse(inches(mm), "length", "mm")[0].value
+    assert again == pytest.approx(mm, abs=25.4 / 32)
+
+
+@pytest.mark.parametrize(
+    "unit, text",
+    [("mm", "2\u202f739\u202fmm"), ("cm", "273.9\u202fcm"), ("m", "2.739\u202fm"), ("in", "107 13/16\u202fin")],
+)
+def test_a_length_is_said_in_the_unit_that_a_person_reads_in(unit: str, text: str) -> None:
+    assert length_in(2738.8, unit) == text
 
 
 def test_the_small_words() -> None:

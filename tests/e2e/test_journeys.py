@@ -241,6 +241,7 @@ def test_every_key_of_the_card_does_what_it_says(demo: Server, visit: Visit) -> 
     expect(page.locator("html")).to_have_attribute("data-theme", "dim")
     page.keyboard.press("u")
     expect(page.locator(".entry-unit")).to_have_text("cm")
+    expect(page.locator(".entry")).to_contain_text("about 66.2")
     page.keyboard.press("ArrowRight")
     expect(page.locator(".slot.chosen")).to_contain_text("LR arch")
     record(page, "66.8")

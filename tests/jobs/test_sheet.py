@@ -280,7 +280,8 @@ def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: T
             assert math.fsum(part.share for part in parts) == pytest.approx(1)
             assert [part.share for part in parts] == sorted((part.share for part in parts), reverse=True)
             assert re.fullmatch(r"\d+\u202f% .+", told(parts))
-    assert seen == {"floor", "ride_height", "thrust", "level", "target_height", "square", "centred", "distance"}
+    judged = {"floor", "ride_height", "centreline", "thrust", "level", "target_height", "square", "centred", "distance"}
+    assert seen == judged
     for what in ("distance", "offset", "square"):
         solved = setup.newest
         assert solved is not None

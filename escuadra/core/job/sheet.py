@@ -167,7 +167,7 @@ def _view(check: Check, setup: Setup) -> CheckView:
     if result == "holds":
         override = None
     view = CheckView(check, result, judged, tuple(slots), because, override)
-    undecided = view.worst if result == "undecided" and not judged.trouble else None
+    undecided = view.worst if result == "undecided" else None
     return replace(
         view,
         advice=looking.for_check(check, result, judged, slots, setup),

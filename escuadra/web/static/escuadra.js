@@ -10,7 +10,7 @@
   const far = () => document.querySelector(".far");
   const coarse = matchMedia("(pointer: coarse)");
   let touched = Date.now();
-  let fieldUnit = "mm";
+  let fieldUnit = (document.cookie.match(/escuadra_unit=(mm|cm|m|in)\b/) || ["", "mm"])[1];
   let tapped = false;
 
   const stored = (store, key, value) => {
@@ -90,7 +90,11 @@
       const other = document.querySelector("[data-view]:not(.chosen)");
       if (other) other.click();
     },
-    units: () => { fieldUnit = units[(units.indexOf(fieldUnit) + 1) % units.length]; ready(); },
+    units: () => {
+      fieldUnit = units[(units.indexOf(fieldUnit) + 1) % units.length];
+      cookie("escuadra_unit", fieldUnit);
+      load(sheet().dataset.place);
+    },
     drawing: () => body.classList.toggle("drawing-shown"),
     keys: () => {
       const shown = document.querySelector(".keys-card");

@@ -65,6 +65,13 @@ class CentrelineCheck(Check):
             found.append(mark_slot(end, setup.plan))
         return found
 
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        end, k = figure.id.split(".")
+        left, right = (setup.now(slot) for slot in pair_slots(end, int(k), setup.plan))
+        if left is None or right is None:
+            return []
+        return shares([("left reading", left.figures.u_random), ("right reading", right.figures.u_random)])
+
     def judge(self, setup: Setup) -> Judgement:
         figures, troubles, notes = [], [], []
         for end, mark in setup.marks.items():
