@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from scipy.optimize import least_squares
 
-from escuadra.core.adjustment import adjust, adjust_batch, observe, reliability
+from escuadra.core.adjustment import adjust, adjust_batch, reliability
+from escuadra.core.equations import observe
 from escuadra.core.observations import NetworkInput
 
 SETUPS = 20_000

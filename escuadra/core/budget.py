@@ -7,7 +7,8 @@ normal equations, and the squares of the whitened sensitivities add up to the qu
 import math
 from collections.abc import Callable, Iterable
 
-from escuadra.core.adjustment import Adjustment, Vector
+from escuadra.core.adjustment import Adjustment
+from escuadra.core.equations import Vector
 from escuadra.core.model import Frozen
 from escuadra.core.readings import ReadingResult
 

@@ -10,7 +10,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from escuadra.core.adjustment import NO_REDUNDANCY, Adjustment, Vector, adjust, layout, observe, reliability
+from escuadra.core.adjustment import NO_REDUNDANCY, Adjustment, adjust, layout, reliability
+from escuadra.core.equations import Vector, observe
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
 from escuadra.core.observations import NetworkInput, Observation

@@ -10,8 +10,7 @@ from pathlib import Path
 
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
-from escuadra.jobs import Garage, TakeIn
-from escuadra.jobs.garage import Opened
+from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
 

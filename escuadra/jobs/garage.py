@@ -8,11 +8,8 @@ import re
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
-
-from pydantic import Field
 
 from escuadra import __version__
 from escuadra.catalogue import Catalogue, Entry, load
@@ -41,50 +38,9 @@ from escuadra.core.job.state import State, fold
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
 from escuadra.core.quantities import Question, Understood, parse, understand
+from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.log import Log
-
-
-class TakeIn(Frozen):
-    """What is asked when a job is taken in."""
-
-    number: str = Field(min_length=1, max_length=40)
-    vin: str = Field("", max_length=40)
-    plate: str = Field("", max_length=20)
-    odometer_km: int | None = Field(None, ge=0, le=5_000_000)
-    customer: str = Field("", max_length=120)
-    reason: str = Field(min_length=1, max_length=200)
-    bay: str = Field(min_length=1, max_length=60)
-    procedure: str
-    frame: str
-
-
-@dataclass(frozen=True)
-class Opened:
-    """A job as it is: its row, state, plan and sheet."""
-
-    row: Row
-    sheet: Sheet
-
-    @property
-    def state(self) -> State:
-        """What the log says."""
-        return self.sheet.state
-
-
-@dataclass(frozen=True)
-class Recorded:
-    """A reading was recorded (or was there already)."""
-
-    opened: Opened
-
-
-@dataclass(frozen=True)
-class Asked:
-    """A text was implausible or ambiguous; nothing was recorded yet."""
-
-    question: Question
-    slot: Slot
 
 
 class Garage:

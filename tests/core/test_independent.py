@@ -142,10 +142,10 @@ def test_the_ellipse_of_a_floor_mark_is_the_scatter_of_its_tapes() -> None:
     mark = compute("stakeout", asked)["marks"][0]
     assert mark["check"] not in mark["pair"]
     noise, cloud = np.random.default_rng(11), []
-    s = [math.hypot(0.6 + 150e-6 * d, 0.8) for d in mark["distances"]]
+    s = [math.hypot(0.6 + 150e-6 * length, 0.8) for length in mark["distances"]]
     (ax, ay), (bx, by) = (controls[i] for i in mark["pair"])
     for _ in range(6000):
-        r, q = (d + noise.normal(0, u) for d, u in zip(mark["distances"], s, strict=True))
+        r, q = (length + noise.normal(0, u) for length, u in zip(mark["distances"], s, strict=True))
         base = math.dist((ax, ay), (bx, by))
         along = (r * r - q * q + base * base) / (2 * base)
         # The baseline runs along y; the mark lies on the side of larger x.

@@ -10,8 +10,8 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-from escuadra.core.adjustment import observe
 from escuadra.core.axes import Pose
+from escuadra.core.equations import observe
 from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.places import crossing_slot, words_of

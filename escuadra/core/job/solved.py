@@ -10,8 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from escuadra.core.adjustment import Adjustment, Vector
+from escuadra.core.adjustment import Adjustment
 from escuadra.core.axes import Pose
+from escuadra.core.equations import Vector
 from escuadra.core.errors import BadInput
 from escuadra.core.job.places import Plan
 from escuadra.core.network import NetworkResult, result_of

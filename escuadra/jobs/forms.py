@@ -1,0 +1,54 @@
+"""What the commands are asked and what they answer."""
+
+from dataclasses import dataclass
+
+from pydantic import Field
+
+from escuadra.core.job.sheet import Sheet
+from escuadra.core.job.slots import Slot
+from escuadra.core.job.state import State
+from escuadra.core.model import Frozen
+from escuadra.core.quantities import Question
+from escuadra.store import Row
+
+
+class TakeIn(Frozen):
+    """What is asked when a job is taken in."""
+
+    number: str = Field(min_length=1, max_length=40)
+    vin: str = Field("", max_length=40)
+    plate: str = Field("", max_length=20)
+    odometer_km: int | None = Field(None, ge=0, le=5_000_000)
+    customer: str = Field("", max_length=120)
+    reason: str = Field(min_length=1, max_length=200)
+    bay: str = Field(min_length=1, max_length=60)
+    procedure: str
+    frame: str
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A job as it is: its row, state, plan and sheet."""
+
+    row: Row
+    sheet: Sheet
+
+    @property
+    def state(self) -> State:
+        """What the log says."""
+        return self.sheet.state
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """A reading was recorded (or was there already)."""
+
+    opened: Opened
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A text was implausible or ambiguous; nothing was recorded yet."""
+
+    question: Question
+    slot: Slot
