@@ -12,11 +12,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage
 from tests.conftest import Clock
+
+expect.set_options(timeout=15_000)
 
 
 class Server:
@@ -91,7 +93,7 @@ def visit(browser: Browser) -> Iterator[Visit]:
 
     def open_page(server: Server, path: str = "/", person: str = "teo", **options: Any) -> Page:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, **options)
-        context.set_default_timeout(6000)
+        context.set_default_timeout(20_000)
         context.add_cookies([{"name": "escuadra_person", "value": person, "url": server.url}])
         contexts.append(context)
         page = context.new_page()
