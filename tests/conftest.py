@@ -1,6 +1,7 @@
 """A garage on a temporary folder, with a clock of its own, and a technician who works in it."""
 
 import os
+import shutil
 import uuid
 from collections.abc import Iterator
 from pathlib import Path
@@ -52,34 +53,68 @@ def database(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
         connection.execute(text(f"DROP SCHEMA {schema} CASCADE"))
 
 
-@pytest.fixture
-def garage(tmp_path: Path, catalogue: Catalogue, database: str) -> Iterator[Garage]:
-    """An empty garage with the people and bays of Valdehierro."""
-    made = Garage(tmp_path / "data", Clock(), catalogue)
+def peopled(garage: Garage) -> Garage:
+    """The people and bays of Valdehierro."""
     for person in PEOPLE:
-        made.store.add_person(*person)
+        garage.store.add_person(*person)
     for bay in BAYS:
-        made.store.add_bay(bay)
-    yield made
-    made.close()
+        garage.store.add_bay(bay)
+    return garage
 
 
-@pytest.fixture
-def teo(garage: Garage) -> Technician:
+def minibus(garage: Garage) -> Technician:
     """Teo with a job just taken in: the minibus, its windscreen replaced."""
     technician = Technician(garage, NOON, "teo")
     technician.take_in(number="T-1", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     return technician
 
 
+def finished(technician: Technician) -> Technician:
+    """Everything read and holding: what is left is to sign."""
+    technician.ready()
+    technician.stance(1, 2, -1, 0)
+    technician.line(("0.07", "0.05"))
+    technician.target()
+    technician.level()
+    technician.tapes((0.5, 0.3, 0.0))
+    technician.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
+    return technician
+
+
 @pytest.fixture
-def full(teo: Technician) -> Technician:
-    """The same, everything read and holding: what is left is to sign."""
-    teo.ready()
-    teo.stance(1, 2, -1, 0)
-    teo.line(("0.07", "0.05"))
-    teo.target()
-    teo.level()
-    teo.tapes((0.5, 0.3, 0.0))
-    teo.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
-    return teo
+def garage(tmp_path: Path, catalogue: Catalogue, database: str) -> Iterator[Garage]:
+    """An empty garage with the people and bays of Valdehierro."""
+    made = peopled(Garage(tmp_path / "data", Clock(), catalogue))
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def teo(garage: Garage) -> Technician:
+    """A job just taken in."""
+    return minibus(garage)
+
+
+@pytest.fixture(scope="session")
+def finished_once(tmp_path_factory: pytest.TempPathFactory, catalogue: Catalogue) -> tuple[Path, Technician]:
+    """A data folder with a finished set-up, made once, and who made it."""
+    folder = tmp_path_factory.mktemp("finished") / "data"
+    made = peopled(Garage(folder, Clock(), catalogue))
+    technician = finished(minibus(made))
+    made.close()
+    return folder, technician
+
+
+@pytest.fixture
+def full(request: pytest.FixtureRequest, tmp_path: Path, catalogue: Catalogue, database: str) -> Iterator[Technician]:
+    """A finished set-up: a copy of the one that was made once (made anew on a served database)."""
+    if database != "sqlite":
+        yield finished(request.getfixturevalue("teo"))
+        return
+    folder, before = request.getfixturevalue("finished_once")
+    shutil.copytree(folder, tmp_path / "data")
+    garage = Garage(tmp_path / "data", Clock(), catalogue)
+    technician = Technician(garage, before.at, "teo")
+    technician.job, technician.count = before.job, before.count
+    yield technician
+    garage.close()
