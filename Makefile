@@ -4,7 +4,7 @@ DATA ?= data/demo
 FROM ?= ../shared/compute/cases
 PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
-TEMPROOT := $(shell test -w /dev/shm && echo /dev/shm || echo /tmp)
+TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
 .PHONY: demo test test-postgres bench cases css lock screenshots
 

@@ -58,7 +58,7 @@ class Server:
 def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
     quiet = ["--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-quic"]
     flags = ["--no-sandbox", *quiet, "--no-first-run", "--disable-gpu"]
-    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": flags}
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": flags, "timeout": 300_000}
 
 
 @pytest.fixture
