@@ -78,6 +78,7 @@ def finished(technician: Technician) -> Technician:
     technician.level()
     technician.tapes((0.5, 0.3, 0.0))
     technician.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
+    technician.around()
     return technician
 
 

@@ -1,6 +1,7 @@
-"""Heights from several set-ups of a level, joined through common points.
+"""Heights from several set-ups of a level, joined through common points, and which staff was misread.
 
-Source: adjustment by observation equations; staff = height of the set-up minus height of the point. Millimetres.
+Source: adjustment by observation equations; staff = height of the set-up minus height of the point. A reading is
+suspected by its w-test (Baarda), as in ``network``. Millimetres.
 """
 
 import math
@@ -11,6 +12,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.symmetry import CRITICAL_W
 
 MOST_READINGS = 2000
 
@@ -66,6 +68,8 @@ class LevellingResult(Frozen):
     heights: dict[str, LevelledHeight]
     residuals: list[float] = Field(description="computed minus read, in the order of the readings, mm")
     s0: float | None = Field(description="scatter in units of u; null where nothing is left over")
+    w: list[float | None] = Field(description="of every reading; null where no other reading checks it")
+    suspects: list[int] = Field(description="places of the readings that share the blame; empty where all agree")
 
 
 def levelling(given: LevellingInput) -> LevellingResult:
@@ -84,9 +88,15 @@ def levelling(given: LevellingInput) -> LevellingResult:
     covariance = given.u**2 * np.linalg.inv(rows.T @ rows)
     residuals = rows @ solution - staff
     dof = len(given.readings) - len(column)
+    redundancy = 1 - np.einsum("ij,jk,ik->i", rows, covariance, rows, optimize=True) / given.u**2
+    w = [None if r < 1e-9 else float(v / (given.u * math.sqrt(r))) for v, r in zip(residuals, redundancy, strict=True)]
+    worst = max((abs(v) for v in w if v is not None), default=0.0)
+    shared = [k for k, v in enumerate(w) if v is not None and abs(v) >= 0.95 * worst] if worst > CRITICAL_W else []
     at = {p: column["point", p] for p in points}
     return LevellingResult(
         heights={p: LevelledHeight(z=float(solution[k]), u=math.sqrt(float(covariance[k, k]))) for p, k in at.items()},
         residuals=[float(v) for v in residuals],
         s0=math.sqrt(float(residuals @ residuals) / given.u**2 / dof) if dof > 0 else None,
+        w=w,
+        suspects=shared,
     )

@@ -10,19 +10,21 @@ from typing import Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
+from escuadra.core.bay import SOLID, ThingKind
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument, Sag
 from escuadra.core.stance import Corner
 
-Group = Literal["ready", "stance", "line", "frame", "target"]
+Group = Literal["ready", "stance", "line", "frame", "target", "clear"]
 GROUPS: dict[Group, str] = {
     "ready": "Ready",
     "stance": "Ride height",
     "line": "Line",
     "target": "Target",
     "frame": "Frame",
+    "clear": "Surroundings",
 }
 """In the order of the sheet: a target is mounted before the frame is judged, since mounting spoils centre and level."""
 LineChoice = Literal["thrust", "body"]
@@ -88,6 +90,44 @@ class Mounting(Frozen):
     fixing: str
 
 
+class Zone(Frozen):
+    """Room that the procedure needs, as a rectangle in vehicle axes."""
+
+    name: str = Field(description="what it is for, as in: sight to the target")
+    x_from: Number
+    x_to: Number
+    y_from: Number
+    y_to: Number
+    free_of: list[ThingKind] = Field(list(SOLID), description="kinds of things that must not be in it")
+
+    @model_validator(mode="after")
+    def _sound(self) -> Self:
+        if self.x_from >= self.x_to:
+            raise BadInput("x_to", self.x_to, f"more than x_from, {self.x_from:g}")
+        if self.y_from >= self.y_to:
+            raise BadInput("y_to", self.y_to, f"more than y_from, {self.y_from:g}")
+        return self
+
+
+class TargetPlace(Frozen):
+    """A place where a target stands, in vehicle axes, and the floor that its stand takes."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    x: Number
+    y: Number
+    facing_deg: Number = Field(180.0, description="where its face looks: 180 is backward, at the vehicle")
+    width: Positive = Field(1600.0, description="of board or stand, along its face")
+    depth: Positive = Field(900.0, description="of the stand, behind its face")
+
+
+class FloorLimits(Frozen):
+    """What the floor must be under wheels and targets; judged where the bay was surveyed."""
+
+    warp: Positive = Field(description="of the four tyres' places off one plane, mm")
+    correction: Positive = Field(description="of the floor at a target against the tyres' plane, mm")
+    flatness: Positive | None = Field(None, description="of the floor from the rear axle to the target, mm")
+
+
 class Procedure(Frozen):
     """A procedure sheet: where the target must stand, and every check on the way there."""
 
@@ -102,8 +142,18 @@ class Procedure(Frozen):
     datum: Literal["front_hubs"] = Field(description="where the distance is counted from")
     distance: Positive = Field(description="from the datum to the target's face, along the line, mm")
     offset: Number = Field(0.0, description="of the target's centre from the line, left positive, mm")
-    height: Positive = Field(description="of the target's centre above the floor, mm")
+    height: Positive = Field(description="of the target's centre, mm")
+    height_from: Literal["floor", "tyres"] = Field(
+        "floor", description="what the height is counted from: the floor at the target, or the plane of the tyres"
+    )
+    level_to: Literal["gravity", "tyres"] = Field(
+        "gravity", description="what level means: gravity, or the plane that the tyres stand on (floor or runway)"
+    )
+    sees_by: Literal["camera", "radar"] = Field("camera", description="what must be kept out of its sight")
     mounting: Mounting
+    room: list[Zone] = Field([], description="kept clear while the procedure runs")
+    places: list[TargetPlace] = Field([], description="where targets stand; empty: the one place of the sheet")
+    floor: FloorLimits | None = Field(None, description="limits that only a survey can judge")
     checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
     cautions: list[str]
 
@@ -178,6 +228,7 @@ class VehicleModel(Frozen):
     u_hub_mm: Positive = Field(description="of a hub face's place, one sigma")
     hub_height: Positive
     tyre_diameter: Positive
+    tyre_width: Positive = 215.0
     arches: Arches
     outline: Outline
     marks: CentreMarks
@@ -187,6 +238,11 @@ class VehicleModel(Frozen):
         x = self.wheelbase if corner[1] == "F" else 0.0
         half = (self.hub_track_front if corner[1] == "F" else self.hub_track_rear) / 2
         return x, half if corner[0] == "L" else -half
+
+    def contact(self, corner: Corner) -> tuple[float, float]:
+        """x, y of the middle of a tyre's contact with the floor in vehicle axes."""
+        x, y = self.hub(corner)
+        return x, y - math.copysign(self.tyre_width / 2, y)
 
 
 class Target(Frozen):

@@ -9,7 +9,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from escuadra.core.axes import turned
+from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput
+from escuadra.demo.floors import fill_floors
 from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
@@ -47,13 +49,12 @@ def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
 
 
 def fill(garage: Garage) -> None:
-    """People, bays and the four jobs."""
+    """People, bays with their floors, and the four jobs."""
     garage.store.set("name", "Valdehierro")
     garage.store.set("time_zone", "Europe/Madrid")
     for person in PEOPLE:
         garage.store.add_person(*person)
-    for bay in BAYS:
-        garage.store.add_bay(bay)
+    fill_floors(garage)
     now = garage.clock
     start = int(datetime.fromtimestamp(now() / 1000, UTC).replace(minute=7, second=12).timestamp() * 1000)
     try:
@@ -109,9 +110,26 @@ class Technician:
         """All ticks, the floor and the target."""
         for tick in ("alignment", "tyres", "steering", "load", "glass", "battery", "doors"):
             self.answer(f"tick.{tick}", "yes")
+        self.floor()
+
+    def floor(self) -> None:
+        """The floor: on its marks where a place was chosen, else the slopes as typed."""
+        if self.opened.sheet.plan.standing is not None:
+            self.answer("floor.marks", "yes")
+            return
         for place, along, across in (("wheels", "0.12", "0.08"), ("target", "0.17", "0.05")):
             self.read(f"slope.{place}.along", along, "level-1", "falling forward")
             self.read(f"slope.{place}.across", across, "level-1", "rising left")
+
+    def place(self, x: float, y: float, heading_deg: float = 0.0) -> None:
+        """Choose where the vehicle stands."""
+        self.garage.place(self.job, Place(x=x, y=y, heading_deg=heading_deg), self.person, self.id())
+
+    def around(self) -> None:
+        """Everything that is asked about before the run."""
+        for slot in self.opened.sheet.slots:
+            if slot.startswith("around."):
+                self.answer(slot, "yes")
 
     def stance(self, *deviations: float) -> None:
         """The four arches, as deviations from nominal."""
@@ -147,7 +165,7 @@ class Technician:
         self.read("level.roll", "0.04", "level-1", "LF end high")
         self.read("level.pitch", "0.02", "level-1", "leaning away")
         plan = self.opened.sheet.plan
-        self.read("height.target", f"{plan.procedure.height + height_off:g}", "tape-4")
+        self.read("height.target", f"{plan.target_above_floor + height_off:.0f}", "tape-4")
         for what, height in self.heights().items():
             self.read(f"height.{what}", f"{height:g}", "tape-4")
 
@@ -170,7 +188,8 @@ class Technician:
             hx, hy = plan.vehicle.hub(hub)  # type: ignore[arg-type]
             bx, by = turned(yaw, *plan.frame_points[end])
             level = math.hypot(goal.x + away + bx - hx, goal.y + left + by - hy)
-            slanted = math.hypot(level, heights[end] - heights[hub])
+            floor = plan.floor_between(hub, end)  # type: ignore[arg-type]
+            slanted = math.hypot(level, heights[end] - heights[hub] + (floor.value if floor else 0.0))
             slot = f"tape.{hub}.{end}"
             self.read(slot, f"{slanted + (wrong[1] if slot == wrong[0] else 0):.0f}", "tape-4")
         if tapes == FRONT_TAPES:
@@ -201,6 +220,7 @@ def _half_way(who: Technician) -> None:
         bay="Norte",
         procedure="BL-CAM-01",
     )
+    who.place(2600, 2500)
     who.ready()
     who.stance(-3, -4, -6, -5)
     who.line(("0.12", "0.06"))
@@ -224,6 +244,7 @@ def _contradicting(who: Technician) -> None:
         bay="Muelle",
         procedure="HV-CAM-01",
     )
+    who.place(3000, 2600)
     who.ready()
     who.stance(2, 1, -2, -3)
     who.line()
@@ -243,6 +264,7 @@ def _signed(who: Technician) -> None:
         bay="Norte",
         procedure="BC-CAM-01",
     )
+    who.place(2400, 2500)
     who.ready()
     who.stance(1, 2, -1, 0)
     who.line(("0.07", "0.05"))
@@ -253,5 +275,6 @@ def _signed(who: Technician) -> None:
     who.happen("yaw", "Turn the yaw screw at the LF end 0.9 of a turn anticlockwise.")
     who.tapes((0.5, 0.3, 0.0))
     who.tapes((0.5, 0.3, 0.0), rear)
+    who.around()
     who.person = "ines"
     who.garage.sign(who.job, who.opened.row.head, who.person, who.id(), render_record(who.garage))

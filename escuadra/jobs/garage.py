@@ -8,12 +8,16 @@ import re
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
+from zoneinfo import ZoneInfo
 
 from escuadra import __version__
 from escuadra.catalogue import Catalogue, Entry, load
 from escuadra.catalogue.library import KINDS, PRACTICE
+from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import (
@@ -23,6 +27,7 @@ from escuadra.core.job.events import (
     OverrideWithdrawn,
     Person,
     Pinned,
+    Placed,
     ReadingTaken,
     Reopened,
     Signed,
@@ -38,6 +43,7 @@ from escuadra.core.job.state import State, fold
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
 from escuadra.core.quantities import Question, Understood, parse, understand
+from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.log import Log
@@ -52,8 +58,9 @@ class Garage:
         self.store = Store(dialect.address(data), data / "backups")
         self.files = FileStore(data / "files")
         self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
+        self.floors = Floors(self.store, lambda: self.clock(), self.person)
         self._states: dict[str, tuple[str, State]] = {}
-        self._plans: dict[str, Plan] = {}
+        self._plans: dict[str, tuple[Placed | None, Plan]] = {}
         self._sheets: dict[str, tuple[str, Sheet]] = {}
         self.listeners: list[Callable[[str, int], None]] = []
 
@@ -92,10 +99,13 @@ class Garage:
         return sheet
 
     def _plan(self, job: str, state: State) -> Plan:
-        if job not in self._plans:
+        known = self._plans.get(job)
+        if known is None or known[0] != state.placed:
             assert state.job is not None
             found: dict[str, Any] = {}
             for pin in state.job.pins:
+                if pin.kind not in KINDS:
+                    continue
                 text = self.store.pinned(pin.hash)
                 if text is None:
                     raise BadInput("pin", pin.hash, f"the pinned {pin.kind} {pin.id}; it is missing")
@@ -106,8 +116,24 @@ class Garage:
             assert isinstance(vehicle, VehicleModel)
             assert isinstance(target, Target)
             assert isinstance(frame, FrameProfile)
-            self._plans[job] = Plan(procedure, vehicle, target, frame)
-        return self._plans[job]
+            known = (state.placed, self._placed(state, Plan(procedure, vehicle, target, frame)))
+            self._plans[job] = known
+        return known[1]
+
+    def _placed(self, state: State, plan: Plan) -> Plan:
+        """The plan with the bay and, once a place was chosen, the floor there."""
+        assert state.job is not None
+        pins = state.placed.pins if state.placed is not None else state.job.pins
+        place = state.placed.place if state.placed is not None else Place(x=0, y=0)
+        bay, standing, note = self.floors.standing(pins, place, plan.vehicle, plan.procedure)
+        if state.placed is None:
+            return replace(plan, bay=bay)
+        return replace(plan, bay=bay, standing=standing, place_note=note)
+
+    def today(self) -> str:
+        """The day of the garage's clock in its zone, as ``2026-03-05``."""
+        zone = ZoneInfo(self.store.setting("time_zone", "UTC"))
+        return datetime.fromtimestamp(self.clock() / 1000, zone).date().isoformat()
 
     def person(self, id: str) -> Person:
         """One of the garage's people; raises ``BadInput`` for nobody."""
@@ -149,7 +175,7 @@ class Garage:
             new = made(job, row.count + 1, client_id, self.clock(), who, payload)
             after = fold(state, [new])
             row = log.append(row, new, after.stage)
-        sheet = derive(after, self._plans[job], new.at)
+        sheet = derive(after, self._plan(job, after), new.at)
         self._states[job], self._sheets[job] = (row.head, after), (row.head, sheet)
         for listener in self.listeners:
             listener(job, row.count)
@@ -172,7 +198,7 @@ class Garage:
         now = self.clock()
         payload = TakenIn(
             **asked.model_dump(exclude={"procedure", "frame"}),
-            pins=[_pinned(entry) for entry in entries],
+            pins=[*(_pinned(entry) for entry in entries), *self._bay_pins(asked.bay)],
         )
         with self.store.writing() as log:
             rows = log.rows(limit=1_000_000)
@@ -182,6 +208,35 @@ class Garage:
                 log.create(job, asked.number, now)
                 log.append(log.row(job), made(job, 1, key, now, who, payload), "taken_in")
         return self.open(job)
+
+    def _bay_pins(self, bay: str) -> list[Pinned]:
+        return [pin for pin in self.floors.pins(bay) if pin.kind == "bay"] if bay in self.store.bays() else []
+
+    def place(
+        self,
+        job: str,
+        place: Place,
+        person: str,
+        client_id: str,
+        source: Literal["parking", "typed", "job"] = "parking",
+        from_job: str = "",
+    ) -> Opened:
+        """Choose where the vehicle stands in its bay; pins the bay's sheet and its newest survey."""
+        state = self.open(job).state
+        assert state.job is not None
+        payload = Placed(place=place, source=source, from_job=from_job, pins=self.floors.pins(state.job.bay))
+        return self._append(job, person, client_id, lambda _state, _sheet: payload)
+
+    def stood_here(self, bay: str, vehicle: str, besides: str) -> list[tuple[str, Place, int]]:
+        """Number, place and time of earlier jobs with this vehicle model in a bay: first guesses, never readings."""
+        found = []
+        for opened in self.jobs(limit=300):
+            state = opened.state
+            if opened.row.id == besides or state.job is None or state.placed is None or state.job.bay != bay:
+                continue
+            if opened.sheet.plan.vehicle.id == vehicle:
+                found.append((state.job.number, state.placed.place, opened.row.created_at))
+        return found
 
     def record(
         self,

@@ -236,6 +236,12 @@ def as_json(record: Record) -> bytes:
     return (json.dumps(data, ensure_ascii=False, indent=2, sort_keys=True) + "\n").encode()
 
 
+def styled(svg: str) -> Markup:
+    """A drawing with its styles inside it: a page's own do not reach into one that is printed or taken out."""
+    style = (ROOT / "reports" / "templates" / "drawing.css").read_text(encoding="utf-8")
+    return Markup(svg.replace(">", f"><style>{style}</style>", 1))
+
+
 def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:
     """The PDF of a record, with the drawings of its sheet."""
     from weasyprint import HTML
@@ -248,12 +254,6 @@ def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:
         lstrip_blocks=True,
     )
     local = ZoneInfo(zone)
-    style = (ROOT / "reports" / "templates" / "drawing.css").read_text(encoding="utf-8")
-
-    def styled(svg: str) -> Markup:
-        """A drawing with its styles inside it: a page's own do not reach into one when it is printed."""
-        return Markup(svg.replace(">", f"><style>{style}</style>", 1))
-
     views = {view.check.id: view for view in opened.sheet.checks}
     text = environment.get_template("record.html").render(
         record=record,

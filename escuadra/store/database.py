@@ -1,18 +1,29 @@
 """The database of a garage: opened, migrated after a backup, and the small tables beside the log."""
 
 from contextlib import AbstractContextManager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, Select, create_engine, delete, insert, inspect, select, text
+from sqlalchemy import Engine, Select, create_engine, delete, func, insert, inspect, select, text, update
 
 from escuadra.core.errors import BadInput
 from escuadra.store import dialect
 from escuadra.store.log import Log, reading_log, writing_log
-from escuadra.store.tables import bay, catalogue_entry, person, setting
+from escuadra.store.tables import bay, catalogue_entry, person, setting, survey, survey_entry
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST = "0001"
+NEWEST = "0002"
+
+
+@dataclass(frozen=True)
+class SurveyRow:
+    """A survey: which bay, when it was begun (UTC milliseconds), and its pinned sheet once it was closed."""
+
+    id: str
+    bay: str
+    begun_at: int
+    sheet: str | None
 
 
 class Store:
@@ -38,7 +49,7 @@ class Store:
         config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, NEWEST)
 
     def version(self) -> str | None:
         """The schema's version; ``None`` for an empty database."""
@@ -98,6 +109,53 @@ class Store:
         """Set a setting."""
         self._write(delete(setting).where(setting.c.key == key), insert(setting).values(key=key, value=value))
 
+    def bay_sheet(self, name: str) -> str | None:
+        """Hash of a bay's present sheet; raises ``BadInput`` for an unknown bay."""
+        rows = self._once("bay_sheets", select(bay.c.name, bay.c.sheet))
+        found = next((row for row in rows if row[0] == name), None)
+        if found is None:
+            raise BadInput("bay", name, f"one of the bays: {', '.join(self.bays()) or 'none yet'}")
+        return found[1]  # type: ignore[no-any-return]
+
+    def keep_bay(self, name: str, sheet: str, base: str | None) -> bool:
+        """Make a pinned sheet the bay's present one; false where it is not ``base`` any more."""
+        same = bay.c.sheet == base if base else bay.c.sheet.is_(None)
+        changed = self._write(update(bay).where(bay.c.name == name, same).values(sheet=sheet))
+        return changed == 1
+
+    # --- floor surveys, kept entry by entry
+
+    def surveys(self) -> list[SurveyRow]:
+        """All surveys, the newest first."""
+        columns = (survey.c.id, survey.c.bay, survey.c.begun_at, survey.c.sheet)
+        query = select(*columns).order_by(survey.c.begun_at.desc(), survey.c.id)
+        return [SurveyRow(*row) for row in self._once("surveys", query)]
+
+    def begin_survey(self, id: str, bay_name: str, at: int) -> None:
+        """A survey without entries; one that is there already stays."""
+        if not any(row.id == id for row in self.surveys()):
+            self._write(insert(survey).values(id=id, bay=bay_name, begun_at=at))
+
+    def survey_entries(self, id: str) -> list[str]:
+        """The texts of a survey's entries, in their order."""
+        query = select(survey_entry.c.text).where(survey_entry.c.survey == id).order_by(survey_entry.c.seq)
+        with self.engine.connect() as connection:
+            return [text for (text,) in connection.execute(query)]
+
+    def append_survey(self, id: str, client_id: str, text: str) -> None:
+        """A further entry; one with this client-made id is not written twice."""
+        where = survey_entry.c.survey == id
+        with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
+            connection.execute(select(survey.c.id).where(survey.c.id == id).with_for_update())
+            known = select(func.count()).where(where, survey_entry.c.id == client_id)
+            if not connection.execute(known).scalar_one():
+                last = connection.execute(select(func.max(survey_entry.c.seq)).where(where)).scalar()
+                connection.execute(insert(survey_entry).values(survey=id, seq=(last or 0) + 1, id=client_id, text=text))
+
+    def close_survey(self, id: str, sheet: str) -> None:
+        """Note the pinned survey that the entries came to."""
+        self._write(update(survey).where(survey.c.id == id).values(sheet=sheet))
+
     # --- pinned catalogue entries
 
     def pin(self, hash: str, kind: str, id: str, revision: int, content: str) -> None:
@@ -112,8 +170,11 @@ class Store:
             found = connection.execute(query).scalar()
             return None if found is None else str(found)
 
-    def _write(self, *statements: Any) -> None:
+    def _write(self, *statements: Any) -> int:
+        """Rows that the last statement touched."""
+        touched = 0
         with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
             for statement in statements:
-                connection.execute(statement)
+                touched = connection.execute(statement).rowcount
         self._kept.clear()
+        return touched

@@ -36,7 +36,31 @@ person = table(
     Column("role", Text, nullable=False),
 )
 
-bay = table("bay", metadata, Column("name", Text, primary_key=True))
+bay = table(
+    "bay",
+    metadata,
+    Column("name", Text, primary_key=True),
+    Column("sheet", Text, nullable=True),
+)
+
+survey = table(
+    "survey",
+    metadata,
+    Column("id", Text, primary_key=True),
+    Column("bay", Text, ForeignKey("bay.name"), nullable=False),
+    whole("begun_at"),
+    Column("sheet", Text, nullable=True),
+)
+
+survey_entry = table(
+    "survey_entry",
+    metadata,
+    Column("survey", Text, ForeignKey("survey.id"), primary_key=True),
+    Column("seq", Integer, primary_key=True),
+    Column("id", Text, nullable=False),
+    Column("text", Text, nullable=False),
+    UniqueConstraint("survey", "id", name="survey_entry_once"),
+)
 
 catalogue_entry = table(
     "catalogue_entry",

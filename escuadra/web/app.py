@@ -18,10 +18,12 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.jobs import Garage
 from escuadra.web.changes import Changes
 from escuadra.web.pages import render
-from escuadra.web.routes import api, day, garage_page, new_job, parts, record, sheet
+from escuadra.web.routes import api, bays, day, garage_page, new_job, parking, parts, record, sheet, surveys
 
 STATIC = Path(__file__).parent / "static"
 LARGEST_BODY = 1_000_000
+MISSING = ("bay", "survey")
+"""What is looked up by its name in an address: an unknown one is not found."""
 POLICY = (
     "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
     "form-action 'self'; frame-ancestors 'none'"
@@ -79,7 +81,7 @@ def create_app(garage: Garage) -> FastAPI:
     app.state.changes = Changes()
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for module in (day, new_job, sheet, record, garage_page, parts):
+    for module in (day, new_job, sheet, record, garage_page, parking, surveys, bays, parts):
         app.include_router(module.router, include_in_schema=False)
     app.include_router(api.router)
 
@@ -92,7 +94,7 @@ def create_app(garage: Garage) -> FastAPI:
 
     @app.exception_handler(BadInput)
     def bad(request: Request, error: BadInput) -> Response:
-        status = 404 if error.field == "job" else 422
+        status = 404 if error.field == "job" or (request.method == "GET" and error.field in MISSING) else 422
         return failed(request, status, str(error), field=error.field, given=error.given, accepted=error.accepted)
 
     @app.exception_handler(Conflict)

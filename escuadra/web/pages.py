@@ -12,6 +12,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
+from starlette.datastructures import UploadFile
 
 from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Conflict
@@ -67,11 +68,22 @@ def token_of(request: Request) -> str:
 async def form_of(request: Request) -> dict[str, str]:
     """A post's fields; refuses a post that does not come from a page of ours."""
     form = await request.form()
-    fields = {key: value for key, value in form.items() if isinstance(value, str)}
+    fields = {key: value for key, value in form.multi_items() if isinstance(value, str)}
+    for key, value in form.multi_items():
+        if isinstance(value, UploadFile) and value.size:
+            fields[key] = _as_text(key, await value.read())
     given = fields.get("token") or request.headers.get("X-Escuadra-Token", "")
     if not given or not secrets.compare_digest(given, request.cookies.get("escuadra_token", "")):
         raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
     return fields
+
+
+def _as_text(field: str, content: bytes) -> str:
+    """An uploaded file as text."""
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError as cause:
+        raise BadInput(field, "a file that is not text", "a text file, UTF-8") from cause
 
 
 def told(error: BadInput | Conflict) -> str:

@@ -31,7 +31,7 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
     "old, new, anchor, field",
     [
         ("distance: 2640\n", "distance: -5\n", "distance: 2640", "distance"),
-        ("revision: 3", "revision: 0", "revision: 3", "revision"),
+        ("revision: 4", "revision: 0", "revision: 4", "revision"),
         ("line: thrust", "line: emblem", "line: thrust", "line"),
         ("height: 1417\n", "", "id: BL-CAM-01", "height"),
         ("kind: level,", "kind: bubble,", "id: level", "kind"),

@@ -61,7 +61,7 @@ def sloping(who: Technician) -> None:
         (lambda who: who.answer("tick.tyres", "no"), "Put right: tyres.", "Then answer again"),
         (
             lambda who: (who.happen("jacked"), who.answer("tick.steering", "yes"), sloping(who)),
-            "The floor is not level enough here: choose another place.",
+            "The floor is not good enough here: choose another place.",
             "1.40\u202f% falling forward, allowed within 0.50\u202f%",
         ),
         (

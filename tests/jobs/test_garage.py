@@ -231,11 +231,11 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     own = full.garage.data / "catalogue" / "procedures"
     own.mkdir(parents=True)
     practice = Path(__file__).parents[2] / "escuadra/catalogue/practice/procedures/bl-cam-01.yaml"
-    moved = practice.read_text().replace("revision: 3", "revision: 4").replace("height: 1417", "height: 1502")
+    moved = practice.read_text().replace("revision: 4", "revision: 5").replace("height: 1417", "height: 1502")
     (own / "bl-cam-01.yaml").write_text(moved.replace("nominal: 1417", "nominal: 1502"))
     later = Garage(full.garage.data, Clock())
-    assert later.catalogue.get("procedure", "BL-CAM-01").revision == 4
-    assert later.open(full.job).sheet.plan.procedure.revision == 3
+    assert later.catalogue.get("procedure", "BL-CAM-01").revision == 5
+    assert later.open(full.job).sheet.plan.procedure.revision == 4
     assert later.open(full.job).sheet.can_sign
     new = later.take_in(TakeIn.read({**TAKEN, "number": "T-10"}), "teo", "new")
     assert new.sheet.plan.procedure.height == 1502

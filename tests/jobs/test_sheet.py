@@ -42,9 +42,10 @@ SPOILS = {
     "set_down": FRAME,
     "bump": FRAME,
     "mount": {"centred", "level", "target"},
-    "shift": {"centred", "level"},
+    "shift": {"centred", "level", "surroundings"},
+    "run_again": {"surroundings"},
     "holder": {"centred", "level"},
-    "vehicle_rolled": FRAME | VEHICLE,
+    "vehicle_rolled": FRAME | VEHICLE | {"surroundings"},
     "jacked": VEHICLE | POSE,
     "loaded": {"ride_height", "load"},
     "door": {"ride_height", "doors"},
@@ -196,6 +197,7 @@ def test_a_technician_who_obeys_reaches_every_tolerance(teo: Technician, start: 
     teo.line(("0.07", "0.05"))
     teo.target()
     teo.level()
+    teo.around()
     away, left, yaw = start
     screw, moves = teo.opened.sheet.plan.frame.yaw_deg_per_turn, 0
     for _ in range(40):

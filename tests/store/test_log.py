@@ -135,13 +135,16 @@ def test_every_write_is_on_the_disk_before_it_is_acknowledged(garage: Garage) ->
 
 @only_file
 def test_a_pending_migration_is_preceded_by_a_backup(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    store = Store(f"sqlite:///{tmp_path / 'g.sqlite'}", tmp_path / "backups")
-    store.add_bay("Norte")
-    assert store.version() == "0001"
-    assert not (tmp_path / "backups").exists()
-    store.close()
-    monkeypatch.setattr("escuadra.store.database.NEWEST", "0002")
+    with monkeypatch.context() as earlier:
+        earlier.setattr("escuadra.store.database.NEWEST", "0001")
+        store = Store(f"sqlite:///{tmp_path / 'g.sqlite'}", tmp_path / "backups")
+        store.add_bay("Norte")
+        assert store.version() == "0001"
+        assert not (tmp_path / "backups").exists()
+        store.close()
     again = Store(f"sqlite:///{tmp_path / 'g.sqlite'}", tmp_path / "backups")
+    assert again.version() == "0002"
+    assert again.bay_sheet("Norte") is None
     (backup,) = (tmp_path / "backups").iterdir()
     assert backup.name == "before-0002-from-0001.sqlite"
     assert sqlite3.connect(backup).execute("SELECT name FROM bay").fetchall() == [("Norte",)]

@@ -109,7 +109,7 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
     said = f"{worst.label} {worst.text}, allowed {worst.allowed}." if worst else ""
     reason = {
         "ride_height": "The body stands wrong: find the cause before aiming.",
-        "slope": "The floor is not level enough here: choose another place.",
+        "slope": "The floor is not good enough here: choose another place.",
         "rear_toe": "Wheel alignment or body measurement first.",
         "body_centreline": "The pairs do not agree: measure the body before aiming.",
     }.get(check.kind, "Put it right first.")
@@ -118,10 +118,11 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
 
 def _height_move(sheet: Sheet, view: CheckView, figure: Figure) -> NextMove:
     change = sheet.plan.procedure.height - figure.value
+    above_floor = sheet.plan.target_above_floor
     turns = rounded(abs(change) / sheet.plan.frame.height_per_turn, 1)
     way = "up" if change > 0 else "down"
     said = f"{turns} turn" + ("" if turns == "1.0" else "s")
-    expect = amount(sheet.plan.procedure.height, "mm", 0)
+    expect = amount(above_floor, "mm", 0)
     return NextMove(
         "move",
         f"Crank the target {said} {way}.",

@@ -12,6 +12,9 @@ FRAME = frozenset({"level", "yaw", "centre", "distance", "height"})
 POSE = frozenset({"yaw", "centre", "distance"})
 VEHICLE = frozenset({"ride_height", "hubs", "line", "floor", "steering"})
 EVERYTHING = FRAME | VEHICLE
+FLOOR = frozenset({"floor", "area"})
+"""What a new place in the bay spoils; ``area``: what stands and shines around."""
+PLACED = "another place chosen"
 
 
 class Happening(Frozen):
@@ -37,9 +40,10 @@ HAPPENINGS: dict[str, Happening] = {
         Happening(
             what="mount", words="target mounted", aspects=frozenset({"centre", "level", "target"}), side="target"
         ),
-        Happening(what="shift", words="target shifted", aspects=frozenset({"centre", "level"}), side="target"),
+        Happening(what="shift", words="target shifted", aspects=frozenset({"centre", "level", "area"}), side="target"),
         Happening(what="holder", words="holder removed", aspects=frozenset({"centre", "level"}), side="target"),
-        Happening(what="vehicle_rolled", words="vehicle moved", aspects=EVERYTHING, side="vehicle"),
+        Happening(what="run_again", words="procedure to be run again", aspects=frozenset({"area"}), side="target"),
+        Happening(what="vehicle_rolled", words="vehicle moved", aspects=EVERYTHING | {"area"}, side="vehicle"),
         Happening(what="jacked", words="vehicle jacked", aspects=VEHICLE, side="vehicle"),
         Happening(what="loaded", words="load changed", aspects=frozenset({"ride_height", "load"}), side="vehicle"),
         Happening(what="door", words="door used", aspects=frozenset({"ride_height", "doors"}), side="vehicle"),

@@ -11,6 +11,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
@@ -46,6 +47,15 @@ class TakenIn(Frozen):
     reason: str
     bay: str
     pins: list[Pinned]
+
+
+class Placed(Frozen):
+    """Where the vehicle is to stand in its bay, and the bay and survey that this was judged with."""
+
+    place: Place
+    source: Literal["parking", "typed", "job"] = Field(description="chosen by search, typed, or where a job stood")
+    from_job: str = Field("", description="number of the job whose place was taken as a first guess")
+    pins: list[Pinned] = Field(description="the bay and, where there is one, its survey")
 
 
 class ToolUsed(Frozen):
@@ -124,6 +134,7 @@ class Reopened(Frozen):
 
 PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
     "taken_in": (1, TakenIn),
+    "placed": (1, Placed),
     "reading": (1, ReadingTaken),
     "withdrawn": (1, Withdrawn),
     "answered": (1, Answered),

@@ -59,7 +59,7 @@ def expected(slot: Slot, setup: Setup) -> float | None:
     if parts[0] == "arch":
         return float(getattr(plan.vehicle.arches, parts[1]))
     if slot.id == "height.target":
-        return plan.procedure.height
+        return plan.target_above_floor
     if parts[0] == "mark":
         middle = setup.marks[parts[1]].pairs
         return middle.centre if middle else None
@@ -81,7 +81,7 @@ def _slanted(setup: Setup, hub: str, end: str, pose: Pose) -> float | None:
     low, high = setup.height_for(hub, now), setup.height_for(end, now)
     if low is None or high is None:
         return None
-    return math.hypot(level, high[0] - low[0])
+    return math.hypot(level, setup.rise_of_tape(hub, end, low, high)[0])  # type: ignore[arg-type]
 
 
 # --- moves of the frame

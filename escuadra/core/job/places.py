@@ -8,11 +8,15 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 from escuadra.core.axes import Pose, turned
+from escuadra.core.bay import Bay
+from escuadra.core.errors import BadInput
+from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
 from escuadra.core.quantities import Quantity
-from escuadra.core.stance import CORNERS
+from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.standing import Standing, target_places
 
 ENDS = ("LF_end", "RF_end")
 
@@ -31,12 +35,40 @@ class Plan:
     vehicle: VehicleModel
     target: Target
     frame: FrameProfile
+    bay: Bay | None = None
+    standing: Standing | None = None
+    """The place on a surveyed floor, where there is one."""
+    place_note: str = ""
+    """Why a chosen place has no standing: not surveyed, or not where tyres and target are."""
 
     @cached_property
     def frame_points(self) -> dict[str, tuple[float, float]]:
         """Beam ends in frame axes."""
         half = self.frame.beam_length / 2
         return {"LF_end": (0.0, half), "RF_end": (0.0, -half)}
+
+    @cached_property
+    def rise_at_target(self) -> Amount | None:
+        """The floor at the target above the tyres' plane, where heights count from that plane and it is surveyed."""
+        if self.standing is None or self.procedure.height_from != "tyres":
+            return None
+        return self.standing.correction(target_places(self.procedure, self.vehicle)[0])
+
+    @property
+    def target_above_floor(self) -> float:
+        """What a tape from the floor at the target to its centre should show, mm."""
+        rise = self.rise_at_target
+        return self.procedure.height - (rise.value if rise is not None else 0.0)
+
+    def floor_between(self, hub: Corner, end: str) -> Amount | None:
+        """How much higher the floor is below a beam end than below a hub, where both were surveyed."""
+        if self.standing is None:
+            return None
+        goal, (bx, by) = self.nominal_goal, self.frame_points[end]
+        try:
+            return self.standing.above_tyre(hub, goal.x + bx, goal.y + by)
+        except BadInput:
+            return None
 
     def goal(self, line_angle_deg: float, line_at: tuple[float, float], datum: tuple[float, float]) -> Pose:
         """Where the beam must stand for a line through ``line_at`` and a distance counted from ``datum``."""

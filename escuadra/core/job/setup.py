@@ -30,7 +30,7 @@ from escuadra.core.job.slots import Measured, Slot, current, measured, measured_
 from escuadra.core.job.solved import Solved, carried
 from escuadra.core.job.state import Disturbance, Entry, State
 from escuadra.core.observations import NetworkInput
-from escuadra.core.stance import CORNERS
+from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
 
 U_STATION_MM = 5.0
@@ -173,6 +173,14 @@ class Setup:
             return self.plan.vehicle.hub_height, 5.0
         return None
 
+    def rise_of_tape(
+        self, hub: Corner, end: str, low: tuple[float, float], high: tuple[float, float]
+    ) -> tuple[float, float]:
+        """How much higher a tape's far end is than its hub, and u: heights above the floor and its own rise."""
+        rise, u = high[0] - low[0], math.hypot(low[1], high[1])
+        floor = self.once(("floor", hub, end), lambda: self.plan.floor_between(hub, end))
+        return (rise, u) if floor is None else (rise + floor.value, math.hypot(u, floor.u))
+
     def tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
         """Tapes of an epoch that can be levelled: slot, beam end, one value a tool."""
         return self.once(("tapes", epoch), lambda: self._tapes(epoch))
@@ -188,8 +196,9 @@ class Setup:
                 low, high = self.height_for(hub, entries[-1].seq), self.height_for(end, entries[-1].seq)
                 if low is None or high is None:
                     continue
+                rise, u_rise = self.rise_of_tape(hub, end, low, high)
                 try:
-                    parts = measured_by_tool(entries, high[0] - low[0], math.hypot(low[1], high[1]))
+                    parts = measured_by_tool(entries, rise, u_rise)
                 except BadInput:
                     continue
                 found.append((slot, end, parts))

@@ -64,7 +64,7 @@ class CheckView:
         order = {"out": 0, "undecided": 1, "holds": 2}
         return min(
             self.judgement.figures,
-            key=lambda f: (order[f.verdict.state], f.verdict.margin),
+            key=lambda f: (order[f.verdict.state], f.verdict.margin / f.half_range),
             default=None,
         )
 

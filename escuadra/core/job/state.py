@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.disturbance import FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.events import (
     Answered,
     Disturbed,
@@ -11,6 +11,7 @@ from escuadra.core.job.events import (
     Overridden,
     OverrideWithdrawn,
     Person,
+    Placed,
     ReadingTaken,
     Reopened,
     Signed,
@@ -76,6 +77,7 @@ class State:
     entries: dict[str, tuple[Entry, ...]] = field(default_factory=dict)
     disturbances: tuple[Disturbance, ...] = ()
     overrides: dict[str, Override] = field(default_factory=dict)
+    placed: Placed | None = None
     signed: Signed | None = None
     records: tuple[tuple[Signed, int, Person], ...] = ()
     """Every signed revision with when and by whom; the newest last."""
@@ -142,6 +144,9 @@ def fold(state: State, events: Iterable[Event]) -> State:
             overrides[said.check] = Override(event.seq, event.at, event.person, said.reason)
         elif isinstance(said, OverrideWithdrawn):
             overrides.pop(said.check, None)
+        elif isinstance(said, Placed):
+            disturbances.append(Disturbance(event.seq, event.at, event.person, "placed", PLACED, "", FLOOR))
+            changed.update(placed=said)
         elif isinstance(said, TakenIn):
             changed.update(job=said, taken_in_at=event.at, taken_in_by=event.person)
         elif isinstance(said, Signed):

@@ -7,15 +7,19 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
+from escuadra.core.bay import Bay
 from escuadra.core.errors import BadInput
 from escuadra.core.kinds import KINDS, Kind, compute
+from escuadra.core.model import Frozen
 from escuadra.core.procedure import CheckSpec, Procedure
+from escuadra.core.survey import Survey
 from escuadra.jobs import Opened
 from escuadra.web.examples import EXAMPLES
 from escuadra.web.pages import garage_of, render
 
 router = APIRouter()
 PAGE_SIZE = 50
+SHEETS: dict[str, type[Frozen]] = {"procedure": Procedure, "bay": Bay, "survey": Survey}
 _REFUSED: dict[int | str, dict[str, Any]] = {
     400: {"description": "The body is not JSON"},
     413: {"description": "The body is too large"},
@@ -112,8 +116,8 @@ def schema(name: str) -> Response:
     if base in KINDS and part in ("input", "result"):
         kind = KINDS[base]
         return JSONResponse((kind.given if part == "input" else kind.result).model_json_schema())
-    if name == "procedure":
-        return JSONResponse(Procedure.model_json_schema())
+    if name in SHEETS:
+        return JSONResponse(SHEETS[name].model_json_schema())
     if base == "check" and part in CheckSpec.registered:
         return JSONResponse(CheckSpec.registered[part].model_json_schema())
-    raise BadInput("schema", name, "KIND.input, KIND.result, procedure, check.KIND or record")
+    raise BadInput("schema", name, f"KIND.input, KIND.result, {', '.join(SHEETS)} or check.KIND")

@@ -27,6 +27,7 @@ CAUTIONS = {
     "stance": "The vehicle stands on its own wheels, never on a jack; nobody aboard while it is read.",
     "line": "Laser light: wear its glasses, never at eye height or into a mirror at people.",
     "target": "Brakes of the stand on before a target is lifted. The manufacturer's procedure comes first.",
+    "clear": "Nobody walks through while it runs. A radar transmits: keep the stated distance from its antenna.",
     "frame": "Brakes of the stand on before reading. Laser light: never at eye height, with its glasses.",
 }
 """The usual caution of each group, on the screen where the work is done."""
@@ -129,6 +130,7 @@ def page(
         glyph=glyph(sheet.next),
         place=place,
         left=len(sheet.unsettled),
+        parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
 
 

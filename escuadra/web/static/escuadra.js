@@ -205,7 +205,7 @@
   // --- a doubled press is one entry; a lost connection loses nothing
   document.addEventListener("submit", (event) => {
     const form = event.target;
-    if (form.dataset.sent && !window.htmx) event.preventDefault();
+    if (form.dataset.sent && (!window.htmx || form.matches("[data-once]"))) event.preventDefault();
     form.dataset.sent = "yes";
   });
   const offline = (on) => {
@@ -229,6 +229,50 @@
   });
   document.addEventListener("htmx:afterSettle", ready);
 
+  // --- bays: a thing is dragged in the drawing and its typed place follows; nothing is kept until the form is
+  const dragging = () => {
+    const box = document.querySelector("[data-bay-drawing]");
+    if (!box || !matchMedia("(pointer: fine)").matches) return;
+    box.querySelectorAll(".thing").forEach((thing) => {
+      const row = document.querySelector(`[data-thing-row="${CSS.escape(thing.dataset.thing)}"]`);
+      if (!row) return;
+      thing.classList.add("movable");
+      const cells = ["x", "y"].map((name) => row.querySelector(`[name$="-${name}"]`));
+      thing.addEventListener("pointerdown", (down) => {
+        const drawing = thing.ownerSVGElement;
+        const units = drawing.viewBox.baseVal.width / drawing.getBoundingClientRect().width / Number(thing.dataset.scale);
+        const start = cells.map((cell) => Number(cell.value));
+        if (start.some(Number.isNaN)) return;
+        const before = (thing.dataset.moved || "0 0").split(" ").map(Number);
+        thing.setPointerCapture(down.pointerId);
+        const move = (event) => {
+          const by = [(event.clientX - down.clientX) * units, (down.clientY - event.clientY) * units].map((mm) => Math.round(mm / 10) * 10);
+          const moved = [before[0] + by[0], before[1] + by[1]];
+          cells.forEach((cell, k) => { cell.value = String(start[k] + by[k]); });
+          thing.dataset.moved = moved.join(" ");
+          const scale = Number(thing.dataset.scale);
+          thing.setAttribute("transform", `translate(${moved[0] * scale} ${-moved[1] * scale})`);
+        };
+        thing.addEventListener("pointermove", move);
+        thing.addEventListener("pointerup", () => thing.removeEventListener("pointermove", move), { once: true });
+      });
+    });
+  };
+  const ofVehicle = () => {
+    const chosen = document.querySelector("[data-vehicle]");
+    if (!chosen) return;
+    document.querySelectorAll("[data-of]").forEach((label) => {
+      label.hidden = label.dataset.of !== chosen.value;
+      if (label.hidden) label.querySelector("input").checked = false;
+    });
+  };
+  document.addEventListener("change", (event) => { if (event.target.matches("[data-vehicle]")) ofVehicle(); });
+  document.addEventListener("keydown", (event) => {
+    const link = document.querySelector("[data-far-link]");
+    const idle = !event.target.matches("input, textarea, select") || (event.target.id === "typed" && !event.target.value);
+    if (link && event.key === "f" && idle && letters() && !event.ctrlKey && !event.metaKey) { event.preventDefault(); link.click(); }
+  });
+
   // --- others' entries
   const follow = () => {
     if (!sheet() || !window.EventSource) return;
@@ -242,5 +286,5 @@
     window.addEventListener("pagehide", () => changes.close());
   };
 
-  document.addEventListener("DOMContentLoaded", () => { ready(); follow(); });
+  document.addEventListener("DOMContentLoaded", () => { if (sheet()) ready(); follow(); dragging(); ofVehicle(); });
 })();

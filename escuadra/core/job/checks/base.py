@@ -37,6 +37,13 @@ class Figure:
         return with_uncertainty(self.value, self.verdict.U, self.unit, self.words)[0]
 
     @property
+    def half_range(self) -> float:
+        """Half of what is allowed; 1 where a limit is open: margins of figures in different units compare by it."""
+        if self.lower is None or self.upper is None or self.upper <= self.lower:
+            return 1.0
+        return (self.upper - self.lower) / 2
+
+    @property
     def plus_minus(self) -> str:
         """``± U``."""
         return with_uncertainty(self.value, self.verdict.U, self.unit, self.words)[1]

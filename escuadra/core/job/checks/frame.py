@@ -4,20 +4,22 @@ Squareness, centring and distance are three views of one least-squares solution 
 in use; each stays true until something disturbs it.
 """
 
+import math
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from escuadra.core.budget import Contribution, of_solution
+from escuadra.core.budget import Contribution, of_reading, of_solution, shares
+from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, Words
-from escuadra.core.job.places import ENDS, crossing_slot, height_slot, tape_slot, words_of
+from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tape_slot, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS
-from escuadra.core.wording import amount, counted, listed
+from escuadra.core.wording import amount, counted, listed, with_uncertainty
 
 Aspect = Literal["yaw", "centre", "distance"]
 
@@ -37,7 +39,7 @@ class HeightsCheck(Check):
 
 @check_kind("level")
 class LevelCheck(Check):
-    """The beam's roll and pitch against gravity."""
+    """The beam's roll and pitch, against gravity or the tyres' plane as the sheet says; the other is shown."""
 
     roll: Limits = Field(description="degrees, LF end up positive")
     pitch: Limits = Field(description="degrees, leaning away positive")
@@ -63,15 +65,34 @@ class LevelCheck(Check):
         ]
 
     def judge(self, setup: Setup) -> Judgement:
-        figures = []
+        figures, others = [], []
+        standing, to_tyres = setup.plan.standing, setup.plan.procedure.level_to == "tyres"
         for slot, limits in zip(self.slots(setup), (self.roll, self.pitch), strict=True):
             found = setup.now(slot)
-            if found is not None:
-                figures.append(
-                    self.figure(slot.id, slot.label, found.value, found.u, limits, "°", slot.words, single=found)
-                )
+            if found is None:
+                continue
+            value, u, other = found.value, found.u, ""
+            if standing is not None:
+                lean = standing.roll_deg if slot.id == "level.roll" else standing.pitch_deg
+                to_plane = found.value - lean.value
+                other = amount(found.value if to_tyres else to_plane, "°", None, slot.words)
+                if to_tyres:
+                    value, u = to_plane, math.hypot(found.u, lean.u)
+            others.append(other)
+            figures.append(self.figure(slot.id, slot.label, value, u, limits, "°", slot.words, single=found))
         summary = listed([amount(abs(f.value), "°") for f in figures])
-        return Judgement(len(figures) == 2, tuple(figures), summary)
+        return Judgement(len(figures) == 2, tuple(figures), summary, note=self._against(setup, others))
+
+    def _against(self, setup: Setup, others: list[str]) -> str:
+        """What the level is counted from, and what it is against the other reference."""
+        to_tyres, standing = setup.plan.procedure.level_to == "tyres", setup.plan.standing
+        if standing is None:
+            said = "the tyres' plane is not known here: no survey, so gravity stands in for it"
+            return f"Level to the tyres' plane is prescribed; {said}." if to_tyres else ""
+        plane = "the runways' plane" if standing.wheels_on == "runway" else "the tyres' plane"
+        used, other = (plane, "gravity") if to_tyres else ("gravity", plane)
+        told = f" Against {other}: {listed(others)}." if others else ""
+        return f"Level to {used}, as prescribed.{told}"
 
 
 class PoseCheck(Check):
@@ -185,18 +206,17 @@ class DistanceCheck(PoseCheck):
 
 @check_kind("target_height")
 class TargetHeightCheck(Check):
-    """The target's centre above the floor."""
+    """The target's centre, above the floor there or above the plane of the tyres, as the sheet says."""
 
     limits: Limits
 
     def make_slots(self, setup: Setup) -> list[Slot]:
+        above = setup.plan.target_above_floor
         return [
             Slot(
                 id="height.target",
                 label="Target centre above the floor",
-                quantity=Quantity(
-                    dimension="length", unit="mm", low=0.6 * self.limits.nominal, high=1.5 * self.limits.nominal
-                ),
+                quantity=Quantity(dimension="length", unit="mm", low=0.6 * above, high=1.5 * above),
                 aspects=frozenset({"height"}),
                 reads="height",
                 hint="to the target's own centre mark, not to the stand",
@@ -207,20 +227,34 @@ class TargetHeightCheck(Check):
         found = setup.now(self.slots(setup)[0])
         if found is None:
             return Judgement(False)
-        figure = self.figure(
-            "height",
-            "Target centre above the floor",
-            found.value,
-            found.u,
-            self.limits,
-            "mm",
-            single=found,
-            about=self.limits.nominal,
-        )
-        return Judgement(True, (figure,), figure.text)
+        rise, label = setup.plan.rise_at_target, "Target centre above the floor"
+        value, u, note = found.value, found.u, ""
+        if rise is not None:
+            value, u, label = value + rise.value, math.hypot(u, rise.u), "Target centre above the tyres' plane"
+            note = said_correction(setup.plan, rise)
+        elif setup.plan.procedure.height_from == "tyres":
+            note = "Counted from the tyres' plane, but the bay is not surveyed here: the floor's rise is not known."
+        nominal = self.limits.nominal
+        figure = self.figure("height", label, value, u, self.limits, "mm", single=found, about=nominal)
+        return Judgement(True, (figure,), figure.text, note=note)
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        found, rise = setup.now(self.slots(setup)[0]), setup.plan.rise_at_target
+        if found is None or rise is None:
+            return super().budget(setup, figure)
+        return shares([*of_reading(found.figures, found.tool_name), ("the survey of the floor", rise.u)])
 
     def source_slot(self, figure: Figure) -> str:
         return "height.target"
+
+
+def said_correction(plan: Plan, rise: Amount) -> str:
+    """What the floor's rise at the target does to the height that is set there."""
+    higher = "higher" if rise.value > 0 else "lower"
+    where = "runways" if plan.standing is not None and plan.standing.wheels_on == "runway" else "wheels"
+    by, spread = with_uncertainty(abs(rise.value), 2 * rise.u, "mm")
+    set_at = amount(plan.target_above_floor, "mm", 0)
+    return f"Set {set_at} above this floor: it is {by} ({spread}) {higher} here than under the {where}."
 
 
 def source_of(observation: str) -> str:

@@ -1,0 +1,214 @@
+"""Bays: all of them with the state of their floors, and the sheet of one, typed or dragged in its drawing."""
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from escuadra.core.bay import THING_KINDS, Bay
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.quantities import parse
+from escuadra.core.relief import plane_of
+from escuadra.drawing import bay_view
+from escuadra.jobs.floors import Floors, Surveyed
+from escuadra.web.pages import form_of, garage_of, person_of, render, told
+
+router = APIRouter(prefix="/bays")
+SIZES = ("length", "width")
+THING_FIELDS = ("x", "y", "length", "width", "turn_deg")
+DOOR = ("x1", "y1", "x2", "y2")
+RACK = ("x_from", "x_to", "left_y", "right_y", "width", "height")
+EMPTY_ROWS = 2
+
+
+def said(value: float) -> str:
+    """A figure of a sheet as it is typed."""
+    return f"{value:.10g}"
+
+
+def typed_of(bay: Bay | None) -> dict[str, str]:
+    """A bay's sheet as the fields of its form."""
+    if bay is None:
+        return {}
+    fields = {name: said(getattr(bay, name)) for name in SIZES}
+    fields["outline"] = "\n".join(f"{said(x)}  {said(y)}" for x, y in bay.outline)
+    for k, thing in enumerate(bay.things):
+        fields |= {f"thing-{k}-id": thing.id, f"thing-{k}-kind": thing.kind, f"thing-{k}-name": thing.name}
+        fields |= {f"thing-{k}-{name}": said(getattr(thing, name)) for name in THING_FIELDS}
+    for k, point in enumerate(bay.fixed_points):
+        fields |= {f"fixed-{k}-id": point.id} | {f"fixed-{k}-{n}": said(getattr(point, n)) for n in ("x", "y", "u")}
+    for name, part, names in (("door", bay.door, DOOR), ("rack", bay.rack, RACK)):
+        fields |= {f"{name}-{n}": said(getattr(part, n)) for n in names} if part is not None else {}
+    return fields
+
+
+def _length(form: dict[str, str], field: str, label: str) -> float:
+    typed = form.get(field, "").strip()
+    try:
+        meanings = parse(typed, "length", "mm")
+    except BadInput as cause:
+        raise BadInput(field, f"{typed or 'nothing'} for {label}", cause.accepted) from cause
+    if len(meanings) > 1:
+        raise BadInput(field, f"{typed} for {label}", " or ".join(m.text for m in meanings) + ", typed with its unit")
+    return meanings[0].value
+
+
+def _rows(form: dict[str, str], prefix: str, key: str) -> list[str]:
+    rows = sorted({name.split("-")[1] for name in form if name.startswith(f"{prefix}-")}, key=lambda k: (len(k), k))
+    kept = [k for k in rows if form.get(f"{prefix}-{k}-{key}", "").strip()]
+    return [f"{prefix}-{k}" for k in kept if form.get(f"{prefix}-{k}-remove") != "yes"]
+
+
+def bay_from(name: str, form: dict[str, str], before: Bay | None) -> Bay:
+    """A bay's sheet from its form; raises ``BadInput`` that says which field of which row."""
+    data: dict[str, Any] = {"name": name} | {field: _length(form, field, f"the {field}") for field in SIZES}
+    corners = [line.replace(";", " ").split() for line in form.get("outline", "").splitlines() if line.strip()]
+    wrong = next((line for line in corners if len(line) != 2), None)
+    if wrong is not None:
+        raise BadInput("outline", " ".join(wrong), "two figures a line, x and y in millimetres, such as 12000 4350")
+    data["outline"] = [[_length({"outline": text}, "outline", "a corner") for text in line] for line in corners]
+    things: list[dict[str, Any]] = []
+    for row in _rows(form, "thing", "name"):
+        label = form[f"{row}-name"].strip()
+        figures = {n: _length(form, f"{row}-{n}", f"{n} of {label}") for n in THING_FIELDS if n != "turn_deg"}
+        turn = form.get(f"{row}-turn_deg", "").strip() or "0"
+        figures["turn_deg"] = parse(turn, "angle", "°")[0].value
+        id = form.get(f"{row}-id") or _new_id(label, [thing["id"] for thing in things])
+        things.append({"id": id, "kind": form.get(f"{row}-kind", ""), "name": label, **figures})
+    data["things"] = things
+    data["fixed_points"] = [
+        {"id": form[f"{row}-id"].strip()}
+        | {n: _length(form, f"{row}-{n}", f"{n} of {form[f'{row}-id'].strip()}") for n in ("x", "y", "u")}
+        for row in _rows(form, "fixed", "id")
+    ]
+    for part, names in (("door", DOOR), ("rack", RACK)):
+        if any(form.get(f"{part}-{n}", "").strip() for n in names):
+            data[part] = {n: _length(form, f"{part}-{n}", f"{part} {n.replace('_', ' ')}") for n in names}
+    if before is not None and before.usual is not None:
+        data["usual"] = before.usual
+    return Bay.read(data)
+
+
+def _new_id(name: str, taken: list[str]) -> str:
+    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.casefold()).strip("-")[:24] or "thing"
+    return next(id for id in (plain, *(f"{plain}-{k}" for k in range(2, 999))) if id not in taken)
+
+
+def summary(surveyed: Surveyed, today: str) -> dict[str, Any]:
+    """What a survey says in short."""
+    flat = plane_of(surveyed.ground) if "floor" in surveyed.ground.meshes else plane_of(surveyed.ground, "runway")
+    return {
+        "id": surveyed.row.id,
+        "survey": surveyed.survey,
+        "flat": flat,
+        "over": surveyed.survey.valid_until.isoformat() < today,
+        "misread": surveyed.ground.levelled.misread,
+    }
+
+
+def card(floors: Floors, name: str, today: str) -> dict[str, Any]:
+    """A bay as the list shows it."""
+    bay, _ = floors.bay(name)
+    rows = floors.surveys(name)
+    open_row = next((row for row in rows if row.sheet is None), None)
+    newest = next((row for row in rows if row.sheet is not None), None)
+    draft = floors.draft(open_row.id) if open_row else None
+    return {
+        "name": name,
+        "bay": bay,
+        "drawing": bay_view(bay, 330, small=True) if bay else "",
+        "draft": draft,
+        "draft_id": open_row.id if open_row else "",
+        "newest": summary(floors.closed(newest.id), today) if newest else None,
+        "count": sum(row.sheet is not None for row in rows),
+    }
+
+
+@router.get("")
+def index(request: Request, error: str = "") -> Response:
+    """Every bay."""
+    return _index(request)
+
+
+def _index(request: Request, status: int = 200, error: str = "", typed: dict[str, str] | None = None) -> Response:
+    garage = garage_of(request)
+    cards = [card(garage.floors, name, garage.today()) for name in garage.store.bays()]
+    return render(request, "bays.html", status=status, cards=cards, error=error, typed=typed or {})
+
+
+@router.post("")
+def add(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+    """A further bay with its length and width."""
+    garage, name = garage_of(request), form.get("name", "").strip()
+    try:
+        if not name or len(name) > 60 or "/" in name:
+            raise BadInput("name", name or "nothing", "a bay's name, 1 to 60 characters, no stroke")
+        if name in garage.store.bays():
+            raise BadInput("name", name, "a name that no bay has yet")
+        garage.floors.keep_bay(bay_from(name, form, None), person_of(request), None)
+    except (BadInput, Conflict) as cause:
+        return _index(request, 422, told(cause), form)
+    return RedirectResponse(f"/bays/{name}", 303)
+
+
+def page(
+    request: Request, name: str, status: int = 200, error: str = "", typed: dict[str, str] | None = None
+) -> Response:
+    """A bay's sheet with what was typed."""
+    garage = garage_of(request)
+    bay, digest = garage.floors.bay(name)
+    fields = typed if typed is not None else typed_of(bay)
+    return render(
+        request,
+        "bay.html",
+        status=status,
+        name=name,
+        bay=bay,
+        digest=fields.get("base", digest or ""),
+        typed=fields,
+        error=error,
+        drawing=bay_view(bay) if bay else "",
+        card=card(garage.floors, name, garage.today()),
+        kinds=THING_KINDS,
+        things=range(_count(fields, "thing") + EMPTY_ROWS),
+        fixed=range(_count(fields, "fixed") + EMPTY_ROWS),
+        surveys=[
+            summary(garage.floors.closed(row.id), garage.today()) for row in garage.floors.surveys(name) if row.sheet
+        ],
+    )
+
+
+def _count(fields: dict[str, str], prefix: str) -> int:
+    return max((int(n.split("-")[1]) + 1 for n, v in fields.items() if n.startswith(f"{prefix}-") and v), default=0)
+
+
+@router.get("/{name}.json")
+def as_json(request: Request, name: str) -> Response:
+    """A bay's sheet as the published schema says."""
+    bay, _ = garage_of(request).floors.bay(name)
+    if bay is None:
+        raise BadInput("bay", name, "a bay whose length and width were typed")
+    headers = {"Content-Disposition": f'attachment; filename="bay-{_ascii(name)}.json"'}
+    return JSONResponse(bay.model_dump(mode="json"), headers=headers)
+
+
+def _ascii(name: str) -> str:
+    return "".join(c if c.isascii() and c.isalnum() else "-" for c in name)
+
+
+@router.get("/{name}")
+def show(request: Request, name: str) -> Response:
+    """A bay's sheet."""
+    return page(request, name)
+
+
+@router.post("/{name}")
+def keep(request: Request, name: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Keep a bay's sheet as typed; refused where others changed it since."""
+    floors = garage_of(request).floors
+    try:
+        before, _ = floors.bay(name)
+        floors.keep_bay(bay_from(name, form, before), person_of(request), form.get("base") or None)
+    except (BadInput, Conflict) as cause:
+        return page(request, name, 409 if isinstance(cause, Conflict) else 422, told(cause), form)
+    return RedirectResponse(f"/bays/{name}", 303)

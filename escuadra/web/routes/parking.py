@@ -1,0 +1,170 @@
+"""Parking: where a vehicle can stand in a bay for one or more procedures, and how its marks are found on the floor."""
+
+from typing import Any, Literal
+from urllib.parse import quote
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from escuadra.core.bay import Bay, Place
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.checks.place import floor_verdict
+from escuadra.core.parking import Lot, Parking
+from escuadra.core.procedure import Procedure, VehicleModel
+from escuadra.core.quantities import parse
+from escuadra.core.stakeout import StakedMark
+from escuadra.core.standing import stand
+from escuadra.drawing import bay_view
+from escuadra.jobs import Garage, Opened
+from escuadra.web.pages import form_of, garage_of, person_of, render, told
+
+router = APIRouter(prefix="/bays/{bay}/parking")
+
+
+def nose_words(bay: Bay, heading_deg: float) -> str:
+    """Which way the nose points, in words of the room."""
+    away = abs(heading_deg) < 90
+    if bay.door is None:
+        return "nose away from the closed end" if away else "nose to the closed end"
+    xs = [x for x, _ in bay.corners]
+    at_far_end = (bay.door.x1 + bay.door.x2) / 2 > (min(xs) + max(xs)) / 2
+    return "nose to the door" if away == at_far_end else "nose away from the door"
+
+
+def turn_words(heading_deg: float, turn_deg: float) -> str:
+    """How far off the bay's axis, in words."""
+    if turn_deg == 0:
+        return "along the bay"
+    off = heading_deg if abs(heading_deg) < 90 else heading_deg - (180 if heading_deg > 0 else -180)
+    return f"turned {turn_deg:g}° to its {'left' if off > 0 else 'right'}"
+
+
+def _asked(request: Request, garage: Garage, job: str) -> tuple[str, list[str], Opened | None]:
+    """Vehicle and procedures that are asked for, and the job that asks."""
+    query, opened = request.query_params, garage.open(job) if job else None
+    vehicle = opened.sheet.plan.vehicle.id if opened else query.get("vehicle", "")
+    procedures = query.getlist("procedure")
+    if opened is not None and not procedures:
+        procedures = [opened.sheet.plan.procedure.id]
+    return vehicle, procedures, opened
+
+
+def _chosen(place: Place, parking: Parking) -> int:
+    """Which of the best a place is; -1 for none of them."""
+    return next((k for k, c in enumerate(parking.best) if c.place == place), -1)
+
+
+@router.get("")
+def show(request: Request, bay: str, job: str = "", at: str = "") -> Response:
+    """The search's form and its answer."""
+    return _page(request, bay, job, at)
+
+
+def _page(
+    request: Request,
+    bay: str,
+    job: str,
+    at: str = "",
+    status: int = 200,
+    error: str = "",
+    typed: dict[str, str] | None = None,
+) -> Response:
+    garage = garage_of(request)
+    sheet, _ = garage.floors.bay(bay)
+    vehicle_id, wanted, opened = _asked(request, garage, job)
+    entries = garage.catalogue.all("procedure")
+    chosen: list[Procedure] = [e.content for e in entries if e.id in wanted and e.content.vehicle == vehicle_id]
+    shown: dict[str, Any] = {"lot": None, "parking": None, "place": None, "drawing": bay_view(sheet) if sheet else ""}
+    if sheet is not None and chosen:
+        vehicle = garage.catalogue.get("vehicle", vehicle_id).content
+        lot, parking = garage.floors.park(bay, vehicle, chosen)
+        shown = _found(garage, lot, parking, at)
+    return render(
+        request,
+        "parking.html",
+        status=status,
+        name=bay,
+        bay=sheet,
+        vehicles=garage.catalogue.all("vehicle"),
+        procedures=entries,
+        vehicle_id=vehicle_id,
+        wanted=[p.id for p in chosen],
+        opened=opened,
+        stood=garage.stood_here(bay, vehicle_id, job)[:3] if opened else [],
+        nose=nose_words,
+        turn=turn_words,
+        error=error,
+        typed=typed or {},
+        at=at,
+        **shown,
+    )
+
+
+def _found(garage: Garage, lot: Lot, parking: Parking, at: str) -> dict[str, Any]:
+    place = place_of(at) if at else parking.best[0].place if parking.best else None
+    nearest = next((d.nearest for d in parking.directions if d.nearest is not None), None)
+    drawn = place or nearest
+    parked = (drawn, lot.vehicle, list(lot.procedures)) if drawn is not None else None
+    others = [(str(k), c.place) for k, c in enumerate(parking.best, 1) if c.place != place]
+    return {
+        "lot": lot,
+        "parking": parking,
+        "place": place,
+        "chosen": _chosen(place, parking) if place else -1,
+        "refusals": lot.refusals(place) if place else [],
+        "floors": _floors(lot, place) if place else [],
+        "marks": _marks(garage, lot, place) if place else [],
+        "drawing": bay_view(lot.bay, parked=parked, others=others),
+    }
+
+
+def _floors(lot: Lot, place: Place) -> list[dict[str, Any]]:
+    """The floor at a place for each procedure."""
+    found = []
+    for procedure in lot.procedures:
+        row: dict[str, Any] = {"procedure": procedure, "state": "", "figures": [], "why": "This bay has no survey."}
+        if lot.ground is not None:
+            try:
+                standing = stand(lot.bay, place, lot.ground, lot.vehicle, procedure)
+                row["state"], row["figures"] = floor_verdict(procedure, standing)
+            except BadInput as cause:
+                row["why"] = f"No survey of this place: {cause.given}."
+        found.append(row)
+    return found
+
+
+def _marks(garage: Garage, lot: Lot, place: Place) -> list[StakedMark]:
+    vehicle: VehicleModel = lot.vehicle
+    try:
+        return garage.floors.marks(lot.bay, place, vehicle, list(lot.procedures))
+    except BadInput:
+        return []
+
+
+def place_of(text: str) -> Place:
+    """A place from ``x y heading``, lengths as typed; raises ``BadInput``."""
+    parts = text.replace(";", " ").split()
+    if len(parts) != 3:
+        raise BadInput("at", text, "x, y and heading, such as 1500 2500 0")
+    x, y = (parse(part, "length", "mm")[0].value for part in parts[:2])
+    return Place(x=x, y=y, heading_deg=parse(parts[2], "angle", "°")[0].value)
+
+
+@router.post("")
+def choose(request: Request, bay: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Take a place for a job, or keep it as the bay's usual one."""
+    garage, person, job = garage_of(request), person_of(request), form.get("job", "")
+    try:
+        place = place_of(form.get("at", ""))
+        if form.get("usual") == "yes":
+            sheet, digest = garage.floors.bay(bay)
+            if sheet is None:
+                raise BadInput("bay", bay, "a bay whose length and width were typed")
+            garage.floors.keep_bay(sheet.model_copy(update={"usual": place}), person, digest)
+            return RedirectResponse(f"/bays/{quote(bay)}", 303)
+        source: Literal["parking", "typed", "job"] = "typed" if form.get("typed") == "yes" else "parking"
+        from_job = form.get("from_job", "")
+        garage.place(job, place, person, form.get("entry", ""), "job" if from_job else source, from_job)
+    except (BadInput, Conflict) as cause:
+        return _page(request, bay, job, "", 422, told(cause), form)
+    return RedirectResponse(f"/jobs/{job}?check=floor", 303)
