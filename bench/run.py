@@ -14,6 +14,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent))
 
 import application
+import parking
 import statistics_of_networks as networks
 
 ROOT = Path(__file__).parent.parent
@@ -38,6 +39,7 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("batch_ratio", networks.batch_ratio, (20, math.inf), "1,000 set-ups singly through scipy ÷ at once")
     keep("replay_ratio", application.replay_ratio, (0, 5), "folding and deriving 2,000 events ÷ parsing their JSON")
     keep("reading_ratio", application.reading_ratio, (0, 3), "a reading's round trip on 300 events ÷ a bare page")
+    keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
     keep("start_ratio", application.start_ratio, (0, 2), "command to first page ÷ import fastapi, sqlalchemy, numpy")
     keep("rss_mb", application.rss_mb, (0, 200), "resident memory after 100 pages, MB")
     return found

@@ -142,6 +142,8 @@ class Direction:
     nearest: Place | None
     refusals: tuple[Refusal, ...]
     """Of the place that comes nearest to doing, where none does."""
+    failing: tuple[tuple[str, int], ...] = ()
+    """What stops the places along the bay's axis that fail, the commonest first, and how many each stops most."""
 
 
 @dataclass(frozen=True)
@@ -271,6 +273,19 @@ class Lot:
                 found.append(Refusal(max(deep)[1], thing.name, max(deep)[0]))
         return sorted(found, key=lambda refusal: -refusal.short_mm)
 
+    def failing(self, heading_deg: float, most: int = 3) -> tuple[tuple[str, int], ...]:
+        """What stops most of the places with a heading that fail, in words, and how many."""
+        grid = self.grid(heading_deg)
+        sides, blocked = self._misses(heading_deg, grid)
+        amounts = np.column_stack([sides.max(axis=0), blocked.max(axis=0)])
+        stopped = amounts.max(axis=1) > 0
+        worst = amounts[stopped].argmax(axis=1)
+        words = [f"too near the {'end' if s in ('front', 'rear') else 'wall'} at the {s}" for s in SIDES]
+        words = [w.replace("at the left", "on the left").replace("at the right", "on the right") for w in words]
+        blocking = "in the way of what stands there" if self.bay.rack is None else "off the runways"
+        counts = [(word, int((worst == k).sum())) for k, word in enumerate([*words, blocking])]
+        return tuple(sorted((c for c in counts if c[1]), key=lambda c: -c[1])[:most])
+
     # --- how good the floor is
 
     def shares(self, heading_deg: float, places: np.ndarray, full: bool) -> np.ndarray:
@@ -373,7 +388,8 @@ def park(lot: Lot, keep: int = 3) -> Parking:
     directions, found, unsurveyed, looked_at = [], [], 0, 0
     for nose in (0.0, 180.0):
         possible, nearest, least = 0, None, math.inf
-        for turn in lot.turns:
+        # A rack's runways leave no choice of heading.
+        for turn in lot.turns if lot.bay.rack is None else (0.0,):
             heading = short_way(nose + turn)
             grid = lot.grid(heading)
             looked_at += len(grid)
@@ -397,7 +413,7 @@ def park(lot: Lot, keep: int = 3) -> Parking:
             found[-1] = np.column_stack([found[-1], np.full(len(found[-1]), heading)])
         nearest = _pushed(lot, nearest) if nearest is not None and possible == 0 else None
         refusals = lot.refusals(nearest) if nearest is not None else []
-        directions.append(Direction(nose, possible, nearest, tuple(refusals)))
+        directions.append(Direction(nose, possible, nearest, tuple(refusals), lot.failing(nose)))
     rows = np.vstack(found) if found else np.zeros((0, 5))
     best = (
         _best(lot, rows, keep)

@@ -72,6 +72,12 @@ class Standing:
         return along, across
 
     @cached_property
+    def wheel_heights(self) -> dict[str, float]:
+        """Each tyre's place above the lowest of the four, mm."""
+        heights = self.wheel_rows @ self.ground.z
+        return {corner: float(z - heights.min()) for corner, z in zip(CORNERS, heights, strict=True)}
+
+    @cached_property
     def warp(self) -> Amount:
         """Largest distance of a tyre's place from the plane of the four, mm."""
         design = np.column_stack([np.ones(4), self.contacts])

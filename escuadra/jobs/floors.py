@@ -31,6 +31,7 @@ VALID_DAYS = 365
 """How long a survey counts where nobody says otherwise."""
 STAFF = Quantity(dimension="length", unit="mm", low=50, high=5000)
 HEIGHT = Quantity(dimension="length", unit="mm", low=-1500, high=1500)
+ROUGH_STEP_MM = 200.0
 MOST_KEPT = 64
 """Searches that are kept while the same bay, survey and sheets are looked at again."""
 TAPE = StakeTape(constant=0.7, ppm=60)
@@ -68,6 +69,7 @@ class Floors:
     def __init__(self, store: Store, clock: Callable[[], int], person: Callable[[str], Person]) -> None:
         self.store, self.clock, self.person = store, clock, person
         self._parked: dict[str, tuple[Lot, Parking]] = {}
+        self._rooms: dict[str, str] = {}
 
     def _pin(self, kind: str, id: str, content: Any) -> str:
         text = canonical(content.model_dump(mode="json"))
@@ -224,6 +226,26 @@ class Floors:
                     self._append(id, person, f"{client_id}-{figure.entry}", TakenBack(entry=figure.entry))
         return self._append(id, person, client_id, said)
 
+    def table(self, id: str, typed: dict[str, str], person: str, client_id: str, setup: str = "1") -> Draft:
+        """Enter a table of figures, point by point; nothing is entered where one of them is refused or implausible."""
+        reads, readings = self.draft(id).begun.reads, []
+        for point, text in typed.items():
+            if not text.strip():
+                continue
+            try:
+                found = understand(text, STAFF if reads == "staff" else HEIGHT)
+            except BadInput as cause:
+                raise BadInput(point, f"{text} at {point}", cause.accepted) from cause
+            if isinstance(found, Question):
+                meant = " or ".join(choice.text for choice in found.choices)
+                raise BadInput(point, f"{text} at {point}", f"a plausible figure with its unit: {meant}")
+            readings.append(SurveyReading.read({"point": point, "setup": setup, reads: found.value}))
+        known = {p.id for p in self.draft(id).begun.points}
+        strange = next((r.point for r in readings if r.point not in known), None)
+        if strange is not None or not readings:
+            raise BadInput("point", strange or "nothing", "figures at points of this survey")
+        return self._append(id, person, client_id, FileRead(readings=readings))
+
     def take_back(self, id: str, person: str, client_id: str) -> Draft:
         """Take back one's own last figure."""
         own = [figure.entry for figure in self.draft(id).figures if figure.person.id == person]
@@ -284,6 +306,18 @@ class Floors:
             lot = Lot(sheet, vehicle, tuple(procedures), surveyed.ground if surveyed else None, step)
             self._parked[key] = (lot, park(lot))
         return self._parked[key]
+
+    def no_room(self, bay: Bay, place: Place | None, vehicle: VehicleModel, procedure: Procedure) -> str:
+        """Why a bay cannot take a procedure at all, or a place of it does not do; empty where it does."""
+        if place is not None:
+            refusals = Lot(bay, vehicle, (procedure,)).refusals(place)
+            return f"the chosen place does not do: {refusals[0].text}" if refusals else ""
+        key = canonical([part.model_dump(mode="json") for part in (bay, vehicle, procedure)])
+        if key not in self._rooms:
+            found = park(Lot(bay, vehicle, (procedure,), step=ROUGH_STEP_MM), keep=1)
+            short = min((r for d in found.directions for r in d.refusals[:1]), key=lambda r: r.short_mm, default=None)
+            self._rooms[key] = "" if found.best or short is None else f"no room in this bay: {short.text}"
+        return self._rooms[key]
 
     def marks(self, bay: Bay, place: Place, vehicle: VehicleModel, procedures: list[Procedure]) -> list[StakedMark]:
         """How to find the tyres' places and the targets on the floor with two tapes from the bay's fixed points."""

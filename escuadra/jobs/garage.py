@@ -126,9 +126,11 @@ class Garage:
         pins = state.placed.pins if state.placed is not None else state.job.pins
         place = state.placed.place if state.placed is not None else Place(x=0, y=0)
         bay, standing, note = self.floors.standing(pins, place, plan.vehicle, plan.procedure)
-        if state.placed is None:
-            return replace(plan, bay=bay)
-        return replace(plan, bay=bay, standing=standing, place_note=note)
+        chosen = state.placed.place if state.placed is not None else None
+        no_room = self.floors.no_room(bay, chosen, plan.vehicle, plan.procedure) if bay is not None else ""
+        if chosen is None:
+            return replace(plan, bay=bay, no_room=no_room)
+        return replace(plan, bay=bay, standing=standing, place_note=note, no_room=no_room)
 
     def today(self) -> str:
         """The day of the garage's clock in its zone, as ``2026-03-05``."""

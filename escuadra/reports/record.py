@@ -19,6 +19,7 @@ from escuadra.core.job.sheet import CheckView
 from escuadra.core.job.state import Entry
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
+from escuadra.core.wording import amount
 from escuadra.drawing import plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened
 
@@ -103,6 +104,7 @@ class Record(Frozen):
     customer: str
     reason: str
     bay: str
+    place: str = Field("", description="where the vehicle stood in the bay, and the survey of its floor")
     vehicle: str
     variant: str
     procedure: str
@@ -145,6 +147,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         customer=job.customer,
         reason=job.reason,
         bay=job.bay,
+        place=_place(opened),
         vehicle=plan.vehicle.name,
         variant=plan.vehicle.variant,
         procedure=f"{plan.procedure.id} revision {plan.procedure.revision}, {plan.procedure.title}",
@@ -174,7 +177,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
             for past in state.disturbances
         ],
         cautions=plan.procedure.cautions,
-        pins=job.pins,
+        pins=[*job.pins, *(state.placed.pins if state.placed is not None else [])],
         log_events=opened.row.count,
         log_head=opened.row.head,
         application=f"escuadra {escuadra.__version__}",
@@ -240,6 +243,19 @@ def styled(svg: str) -> Markup:
     """A drawing with its styles inside it: a page's own do not reach into one that is printed or taken out."""
     style = (ROOT / "reports" / "templates" / "drawing.css").read_text(encoding="utf-8")
     return Markup(svg.replace(">", f"><style>{style}</style>", 1))
+
+
+def _place(opened: Opened) -> str:
+    """Where the vehicle stood, in words; empty where no place was chosen."""
+    placed, standing = opened.state.placed, opened.sheet.plan.standing
+    if placed is None:
+        return ""
+    at = f"rear axle at x {amount(placed.place.x, 'mm', 0)}, y {amount(placed.place.y, 'mm', 0)}"
+    found = f"{at}, heading {amount(placed.place.heading_deg, '°')}"
+    if standing is None:
+        return f"{found}; floor not surveyed there"
+    survey = standing.ground.survey
+    return f"{found}; floor surveyed {survey.taken_on} by {survey.person}, {survey.instrument}"
 
 
 def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:

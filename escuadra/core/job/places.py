@@ -40,6 +40,8 @@ class Plan:
     """The place on a surveyed floor, where there is one."""
     place_note: str = ""
     """Why a chosen place has no standing: not surveyed, or not where tyres and target are."""
+    no_room: str = ""
+    """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
 
     @cached_property
     def frame_points(self) -> dict[str, tuple[float, float]]:

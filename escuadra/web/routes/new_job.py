@@ -26,6 +26,20 @@ def remark(text: str) -> str:
     return "The check digit agrees."
 
 
+def room_remark(request: Request, typed: dict[str, str]) -> str:
+    """Whether the bay has room for the procedure, before anything is unpacked; nothing where that is not known."""
+    garage, bay, procedure = garage_of(request), typed.get("bay", ""), typed.get("procedure", "")
+    if bay not in garage.store.bays() or not procedure:
+        return ""
+    sheet, _ = garage.floors.bay(bay)
+    wanted = next((e.content for e in garage.catalogue.all("procedure") if e.id == procedure), None)
+    if sheet is None or wanted is None:
+        return ""
+    vehicle = garage.catalogue.get("vehicle", wanted.vehicle).content
+    why = garage.floors.no_room(sheet, None, vehicle, wanted)
+    return f"{why[0].upper()}{why[1:]}." if why else f"{bay} has room for {procedure}."
+
+
 def page(request: Request, typed: dict[str, str], status: int = 200, error: BadInput | None = None) -> Response:
     """The form with what was typed."""
     garage = garage_of(request)
@@ -44,6 +58,7 @@ def page(request: Request, typed: dict[str, str], status: int = 200, error: BadI
         frames=garage.catalogue.all("frame"),
         reasons=reasons,
         bays=garage.store.bays(),
+        room=room_remark(request, typed),
     )
 
 
@@ -57,6 +72,12 @@ def ask(request: Request) -> Response:
 def vin_remark(request: Request, vin: str = "") -> Response:
     """The remark on a VIN, while it is typed."""
     return render(request, "vin_remark.html", remark=remark(vin.strip()))
+
+
+@router.get("/jobs/new/room")
+def room(request: Request, bay: str = "", procedure: str = "") -> Response:
+    """The remark on the room that a bay has for a procedure, while they are chosen."""
+    return render(request, "room_remark.html", room=room_remark(request, {"bay": bay, "procedure": procedure}))
 
 
 @router.post("/jobs/new")

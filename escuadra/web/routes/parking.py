@@ -122,11 +122,13 @@ def _floors(lot: Lot, place: Place) -> list[dict[str, Any]]:
     """The floor at a place for each procedure."""
     found = []
     for procedure in lot.procedures:
-        row: dict[str, Any] = {"procedure": procedure, "state": "", "figures": [], "why": "This bay has no survey."}
+        row: dict[str, Any] = {"procedure": procedure, "state": "", "figures": [], "wheels": {}}
+        row["why"] = "This bay has no survey."
         if lot.ground is not None:
             try:
                 standing = stand(lot.bay, place, lot.ground, lot.vehicle, procedure)
                 row["state"], row["figures"] = floor_verdict(procedure, standing)
+                row["wheels"] = standing.wheel_heights
             except BadInput as cause:
                 row["why"] = f"No survey of this place: {cause.given}."
         found.append(row)

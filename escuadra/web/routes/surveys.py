@@ -16,6 +16,7 @@ from escuadra.core.quantities import Question, parse
 from escuadra.core.relief import compared, plane_of, relief, section
 from escuadra.core.standing import stand
 from escuadra.core.survey import Surface, Survey, to_csv
+from escuadra.core.survey_log import Draft
 from escuadra.drawing import bay_view, section_view
 from escuadra.jobs import Garage
 from escuadra.jobs.floors import Surveyed, valid_from
@@ -100,6 +101,7 @@ def _draft(
     error: str = "",
     question: Question | None = None,
     typed: dict[str, str] | None = None,
+    table_error: str = "",
 ) -> Response:
     garage, fields = garage_of(request), typed or {}
     row, draft = garage.floors.row(id), garage.floors.draft(id)
@@ -122,17 +124,19 @@ def _draft(
         question=question,
         typed=fields,
         drawing=bay_view(bay, draft=draft) if bay else "",
-        findings=_findings(draft),
+        table_error=table_error,
+        **_findings(draft),
     )
 
 
-def _findings(draft: Any) -> list[str]:
-    """What can be said while the survey is taken: which staff to read again."""
+def _findings(draft: Draft) -> dict[str, Any]:
+    """What can be said while the survey is taken: which staff to read again, and each reading's residual."""
     try:
         ground = Surveyed.of(draft.survey())
+        return {"findings": misread_sentences(ground), "residuals": ground.levelled.residuals}
     except BadInput as cause:
-        return [f"{cause.given}: wanted {cause.accepted}."] if len(draft.read) >= 3 else []
-    return misread_sentences(ground)
+        said = [f"{cause.given}: wanted {cause.accepted}."] if len(draft.read) >= 3 else []
+        return {"findings": said, "residuals": [0.0] * len(draft.figures)}
 
 
 def misread_sentences(ground: Ground) -> list[str]:
@@ -179,6 +183,18 @@ def undo(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> 
         return _draft(request, id, 422, told(cause), typed=form)
     far = "?far=yes" if form.get("far") == "yes" else ""
     return RedirectResponse(f"/surveys/{id}{far}", 303)
+
+
+@router.post("/surveys/{id}/table")
+def table(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Enter the figures that were typed in the table of points."""
+    typed = {name.removeprefix("at-"): text for name, text in form.items() if name.startswith("at-")}
+    setup = form.get("setup", "1").strip() or "1"
+    try:
+        garage_of(request).floors.table(id, typed, person_of(request), form.get("entry", ""), setup)
+    except (BadInput, Conflict) as cause:
+        return _draft(request, id, 422, table_error=told(cause), typed=form)
+    return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
 
 
 @router.post("/surveys/{id}/paste")

@@ -84,6 +84,7 @@ class FloorCheck(Check):
             len(figures) == 4,
             tuple(figures),
             summary=f"{worst:.2f} % at most" if figures else "",
+            wrong=setup.plan.no_room,
             note=f"Typed by hand: weaker than a survey of the bay. {setup.plan.place_note}".strip(),
         )
 
@@ -96,9 +97,13 @@ class FloorCheck(Check):
         trouble = ""
         if said is not None and datetime.fromtimestamp(said.at / 1000, UTC).date() > survey.valid_until:
             trouble = f"The survey was valid until {survey.valid_until}: survey the bay again, or choose another."
+        if standing.ground.levelled.misread:
+            trouble = f"The survey contradicts itself at {listed(standing.ground.levelled.misread)}: read that again."
         worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
         summary = f"{worst:.2f} % at most, by survey"
-        wrong = "the tyres are not on the marks" if said is not None and said.said.value != "yes" else ""
+        wrong = (
+            "the tyres are not on the marks" if said is not None and said.said.value != "yes" else setup.plan.no_room
+        )
         return Judgement(said is not None, figures, summary, wrong=wrong, trouble=trouble, note=note)
 
     def floor_figures(self, procedure: Procedure, standing: Standing) -> list[Figure]:
