@@ -7,7 +7,7 @@ sheet is this model.
 
 import math
 from collections.abc import Sequence
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -98,8 +98,8 @@ class Bay(Frozen):
     """A bay's sheet."""
 
     name: str = Field(min_length=1, max_length=60)
-    length: Positive = Field(le=LARGEST_BAY)
-    width: Positive = Field(le=LARGEST_BAY)
+    length: Annotated[Positive, Field(le=LARGEST_BAY)]
+    width: Annotated[Positive, Field(le=LARGEST_BAY)]
     outline: list[Corner2] = Field(default=[], max_length=60, description="corners in order; empty: the rectangle")
     door: Door | None = None
     things: list[Thing] = Field(default=[], max_length=MOST_THINGS)

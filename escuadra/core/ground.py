@@ -129,7 +129,7 @@ class Ground:
         if len(known) < 4:
             return 0.5
         noise = 1.25 * self.survey.u**2
-        return 0.5 * math.sqrt(max(0.0, float(np.median(known**2)) * 2.2 - noise))
+        return 0.5 * math.sqrt(max(0.0, float(np.mean(known**2)) - noise))
 
     @cached_property
     def standing_out(self) -> list[str]:

@@ -62,6 +62,8 @@ def relief(ground: Ground, flat: FloorResult, surface: Surface = "floor") -> Rel
     fine = 2 * ground.survey.u
     step = next((s for s in STEPS if reach / s <= MOST_LINES and s >= fine), STEPS[-1])
     first = int(np.ceil(np.nanmin(heights) / step))
+    if reach < fine:
+        first, step = 0, np.inf
     levels = [k * step for k in range(first, first + MOST_LINES + 1) if k * step < np.nanmax(heights)]
     generator = contour_generator(xs, ys, np.ma.masked_invalid(heights), line_type=LineType.Separate)
     lines = []

@@ -110,17 +110,9 @@ class Draft:
     def survey(self) -> Survey:
         """What it amounts to; raises ``BadInput`` where that is not a survey yet."""
         begun = self.begun
-        return Survey(
-            bay=begun.bay,
-            taken_on=begun.taken_on,
-            valid_until=begun.valid_until,
-            person=self.person.name,
-            instrument=begun.instrument,
-            u=begun.u,
-            points=begun.points,
-            readings=[figure.reading for figure in self.figures],
-            note=begun.note,
-        )
+        taken = begun.model_dump(include={"bay", "taken_on", "valid_until", "instrument", "u", "note"})
+        readings = [figure.reading for figure in self.figures]
+        return Survey.read({**taken, "person": self.person.name, "points": begun.points, "readings": readings})
 
 
 def fold_survey(entries: Iterable[SurveyEntry]) -> Draft:

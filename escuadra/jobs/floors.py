@@ -177,7 +177,7 @@ class Floors:
             raise BadInput("json", str(cause).splitlines()[0], "a survey as the published schema says") from cause
         reads = "height" if any(reading.height is not None for reading in survey.readings) else "staff"
         fields = survey.model_dump(include={"bay", "taken_on", "valid_until", "instrument", "u", "note"})
-        id = self.begin(Begun(**fields, points=survey.points, reads=reads), person, client_id)
+        id = self.begin(Begun.read({**fields, "points": survey.points, "reads": reads}), person, client_id)
         self._append(id, person, f"{client_id}-figures", FileRead(readings=survey.readings))
         return id
 
@@ -329,7 +329,7 @@ class Floors:
                 x, y = place.at(target.x, target.y)
                 points.append(StakePoint(id=f"{procedure.id}: {said_place(target).removeprefix('the ')}", x=x, y=y))
         controls = {p.id: Control(x=p.x, y=p.y, u=p.u) for p in bay.fixed_points}
-        return stakeout(StakeoutInput(controls=controls, points=points, tape=TAPE)).marks
+        return stakeout(StakeoutInput.read({"controls": controls, "points": points, "tape": TAPE})).marks
 
 
 def _on_its_surface(point: SurveyPoint, bay: Bay) -> SurveyPoint:

@@ -67,11 +67,11 @@ def token_of(request: Request) -> str:
 
 async def form_of(request: Request) -> dict[str, str]:
     """A post's fields; refuses a post that does not come from a page of ours."""
-    form = await request.form()
-    fields = {key: value for key, value in form.multi_items() if isinstance(value, str)}
-    for key, value in form.multi_items():
-        if isinstance(value, UploadFile) and value.size:
-            fields[key] = _as_text(key, await value.read())
+    async with request.form() as form:
+        fields = {key: value for key, value in form.multi_items() if isinstance(value, str)}
+        for key, value in form.multi_items():
+            if isinstance(value, UploadFile) and value.size:
+                fields[key] = _as_text(key, await value.read())
     given = fields.get("token") or request.headers.get("X-Escuadra-Token", "")
     if not given or not secrets.compare_digest(given, request.cookies.get("escuadra_token", "")):
         raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")

@@ -1,11 +1,22 @@
 """axe-core finds nothing on the main screens, in both themes."""
 
 import json
+import re
+import urllib.request
 from pathlib import Path
 
 import pytest
 
 from tests.e2e.conftest import Server, Visit, job_page
+
+
+def survey_page(server: Server, bay: str) -> str:
+    """The path of a bay's first listed survey."""
+    with urllib.request.urlopen(f"{server.url}/bays/{bay}") as answer:
+        found = re.search(r"/surveys/[0-9a-f]{12}", answer.read().decode())
+    assert found
+    return found[0]
+
 
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
 SCREENS = {
@@ -14,6 +25,13 @@ SCREENS = {
     "sheet": lambda server: job_page(server, "VF-0417") + "?check=distance",
     "contradiction": lambda server: job_page(server, "VF-0416") + "?check=square",
     "signed sheet": lambda server: job_page(server, "VF-0412"),
+    "floor check": lambda server: job_page(server, "VF-0417") + "?check=floor",
+    "bays": lambda server: "/bays",
+    "bay": lambda server: "/bays/Norte",
+    "new survey": lambda server: "/bays/Norte/surveys/new",
+    "survey": lambda server: survey_page(server, "Patio"),
+    "survey in the making": lambda server: survey_page(server, "Muelle"),
+    "parking": lambda server: "/bays/Norte/parking?vehicle=brezo-lanzadera&procedure=BL-CAM-01",
     "garage": lambda server: "/garage",
     "parts": lambda server: "/parts",
     "api": lambda server: "/api/docs",
