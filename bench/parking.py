@@ -11,7 +11,8 @@ from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.bay import Bay, Place, Thing
 from escuadra.core.ground import Ground, ground
-from escuadra.core.parking import Lot, axis_turn, demand, park, shapes
+from escuadra.core.parking import Lot, axis_turn, demand, park
+from escuadra.core.room import shapes
 from escuadra.core.standing import Standing
 from escuadra.core.survey import Survey, SurveyPoint, SurveyReading
 
@@ -45,7 +46,7 @@ def lot() -> Lot:
     ]
     bay = Bay(name="B", length=12_000, width=5_000, things=things)
     wanted = tuple(catalogue.get("procedure", id).content for id in PROCEDURES)
-    return Lot(bay, catalogue.get("vehicle", wanted[0].vehicle).content, wanted, surveyed(), STEP)
+    return Lot(bay, catalogue.get("vehicle", wanted[0].vehicle).content, wanted, STEP, surveyed())
 
 
 def plain(given: Lot) -> tuple[float, float]:

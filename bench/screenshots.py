@@ -61,6 +61,10 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("far", "VF-0416", "?check=square", DESK, "dim", far),
     ("phone", "VF-0416", "?check=square", PHONE, "light", nothing),
     ("signed", "VF-0412", "?check=square", DESK, "light", nothing),
+    ("bay", "/bays/Patio", "", DESK, "light", nothing),
+    ("survey", "Patio", "", DESK, "light", nothing),
+    ("survey-taking-dim", "Muelle", "?far=yes", DESK, "dim", nothing),
+    ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
     ("garage", "/garage", "", DESK, "light", nothing),
     ("parts-dim", "/parts", "", DESK, "dim", nothing),
 ]
@@ -76,11 +80,12 @@ def main() -> None:
         jobs = {opened.row.number: f"/jobs/{opened.row.id}" for opened in garage.jobs()}
         for done in ("tick.doors",):
             garage.answer(next(j for n, j in jobs.items() if n == "VF-0417").split("/")[-1], done, "yes", "teo", "shot")
+        surveys = {bay: f"/surveys/{garage.floors.surveys(bay)[0].id}" for bay in ("Patio", "Muelle")}
         garage.close()
         command = [sys.executable, "-m", "escuadra.cli", "demo", "--port", str(port), "--data", f"{folder}/demo"]
         server = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         try:
-            take(f"http://127.0.0.1:{port}", jobs)
+            take(f"http://127.0.0.1:{port}", jobs | surveys)
         finally:
             server.terminate()
             server.wait()

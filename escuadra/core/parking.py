@@ -1,9 +1,8 @@
 """Where to park: every place and heading of a bay that holds all the room a procedure needs, and the flattest of them.
 
-The room is a set of rectangles that turn with the vehicle; a place is possible where all of them lie within the
-outline and off what stands there (separating axes). Among those, the least of max(wheel warp, each height correction,
-each slope, every one divided by its limit) is sought: what is quick to work out bounds the rest from below, so that
-only promising places are worked out in full (branch and bound); ties go to the smaller turn from the bay's axis.
+Among the places that have room (``room``) the least of max(wheel warp, each height correction, each slope, every one
+divided by its limit) is sought: what is quick to work out bounds the rest from below, so that only promising places
+are worked out in full (branch and bound); ties go to the smaller turn from the bay's axis.
 """
 
 import math
@@ -13,59 +12,16 @@ from functools import cached_property
 import numpy as np
 
 from escuadra.core.axes import short_way
-from escuadra.core.bay import SOLID, Bay, Place, Rack, Thing, ThingKind, rectangle
-from escuadra.core.errors import BadInput
+from escuadra.core.bay import Place
 from escuadra.core.ground import Ground
 from escuadra.core.procedure import FloorLimits, Limits, Procedure, TargetPlace, VehicleModel
-from escuadra.core.stance import CORNERS
-from escuadra.core.standing import Standing, said_place, target_places
+from escuadra.core.room import Refusal, Room
+from escuadra.core.standing import Standing, target_places
 
-SIDES = ("front", "left", "rear", "right")
 TURNS = (0, -2, 2, -4, 4, -6, 6, -8, 8)
 """Degrees off the bay's axis, nose either way."""
-STEP_MM = 100.0
-MOST_PLACES = 400_000
-TOUCH_MM = 1e-6
 APART_MM = 1000.0
 CHUNK = 256
-
-
-@dataclass(frozen=True)
-class Shape:
-    """A rectangle that travels with the vehicle: its reach in vehicle axes and what must not be in it."""
-
-    name: str
-    x: float
-    y: float
-    turn_deg: float
-    reach: tuple[float, float, float, float]
-    """Ahead, behind, left, right of (x, y), before it is turned."""
-    free_of: tuple[ThingKind, ...]
-
-    def corners(self, place: Place) -> np.ndarray:
-        """(4, 2) in bay axes."""
-        x, y = place.at(self.x, self.y)
-        return np.array(rectangle(x, y, place.heading_deg + self.turn_deg, *self.reach))
-
-
-@dataclass(frozen=True)
-class Refusal:
-    """Why a place does not do: by how much, and where as from the driver's seat."""
-
-    shape: str
-    what: str
-    short_mm: float
-
-    @property
-    def text(self) -> str:
-        """In one sentence part: ``410 mm short at the front (sight to the target)``."""
-        amount = f"{math.ceil(self.short_mm - 1e-6):,}".replace(",", "\u202f")
-        if self.what in SIDES:
-            on = "at" if self.what in ("front", "rear") else "on"
-            return f"{amount}\u202fmm short {on} the {self.what} ({self.shape})"
-        if self.what == "runway":
-            return f"{self.shape} is {amount}\u202fmm off its runway"
-        return f"{self.what} is {amount}\u202fmm inside: {self.shape}"
 
 
 @dataclass(frozen=True)
@@ -84,42 +40,6 @@ def demand(procedure: Procedure, vehicle: VehicleModel) -> Demand:
     check = next((c for c in procedure.checks if c.kind == "slope"), None)
     along, across = getattr(check, "along", None), getattr(check, "across", None)
     return Demand(procedure, tuple(target_places(procedure, vehicle)), along, across, procedure.floor)
-
-
-def shapes(vehicle: VehicleModel, procedures: list[Procedure]) -> list[Shape]:
-    """Everything that must find room: the vehicle, its tyres' places, every zone and every target with its stand."""
-    outline = vehicle.outline
-    nose, half = vehicle.wheelbase + outline.front_overhang, outline.width / 2
-    found = [Shape("the vehicle", 0, 0, 0, (nose, outline.rear_overhang, half, half), SOLID)]
-    for corner in CORNERS:
-        x, y = vehicle.contact(corner)
-        wide = vehicle.tyre_width / 2
-        found.append(Shape(f"the {corner} tyre", x, y, 0, (110, 110, wide, wide), (*SOLID, "drain")))
-    for procedure in procedures:
-        for zone in procedure.room:
-            found.append(
-                Shape(
-                    zone.name,
-                    0,
-                    0,
-                    0,
-                    (zone.x_to, -zone.x_from, zone.y_to, -zone.y_from),
-                    tuple(zone.free_of),
-                )
-            )
-        for target in target_places(procedure, vehicle):
-            wide = target.width / 2
-            found.append(
-                Shape(
-                    said_place(target),
-                    target.x,
-                    target.y,
-                    target.facing_deg,
-                    (0.0, target.depth, wide, wide),
-                    (*SOLID, "drain"),
-                )
-            )
-    return list(dict.fromkeys(found))
 
 
 @dataclass(frozen=True)
@@ -158,135 +78,16 @@ class Parking:
 
 
 @dataclass(frozen=True)
-class Lot:
-    """A search over one bay for one vehicle and its procedures."""
+class Lot(Room):
+    """A search over one bay for one vehicle and its procedures, on its surveyed floor where there is one."""
 
-    bay: Bay
-    vehicle: VehicleModel
-    procedures: tuple[Procedure, ...]
     ground: Ground | None = None
-    step: float = STEP_MM
     turns: tuple[float, ...] = TURNS
-
-    @cached_property
-    def shapes(self) -> list[Shape]:
-        """Everything that must find room."""
-        return shapes(self.vehicle, list(self.procedures))
 
     @cached_property
     def demands(self) -> list[Demand]:
         """What the procedures ask of the floor."""
         return [demand(procedure, self.vehicle) for procedure in self.procedures]
-
-    def grid(self, heading_deg: float) -> np.ndarray:
-        """(m, 2) places of the rear axle's middle that are looked at with a heading.
-
-        Every step from the bay's lowest corner and, so that a bay with hardly any room to spare is not refused, where
-        the room left over is the same on both sides.
-        """
-        corners = np.array(self.bay.corners)
-        start = Place(x=0, y=0, heading_deg=heading_deg)
-        reach = np.vstack([shape.corners(start) for shape in self.shapes])
-        axes = []
-        for k, (low, high) in enumerate(zip(corners.min(0), corners.max(0), strict=True)):
-            middle = (low + high - reach[:, k].min() - reach[:, k].max()) / 2
-            axes.append(np.unique(np.append(np.arange(low, high + 1e-9, self.step), np.clip(middle, low, high))))
-        if len(axes[0]) * len(axes[1]) * 2 * len(self.turns) > MOST_PLACES:
-            raise BadInput("step", self.step, f"a wider step: at most {MOST_PLACES:,} places and headings")
-        return np.array(np.meshgrid(*axes, indexing="ij")).reshape(2, -1).T
-
-    @cached_property
-    def _edges(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, bool]:
-        """Starts, ends and inward normals of the outline's sides, and whether it is convex."""
-        starts = np.array(self.bay.corners)
-        ends = np.roll(starts, -1, axis=0)
-        along = ends - starts
-        normals = np.column_stack([-along[:, 1], along[:, 0]]) / np.hypot(along[:, 0], along[:, 1])[:, None]
-        bends = np.roll(along, -1, axis=0)
-        convex = bool((along[:, 0] * bends[:, 1] - along[:, 1] * bends[:, 0] >= -1e-6).all())
-        return starts, ends, normals, convex
-
-    def _outside(self, offsets: np.ndarray, places: np.ndarray) -> np.ndarray:
-        """(m, sides of the outline) how far a shape reaches beyond each; infinite where it lies outside altogether."""
-        starts, ends, normals, convex = self._edges
-        reach = (offsets @ normals.T).min(axis=0)
-        beyond = (starts * normals).sum(axis=1) - places @ normals.T - reach
-        beyond = np.where(beyond > TOUCH_MM, beyond, 0.0)
-        if convex:
-            return beyond
-        for k in range(len(starts)):
-            crossed = _overlap(offsets, places, np.array([starts[k], ends[k]])) > TOUCH_MM
-            beyond[:, k] = np.where(crossed, beyond[:, k], 0.0)
-        inside = _within(places + offsets.mean(axis=0), starts, ends)
-        beyond[~inside, 0] = np.inf
-        return beyond
-
-    def shortage(self, heading_deg: float, places: np.ndarray) -> np.ndarray:
-        """(m,) millimetres that are missing in all at each place with a heading; 0 where everything finds room."""
-        sides, blocked = self._misses(heading_deg, places)
-        return np.asarray(sides.max(axis=0).sum(axis=1) + blocked.max(axis=0))
-
-    def _misses(self, heading_deg: float, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """(shapes, m, 4) missing at each side of the vehicle, and (shapes, m) how deep things stand in the shapes."""
-        normals = self._edges[2]
-        outward = np.degrees(np.arctan2(-normals[:, 1], -normals[:, 0])) - heading_deg
-        side_of = np.round(outward / 90).astype(int) % 4
-        start = Place(x=0, y=0, heading_deg=heading_deg)
-        sides = np.zeros((len(self.shapes), len(places), 4))
-        blocked = np.zeros((len(self.shapes), len(places)))
-        for s, shape in enumerate(self.shapes):
-            offsets = shape.corners(start)
-            beyond = self._outside(offsets, places)
-            for side in range(4):
-                if (side_of == side).any():
-                    sides[s, :, side] = beyond[:, side_of == side].max(axis=1)
-            if shape.name.endswith("tyre") and self.bay.rack is not None:
-                off = _off_runways(offsets, places, self.bay.rack)
-                blocked[s] = np.where(off > TOUCH_MM, off, 0.0)
-            for thing in self.bay.of(*shape.free_of):
-                deep = _overlap(offsets, places, np.array(thing.corners))
-                blocked[s] = np.maximum(blocked[s], np.where(deep > TOUCH_MM, deep, 0.0))
-        return sides, blocked
-
-    def refusals(self, place: Place) -> list[Refusal]:
-        """Everything that is in the way at a place, the worst first."""
-        at = np.array([[place.x, place.y]])
-        sides, _ = self._misses(place.heading_deg, at)
-        found = []
-        for side, name in enumerate(SIDES):
-            worst = int(sides[:, 0, side].argmax())
-            if sides[worst, 0, side] > 0:
-                found.append(Refusal(self.shapes[worst].name, name, float(sides[worst, 0, side])))
-        start = Place(x=0, y=0, heading_deg=place.heading_deg)
-        for shape in self.shapes:
-            if shape.name.endswith("tyre") and self.bay.rack is not None:
-                off = float(_off_runways(shape.corners(start), at, self.bay.rack)[0])
-                if off > TOUCH_MM:
-                    found.append(Refusal(shape.name, "runway", off))
-        for thing in self.bay.things:
-            deep = [
-                (float(_overlap(shape.corners(start), at, np.array(thing.corners))[0]), shape.name)
-                for shape in self.shapes
-                if thing.kind in shape.free_of
-            ]
-            if deep and max(deep)[0] > TOUCH_MM:
-                found.append(Refusal(max(deep)[1], thing.name, max(deep)[0]))
-        return sorted(found, key=lambda refusal: -refusal.short_mm)
-
-    def failing(self, heading_deg: float, most: int = 3) -> tuple[tuple[str, int], ...]:
-        """What stops most of the places with a heading that fail, in words, and how many."""
-        grid = self.grid(heading_deg)
-        sides, blocked = self._misses(heading_deg, grid)
-        amounts = np.column_stack([sides.max(axis=0), blocked.max(axis=0)])
-        stopped = amounts.max(axis=1) > 0
-        worst = amounts[stopped].argmax(axis=1)
-        words = [f"too near the {'end' if s in ('front', 'rear') else 'wall'} at the {s}" for s in SIDES]
-        words = [w.replace("at the left", "on the left").replace("at the right", "on the right") for w in words]
-        blocking = "in the way of what stands there" if self.bay.rack is None else "off the runways"
-        counts = [(word, int((worst == k).sum())) for k, word in enumerate([*words, blocking])]
-        return tuple(sorted((c for c in counts if c[1]), key=lambda c: -c[1])[:most])
-
-    # --- how good the floor is
 
     def shares(self, heading_deg: float, places: np.ndarray, full: bool) -> np.ndarray:
         """(m,) the largest share of a limit; NaN off the survey. Without ``full`` a lower bound of it."""
@@ -342,42 +143,6 @@ def _share(limits: Limits | None, values: np.ndarray) -> np.ndarray:
     return np.asarray(np.where(off >= 0, off / max(limits.plus, 1e-9), -off / max(limits.minus, 1e-9)))
 
 
-def _overlap(offsets: np.ndarray, places: np.ndarray, other: np.ndarray) -> np.ndarray:
-    """(m,) depth by which a rectangle at places overlaps a convex shape; 0 or less where they are apart."""
-    found = np.full(len(places), np.inf)
-    edges = [offsets[1] - offsets[0], offsets[2] - offsets[1]]
-    edges += [other[(k + 1) % len(other)] - other[k] for k in range(len(other) if len(other) > 2 else 1)]
-    for edge in edges:
-        axis = np.array([-edge[1], edge[0]]) / np.hypot(*edge)
-        own, its, at = offsets @ axis, other @ axis, places @ axis
-        found = np.minimum(found, np.minimum(its.max() - (at + own.min()), at + own.max() - its.min()))
-    return found
-
-
-def _off_runways(offsets: np.ndarray, places: np.ndarray, rack: Rack) -> np.ndarray:
-    """(m,) how far a tyre at places reaches beyond the nearer runway."""
-    low, high = offsets.min(axis=0), offsets.max(axis=0)
-    along = np.maximum(rack.x_from - (places[:, 0] + low[0]), places[:, 0] + high[0] - rack.x_to)
-    half = rack.width / 2
-    across = np.minimum.reduce(
-        [
-            np.maximum(y - half - (places[:, 1] + low[1]), places[:, 1] + high[1] - y - half)
-            for y in (rack.left_y, rack.right_y)
-        ]
-    )
-    return np.asarray(np.maximum(np.maximum(along, across), 0.0))
-
-
-def _within(points: np.ndarray, starts: np.ndarray, ends: np.ndarray) -> np.ndarray:
-    """(m,) whether points lie inside a polygon (crossing number)."""
-    inside = np.zeros(len(points), dtype=bool)
-    for (ax, ay), (bx, by) in zip(starts, ends, strict=True):
-        if ay != by:
-            spans = (ay > points[:, 1]) != (by > points[:, 1])
-            inside ^= spans & (points[:, 0] < (bx - ax) * (points[:, 1] - ay) / (by - ay) + ax)
-    return inside
-
-
 def axis_turn(heading_deg: float) -> float:
     """Degrees off the bay's axis, whichever way the nose points."""
     return min(abs(short_way(heading_deg)), abs(short_way(heading_deg - 180)))
@@ -411,7 +176,7 @@ def park(lot: Lot, keep: int = 3) -> Parking:
                 else np.column_stack([_off_middle(lot, fits), np.full(len(fits), axis_turn(heading)), fits])
             )
             found[-1] = np.column_stack([found[-1], np.full(len(found[-1]), heading)])
-        nearest = _pushed(lot, nearest) if nearest is not None and possible == 0 else None
+        nearest = lot.pushed(nearest) if nearest is not None and possible == 0 else None
         refusals = lot.refusals(nearest) if nearest is not None else []
         directions.append(Direction(nose, possible, nearest, tuple(refusals), lot.failing(nose)))
     rows = np.vstack(found) if found else np.zeros((0, 5))
@@ -421,16 +186,6 @@ def park(lot: Lot, keep: int = 3) -> Parking:
         else _apart(lot, rows[np.lexsort((rows[:, 0], rows[:, 1]))], keep)
     )
     return Parking(tuple(best), tuple(directions), looked_at, unsurveyed)
-
-
-def _pushed(lot: Lot, place: Place) -> Place:
-    """The same place, moved so that what is short is short on one side only."""
-    sides, _ = lot._misses(place.heading_deg, np.array([[place.x, place.y]]))
-    _, _, rear, right = (float(amount) for amount in sides.max(axis=0)[0])
-    x, y = place.at(rear, right)
-    moved = Place(x=x, y=y, heading_deg=place.heading_deg)
-    before, after = (lot.shortage(place.heading_deg, np.array([[at.x, at.y]]))[0] for at in (place, moved))
-    return moved if after <= before + 1 else place
 
 
 def _off_middle(lot: Lot, places: np.ndarray) -> np.ndarray:
@@ -472,17 +227,3 @@ def _best(lot: Lot, rows: np.ndarray, keep: int) -> list[Candidate]:
         if len(kept) == keep and (kept[-1].share or 0.0) <= rows[following, 0]:
             break
     return _apart(lot, done, keep)
-
-
-def covered_things(things: list[Thing], place: Place, procedure: Procedure, vehicle: VehicleModel) -> list[Thing]:
-    """The things that lie, even in part, in the room that a procedure keeps clear at a place."""
-    at = np.array([[place.x, place.y]])
-    start = Place(x=0, y=0, heading_deg=place.heading_deg)
-    zones = [shape for shape in shapes(vehicle, [procedure]) if shape.name in {zone.name for zone in procedure.room}]
-    if not zones:
-        return list(things)
-    return [
-        thing
-        for thing in things
-        if any(_overlap(zone.corners(start), at, np.array(thing.corners))[0] > TOUCH_MM for zone in zones)
-    ]

@@ -10,9 +10,9 @@ from itertools import pairwise
 import numpy as np
 
 from escuadra.core.bay import Bay, Place, Thing
-from escuadra.core.parking import Shape, shapes
 from escuadra.core.procedure import Procedure, VehicleModel
 from escuadra.core.relief import Relief
+from escuadra.core.room import Shape, shapes
 from escuadra.core.survey_log import Draft
 from escuadra.core.wording import amount, rounded
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline

@@ -16,9 +16,10 @@ from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.ground import Ground, ground
 from escuadra.core.job.events import Person, Pinned, canonical
-from escuadra.core.parking import STEP_MM, Lot, Parking, park
+from escuadra.core.parking import Lot, Parking, park
 from escuadra.core.procedure import Procedure, VehicleModel
 from escuadra.core.quantities import Quantity, Question, understand
+from escuadra.core.room import STEP_MM
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import Standing, said_place, stand, target_places
@@ -303,7 +304,7 @@ class Floors:
         if key not in self._parked:
             if len(self._parked) >= MOST_KEPT:
                 self._parked.clear()
-            lot = Lot(sheet, vehicle, tuple(procedures), surveyed.ground if surveyed else None, step)
+            lot = Lot(sheet, vehicle, tuple(procedures), step, surveyed.ground if surveyed else None)
             self._parked[key] = (lot, park(lot))
         return self._parked[key]
 

@@ -292,7 +292,7 @@ def test_the_place_found_is_the_best_that_a_search_of_every_place_finds() -> Non
     sunk = ground(surveyed(points, lambda x, y: wavy(x, y) - 14 * math.exp(-math.dist((x, y), drain) / 900)))
     pillar = things(kind="pillar", x=200, y=200)
     bay = Bay.read({"name": "N", "length": 10_000, "width": 4_600, "things": pillar})
-    lot = Lot(bay, vehicle, (procedure,), sunk, step=200, turns=(0, -4, 4))
+    lot = Lot(bay, vehicle, (procedure,), 200, sunk, turns=(0, -4, 4))
     every = []
     for heading in (0.0, -4.0, 4.0, 180.0, 176.0, -176.0):
         places = [Place(x=float(x), y=float(y), heading_deg=heading) for x, y in lot.grid(heading)]
@@ -335,5 +335,5 @@ def test_a_rack_is_counted_from_its_runways() -> None:
     rise = standing.correction(target_places(procedure, vehicle)[0])
     assert rise.value == pytest.approx(-409)
     assert standing.beyond_rack(rise.value) == pytest.approx(3)
-    assert {c.place.heading_deg for c in park(Lot(bay, vehicle, (procedure,), surface)).best} == {0.0}
+    assert {c.place.heading_deg for c in park(Lot(bay, vehicle, (procedure,), ground=surface)).best} == {0.0}
     assert isinstance(surface, Ground)

@@ -150,6 +150,8 @@ def test_a_job_takes_the_best_place_and_uses_the_floors_rise_there(demo: Server,
     page.goto(demo.url + job_page(demo, "VF-0431") + "?check=target_height")
     page.locator("#typed").fill("1411.5")
     page.keyboard.press("Enter")
+    expect(page.locator("#sheet")).to_have_attribute("data-count", "4")
+    page.goto(demo.url + job_page(demo, "VF-0431") + "?check=target_height")
     open_check = page.locator(".check[data-open]", has_text="Target height")
     expect(open_check).to_contain_text(re.compile("Set 1.41[12].mm above this floor: it is 5.* higher here"))
     expect(open_check).to_contain_text("higher here than under the wheels")

@@ -15,9 +15,9 @@ from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, State
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.parking import covered_things
 from escuadra.core.procedure import Limits, Procedure, check_kind
 from escuadra.core.quantities import Quantity
+from escuadra.core.room import covered_things
 from escuadra.core.standing import Standing, said_place, target_places
 from escuadra.core.wording import amount, listed
 
