@@ -40,7 +40,7 @@ def frame_of(bay: Bay, width: float, also: list[np.ndarray] | None = None) -> Fr
     """The frame that shows all of a bay, and whatever reaches beyond it, in a drawing of some width."""
     corners = np.vstack([np.array(bay.corners), *(also or [])])
     low, high = corners.min(axis=0), corners.max(axis=0)
-    scale = (width - 2 * MARGIN) / (high[0] - low[0])
+    scale = float((width - 2 * MARGIN) / (high[0] - low[0]))
     return Frame(float(low[0]), float(high[1]), scale, width, float((high[1] - low[1]) * scale + 2 * MARGIN))
 
 

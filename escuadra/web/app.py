@@ -18,7 +18,7 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.jobs import Garage
 from escuadra.web.changes import Changes
 from escuadra.web.pages import render
-from escuadra.web.routes import api, bays, day, garage_page, new_job, parking, parts, record, sheet, surveys
+from escuadra.web.routes import api, bays, day, floor_map, garage_page, new_job, parking, parts, record, sheet, surveys
 
 STATIC = Path(__file__).parent / "static"
 LARGEST_BODY = 1_000_000
@@ -81,7 +81,7 @@ def create_app(garage: Garage) -> FastAPI:
     app.state.changes = Changes()
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for module in (day, new_job, sheet, record, garage_page, parking, surveys, bays, parts):
+    for module in (day, new_job, sheet, record, garage_page, parking, floor_map, surveys, bays, parts):
         app.include_router(module.router, include_in_schema=False)
     app.include_router(api.router)
 

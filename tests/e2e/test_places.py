@@ -27,6 +27,8 @@ def begin(page: Page, step: str) -> None:
     page.get_by_label("Instrument").fill("Rotating laser 9 with staff")
     page.get_by_label("Between points").fill(step)
     page.get_by_role("button", name="Begin on a grid").click()
+    page.wait_for_url("**/surveys/*")
+    page.wait_for_load_state("load")
 
 
 def place_of(page: Page) -> tuple[str, float, float]:
