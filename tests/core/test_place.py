@@ -292,9 +292,9 @@ def test_the_place_found_is_the_best_that_a_search_of_every_place_finds() -> Non
     sunk = ground(surveyed(points, lambda x, y: wavy(x, y) - 14 * math.exp(-math.dist((x, y), drain) / 900)))
     pillar = things(kind="pillar", x=200, y=200)
     bay = Bay.read({"name": "N", "length": 10_000, "width": 4_600, "things": pillar})
-    lot = Lot(bay, vehicle, (procedure,), 200, sunk, turns=(0, -4, 4))
+    lot = Lot(bay, vehicle, (procedure,), 350, sunk, turns=(0, -4))
     every = []
-    for heading in (0.0, -4.0, 4.0, 180.0, 176.0, -176.0):
+    for heading in (0.0, -4.0, 180.0, 176.0):
         places = [Place(x=float(x), y=float(y), heading_deg=heading) for x, y in lot.grid(heading)]
         fitting = np.array([[p.x, p.y] for p in places if not lot.refusals(p)])
         every += [(share, axis_turn(heading)) for share in lot.shares(heading, fitting, True) if math.isfinite(share)]

@@ -45,6 +45,8 @@ def test_no_violation(demo: Server, visit: Visit, screen: str, theme: str) -> No
     page.context.add_cookies([{"name": "escuadra_theme", "value": theme, "url": demo.url}])
     page.goto(demo.url + SCREENS[screen](demo))
     page.evaluate(AXE.read_text())
-    found = page.evaluate("axe.run()")["violations"]
+    # What is not a colour is the same in both themes.
+    rules = {"runOnly": ["color-contrast"]} if theme == "dim" else {}
+    found = page.evaluate("rules => axe.run(rules)", rules)["violations"]
     told = [(v["id"], [node["html"][:160] for node in v["nodes"][:3]], v["nodes"][0]["failureSummary"]) for v in found]
     assert not told, json.dumps(told, indent=1)
