@@ -171,7 +171,7 @@ def _contours(relief: Relief, frame: Frame) -> list[str]:
     for (x, y, value), word in ((relief.low, "low"), (relief.high, "high")):
         px, py = frame.at(x, y)
         parts.append(element("circle", "dot", cx=px, cy=py, r=3.5))
-        anchor = "end" if px > frame.width - 130 else "start"
+        anchor = "end" if px > frame.width / 2 else "start"
         said = f"{word} {amount(value, 'mm')}"
         below = 18 if py < MARGIN + 24 else -6
         parts.append(label("name", (px + (-7 if anchor == "end" else 7), py + below), said, anchor))

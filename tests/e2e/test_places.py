@@ -34,7 +34,8 @@ def begin(page: Page, step: str) -> None:
 def place_of(page: Page) -> tuple[str, float, float]:
     """The point that is asked for: its id and where it is."""
     id = page.locator(".point-name").inner_text()
-    text = page.locator(".survey-entry form .small", has_text=re.compile(r"x \d")).first.inner_text().replace("\u202f", "")
+    where = page.locator(".survey-entry form .small", has_text=re.compile(r"x \d"))
+    text = where.first.inner_text().replace("\u202f", "")
     found = re.search(r"x (\d+)mm, y (\d+)mm", text)
     assert found, text
     return id, float(found[1]), float(found[2])
