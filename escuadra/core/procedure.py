@@ -13,8 +13,6 @@ from pydantic import Field, SerializeAsAny, field_validator, model_validator
 from escuadra.core.bay import SOLID, ThingKind
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.quantities import Dimension
-from escuadra.core.readings import Instrument, Sag
 from escuadra.core.stance import Corner
 
 Group = Literal["ready", "stance", "line", "frame", "target", "clear"]
@@ -271,33 +269,5 @@ class FrameProfile(Frozen):
     screw: tuple[Number, Number] = Field(description="where the yaw screw is, frame axes")
     yaw_deg_per_turn: Number = Field(description="of the beam for a turn clockwise seen from above")
     height_per_turn: Positive = Field(description="of the crank, mm")
+    beam_height: Positive = Field(650.0, description="usual height of its scale above the floor, mm")
     scale_zero: Number = Field(0.0, description="reading of the beam's scale at its centre, increasing to the left")
-
-
-class Tool(Frozen):
-    """An instrument on the shelf."""
-
-    id: str
-    revision: int = Field(ge=1)
-    name: str
-    reads: list[str] = Field(
-        min_length=1, description="kinds of reading it is for: tape, height, level, scale, slope, printout"
-    )
-    unit: str = Field(description="meant where none is typed")
-    contributions: Instrument
-    expansion_per_k: Number | None = Field(None, description="of a tape, per kelvin; its temperature is then asked")
-    sag: Sag | None = Field(None, description="of a tape that may hang free: its weight and the usual pull")
-
-    def contributions_in(self, dimension: Dimension) -> Instrument:
-        """The contributions in the slot's own unit: a level that reads degrees may be asked for percent."""
-        own = self.contributions
-        if dimension != "slope" or self.unit != "°":
-            return own
-        factor = 100 * math.radians(1)
-        return own.model_copy(
-            update={
-                "resolution": own.resolution * factor,
-                "accuracy_constant": own.accuracy_constant * factor,
-                "repeatability": own.repeatability * factor,
-            }
-        )

@@ -1,7 +1,8 @@
 """Lengths, angles and slopes as people type and read them.
 
-A typed text becomes millimetres, degrees or percent; what is implausible or ambiguous becomes a question with
-the readings that would make sense. Source: 1 in = 25.4 mm exactly (ISO 31), ISO 80000-3 for degree, minute, second.
+A typed text becomes millimetres, degrees, percent, kPa, V, kg or litres; what is implausible or ambiguous becomes a
+question with the readings that would make sense. Source: 1 in = 25.4 mm exactly (ISO 31), ISO 80000-3 for degree,
+minute, second; NIST SP 811 for psi, pound and gallon.
 """
 
 import math
@@ -14,22 +15,35 @@ from pydantic import Field
 from escuadra.core.errors import BadInput
 from escuadra.core.model import LARGEST, Frozen
 
-Dimension = Literal["length", "angle", "slope"]
+Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "volume"]
 
 FACTORS: dict[Dimension, dict[str, float]] = {
     "length": {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8},
     "angle": {"°": 1.0, "'": 1 / 60, '"': 1 / 3600},
     "slope": {"%": 1.0, "mm/m": 0.1},
+    "pressure": {"kPa": 1.0, "bar": 100.0, "psi": 6.894757293},
+    "voltage": {"V": 1.0, "mV": 0.001},
+    "mass": {"kg": 1.0, "g": 0.001, "lb": 0.45359237},
+    "volume": {"l": 1.0, "ml": 0.001, "gal": 3.785411784},
 }
+"""Into mm, degrees, percent, kPa, V, kg and litres; the gallon is the US one (NIST SP 811)."""
 _SPELLINGS = {
     "length": {'"': "in", "″": "in", "inch": "in", "inches": "in", "'": "ft", "′": "ft", "feet": "ft", "foot": "ft"},
     "angle": {"deg": "°", "degrees": "°", "degree": "°", "′": "'", "min": "'", "″": '"', "sec": '"', "''": '"'},
     "slope": {"percent": "%", "mm per m": "mm/m"},
+    "pressure": {"kpa": "kPa"},
+    "voltage": {"v": "V", "volt": "V", "volts": "V", "mv": "mV"},
+    "mass": {"kilo": "kg", "lbs": "lb"},
+    "volume": {"litre": "l", "litres": "l", "liter": "l", "liters": "l", "gallon": "gal", "gallons": "gal"},
 }
 _ACCEPTED = {
     "length": "a length such as 2643.5, 264.35 cm, 2.6435 m, 104 1/16 in or 8' 8 1/16\"",
     "angle": "an angle such as 0.25°, 15', 0°15'30\" or 1.5 mm over 406",
     "slope": "a slope such as 0.3 % or 3 mm/m",
+    "pressure": "a pressure such as 240 kPa, 2.4 bar or 35 psi",
+    "voltage": "a voltage such as 12.6 V",
+    "mass": "a mass such as 41.5 kg",
+    "volume": "a volume such as 38 l",
 }
 _CLOSE = ("°", "%", "'", '"')
 _NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)"
@@ -44,7 +58,7 @@ _SPACES = re.compile(r"(?<=\d)[\u2009\u202f\u00a0 ](?=\d{3}(?:\D|$))")
 class Quantity:
     """What a field asks for: its dimension, the unit that is meant where none is typed, and what is plausible.
 
-    Values below ``low`` or above ``high`` (mm, degrees or percent) are asked about.
+    Values below ``low`` or above ``high`` (in the dimension's own unit) are asked about.
     """
 
     dimension: Dimension
@@ -54,7 +68,7 @@ class Quantity:
 
 
 class Understood(Frozen):
-    """A typed text as understood: ``value`` in mm, degrees or percent."""
+    """A typed text as understood: ``value`` in the dimension's own unit (mm, degrees, percent, kPa, V, kg, litres)."""
 
     typed: str
     text: str = Field(description="with the unit it was understood in, such as 66.2 cm")
@@ -125,7 +139,7 @@ def _over_diameter(typed: str, millimetres: float, diameter: float) -> Understoo
 
 def _descending(units: list[str | None], dimension: Dimension) -> bool:
     """Feet then inches, degrees then minutes then seconds; a bare last number takes the next smaller unit."""
-    order = {"length": ["ft", "in"], "angle": ["°", "'", '"'], "slope": []}[dimension]
+    order = {"length": ["ft", "in"], "angle": ["°", "'", '"']}.get(dimension, [])
     places = [order.index(u) if u in order else None for u in units]
     return all(p is not None for p in places) and places == sorted(set(places), key=lambda p: p or 0)
 

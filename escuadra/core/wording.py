@@ -8,8 +8,20 @@ import math
 from decimal import ROUND_HALF_UP, Decimal
 
 SPACE = "\u202f"
-UNITS = {"mm": f"{SPACE}mm", "m": f"{SPACE}m", "°": "°", "%": f"{SPACE}%"}
-MOST_DECIMALS = {"mm": 1, "m": 2, "°": 2, "%": 2}
+BEAM = "mm/10m"
+"""How far a beam leaves its true way: millimetres in ten metres."""
+UNITS = {
+    "mm": f"{SPACE}mm",
+    "m": f"{SPACE}m",
+    "°": "°",
+    "%": f"{SPACE}%",
+    "kPa": f"{SPACE}kPa",
+    "V": f"{SPACE}V",
+    "kg": f"{SPACE}kg",
+    "l": f"{SPACE}l",
+    BEAM: f"{SPACE}mm in 10{SPACE}m",
+}
+MOST_DECIMALS = {"mm": 1, "m": 2, "°": 2, "%": 2, "kPa": 0, "V": 2, "kg": 1, "l": 1, BEAM: 1}
 """As fine as this trade reads: a tenth of a millimetre, a hundredth of a degree or of a percent."""
 
 

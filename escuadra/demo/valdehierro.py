@@ -11,6 +11,7 @@ from pathlib import Path
 from escuadra.core.axes import turned
 from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput
+from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.reports.record import render_record
@@ -57,6 +58,7 @@ def fill(garage: Garage) -> None:
     fill_floors(garage)
     now = garage.clock
     start = int(datetime.fromtimestamp(now() / 1000, UTC).replace(minute=7, second=12).timestamp() * 1000)
+    instruments.write(garage, start)
     try:
         _signed(Technician(garage, start - 26 * 3_600_000, "amara"))
         _contradicting(Technician(garage, start - 3 * 3_600_000, "amara"))

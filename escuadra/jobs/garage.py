@@ -23,6 +23,7 @@ from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import (
     Answered,
     Disturbed,
+    Doubted,
     Overridden,
     OverrideWithdrawn,
     Person,
@@ -41,10 +42,12 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.model import Frozen
-from escuadra.core.procedure import FrameProfile, Procedure, Target, Tool, VehicleModel
+from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
 from escuadra.core.quantities import Question, Understood, parse, understand
+from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn
+from escuadra.jobs.instruments import Instruments
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.log import Log
 
@@ -59,6 +62,9 @@ class Garage:
         self.files = FileStore(data / "files")
         self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
         self.floors = Floors(self.store, lambda: self.clock(), self.person)
+        self.instruments = Instruments(
+            self.store, self.files, self.catalogue, lambda: self.clock(), self.today, self.person, self.doubt
+        )
         self._states: dict[str, tuple[str, State]] = {}
         self._plans: dict[str, tuple[Placed | None, Plan]] = {}
         self._sheets: dict[str, tuple[str, Sheet]] = {}
@@ -146,7 +152,11 @@ class Garage:
 
     def tools(self, slot: Slot) -> list[Tool]:
         """Instruments on the shelf that a slot can be read with."""
-        return [e.content for e in self.catalogue.all("tool") if slot.reads in e.content.reads]
+        return [h.tool for h in self.instruments.shelf() if slot.reads in h.tool.reads]
+
+    def relying(self, tool: str, since: int) -> list[Opened]:
+        """Jobs with readings that count, taken with an instrument since a time (UTC milliseconds), the newest first."""
+        return [opened for opened in self.jobs(limit=1_000_000) if opened.state.relies_on(tool, since)]
 
     # --- changing
 
@@ -159,13 +169,13 @@ class Garage:
     def _append(
         self,
         job: str,
-        person: str,
+        person: str | Person,
         client_id: str,
         make: Callable[[State, Sheet], Frozen],
         head: str | None = None,
         when_signed: bool = False,
     ) -> Opened:
-        who = self.person(person)
+        who = person if isinstance(person, Person) else self.person(person)
         with self._changing(job) as (log, row, state):
             if log.known(job, client_id):
                 return Opened(row, self._sheet(log, row))
@@ -263,6 +273,9 @@ class Garage:
         if instrument is None:
             names = ", ".join(t.id for t in self.tools(where))
             raise BadInput("tool", tool or "nothing", f"an instrument for this reading: {names}")
+        trusted = self.instruments.trusted(tool)
+        if not trusted.usable:
+            raise BadInput("tool", f"{instrument.name}, {trusted.words}", "one that can be relied on: check it first")
         found: Understood | Question
         if understood:
             found = parse(understood.replace("−", "-"), quantity.dimension, quantity.unit)[0]
@@ -284,7 +297,7 @@ class Garage:
             tool=ToolUsed(
                 id=instrument.id,
                 name=instrument.name,
-                contributions=instrument.contributions_in(quantity.dimension),
+                contributions=self.instruments.one(tool).contributions(quantity.dimension, where.lever),
                 expansion_per_k=instrument.expansion_per_k,
                 sag=instrument.sag,
             ),
@@ -313,6 +326,15 @@ class Garage:
             raise BadInput("what", what, f"one of {', '.join(HAPPENINGS)}")
         payload = Disturbed(what=what, words=known.words, amount=amount[:80])
         return self._append(job, person, client_id, lambda _state, _sheet: payload)
+
+    def doubt(self, said: Doubted, who: Person, key: str) -> list[str]:
+        """Tell every open job that relied on an instrument that it cannot be relied on; their numbers."""
+        told = []
+        for opened in self.relying(said.tool, said.since):
+            if opened.state.signed is None:
+                self._append(opened.row.id, who, key, lambda _state, _sheet: said)
+                told.append(opened.row.number)
+        return told
 
     def undo(self, job: str, person: str, client_id: str) -> Opened:
         """Take back one's own last reading or answer; it stays in the log as withdrawn."""

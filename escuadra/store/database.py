@@ -10,10 +10,10 @@ from sqlalchemy import Engine, Select, create_engine, delete, func, insert, insp
 from escuadra.core.errors import BadInput
 from escuadra.store import dialect
 from escuadra.store.log import Log, reading_log, writing_log
-from escuadra.store.tables import bay, catalogue_entry, person, setting, survey, survey_entry
+from escuadra.store.tables import bay, catalogue_entry, instrument_entry, person, setting, survey, survey_entry
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST = "0002"
+NEWEST = "0003"
 
 
 @dataclass(frozen=True)
@@ -155,6 +155,30 @@ class Store:
     def close_survey(self, id: str, sheet: str) -> None:
         """Note the pinned survey that the entries came to."""
         self._write(update(survey).where(survey.c.id == id).values(sheet=sheet))
+
+    # --- the instruments' histories
+
+    def instrument_entries(self) -> dict[str, list[str]]:
+        """The texts of every instrument's entries, in their order."""
+        columns = (instrument_entry.c.instrument, instrument_entry.c.text)
+        query = select(*columns).order_by(instrument_entry.c.instrument, instrument_entry.c.seq)
+        found: dict[str, list[str]] = {}
+        for instrument, entry in self._once("instruments", query):
+            found.setdefault(instrument, []).append(entry)
+        return found
+
+    def append_instrument(self, id: str, client_id: str, text: str) -> bool:
+        """A further entry; one with this client-made id is not written twice: then false."""
+        where = instrument_entry.c.instrument == id
+        with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
+            known = select(func.count()).where(where, instrument_entry.c.id == client_id)
+            if connection.execute(known).scalar_one():
+                return False
+            last = connection.execute(select(func.max(instrument_entry.c.seq)).where(where)).scalar()
+            row = {"instrument": id, "seq": (last or 0) + 1, "id": client_id, "text": text}
+            connection.execute(insert(instrument_entry).values(**row))
+        self._kept.clear()
+        return True
 
     # --- pinned catalogue entries
 

@@ -62,6 +62,16 @@ survey_entry = table(
     UniqueConstraint("survey", "id", name="survey_entry_once"),
 )
 
+instrument_entry = table(
+    "instrument_entry",
+    metadata,
+    Column("instrument", Text, primary_key=True),
+    Column("seq", Integer, primary_key=True),
+    Column("id", Text, nullable=False),
+    Column("text", Text, nullable=False),
+    UniqueConstraint("instrument", "id", name="instrument_entry_once"),
+)
+
 catalogue_entry = table(
     "catalogue_entry",
     metadata,

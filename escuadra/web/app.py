@@ -9,6 +9,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -18,11 +19,29 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.jobs import Garage
 from escuadra.web.changes import Changes
 from escuadra.web.pages import render
-from escuadra.web.routes import api, bays, day, floor_map, garage_page, new_job, parking, parts, record, sheet, surveys
+from escuadra.web.routes import (
+    api,
+    bays,
+    day,
+    floor_map,
+    garage_page,
+    instruments,
+    new_job,
+    parking,
+    parts,
+    record,
+    self_check,
+    sheet,
+    surveys,
+)
 
 STATIC = Path(__file__).parent / "static"
+HOUR_S = 3600.0
 LARGEST_BODY = 1_000_000
-MISSING = ("bay", "survey")
+LARGEST_UPLOAD = 20_000_000
+UPLOADS = ("/document", "/photos")
+"""How addresses end that take a document or a photo."""
+MISSING = ("bay", "survey", "instrument")
 """What is looked up by its name in an address: an unknown one is not found."""
 POLICY = (
     "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
@@ -50,8 +69,9 @@ class Guard:
         given = Headers(scope=scope)
         length = given.get("content-length", "0")
         chunked = "transfer-encoding" in given and scope["method"] not in ("GET", "HEAD")
-        if chunked or not length.isdigit() or int(length) > LARGEST_BODY:
-            refusal = JSONResponse({"detail": f"body: accepted: at most {LARGEST_BODY} bytes of known length"}, 413)
+        largest = LARGEST_UPLOAD if scope["path"].endswith(UPLOADS) else LARGEST_BODY
+        if chunked or not length.isdigit() or int(length) > largest:
+            refusal = JSONResponse({"detail": f"body: accepted: at most {largest} bytes of known length"}, 413)
             await refusal(scope, receive, send)
             return
 
@@ -67,13 +87,22 @@ class Guard:
         await self.app(scope, receive, with_headers)
 
 
+async def _watch_terms(garage: Garage) -> None:
+    """Every hour: instruments whose self-check became too old are told to the jobs that rely on them."""
+    while True:
+        await run_in_threadpool(garage.instruments.overdue)
+        await asyncio.sleep(HOUR_S)
+
+
 def create_app(garage: Garage) -> FastAPI:
     """The web application on a garage."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.changes.loop = asyncio.get_running_loop()
+        watch = asyncio.create_task(_watch_terms(garage))
         yield
+        watch.cancel()
         app.state.changes.close()
 
     app = FastAPI(title="Escuadra", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
@@ -81,7 +110,20 @@ def create_app(garage: Garage) -> FastAPI:
     app.state.changes = Changes()
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for module in (day, new_job, sheet, record, garage_page, parking, floor_map, surveys, bays, parts):
+    for module in (
+        day,
+        new_job,
+        sheet,
+        record,
+        garage_page,
+        parking,
+        floor_map,
+        surveys,
+        bays,
+        self_check,
+        instruments,
+        parts,
+    ):
         app.include_router(module.router, include_in_schema=False)
     app.include_router(api.router)
 

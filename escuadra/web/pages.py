@@ -3,6 +3,7 @@
 import re
 import secrets
 import uuid
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -72,10 +73,35 @@ async def form_of(request: Request) -> dict[str, str]:
         for key, value in form.multi_items():
             if isinstance(value, UploadFile) and value.size:
                 fields[key] = _as_text(key, await value.read())
+    _ours(request, fields)
+    return fields
+
+
+@dataclass(frozen=True)
+class Upload:
+    """A post's fields and the one file that came with it, as bytes; empty where none was chosen."""
+
+    fields: dict[str, str]
+    name: str
+    content: bytes
+
+
+async def upload_of(request: Request) -> Upload:
+    """A post with a file; refuses a post that does not come from a page of ours."""
+    name, content = "", b""
+    async with request.form() as form:
+        fields = {key: value for key, value in form.multi_items() if isinstance(value, str)}
+        for _, value in form.multi_items():
+            if isinstance(value, UploadFile) and value.size:
+                name, content = value.filename or "", await value.read()
+    _ours(request, fields)
+    return Upload(fields, name, content)
+
+
+def _ours(request: Request, fields: dict[str, str]) -> None:
     given = fields.get("token") or request.headers.get("X-Escuadra-Token", "")
     if not given or not secrets.compare_digest(given, request.cookies.get("escuadra_token", "")):
         raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
-    return fields
 
 
 def _as_text(field: str, content: bytes) -> str:

@@ -39,11 +39,24 @@ NONSENSE = [
 ]
 
 
+OTHERS = [
+    ("pressure", "kPa", "240", 240.0),
+    ("pressure", "kPa", "2,4 bar", 240.0),
+    ("pressure", "bar", "2.4", 240.0),
+    ("pressure", "kPa", "35 psi", 241.316505255),
+    ("voltage", "V", "12.62 volts", 12.62),
+    ("voltage", "V", "12620 mV", 12.62),
+    ("mass", "kg", "92.5 lb", 41.957294225),
+    ("volume", "l", "10 gallons", 37.85411784),
+]
+
+
 @pytest.mark.parametrize(
     "dimension, unit, text, value",
     [("length", "mm", *row) for row in LENGTHS]
     + [("angle", "°", *row) for row in ANGLES]
-    + [("slope", "%", *row) for row in SLOPES],
+    + [("slope", "%", *row) for row in SLOPES]
+    + OTHERS,
 )
 def test_a_text_means(dimension: str, unit: str, text: str, value: float) -> None:
     meaning = parse(text, dimension, unit)[0]  # type: ignore[arg-type]

@@ -24,7 +24,9 @@ class Person(Frozen):
 
     id: str
     name: str
-    known: Literal["picked"] = Field("picked", description="picked on the tablet, not verified")
+    known: Literal["picked", "itself"] = Field(
+        "picked", description="picked on the tablet, not verified; itself: noticed by the application"
+    )
 
 
 class Pinned(Frozen):
@@ -102,6 +104,16 @@ class Disturbed(Frozen):
     amount: str = ""
 
 
+class Doubted(Frozen):
+    """An instrument cannot be relied on any more: readings taken with it since its last good check are in doubt."""
+
+    tool: str
+    name: str
+    why: Literal["dropped", "out", "overdue"]
+    since: int = Field(description="UTC milliseconds of its last good check; 0: it never had one")
+    words: str
+
+
 class Overridden(Frozen):
     """A check that does not hold was overridden with a reason."""
 
@@ -139,6 +151,7 @@ PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
     "withdrawn": (1, Withdrawn),
     "answered": (1, Answered),
     "disturbed": (1, Disturbed),
+    "doubted": (1, Doubted),
     "overridden": (1, Overridden),
     "override_withdrawn": (1, OverrideWithdrawn),
     "signed": (1, Signed),

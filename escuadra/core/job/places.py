@@ -147,6 +147,7 @@ def crossing_slot(plan: Plan) -> Slot:
         quantity=Quantity(dimension="length", unit="mm", low=zero - half, high=zero + half),
         aspects=TAPE_ASPECTS,
         reads="scale",
+        lever=plan.frame.beam_height,
         hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
     )
 

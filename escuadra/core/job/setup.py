@@ -81,6 +81,10 @@ class Setup:
         """A slot's entries that were not withdrawn or replaced."""
         return self.once(("live", slot), lambda: self.state.live(slot))
 
+    def relied(self, slot: str) -> list[Entry]:
+        """Those of them whose instrument is not in doubt."""
+        return [e for e in self.live(slot) if e.doubted is None]
+
     def current(self, slot: Slot) -> tuple[Entry, ...]:
         """Those of them that nothing disturbed since."""
         return self.once(("current", slot.id), lambda: current(self.live(slot.id), self.state, slot.aspects))
@@ -158,7 +162,7 @@ class Setup:
         """A slot's entries of an epoch that count."""
         start = self.boundaries[epoch - 1].seq if epoch else 0
         end = self.boundaries[epoch].seq if epoch < len(self.boundaries) else math.inf
-        return [e for e in self.live(slot.id) if start < e.seq < end]
+        return [e for e in self.relied(slot.id) if start < e.seq < end]
 
     def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
         """Height of a hub or beam end that was valid when the reading ``seq`` was taken, and its u."""
@@ -166,7 +170,7 @@ class Setup:
         spoiled = [past.seq for past in self.state.disturbances if past.aspects & slot.aspects]
         start = max((s for s in spoiled if s < seq), default=0)
         end = min((s for s in spoiled if s > seq), default=math.inf)
-        found = measured([e for e in self.live(slot.id) if start < e.seq < end])
+        found = measured([e for e in self.relied(slot.id) if start < e.seq < end])
         if found is not None:
             return found.value, found.u
         if what in ("LR", "RR"):

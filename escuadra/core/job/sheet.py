@@ -161,7 +161,7 @@ def _view(check: Check, setup: Setup) -> CheckView:
     result, because = _state(check, judged, slots, setup, aspects)
     override = state.overrides.get(check.id)
     if override is not None:
-        later = [e.seq for s in slots for e in (*s.now, *s.spoiled)]
+        later = [n for s in slots for e in (*s.now, *s.spoiled) for n in (e.seq, e.doubted or 0)]
         if state.first_disturbed(aspects, override.seq) or any(seq > override.seq for seq in later):
             override = None
     if result == "holds":
@@ -188,7 +188,10 @@ def _state(
     spoiled = [e for view in slots for e in view.spoiled]
     needed = [view for view in slots if not view.slot.optional]
     if spoiled and any(view.spoiled for view in needed):
-        newest = max(e.seq for e in spoiled)
+        last = max(spoiled, key=lambda e: e.seq)
+        if last.doubted is not None:
+            return "stale", next(past for past in setup.state.disturbances if past.seq == last.doubted)
+        newest = last.seq
         own = frozenset().union(*(view.slot.aspects for view in slots))
         because = setup.state.first_disturbed(aspects & own or own, newest) or setup.state.first_disturbed(own, newest)
         return "stale", because or setup.state.last_disturbed(own)

@@ -31,6 +31,8 @@ class Slot:
     options: tuple[str, ...] = ()
     optional: bool = False
     hint: str = ""
+    lever: float = 0.0
+    """Distance or height over which an instrument's angle counts here, mm."""
 
 
 @dataclass(frozen=True)
@@ -57,11 +59,12 @@ class Measured:
 
 
 def current(entries: tuple[Entry, ...], state: State, aspects: frozenset[str]) -> tuple[Entry, ...]:
-    """The entries that nothing disturbed since: none of the aspects was spoiled after them."""
+    """The entries that nothing disturbed since: no aspect was spoiled after them, their instrument is not in doubt."""
     if not entries:
         return ()
     last = state.last_disturbed(aspects)
-    return entries if last is None else tuple(e for e in entries if e.seq > last.seq)
+    since = -1 if last is None else last.seq
+    return tuple(e for e in entries if e.seq > since and e.doubted is None)
 
 
 def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0) -> list[Measured]:

@@ -7,6 +7,7 @@ from escuadra.core.job.disturbance import FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.events import (
     Answered,
     Disturbed,
+    Doubted,
     Event,
     Overridden,
     OverrideWithdrawn,
@@ -31,6 +32,8 @@ class Entry:
     said: ReadingTaken | Answered
     withdrawn: bool = False
     replaced_by: int | None = None
+    doubted: int | None = None
+    """seq of the event that put its instrument in doubt."""
 
     @property
     def counts(self) -> bool:
@@ -98,6 +101,10 @@ class State:
         """A slot's entries that were not withdrawn or replaced."""
         return tuple(e for e in self.entries.get(slot, ()) if e.counts)
 
+    def relies_on(self, tool: str, since: int) -> list[Entry]:
+        """Readings that count, were taken with an instrument since a time, and are not in doubt yet."""
+        return [e for kept in self.entries.values() for e in kept if e.counts and _doubtful(e, tool, since)]
+
     def last_disturbed(self, aspects: frozenset[str]) -> Disturbance | None:
         """The newest disturbance of any of the aspects."""
         return next((past for past in reversed(self.disturbances) if past.aspects & aspects), None)
@@ -105,6 +112,12 @@ class State:
     def first_disturbed(self, aspects: frozenset[str], after: int) -> Disturbance | None:
         """The first disturbance of any of the aspects after an event."""
         return next((past for past in self.disturbances if past.seq > after and past.aspects & aspects), None)
+
+
+def _doubtful(entry: Entry, tool: str, since: int) -> bool:
+    said = entry.said
+    used = isinstance(said, ReadingTaken) and said.tool.id == tool
+    return used and entry.at >= since and entry.doubted is None
 
 
 def fold(state: State, events: Iterable[Event]) -> State:
@@ -140,6 +153,17 @@ def fold(state: State, events: Iterable[Event]) -> State:
             disturbances.append(
                 Disturbance(event.seq, event.at, event.person, said.what, said.words, said.amount, aspects)
             )
+        elif isinstance(said, Doubted):
+            words = said.words
+            disturbances.append(
+                Disturbance(event.seq, event.at, event.person, "doubted", words, said.tool, frozenset())
+            )
+            for slot in {*entries, *fresh}:
+                if any(_doubtful(e, said.tool, said.since) for e in fresh.get(slot, entries.get(slot, ()))):
+                    kept = slot_list(slot)
+                    kept[:] = [
+                        replace(e, doubted=event.seq) if _doubtful(e, said.tool, said.since) else e for e in kept
+                    ]
         elif isinstance(said, Overridden):
             overrides[said.check] = Override(event.seq, event.at, event.person, said.reason)
         elif isinstance(said, OverrideWithdrawn):

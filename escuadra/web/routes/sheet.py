@@ -1,5 +1,6 @@
 """The sheet: drawing, run sheet, next move. Every post redraws all of it in one answer."""
 
+from collections.abc import Container
 from dataclasses import dataclass
 
 from fastapi import APIRouter, Depends, Request
@@ -13,10 +14,11 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.moving import expected, missing_slots
 from escuadra.core.job.sheet import CheckView, SlotView
 from escuadra.core.job.state import State
-from escuadra.core.procedure import Tool
 from escuadra.core.quantities import Question
+from escuadra.core.tool import Tool
+from escuadra.core.wording import amount
 from escuadra.drawing import glyph, plan_view, side_view
-from escuadra.jobs import Asked, Opened
+from escuadra.jobs import Asked, Garage, Opened
 from escuadra.reports.record import render_record
 from escuadra.web.pages import form_of, garage_of, person_of, render, told
 
@@ -105,6 +107,8 @@ def page(
     drawing = side_view(sheet) if view_name == "side" else plan_view(sheet, magnify=gaps, whole=whole, slot=slot)
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
+    doubted = {t.id: trusted.words for t in tools if not (trusted := garage.instruments.trusted(t.id)).usable}
+    tool = _tool(slot_view, sheet.state, tools, doubted)
     partial = request.headers.get("HX-Request") == "true"
     return render(
         request,
@@ -117,8 +121,10 @@ def page(
         view=view,
         slot=slot_view,
         tools=tools,
-        tool=_tool(slot_view, sheet.state, tools),
-        conditions=next((t for t in tools if t.id == _tool(slot_view, sheet.state, tools)), None),
+        tool=tool,
+        doubted=doubted,
+        taken_off=_taken_off(garage, slot_view, tool),
+        conditions=next((t for t in tools if t.id == tool), None),
         temperature=_temperature(sheet.state),
         expected=expected(slot_view.slot, sheet.setup) if slot_view else None,
         drawing=drawing,
@@ -134,9 +140,22 @@ def page(
     )
 
 
-def _tool(slot: SlotView | None, state: State, tools: list[Tool]) -> str:
-    """The instrument that this slot, or the last reading of its kind, was read with."""
-    ids = [t.id for t in tools]
+def _taken_off(garage: Garage, slot: SlotView | None, tool: str) -> str:
+    """What the instrument's self-checks take off a reading here; empty where they leave it as it is."""
+    if slot is None or slot.slot.quantity is None or not tool:
+        return ""
+    quantity = slot.slot.quantity
+    bias = garage.instruments.one(tool).contributions(quantity.dimension, slot.slot.lever).bias
+    unit = {"length": "mm", "angle": "°", "slope": "%", "pressure": "kPa", "voltage": "V"}.get(quantity.dimension, "")
+    said = amount(abs(bias), unit) if bias and unit else ""
+    if not bias or not said or said == amount(0.0, unit):
+        return ""
+    return f"{said} is {'taken off' if bias > 0 else 'added'}: found at its last check"
+
+
+def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Container[str]) -> str:
+    """The instrument that this slot, or the last reading of its kind, was read with; a doubted one only if all are."""
+    ids = [t.id for t in tools if t.id not in doubted] or [t.id for t in tools]
     if slot is None or not ids:
         return ""
     kind = slot.slot.id.split(".")[0]

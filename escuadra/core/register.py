@@ -1,0 +1,219 @@
+"""An instrument's history: entered, checked, dropped, lent, put away; and whether it can be relied on today.
+
+The history is append-only; ``fold_history`` gives what it amounts to. Days are proleptic ordinals. A drop, a check
+that does not hold, or a check that is too old takes the instrument out of use until a check holds again.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from datetime import date
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
+from escuadra.core.job.events import Person
+from escuadra.core.model import Frozen, Number
+from escuadra.core.quantities import Dimension
+from escuadra.core.readings import Instrument
+from escuadra.core.selfcheck import CHECKS, TEN_METRES, Found, SelfCheck, checks_for
+from escuadra.core.tool import Tool
+
+HORIZON_DAYS = 1500
+"""How far ahead a drift is told."""
+SOON_DAYS = 14
+Trust = Literal["holds", "out", "undecided", "stale", "open"]
+Doubt = Literal["dropped", "out", "overdue"]
+
+
+class Entered(Frozen):
+    """It was taken into the register, or what its sheet says was changed."""
+
+    kind: Literal["entered"] = "entered"
+    tool: Tool
+
+
+class Checked(Frozen):
+    """A self-check: what was read, as typed and as understood, and what it found."""
+
+    kind: Literal["checked"] = "checked"
+    check: str
+    typed: dict[str, list[str]] = Field(description="by step")
+    readings: dict[str, list[Number]] = Field(description="by step: mm, degrees, kPa or V")
+    found: Found
+
+
+class Dropped(Frozen):
+    """It fell, was knocked over or run over."""
+
+    kind: Literal["dropped"] = "dropped"
+    words: str = Field("", max_length=200)
+
+
+class Given(Frozen):
+    """Somebody has it; nobody: it hangs at its place."""
+
+    kind: Literal["given"] = "given"
+    to: str = ""
+    name: str = ""
+
+
+class Documented(Frozen):
+    """Its data sheet or certificate."""
+
+    kind: Literal["documented"] = "documented"
+    name: str = Field(max_length=120)
+    media: str
+    digest: str
+
+
+class Retired(Frozen):
+    """It is not used any more."""
+
+    kind: Literal["retired"] = "retired"
+
+
+Said = Annotated[Entered | Checked | Dropped | Given | Documented | Retired, Field(discriminator="kind")]
+
+
+class HistoryEntry(Frozen):
+    """One entry of an instrument's history."""
+
+    at: int = Field(description="UTC milliseconds, for people")
+    day: date = Field(description="in the garage's zone")
+    person: Person
+    said: Said
+
+
+@dataclass(frozen=True)
+class Trusted:
+    """Whether an instrument can be relied on: a state, why, and since when."""
+
+    state: Trust
+    words: str
+    doubt: Doubt | None = None
+
+    @property
+    def usable(self) -> bool:
+        """Readings may be taken with it."""
+        return self.doubt is None
+
+
+@dataclass(frozen=True)
+class History:
+    """An instrument with everything that happened to it."""
+
+    tool: Tool
+    entries: tuple[HistoryEntry, ...] = ()
+    holder: Given | None = None
+    document: Documented | None = None
+    dropped: HistoryEntry | None = None
+    retired: bool = False
+
+    def checks(self, id: str = "") -> list[tuple[HistoryEntry, Checked]]:
+        """All self-checks, or those of one kind, the newest last."""
+        return [(e, e.said) for e in self.entries if isinstance(e.said, Checked) and id in ("", e.said.check)]
+
+    @property
+    def last_good(self) -> HistoryEntry | None:
+        """The newest check that held, of any kind."""
+        return next((e for e, c in reversed(self.checks()) if c.found.state == "holds"), None)
+
+    def due(self) -> date | None:
+        """The day on which its last good check is too old; nothing where it has no term or was never checked."""
+        good = self.last_good
+        if self.tool.check_days is None or good is None:
+            return None
+        return date.fromordinal(good.day.toordinal() + self.tool.check_days)
+
+    def trusted(self, today: date) -> Trusted:
+        """Whether it can be relied on today."""
+        failing = self.failing
+        if self.dropped is not None:
+            fell = self.dropped
+            return Trusted("stale", f"dropped on {fell.day} and not checked since", "dropped")
+        if failing is not None:
+            entry, said = failing
+            check = CHECKS[said.check].title.lower()
+            state: Trust = "out" if said.found.state == "out" else "undecided"
+            words = f"{check}: {'out' if state == 'out' else 'undecided'} on {entry.day}"
+            return Trusted(state, words, "out" if state == "out" else None)
+        due = self.due()
+        if due is not None and due < today:
+            return Trusted("stale", f"check overdue since {due}", "overdue")
+        if self.last_good is None:
+            return Trusted("open", "not checked yet" if checks_for(self.tool) else "needs no check of its own")
+        if due is None:
+            return Trusted("holds", f"checked on {self.last_good.day}")
+        left = due.toordinal() - today.toordinal()
+        return Trusted("holds", f"check due on {due}" + (f", in {left} days" if left <= SOON_DAYS else ""))
+
+    @property
+    def failing(self) -> tuple[HistoryEntry, Checked] | None:
+        """A self-check whose newest result does not hold, those that are out first."""
+        newest = {c.check: (e, c) for e, c in self.checks()}
+        bad = [pair for pair in newest.values() if pair[1].found.state != "holds"]
+        return min(bad, key=lambda pair: pair[1].found.state != "out", default=None)
+
+    def contributions(self, dimension: Dimension, lever: float = 0.0) -> Instrument:
+        """What a reading gets from it now: its sheet's figures, with bias and u of the checks that held.
+
+        ``lever``: distance or height over which a beam's angle counts, mm. A constant that was found replaces the
+        accuracy's bound; an angle adds to it.
+        """
+        own = self.tool.contributions
+        bias, u, known = 0.0, own.accuracy_constant / math.sqrt(3), False
+        for found in self._biases():
+            if found.bias is not None:
+                bias, u, known = bias + found.bias, found.u, True
+        for found in self._biases():
+            if found.tilt is not None and lever:
+                bias, known = bias + found.tilt * lever, True
+                u = math.hypot(u, found.u / TEN_METRES * lever)
+        corrected = self.tool
+        if known:
+            corrected = self.tool.model_copy(
+                update={"contributions": own.model_copy(update={"bias": bias, "u_bias": u})}
+            )
+        return corrected.contributions_in(dimension)
+
+    def _biases(self) -> list[Found]:
+        """What each self-check found last, where that holds; of those that find a constant the newest alone."""
+        newest = {c.check: (k, c.found) for k, (_, c) in enumerate(self.checks())}
+        good = sorted((pair for pair in newest.values() if pair[1].state == "holds"), key=lambda pair: pair[0])
+        constants = [f for _, f in good if f.bias is not None]
+        return constants[-1:] + [f for _, f in good if f.tilt is not None]
+
+    def course(self, check: SelfCheck) -> list[BiasEntry]:
+        """The figures of one self-check by day, one a day (the day's last)."""
+        by_day = {e.day.toordinal(): c.found for e, c in self.checks(check.id)}
+        return [BiasEntry(day=d, bias=f.value, u=f.u) for d, f in sorted(by_day.items())]
+
+    def drift(self, check: SelfCheck) -> DriftResult | None:
+        """Where a self-check's figure is heading; nothing before three days of checks."""
+        course = self.course(check)
+        if len(course) < 3:
+            return None
+        return drift(DriftInput(history=course, limit=check.limit_of(self.tool), horizon_days=HORIZON_DAYS))
+
+
+def fold_history(history: History, entries: Iterable[HistoryEntry]) -> History:
+    """The history after further entries; a check that holds ends what a drop began."""
+    for entry in entries:
+        said = entry.said
+        history = replace(history, entries=(*history.entries, entry))
+        match said:
+            case Entered():
+                history = replace(history, tool=said.tool, retired=False)
+            case Dropped():
+                history = replace(history, dropped=entry)
+            case Checked() if said.found.state == "holds":
+                history = replace(history, dropped=None)
+            case Given():
+                history = replace(history, holder=said if said.to else None)
+            case Documented():
+                history = replace(history, document=said)
+            case Retired():
+                history = replace(history, retired=True)
+    return history

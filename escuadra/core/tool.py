@@ -1,0 +1,108 @@
+"""An instrument: what it is, what it reads, and what it contributes to the uncertainty of a reading.
+
+Lengths in millimetres, angles in degrees, pressures in kilopascal, voltages in volt. Source of the contributions:
+the maker's data sheet or a calibration certificate (JCGM 100, type B).
+"""
+
+import math
+from typing import Literal
+
+from pydantic import Field
+
+from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.quantities import Dimension
+from escuadra.core.readings import Instrument, Sag
+
+ToolKind = Literal[
+    "steel_tape",
+    "glass_tape",
+    "rule",
+    "distance_meter",
+    "digital_level",
+    "spirit_level",
+    "line_laser",
+    "crossed_laser",
+    "rotating_laser",
+    "plumb_line",
+    "wheel_clamps",
+    "frame",
+    "reflector",
+    "camera_rig",
+    "tyre_gauge",
+    "tread_gauge",
+    "voltmeter",
+    "printout",
+]
+KIND_NAMES: dict[ToolKind, str] = {
+    "steel_tape": "steel tape",
+    "glass_tape": "glass-fibre tape",
+    "rule": "steel rule",
+    "distance_meter": "distance meter",
+    "digital_level": "digital level",
+    "spirit_level": "spirit level",
+    "line_laser": "line laser",
+    "crossed_laser": "crossed laser",
+    "rotating_laser": "rotating laser and staff",
+    "plumb_line": "plumb line",
+    "wheel_clamps": "wheel clamps",
+    "frame": "frame with its scales and zero marks",
+    "reflector": "radar reflector",
+    "camera_rig": "camera rig",
+    "tyre_gauge": "tyre gauge",
+    "tread_gauge": "tread gauge",
+    "voltmeter": "voltmeter",
+    "printout": "wheel-alignment printout",
+}
+READS = {
+    "tape": "taped lengths",
+    "height": "heights",
+    "level": "level of the frame",
+    "slope": "slope of the floor",
+    "scale": "the beam's scale",
+    "staff": "staff readings",
+    "printout": "toe and thrust angle",
+    "pressure": "tyre pressure",
+    "tread": "tread depth",
+    "voltage": "battery voltage",
+    "bracket": "a bracket's tilt",
+    "wheel": "steering-wheel angle",
+}
+"""Kinds of reading, in words."""
+
+
+class Tool(Frozen):
+    """An instrument on the shelf."""
+
+    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")
+    revision: int = Field(1, ge=1)
+    name: str = Field(min_length=1, max_length=80)
+    kind: ToolKind
+    serial: str = Field("", max_length=60, description="what is printed on it")
+    reads: list[str] = Field([], description=f"kinds of reading it is for: {', '.join(READS)}; none: only checked")
+    unit: str = Field("mm", description="meant where none is typed: mm, °, kPa or V")
+    contributions: Instrument
+    expansion_per_k: Number | None = Field(None, description="of a tape, per kelvin; its temperature is then asked")
+    sag: Sag | None = Field(None, description="of a tape that may hang free: its weight and the usual pull")
+    check_days: int | None = Field(None, ge=1, le=3660, description="days that a good self-check lasts; null: no limit")
+    limits: dict[str, Positive] = Field({}, description="largest allowed result of a self-check, by its id")
+    place: str = Field("", max_length=80, description="where it hangs when nobody has it")
+
+    def contributions_in(self, dimension: Dimension) -> Instrument:
+        """The contributions in the slot's own unit: a level that reads degrees may be asked for percent."""
+        own = self.contributions
+        if dimension != "slope" or self.unit != "°":
+            return own
+        factor = 100 * math.radians(1)
+        scaled = {
+            "resolution": own.resolution * factor,
+            "accuracy_constant": own.accuracy_constant * factor,
+            "repeatability": own.repeatability * factor,
+        }
+        if own.bias is not None and own.u_bias is not None:
+            scaled |= {"bias": own.bias * factor, "u_bias": own.u_bias * factor}
+        return own.model_copy(update=scaled)
+
+    @property
+    def u_single(self) -> float:
+        """Standard uncertainty of one reading's own part: resolution and repeatability."""
+        return math.hypot(self.contributions.resolution / math.sqrt(12), self.contributions.repeatability)

@@ -1,0 +1,298 @@
+"""The garage's instruments: their register, their self-checks, and what a doubted one does to the jobs.
+
+An instrument of the catalogue is on the shelf until its own history says otherwise; whatever happens to it is
+appended to that history. A drop, a failed check or a check that is too old is told to every open job that relied on it.
+"""
+
+import csv
+import io
+import json
+import uuid
+from collections.abc import Callable, Mapping
+from datetime import date
+from typing import Any
+
+from escuadra.catalogue import Catalogue
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.events import Doubted, Person, canonical
+from escuadra.core.register import (
+    Checked,
+    Documented,
+    Doubt,
+    Dropped,
+    Entered,
+    Given,
+    History,
+    HistoryEntry,
+    Retired,
+    Said,
+    Trusted,
+    fold_history,
+)
+from escuadra.core.selfcheck import CHECKS, Found, SelfCheck, judged
+from escuadra.core.tool import Tool
+from escuadra.store import FileStore, Store
+
+ITSELF = Person(id="escuadra", name="Escuadra", known="itself")
+CSV_COLUMNS = ("instrument", "name", "kind", "day", "what", "check", "value", "u", "unit", "limit", "state", "person")
+LARGEST_DOCUMENT = 8_000_000
+MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
+"""What a document may be, by its first bytes."""
+
+
+class Instruments:
+    """The register on a store."""
+
+    def __init__(
+        self,
+        store: Store,
+        files: FileStore,
+        catalogue: Catalogue,
+        clock: Callable[[], int],
+        today: Callable[[], str],
+        person: Callable[[str], Person],
+        doubt: Callable[[Doubted, Person, str], list[str]],
+    ) -> None:
+        self.store, self.files, self.catalogue = store, files, catalogue
+        self.clock, self.person, self._doubt = clock, person, doubt
+        self._today = today
+        self._kept: tuple[object, dict[str, History]] = (None, {})
+
+    def today(self) -> date:
+        """The garage's day."""
+        return date.fromisoformat(self._today())
+
+    # --- looking
+
+    def every(self) -> dict[str, History]:
+        """All instruments by id: those of the catalogue and those entered here."""
+        texts = self.store.instrument_entries()
+        counts = {id: len(entries) for id, entries in texts.items()}
+        if self._kept[0] != counts:
+            found = {e.id: History(e.content) for e in self.catalogue.all("tool")}
+            for id, entries in texts.items():
+                read = [HistoryEntry.model_validate_json(text) for text in entries]
+                first = found.get(id) or _first_sheet(id, read)
+                found[id] = fold_history(first, read)
+            self._kept = (counts, dict(sorted(found.items())))
+        return self._kept[1]
+
+    def shelf(self) -> list[History]:
+        """Those in use."""
+        return [h for h in self.every().values() if not h.retired]
+
+    def one(self, id: str) -> History:
+        """An instrument; raises ``BadInput`` for an unknown one."""
+        found = self.every().get(id)
+        if found is None:
+            raise BadInput("instrument", id or "nothing", f"one of {', '.join(self.every())}")
+        return found
+
+    def trusted(self, id: str) -> Trusted:
+        """Whether an instrument can be relied on today."""
+        return self.one(id).trusted(self.today())
+
+    # --- what happens to it
+
+    def _append(self, id: str, said: Said, who: Person, key: str) -> bool:
+        entry = HistoryEntry(at=self.clock(), day=self.today(), person=who, said=said)
+        return self.store.append_instrument(id, key or uuid.uuid4().hex, canonical(entry.model_dump(mode="json")))
+
+    def enter(self, tool: Tool, person: str, key: str = "", new: bool = True) -> History:
+        """Take an instrument into the register, or change what its sheet says."""
+        who = self.person(person)
+        known = self.every().get(tool.id)
+        if new and known is not None and not known.retired:
+            raise BadInput("id", tool.id, "an id that no instrument here has yet")
+        if not new and known is None:
+            raise BadInput("id", tool.id, "an instrument of the register")
+        self._append(tool.id, Entered(tool=tool), who, key)
+        return self.one(tool.id)
+
+    def give(self, id: str, to: str, person: str, key: str = "") -> None:
+        """Somebody takes it; nobody: it goes back to its place."""
+        self.one(id)
+        name = self.person(to).name if to else ""
+        self._append(id, Given(to=to, name=name), self.person(person), key)
+
+    def retire(self, id: str, person: str, key: str = "") -> None:
+        """Take it out of use for good; its history stays."""
+        self.one(id)
+        self._append(id, Retired(), self.person(person), key)
+
+    def document(self, id: str, name: str, content: bytes, person: str, key: str = "") -> None:
+        """Keep its data sheet or certificate: a PDF, PNG or JPEG."""
+        self.one(id)
+        media = next((m for start, m in MEDIA.items() if content.startswith(start)), None)
+        if media is None or len(content) > LARGEST_DOCUMENT:
+            given = f"{len(content)} bytes that begin with {content[:4]!r}"
+            raise BadInput("document", given, f"a PDF, PNG or JPEG of at most {LARGEST_DOCUMENT // 1_000_000} MB")
+        digest = self.files.put(content)
+        self._append(
+            id, Documented(name=name[:120] or "document", media=media, digest=digest), self.person(person), key
+        )
+
+    def drop(self, id: str, words: str, person: str, key: str = "") -> list[str]:
+        """It fell: numbers of the open jobs that relied on it since its last good check; they now say so."""
+        history, who = self.one(id), self.person(person)
+        if not self._append(id, Dropped(words=words.strip()[:200]), who, key):
+            return []
+        return self._tell(history, "dropped", f"{history.tool.name} was dropped", who)
+
+    def found(self, id: str, check: str, readings: Mapping[str, list[float]]) -> Found:
+        """What readings of a self-check say; nothing is kept."""
+        return judged(self._check(id, check), self.one(id).tool, readings)
+
+    def keep_check(
+        self,
+        id: str,
+        check: str,
+        typed: dict[str, list[str]],
+        readings: dict[str, list[float]],
+        person: str,
+        key: str = "",
+    ) -> tuple[Found, list[str]]:
+        """Keep a self-check; where it is out, numbers of the open jobs that relied on the instrument."""
+        history, who = self.one(id), self.person(person)
+        found = judged(self._check(id, check), history.tool, readings)
+        said = Checked(check=check, typed=typed, readings=readings, found=found)
+        if not self._append(id, said, who, key) or found.state != "out":
+            return found, []
+        words = f"{history.tool.name} was found out: {CHECKS[check].title.lower()}"
+        return found, self._tell(history, "out", words, who)
+
+    def _check(self, id: str, check: str) -> SelfCheck:
+        kind = self.one(id).tool.kind
+        found = CHECKS.get(check)
+        if found is None or kind not in found.kinds:
+            raise BadInput(
+                "check", check or "nothing", f"one of {', '.join(c for c in CHECKS if kind in CHECKS[c].kinds)}"
+            )
+        return found
+
+    def overdue(self) -> list[str]:
+        """Tell the open jobs of every instrument whose check is too old by now; numbers of those jobs."""
+        numbers: list[str] = []
+        for history in self.shelf():
+            if history.trusted(self.today()).doubt == "overdue":
+                due = history.due()
+                numbers += self._tell(history, "overdue", f"{history.tool.name} is overdue since {due}", ITSELF)
+        return numbers
+
+    def _tell(self, history: History, why: Doubt, words: str, who: Person) -> list[str]:
+        since = history.last_good.at if history.last_good else 0
+        said = Doubted(tool=history.tool.id, name=history.tool.name, why=why, since=since, words=words)
+        key = f"{history.tool.id}-{why}-{len(history.entries)}"
+        return self._doubt(said, who, key)
+
+    # --- files
+
+    def as_json(self) -> str:
+        """Every instrument with its whole history."""
+        every = [
+            {
+                "tool": h.tool.model_dump(mode="json"),
+                "history": [e.model_dump(mode="json") for e in h.entries],
+            }
+            for h in self.every().values()
+        ]
+        return json.dumps({"instruments": every}, indent=2, ensure_ascii=False)
+
+    def as_csv(self) -> str:
+        """One line an entry of every history."""
+        out = io.StringIO()
+        write = csv.writer(out, lineterminator="\n")
+        write.writerow(CSV_COLUMNS)
+        for h in self.every().values():
+            head = (h.tool.id, h.tool.name, h.tool.kind)
+            if not h.entries:
+                write.writerow((*head, "", "on the shelf", *[""] * 7))
+            for e in h.entries:
+                figures: tuple[Any, ...] = ("",) * 6
+                if isinstance(e.said, Checked):
+                    f = e.said.found
+                    figures = (f.check, f"{f.value:.6g}", f"{f.u:.6g}", f.unit, f"{f.limit:g}", f.state)
+                write.writerow((*head, e.day.isoformat(), e.said.kind, *figures, e.person.name))
+        return out.getvalue()
+
+    def take_json(self, text: str, person: str) -> int:
+        """Enter instruments and their histories from a file written by ``as_json``; entries that are here stay.
+
+        How many entries came in; raises ``BadInput`` before anything is written.
+        """
+        self.person(person)
+        try:
+            given = json.loads(text)["instruments"]
+        except (ValueError, KeyError, TypeError) as error:
+            raise BadInput(
+                "file", str(error)[:80], 'a JSON object {"instruments": [...]} as this page writes it'
+            ) from error
+        read = [
+            (Tool.read(i.get("tool")), [HistoryEntry.read(e) for e in i.get("history", [])])
+            for i in given
+            if isinstance(i, dict)
+        ]
+        added = 0
+        for tool, entries in read:
+            known = {canonical(e.model_dump(mode="json")) for e in self.every().get(tool.id, History(tool)).entries}
+            if tool.id not in self.every() and not any(isinstance(e.said, Entered) for e in entries):
+                self.enter(tool, person)
+                added += 1
+            for entry in entries:
+                line = canonical(entry.model_dump(mode="json"))
+                if line not in known:
+                    added += self.store.append_instrument(tool.id, uuid.uuid5(uuid.NAMESPACE_OID, line).hex, line)
+        return added
+
+    def take_csv(self, text: str, person: str) -> int:
+        """Enter instruments from CSV with the columns instrument, name and kind, others as their sheet has them.
+
+        How many came in; raises ``BadInput`` naming the line before anything is written.
+        """
+        rows = list(
+            csv.DictReader(io.StringIO(text.lstrip("\ufeff")), delimiter=";" if ";" in text.split("\n")[0] else ",")
+        )
+        tools = {}
+        for k, row in enumerate(rows, start=2):
+            id = (row.get("instrument") or "").strip()
+            if not id:
+                raise BadInput("file", f"line {k}", "a column 'instrument' with an id in every line")
+            if id in self.every() or id in tools:
+                continue
+            tools[id] = _tool_of(row, k)
+        for tool in tools.values():
+            self.enter(tool, person)
+        return len(tools)
+
+
+def _tool_of(row: Mapping[str, str | None], line: int) -> Tool:
+    """An instrument from a line of CSV."""
+    figures = {}
+    for column in ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability"):
+        text = (row.get(column) or "0").replace(",", ".")
+        try:
+            figures[column] = float(text)
+        except ValueError as error:
+            raise BadInput("file", f"line {line}: {column} {text}", "a figure such as 0.5") from error
+    try:
+        return Tool.read(
+            {
+                "id": (row.get("instrument") or "").strip(),
+                "name": (row.get("name") or "").strip(),
+                "kind": (row.get("kind") or "").strip(),
+                "reads": (row.get("reads") or "").split(),
+                "unit": (row.get("unit") or "mm").strip(),
+                "contributions": figures,
+                "check_days": int(days) if (days := (row.get("check_days") or "").strip()) else None,
+            }
+        )
+    except BadInput as error:
+        raise BadInput("file", f"line {line}: {error.field} {error.given}", error.accepted) from error
+
+
+def _first_sheet(id: str, entries: list[HistoryEntry]) -> History:
+    """An instrument that was never in the catalogue begins with the sheet it was entered with."""
+    sheet = next((e.said.tool for e in entries if isinstance(e.said, Entered)), None)
+    if sheet is None:
+        raise Conflict(f"The instrument {id} has a history but no sheet: its catalogue entry is gone.")
+    return History(sheet)

@@ -1,0 +1,312 @@
+"""Instruments: the register, one instrument with its history, and its files."""
+
+import re
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import PlainTextResponse, RedirectResponse, Response
+
+from escuadra.core.capability import Decides, decides
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.instruments import DriftResult
+from escuadra.core.job.places import Plan
+from escuadra.core.register import History, Trusted
+from escuadra.core.selfcheck import SelfCheck, checks_for
+from escuadra.core.tool import KIND_NAMES, READS, Tool
+from escuadra.core.wording import amount, with_uncertainty
+from escuadra.drawing import course_view
+from escuadra.jobs import Garage, Opened
+from escuadra.web.pages import Upload, form_of, garage_of, person_of, render, told, upload_of
+
+router = APIRouter(prefix="/instruments")
+FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
+
+
+@dataclass(frozen=True)
+class Course:
+    """One self-check of an instrument with its history."""
+
+    check: SelfCheck
+    newest: str
+    state: str
+    drawing: str
+    ahead: DriftResult | None
+    heading: str
+
+
+def course_of(history: History, check: SelfCheck) -> Course:
+    """What a self-check has found so far."""
+    done = history.checks(check.id)
+    if not done:
+        return Course(check, "", "open", "", None, "")
+    found = done[-1][1].found
+    states = {e.day.toordinal(): c.found.state for e, c in done}
+    ahead = history.drift(check)
+    limit = check.limit_of(history.tool)
+    drawing = course_view(
+        history.course(check),
+        [states[day] for day in sorted(states)],
+        limit,
+        found.unit,
+        ahead,
+        f"{check.title}: {len(done)} checks",
+    )
+    said = " ".join(with_uncertainty(found.value, 2 * found.u, found.unit))
+    return Course(check, said, found.state, drawing, ahead, _heading(ahead, found.unit))
+
+
+def _heading(ahead: DriftResult | None, unit: str) -> str:
+    if ahead is None:
+        return ""
+    pace = f"It changes by {amount(ahead.per_year, unit)} a year"
+    if ahead.reaches_day is None:
+        return f"{pace}; the limit is not in sight."
+    return f"{pace} and will reach the limit about {date.fromordinal(ahead.reaches_day)}."
+
+
+def _limit_ahead(history: History) -> str:
+    """When the first of its self-checks will reach its limit, if that is in sight."""
+    days = [d.reaches_day for c in checks_for(history.tool) if (d := history.drift(c)) and d.reaches_day]
+    return f"at this pace at its limit about {date.fromordinal(min(days))}" if days else ""
+
+
+def correction_said(history: History) -> str:
+    """What is taken off later readings, in words."""
+    parts = []
+    for check in checks_for(history.tool):
+        done = [c.found for _, c in history.checks(check.id) if c.found.state == "holds"]
+        if done and check.applies == "constant":
+            parts.append(f"{amount(done[-1].value, done[-1].unit)} ({check.title.lower()})")
+        if done and check.applies == "angle":
+            parts.append(f"{amount(done[-1].value, done[-1].unit)}, by the distance ({check.title.lower()})")
+    return "; ".join(parts)
+
+
+def plans(garage: Garage) -> list[Plan]:
+    """Every procedure of the catalogue as a job would have it, with the first frame."""
+    catalogue = garage.catalogue
+    frames = catalogue.all("frame")
+    if not frames:
+        return []
+    return [
+        Plan(
+            e.content,
+            catalogue.get("vehicle", e.content.vehicle).content,
+            catalogue.get("target", e.content.mounting.target).content,
+            frames[0].content,
+        )
+        for e in catalogue.all("procedure")
+    ]
+
+
+def capable(garage: Garage, history: History) -> list[tuple[Plan, list[Decides]]]:
+    """For each procedure the tolerances that an instrument can decide as it is now."""
+    tool = history.tool.model_copy(update={"contributions": history.contributions("length")})
+    return [(plan, found) for plan in plans(garage) if (found := decides(plan, tool))]
+
+
+def relying(garage: Garage, history: History) -> list[Opened]:
+    """Jobs with readings by an instrument since its last good check."""
+    return garage.relying(history.tool.id, history.last_good.at if history.last_good else 0)
+
+
+# --- the register
+
+
+def _register(
+    request: Request, status: int = 200, error: str = "", typed: dict[str, str] | None = None, said: str = ""
+) -> Response:
+    garage = garage_of(request)
+    today = garage.instruments.today()
+    rows: list[tuple[History, Trusted]] = [(h, h.trusted(today)) for h in garage.instruments.shelf()]
+    heading = {h.tool.id: found for h, _ in rows if (found := _limit_ahead(h))}
+    order = {"out": 0, "stale": 1, "undecided": 2, "open": 3, "holds": 4}
+    rows.sort(key=lambda row: (order[row[1].state] if row[1].doubt else 3, row[0].tool.name))
+    return render(
+        request,
+        "instruments.html",
+        status=status,
+        rows=rows,
+        heading=heading,
+        kinds=KIND_NAMES,
+        reads=READS,
+        error=error,
+        typed=typed or {},
+        said=said,
+    )
+
+
+@router.get("")
+def register(request: Request, came: int | None = None) -> Response:
+    """Every instrument, those that cannot be relied on first."""
+    said = "" if came is None else f"{came} entries came in." if came else "Nothing new was in the file."
+    return _register(request, said=said)
+
+
+def tool_from(form: dict[str, str], before: Tool | None = None) -> Tool:
+    """An instrument's sheet from its form; raises ``BadInput`` naming the field."""
+    name = form.get("name", "").strip()
+    figures = {}
+    for field in FIGURES:
+        text = form.get(field, "").strip().replace(",", ".") or "0"
+        if not re.fullmatch(r"\d+(\.\d+)?", text):
+            raise BadInput(field, text, "a plain figure in the instrument's unit, such as 0.5")
+        figures[field] = float(text)
+    days = form.get("check_days", "").strip()
+    if days and not days.isdigit():
+        raise BadInput("check_days", days, "whole days, such as 90, or nothing")
+    slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40]
+    data: dict[str, Any] = {} if before is None else before.model_dump()
+    return Tool.read(
+        data
+        | {
+            "id": before.id if before else slug,
+            "revision": before.revision + 1 if before else 1,
+            "name": name,
+            "kind": before.kind if before else form.get("kind", ""),
+            "serial": form.get("serial", "").strip(),
+            "place": form.get("place", "").strip(),
+            "unit": form.get("unit", "") or (before.unit if before else "mm"),
+            "reads": [r for r in READS if form.get(f"reads-{r}") == "yes"],
+            "contributions": figures,
+            "check_days": int(days) if days else None,
+        }
+    )
+
+
+@router.post("")
+def enter(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Take an instrument into the register, or a file of instruments and histories."""
+    instruments, person = garage_of(request).instruments, person_of(request)
+    try:
+        if form.get("file"):
+            text = form["file"]
+            take = instruments.take_json if text.lstrip().startswith("{") else instruments.take_csv
+            return RedirectResponse(f"/instruments?came={take(text, person)}", 303)
+        tool = tool_from(form)
+        instruments.enter(tool, person, form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return _register(request, 422, told(error), form)
+    return RedirectResponse(f"/instruments/{tool.id}", 303)
+
+
+@router.get("/register.json")
+def as_json(request: Request) -> Response:
+    """Every instrument with its whole history."""
+    return PlainTextResponse(garage_of(request).instruments.as_json(), media_type="application/json")
+
+
+@router.get("/register.csv")
+def as_csv(request: Request) -> Response:
+    """One line an entry of every history."""
+    return PlainTextResponse(garage_of(request).instruments.as_csv(), media_type="text/csv")
+
+
+# --- one instrument
+
+
+def page(
+    request: Request, id: str, status: int = 200, error: str = "", typed: dict[str, str] | None = None
+) -> Response:
+    """An instrument: whether it can be relied on, its checks, who relied on it, what it can decide."""
+    garage = garage_of(request)
+    history = garage.instruments.one(id)
+    jobs = relying(garage, history)
+    before = {name: f"{getattr(history.tool.contributions, name):g}" for name in FIGURES} | {
+        "name": history.tool.name,
+        "serial": history.tool.serial,
+        "place": history.tool.place,
+        "check_days": str(history.tool.check_days or ""),
+    }
+    return render(
+        request,
+        "instrument.html",
+        status=status,
+        history=history,
+        tool=history.tool,
+        trusted=history.trusted(garage.instruments.today()),
+        kind=KIND_NAMES[history.tool.kind],
+        reads=READS,
+        courses=[course_of(history, c) for c in checks_for(history.tool)],
+        corrected=correction_said(history),
+        open_jobs=[o for o in jobs if o.state.signed is None],
+        signed_jobs=[o for o in jobs if o.state.signed is not None],
+        entries=[(e, _entry_said(e.said)) for e in reversed(history.entries)],
+        error=error,
+        typed=before | (typed or {}),
+    )
+
+
+def _entry_said(said: Any) -> str:
+    match said.kind:
+        case "checked":
+            f = said.found
+            return f"{said.check.replace('_', ' ')}: {' '.join(with_uncertainty(f.value, 2 * f.u, f.unit))}, {f.state}"
+        case "dropped":
+            return f"dropped{': ' + said.words if said.words else ''}"
+        case "given":
+            return f"taken by {said.name}" if said.to else "back at its place"
+        case "documented":
+            return f"document {said.name}"
+        case "entered":
+            return f"sheet revision {said.tool.revision}"
+    return "put away for good"
+
+
+@router.get("/{id}")
+def show(request: Request, id: str) -> Response:
+    """One instrument."""
+    return page(request, id)
+
+
+@router.get("/{id}/decides")
+def what_it_decides(request: Request, id: str) -> Response:
+    """Which tolerances of the procedures in use it can decide, and which never."""
+    garage = garage_of(request)
+    history = garage.instruments.one(id)
+    return render(request, "decides.html", history=history, tool=history.tool, found=capable(garage, history))
+
+
+@router.get("/{id}/document")
+def document(request: Request, id: str) -> Response:
+    """Its data sheet or certificate."""
+    garage = garage_of(request)
+    kept = garage.instruments.one(id).document
+    if kept is None:
+        raise BadInput("instrument", id, "an instrument with a document")
+    return Response(garage.files.get(kept.digest), media_type=kept.media)
+
+
+@router.post("/{id}/document")
+def keep_document(request: Request, id: str, upload: Upload = Depends(upload_of)) -> Response:
+    """Keep its data sheet or certificate."""
+    try:
+        garage_of(request).instruments.document(
+            id, upload.name, upload.content, person_of(request), upload.fields.get("entry", "")
+        )
+    except (BadInput, Conflict) as error:
+        return page(request, id, 422, told(error))
+    return RedirectResponse(f"/instruments/{id}", 303)
+
+
+@router.post("/{id}/{act}")
+def act(request: Request, id: str, act: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Something happened to it: dropped, taken or brought back, its sheet changed, put away for good."""
+    instruments, person, key = garage_of(request).instruments, person_of(request), form.get("entry", "")
+    try:
+        if act == "drop":
+            instruments.drop(id, form.get("words", ""), person, key)
+        elif act == "give":
+            instruments.give(id, form.get("to", ""), person, key)
+        elif act == "sheet":
+            instruments.enter(tool_from(form, instruments.one(id).tool), person, key, new=False)
+        elif act == "retire":
+            instruments.retire(id, person, key)
+            return RedirectResponse("/instruments", 303)
+        else:
+            raise BadInput("act", act, "drop, give, sheet or retire")
+    except (BadInput, Conflict) as error:
+        return page(request, id, 422, told(error), form)
+    return RedirectResponse(f"/instruments/{id}", 303)

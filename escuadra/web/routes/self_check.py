@@ -1,0 +1,158 @@
+"""A self-check, guided: one step at a time. What was read so far stands in the address, so nothing is lost."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.checks import Figure
+from escuadra.core.quantities import Question, parse, understand
+from escuadra.core.selfcheck import CHECKS, Found, SelfCheck, Step, checks_for
+from escuadra.core.tool import Tool
+from escuadra.core.verdict import VerdictInput, verdict
+from escuadra.drawing import rule
+from escuadra.web.pages import form_of, garage_of, person_of, render, told
+
+router = APIRouter(prefix="/instruments/{id}/checks")
+SURE = "!"
+"""Behind a typed text: it is meant so, however implausible."""
+SKIPPED = "skip"
+STAYS = ("near_station", "far_station", "height", "length", "off_to_a", "off_to_b")
+"""What need not be read anew when a check is repeated."""
+
+
+@dataclass(frozen=True)
+class Progress:
+    """What was typed and understood so far, and where that ends."""
+
+    typed: dict[str, list[str]]
+    values: dict[str, list[float]]
+    step: Step | None
+    error: str = ""
+    question: Question | None = None
+    last: str = ""
+
+    @property
+    def pairs(self) -> list[tuple[str, str]]:
+        """What is kept in the address."""
+        return [(field, text) for field, texts in self.typed.items() for text in texts]
+
+
+def value_of(step: Step, tool: Tool, typed: str) -> float | Question:
+    """A step's text as a figure; ``0.9 mm|beam left of it`` carries its direction; raises ``BadInput``."""
+    text, _, word = typed.partition("|")
+    sure = text.endswith(SURE)
+    text = text.removesuffix(SURE).strip()
+    if step.dimension is None:
+        if not re.fullmatch(r"[-−]?\d{1,3}([.,]\d+)?", text):
+            raise BadInput(step.field, text or "nothing", "a figure such as 17.5")
+        return float(text.replace(",", ".").replace("−", "-"))
+    quantity = step.quantity(tool)
+    if sure:
+        value = parse(text, quantity.dimension, quantity.unit)[0].value
+    else:
+        found = understand(text, quantity, signless=step.words is not None)
+        if isinstance(found, Question):
+            return found
+        value = found.value
+    if step.words is None:
+        return value
+    if value and word not in step.words:
+        raise BadInput(step.field, word or "no direction", f"a direction: {' or '.join(step.words)}")
+    return -abs(value) if word == step.words[1] else abs(value)
+
+
+def progress_of(check: SelfCheck, tool: Tool, pairs: Sequence[tuple[str, str]]) -> Progress:
+    """How far a check has come; it ends at the first text that is refused or asked about."""
+    typed: dict[str, list[str]] = {}
+    values: dict[str, list[float]] = {}
+    for step in check.steps:
+        for text in [t for field, t in pairs if field == step.field]:
+            if step.optional and text == SKIPPED:
+                typed.setdefault(step.field, []).append(text)
+                continue
+            try:
+                found = value_of(step, tool, text)
+            except BadInput as error:
+                return Progress(typed, values, step, told(error), None, text.partition("|")[0])
+            if isinstance(found, Question):
+                return Progress(typed, values, step, "", found, text.partition("|")[0])
+            typed.setdefault(step.field, []).append(text)
+            values.setdefault(step.field, []).append(found)
+        if len(typed.get(step.field, ())) < step.times:
+            return Progress(typed, values, step)
+    return Progress(typed, values, None)
+
+
+def figure_of(check: SelfCheck, found: Found) -> Figure:
+    """A finding in the terms of the rule drawing."""
+    judged = verdict(VerdictInput(value=found.value, u=found.u, lower=-found.limit, upper=found.limit, rule="guarded"))
+    return Figure(check.id, check.title, found.value, found.u, -found.limit, found.limit, found.unit, None, judged)
+
+
+def _show(
+    request: Request, id: str, check: str, pairs: list[tuple[str, str]], status: int = 200, error: str = ""
+) -> Response:
+    garage = garage_of(request)
+    history = garage.instruments.one(id)
+    known = CHECKS.get(check)
+    if known is None or known not in checks_for(history.tool):
+        raise BadInput("instrument", check, f"a self-check of {history.tool.name}")
+    progress = progress_of(known, history.tool, pairs)
+    found = None
+    if progress.step is None:
+        try:
+            found = garage.instruments.found(id, check, progress.values)
+        except BadInput as refused:
+            error = told(refused)
+    figure = figure_of(known, found) if found is not None else None
+    here = f"/instruments/{id}/checks/{check}"
+    return render(
+        request,
+        "self_check.html",
+        status=status,
+        tool=history.tool,
+        check=known,
+        progress=progress,
+        done=[(s, progress.typed[s.field]) for s in known.steps if s.field in progress.typed],
+        number=known.steps.index(progress.step) + 1 if progress.step else 0,
+        found=found,
+        figure=figure,
+        drawing=rule(figure) if figure else "",
+        error=error or progress.error,
+        back=f"{here}?{urlencode(progress.pairs[:-1])}",
+        again=f"{here}?{urlencode([p for p in progress.pairs if p[0] in STAYS])}",
+        unit_of=lambda step: step.quantity(history.tool).unit if step.dimension else "",
+    )
+
+
+@router.get("/{check}")
+def show(request: Request, id: str, check: str) -> Response:
+    """The next step, or what was found."""
+    pairs = [(k, t) for k, t in request.query_params.multi_items() if k not in ("word", "typed", "step") and t]
+    typed, step = request.query_params.get("typed", "").strip(), request.query_params.get("step", "")
+    if step:
+        said = (step, f"{typed}|{word}" if (word := request.query_params.get("word", "")) else typed or " ")
+        return RedirectResponse(f"/instruments/{id}/checks/{check}?{urlencode([*pairs, said])}", 303)
+    return _show(request, id, check, pairs)
+
+
+@router.post("/{check}")
+def keep(request: Request, id: str, check: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Keep what was found; where it is out, the jobs that relied on the instrument are told."""
+    instruments, known = garage_of(request).instruments, CHECKS.get(check)
+    if known is None:
+        raise BadInput("instrument", check, "a self-check")
+    pairs = [(s.field, t) for s in known.steps for t in form.get(s.field, "").split(";") if t]
+    progress = progress_of(known, instruments.one(id).tool, pairs)
+    if progress.step is not None:
+        return _show(request, id, check, pairs, 422, "Something is missing: go on from here.")
+    try:
+        instruments.keep_check(id, check, progress.typed, progress.values, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return _show(request, id, check, pairs, 422, told(error))
+    return RedirectResponse(f"/instruments/{id}", 303)

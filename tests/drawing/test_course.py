@@ -1,0 +1,31 @@
+"""The history of a self-check: limits where they are, whiskers of ±2u, and, dashed, where it is heading."""
+
+import re
+import xml.etree.ElementTree as ET
+
+import pytest
+
+from escuadra.core.instruments import BiasEntry, DriftInput, drift
+from escuadra.drawing import course_view
+
+HISTORY = [BiasEntry(day=739_000 + 180 * k, bias=0.3 + 0.25 * k, u=0.2) for k in range(4)]
+
+
+@pytest.mark.parametrize("limit, reached", [(2.0, True), (50.0, False)])
+def test_a_course_is_to_scale_and_points_ahead(limit: float, reached: bool) -> None:
+    ahead = drift(DriftInput(history=HISTORY, limit=limit, horizon_days=1500))
+    svg = course_view(HISTORY, ["holds", "holds", "undecided", "out"], limit, "mm", ahead, "a course")
+    root = ET.fromstring(re.sub(r' xmlns="[^"]+"', "", svg, count=1))
+    dots = [n for n in root.iter("circle") if "course-dot" in n.get("class", "")]
+    assert [n.get("class", "").split("-")[-1] for n in dots] == ["holds", "holds", "undecided", "out"]
+    limits = sorted(float(n.get("y1", "")) for n in root.iter("line") if n.get("class") == "rule-limit")
+    a_mm = (limits[1] - limits[0]) / (2 * limit)
+    ys = [float(n.get("cy", "")) for n in dots]
+    assert (ys[0] - ys[3]) / a_mm == pytest.approx(0.75, abs=0.02 / a_mm)
+    whisker = next(n for n in root.iter("line") if "whisker" in n.get("class", ""))
+    assert abs(float(whisker.get("y1", "")) - float(whisker.get("y2", ""))) / a_mm == pytest.approx(
+        0.8, abs=0.03 / a_mm
+    )
+    assert sum(n.get("class") == "planned" for n in root.iter()) == (2 if reached else 1)
+    single = course_view(HISTORY[:1], ["holds"], limit, "mm", None, "one")
+    assert "planned" not in single

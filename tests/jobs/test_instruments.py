@@ -1,0 +1,168 @@
+"""The register through its commands, and what a doubted instrument does to the jobs that relied on it."""
+
+import json
+from datetime import timedelta
+from typing import Any
+
+import pytest
+
+from escuadra.core.errors import BadInput
+from escuadra.core.tool import Tool
+from escuadra.jobs import Garage
+from tests.conftest import Clock, Technician
+from tests.core.test_register import truth
+
+DAY_MS = 86_400_000
+LASER: dict[str, Any] = {
+    "id": "laser-77",
+    "name": "Floor laser 77",
+    "kind": "line_laser",
+    "reads": ["scale"],
+    "contributions": {"resolution": 0.1, "accuracy_constant": 0.5, "accuracy_ppm": 0, "repeatability": 0.1},
+    "check_days": 30,
+}
+
+
+def check(garage: Garage, tool: str, test: str, error: float, key: str = "") -> list[str]:
+    """Keep a self-check of a planted error; numbers of the jobs that were told."""
+    readings = truth(test, error)
+    typed = {field: [f"{v:g}" for v in values] for field, values in readings.items()}
+    return garage.instruments.keep_check(tool, test, typed, readings, "teo", key)[1]
+
+
+def framed(garage: Garage, number: str) -> Technician:
+    """A job with everything read, the floor laser among it."""
+    who = Technician(garage, garage.clock(), "teo")
+    who.take_in(number=number, reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
+    who.ready()
+    who.stance(0, 0, 0, 0)
+    who.line()
+    who.target()
+    who.level()
+    who.tapes((0.4, 0.3, 0.02))
+    return who
+
+
+def states(garage: Garage, job: str) -> dict[str, str]:
+    return {view.check.id: view.state for view in garage.open(job).sheet.checks}
+
+
+def test_a_drop_puts_in_doubt_what_was_read_since_the_last_good_check_and_nothing_else(
+    garage: Garage,
+) -> None:
+    check(garage, "laser-2", "plumb", 3.0)
+    who = framed(garage, "VF-1")
+    crossing = next(e for e in who.opened.state.live("crossing"))
+    assert crossing.said.tool.contributions.bias == pytest.approx(3.0 / 10_000 * 690, rel=1e-3)  # type: ignore[union-attr]
+    before = states(garage, who.job)
+    assert before["centred"] == "holds"
+    assert garage.instruments.drop("laser-2", "off the bench", "teo", "d") == ["VF-1"]
+    assert garage.instruments.drop("laser-2", "off the bench", "teo", "d") == []
+    after = states(garage, who.job)
+    assert {id for id, state in after.items() if state != before[id]} == {"square", "centred", "distance"}
+    view = garage.open(who.job).sheet.check("centred")
+    assert view is not None
+    assert view.because is not None
+    assert view.because.words == "Floor laser 2 on the beam scale was dropped"
+    with pytest.raises(BadInput, match="check it first"):
+        who.read("crossing", "0.1", "laser-2")
+    check(garage, "laser-2", "plumb", 0.5)
+    assert states(garage, who.job)["centred"] == "stale"
+    who.read("crossing", "-0.3", "laser-2")
+    assert states(garage, who.job) == before
+    assert garage.instruments.drop("laser-2", "", "teo") == ["VF-1"]
+    assert states(garage, who.job)["centred"] == "stale"
+
+
+def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone(garage: Garage) -> None:
+    check(garage, "laser-2", "plumb", 0.5)
+    first, second = framed(garage, "VF-1"), framed(garage, "VF-2")
+    garage.override(second.job, "surroundings", "nothing stands around here", "teo", "o")
+    for view in garage.open(second.job).sheet.unsettled:
+        garage.override(second.job, view.check.id, "a practice sheet, not a vehicle", "teo", f"o-{view.check.id}")
+    head = garage.open(second.job).row.head
+    garage.sign(second.job, head, "teo", "sign", lambda *_: (b"{}", b"%PDF"))
+    assert check(garage, "laser-2", "plumb", 30.0) == ["VF-1"]
+    assert states(garage, first.job)["centred"] == "stale"
+    assert [o.row.number for o in garage.relying("laser-2", 0)] == ["VF-2"]
+    check(garage, "laser-2", "plumb", 0.4)
+    first.at, garage.clock = garage.clock(), first.clock
+    first.read("crossing", "-0.3", "laser-2")
+    assert garage.instruments.overdue() == []
+    first.at += 31 * DAY_MS
+    assert garage.instruments.overdue() == ["VF-1"]
+    assert garage.instruments.overdue() == []
+    view = garage.open(first.job).sheet.check("centred")
+    assert view is not None
+    assert view.because is not None
+    assert view.because.person.known == "itself"
+    assert "overdue since" in view.because.words
+
+
+def test_the_register_keeps_who_has_what_and_its_document_and_changes_by_revision(garage: Garage) -> None:
+    register = garage.instruments
+    own = Tool.read(LASER)
+    register.enter(own, "ines", "k")
+    with pytest.raises(BadInput, match="no instrument here has yet"):
+        register.enter(own, "ines")
+    register.give(own.id, "amara", "ines")
+    holder = register.one(own.id).holder
+    assert holder is not None
+    assert holder.name == "Amara Quist"
+    register.give(own.id, "", "ines")
+    assert register.one(own.id).holder is None
+    with pytest.raises(BadInput, match="a PDF, PNG or JPEG"):
+        register.document(own.id, "sheet.txt", b"plain text", "ines")
+    register.document(own.id, "sheet.pdf", b"%PDF-1.7", "ines")
+    kept = register.one(own.id).document
+    assert kept is not None
+    assert garage.files.get(kept.digest) == b"%PDF-1.7"
+    register.enter(own.model_copy(update={"name": "Floor laser 77, repaired", "revision": 2}), "ines", new=False)
+    assert register.one(own.id).tool.revision == 2
+    register.retire(own.id, "ines")
+    assert own.id not in {h.tool.id for h in register.shelf()}
+    assert own.id in register.every()
+
+
+def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: Any) -> None:
+    garage.instruments.enter(Tool.read(LASER), "ines")
+    check(garage, "laser-77", "plumb", 1.5)
+    garage.instruments.drop("laser-77", "off the bench", "teo")
+    text = garage.instruments.as_json()
+    lines = garage.instruments.as_csv().splitlines()
+    assert any(line.startswith("laser-77,Floor laser 77,line_laser,") and ",plumb,1.5," in line for line in lines)
+    other = Garage(tmp_path / "other", Clock())
+    other.store.add_person("ines", "Inés Robledo", "lead")
+    assert other.instruments.take_json(text, "ines") == 3
+    assert other.instruments.take_json(text, "ines") == 0
+    assert other.instruments.one("laser-77") == garage.instruments.one("laser-77")
+    assert json.loads(other.instruments.as_json()) == json.loads(text)
+    rows = "instrument;name;kind;resolution;check_days\nrule-8;Rule 8;rule;0,5;90\n"
+    assert other.instruments.take_csv(rows, "ines") == 1
+    assert other.instruments.one("rule-8").tool.contributions.resolution == 0.5
+    other.close()
+
+
+@pytest.mark.parametrize(
+    "text, said",
+    [
+        ('{"tools": []}', "instruments"),
+        ("instrument,name,kind\nx,,rule", "line 2"),
+        ("instrument,name,kind\nx,X,wand", "line 2: kind wand"),
+        ("instrument,name,kind,resolution\nx,X,rule,fine", "resolution fine"),
+        ("name,kind\nX,rule", "a column 'instrument'"),
+    ],
+)
+def test_a_file_that_is_not_a_register_is_refused_whole(garage: Garage, text: str, said: str) -> None:
+    before = garage.store.instrument_entries()
+    take = garage.instruments.take_json if text.startswith("{") else garage.instruments.take_csv
+    with pytest.raises(BadInput, match=said):
+        take(text, "ines")
+    assert garage.store.instrument_entries() == before
+
+
+def test_a_due_day_is_the_garages_own(garage: Garage) -> None:
+    check(garage, "laser-2", "plumb", 0.1)
+    good = garage.instruments.one("laser-2").last_good
+    assert good is not None
+    assert garage.instruments.one("laser-2").due() == good.day + timedelta(days=30)
