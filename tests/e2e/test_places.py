@@ -151,6 +151,7 @@ def test_a_job_takes_the_best_place_and_uses_the_floors_rise_there(demo: Server,
     page.get_by_role("button", name="Yes").click()
     expect(page.locator("#sheet")).to_have_attribute("data-count", "3")
     page.goto(demo.url + job_page(demo, "VF-0431") + "?check=target_height")
+    page.locator("#tool").select_option("tape-4")
     page.locator("#typed").fill("1411.5")
     page.keyboard.press("Enter")
     expect(page.locator("#sheet")).to_have_attribute("data-count", "4")

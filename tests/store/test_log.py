@@ -147,7 +147,7 @@ def test_a_pending_migration_is_preceded_by_a_backup(tmp_path: Path, monkeypatch
     assert again.version() == NEWEST
     assert again.bay_sheet("Norte") is None
     (backup,) = (tmp_path / "backups").iterdir()
-    assert backup.name == "before-0002-from-0001.sqlite"
+    assert backup.name == f"before-{NEWEST}-from-0001.sqlite"
     assert sqlite3.connect(backup).execute("SELECT name FROM bay").fetchall() == [("Norte",)]
     again.close()
 
