@@ -10,6 +10,7 @@ from typing import Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
+from escuadra.core.ballast import BallastPlace
 from escuadra.core.bay import SOLID, ThingKind
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
@@ -213,6 +214,25 @@ class Arches(Frozen):
     RR: Positive
 
 
+class Tyres(Frozen):
+    """What a vehicle stands on: the allowed sizes and the pressures of cold tyres."""
+
+    sizes: list[str] = Field(min_length=1)
+    front_kpa: Positive
+    rear_kpa: Positive
+
+
+class Filled(Frozen):
+    """A tank or a fluid that counts in the vehicle's mass."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    name: str
+    litres: Positive = Field(description="where it is full")
+    kg_per_litre: Positive
+    x: Number
+    y: Number = 0.0
+
+
 class VehicleModel(Frozen):
     """A vehicle model: hubs, arches, outline, marks."""
 
@@ -230,6 +250,9 @@ class VehicleModel(Frozen):
     arches: Arches
     outline: Outline
     marks: CentreMarks
+    tyres: Tyres | None = None
+    filled: list[Filled] = Field([], description="tank and fluids")
+    ballast_places: list[BallastPlace] = []
 
     def hub(self, corner: Corner) -> tuple[float, float]:
         """x, y of a hub face in vehicle axes."""

@@ -1,8 +1,8 @@
 """Lengths, angles and slopes as people type and read them.
 
-A typed text becomes millimetres, degrees, percent, kPa, V, kg or litres; what is implausible or ambiguous becomes a
+A typed text becomes millimetres, degrees, percent, kPa, V, kg or °C; what is implausible or ambiguous becomes a
 question with the readings that would make sense. Source: 1 in = 25.4 mm exactly (ISO 31), ISO 80000-3 for degree,
-minute, second; NIST SP 811 for psi, pound and gallon.
+minute, second; NIST SP 811 for psi and pound.
 """
 
 import math
@@ -15,7 +15,7 @@ from pydantic import Field
 from escuadra.core.errors import BadInput
 from escuadra.core.model import LARGEST, Frozen
 
-Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "volume"]
+Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "share", "temperature"]
 
 FACTORS: dict[Dimension, dict[str, float]] = {
     "length": {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8},
@@ -24,9 +24,13 @@ FACTORS: dict[Dimension, dict[str, float]] = {
     "pressure": {"kPa": 1.0, "bar": 100.0, "psi": 6.894757293},
     "voltage": {"V": 1.0, "mV": 0.001},
     "mass": {"kg": 1.0, "g": 0.001, "lb": 0.45359237},
-    "volume": {"l": 1.0, "ml": 0.001, "gal": 3.785411784},
+    "share": {"%": 1.0, "full": 100.0},
+    "temperature": {"°C": 1.0},
 }
-"""Into mm, degrees, percent, kPa, V, kg and litres; the gallon is the US one (NIST SP 811)."""
+"""Into the dimension's own unit, the one whose factor is 1."""
+OWN_UNIT: dict[Dimension, str] = {
+    d: next(u for u, factor in units.items() if factor == 1) for d, units in FACTORS.items()
+}
 _SPELLINGS = {
     "length": {'"': "in", "″": "in", "inch": "in", "inches": "in", "'": "ft", "′": "ft", "feet": "ft", "foot": "ft"},
     "angle": {"deg": "°", "degrees": "°", "degree": "°", "′": "'", "min": "'", "″": '"', "sec": '"', "''": '"'},
@@ -34,7 +38,8 @@ _SPELLINGS = {
     "pressure": {"kpa": "kPa"},
     "voltage": {"v": "V", "volt": "V", "volts": "V", "mv": "mV"},
     "mass": {"kilo": "kg", "lbs": "lb"},
-    "volume": {"litre": "l", "litres": "l", "liter": "l", "liters": "l", "gallon": "gal", "gallons": "gal"},
+    "share": {"percent": "%", "tank": "full", "of full": "full"},
+    "temperature": {"c": "°C", "°c": "°C", "degrees": "°C"},
 }
 _ACCEPTED = {
     "length": "a length such as 2643.5, 264.35 cm, 2.6435 m, 104 1/16 in or 8' 8 1/16\"",
@@ -43,7 +48,8 @@ _ACCEPTED = {
     "pressure": "a pressure such as 240 kPa, 2.4 bar or 35 psi",
     "voltage": "a voltage such as 12.6 V",
     "mass": "a mass such as 41.5 kg",
-    "volume": "a volume such as 38 l",
+    "share": "a share such as 85 % or 5/8 full",
+    "temperature": "a temperature such as 21.5 °C",
 }
 _CLOSE = ("°", "%", "'", '"')
 _NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)"
@@ -68,7 +74,7 @@ class Quantity:
 
 
 class Understood(Frozen):
-    """A typed text as understood: ``value`` in the dimension's own unit (mm, degrees, percent, kPa, V, kg, litres)."""
+    """A typed text as understood: ``value`` in the dimension's own unit (mm, degrees, percent, kPa, V, kg, °C)."""
 
     typed: str
     text: str = Field(description="with the unit it was understood in, such as 66.2 cm")

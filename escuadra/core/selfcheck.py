@@ -15,7 +15,7 @@ from pydantic import Field
 from escuadra.core.errors import BadInput
 from escuadra.core.instruments import CheckInput, check
 from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.quantities import Dimension, Quantity
+from escuadra.core.quantities import FACTORS, OWN_UNIT, Dimension, Quantity
 from escuadra.core.tool import Tool, ToolKind
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.core.wording import BEAM
@@ -47,9 +47,8 @@ class Step:
 
     def quantity(self, tool: Tool) -> Quantity:
         """What the field asks for; a reading of the instrument is meant in the instrument's own unit."""
-        own = {"length": "mm", "angle": "°", "pressure": "kPa", "voltage": "V"}
         dimension = self.dimension or "length"
-        unit = tool.unit if self.u is None and tool.unit in own.values() else own[dimension]
+        unit = tool.unit if self.u is None and tool.unit in FACTORS[dimension] else OWN_UNIT[dimension]
         return Quantity(dimension=dimension, unit=unit, low=self.low, high=self.high)
 
 

@@ -31,6 +31,9 @@ ToolKind = Literal[
     "tyre_gauge",
     "tread_gauge",
     "voltmeter",
+    "thermometer",
+    "gauge",
+    "scales",
     "printout",
 ]
 KIND_NAMES: dict[ToolKind, str] = {
@@ -51,6 +54,9 @@ KIND_NAMES: dict[ToolKind, str] = {
     "tyre_gauge": "tyre gauge",
     "tread_gauge": "tread gauge",
     "voltmeter": "voltmeter",
+    "thermometer": "thermometer",
+    "gauge": "the vehicle's own gauge and dipsticks",
+    "scales": "scales",
     "printout": "wheel-alignment printout",
 }
 READS = {
@@ -64,8 +70,10 @@ READS = {
     "pressure": "tyre pressure",
     "tread": "tread depth",
     "voltage": "battery voltage",
-    "bracket": "a bracket's tilt",
-    "wheel": "steering-wheel angle",
+    "bracket": "tilt of a bracket or of the steering wheel",
+    "temperature": "tyre temperature",
+    "share": "how full tank and fluids are",
+    "mass": "masses",
 }
 """Kinds of reading, in words."""
 
@@ -79,7 +87,7 @@ class Tool(Frozen):
     kind: ToolKind
     serial: str = Field("", max_length=60, description="what is printed on it")
     reads: list[str] = Field([], description=f"kinds of reading it is for: {', '.join(READS)}; none: only checked")
-    unit: str = Field("mm", description="meant where none is typed: mm, °, kPa or V")
+    unit: str = Field("mm", description="meant where none is typed: mm, °, kPa, V, °C, % or kg")
     contributions: Instrument
     expansion_per_k: Number | None = Field(None, description="of a tape, per kelvin; its temperature is then asked")
     sag: Sag | None = Field(None, description="of a tape that may hang free: its weight and the usual pull")

@@ -18,10 +18,10 @@ UNITS = {
     "kPa": f"{SPACE}kPa",
     "V": f"{SPACE}V",
     "kg": f"{SPACE}kg",
-    "l": f"{SPACE}l",
+    "°C": f"{SPACE}°C",
     BEAM: f"{SPACE}mm in 10{SPACE}m",
 }
-MOST_DECIMALS = {"mm": 1, "m": 2, "°": 2, "%": 2, "kPa": 0, "V": 2, "kg": 1, "l": 1, BEAM: 1}
+MOST_DECIMALS = {"mm": 1, "m": 2, "°": 2, "%": 2, "kPa": 0, "V": 2, "kg": 1, "°C": 1, BEAM: 1}
 """As fine as this trade reads: a tenth of a millimetre, a hundredth of a degree or of a percent."""
 
 

@@ -11,6 +11,10 @@ from pathlib import Path
 from escuadra.core.axes import turned
 from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput
+from escuadra.core.job.checks.vehicle import SOUND
+from escuadra.core.job.checks.wheels import AlignmentCheck
+from escuadra.core.job.events import ReadingTaken
+from escuadra.core.stance import CORNERS
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.jobs import Garage, Opened, TakeIn
@@ -96,9 +100,9 @@ class Technician:
             TakeIn.read({"frame": "galga-2", **asked}), self.person, f"demo-{asked['number']}"
         ).row.id
 
-    def read(self, slot: str, typed: str, tool: str, word: str = "") -> None:
+    def read(self, slot: str, typed: str, tool: str, word: str = "", replaces: bool = False) -> None:
         """Record a reading as typed."""
-        self.garage.record(self.job, slot, typed, tool, self.person, self.id(), word=word, understood=typed)
+        self.garage.record(self.job, slot, typed, tool, self.person, self.id(), word, replaces, understood=typed)
 
     def answer(self, slot: str, value: str) -> None:
         """Answer a tick or a choice."""
@@ -109,10 +113,58 @@ class Technician:
         self.garage.happen(self.job, what, self.person, self.id(), amount)
 
     def ready(self) -> None:
-        """All ticks, the floor and the target."""
-        for tick in ("alignment", "tyres", "steering", "load", "glass", "battery", "doors"):
-            self.answer(f"tick.{tick}", "yes")
+        """Everything of the vehicle as it should be, then the floor."""
+        plan = self.opened.sheet.plan
+        alignment = next(c for c in plan.procedure.checks if isinstance(c, AlignmentCheck))
+        tyres = plan.vehicle.tyres
+        assert tyres is not None
+        day = datetime.fromtimestamp(self.at / 1000 - 9 * 86_400, UTC).date().isoformat()
+        answers = {"printed.day": day, "tyre.state": "cold", "battery.support": "yes", "tick.doors": "yes"}
+        figures: dict[str, tuple[str, str, str]] = {
+            "toe.left": (f"{alignment.rear_toe.nominal:g}", "printout", "toe-in"),
+            "toe.right": (f"{alignment.rear_toe.nominal:g}", "printout", "toe-in"),
+            "toe.LF": (f"{alignment.front_toe.nominal:g}", "printout", "toe-in"),
+            "toe.RF": (f"{alignment.front_toe.nominal:g}", "printout", "toe-in"),
+            "printed.thrust": ("0", "printout", ""),
+            "steering.wheel": ("0.3", "level-1", "turned left"),
+            "bracket.lean": ("0.2", "level-1", "top back"),
+            "battery.volts": ("13.3", "volt-3", ""),
+            "aboard": ("0", "scales-1", ""),
+        }
+        for corner in CORNERS:
+            front = corner[1] == "F"
+            camber = alignment.front_camber if front else alignment.rear_camber
+            answers[f"tyre.size.{corner}"] = tyres.sizes[0]
+            figures[f"camber.{corner}"] = (f"{abs(camber.nominal):g}", "printout", "top inward")
+            figures[f"tyre.pressure.{corner}"] = (f"{tyres.front_kpa if front else tyres.rear_kpa:g}", "gauge-6", "")
+            figures[f"tyre.tread.{corner}"] = ("6.4" if front else "5.9", "tread-2", "")
+        for view in self.opened.sheet.groups[0].checks:
+            for slot in [s.slot for s in view.slots]:
+                if slot.id.startswith("condition."):
+                    self.answer(slot.id, SOUND)
+                elif slot.id.startswith("filled."):
+                    self.read(slot.id, "98", "gauges")
+                elif slot.id in answers:
+                    self.answer(slot.id, answers[slot.id])
+                elif slot.id in figures:
+                    self.read(slot.id, *figures[slot.id])
         self.floor()
+
+    def printout(self) -> None:
+        """The alignment printout once more, as it was."""
+        for slot in ("printed.day", "toe.left", "toe.right", "toe.LF", "toe.RF", "printed.thrust"):
+            self._again(slot)
+        for corner in CORNERS:
+            self._again(f"camber.{corner}")
+
+    def _again(self, slot: str) -> None:
+        """What was entered last in a slot, once more."""
+        said = self.opened.state.entries[slot][-1].said
+        if isinstance(said, ReadingTaken):
+            word = said.understood.partition("°")[2].strip()
+            self.read(slot, said.typed, said.tool.id, word)
+        else:
+            self.answer(slot, said.value)
 
     def floor(self) -> None:
         """The floor: on its marks where a place was chosen, else the slopes as typed."""
@@ -148,8 +200,8 @@ class Technician:
                 self.read(f"pair.{end}.{k}.right", f"{middle - reach + off:g}", "tape-4")
             self.read(f"mark.{end}", f"{middle:g}", "tape-4")
         if toe is not None:
-            self.read("toe.left", toe[0], "printout", "toe-in")
-            self.read("toe.right", toe[1], "printout", "toe-in")
+            self.read("toe.left", toe[0], "printout", "toe-in", replaces=True)
+            self.read("toe.right", toe[1], "printout", "toe-in", replaces=True)
 
     def target(self) -> None:
         """The target that the sheet wants."""

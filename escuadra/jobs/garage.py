@@ -37,6 +37,7 @@ from escuadra.core.job.events import (
     Withdrawn,
     made,
 )
+from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
@@ -66,7 +67,7 @@ class Garage:
             self.store, self.files, self.catalogue, lambda: self.clock(), self.today, self.person, self.doubt
         )
         self._states: dict[str, tuple[str, State]] = {}
-        self._plans: dict[str, tuple[Placed | None, Plan]] = {}
+        self._plans: dict[str, tuple[object, Plan]] = {}
         self._sheets: dict[str, tuple[str, Sheet]] = {}
         self.listeners: list[Callable[[str, int], None]] = []
 
@@ -105,8 +106,8 @@ class Garage:
         return sheet
 
     def _plan(self, job: str, state: State) -> Plan:
-        known = self._plans.get(job)
-        if known is None or known[0] != state.placed:
+        known, basis = self._plans.get(job), (state.placed, state.changes)
+        if known is None or known[0] != basis:
             assert state.job is not None
             found: dict[str, Any] = {}
             for pin in state.job.pins:
@@ -122,7 +123,8 @@ class Garage:
             assert isinstance(vehicle, VehicleModel)
             assert isinstance(target, Target)
             assert isinstance(frame, FrameProfile)
-            known = (state.placed, self._placed(state, Plan(procedure, vehicle, target, frame)))
+            procedure = with_changes(procedure, (change.said for change in state.changes))
+            known = (basis, self._placed(state, Plan(procedure, vehicle, target, frame)))
             self._plans[job] = known
         return known[1]
 
@@ -166,7 +168,7 @@ class Garage:
             row = log.row(job, lock=True)
             yield log, row, self._state(log, row)
 
-    def _append(
+    def append(
         self,
         job: str,
         person: str | Person,
@@ -175,6 +177,10 @@ class Garage:
         head: str | None = None,
         when_signed: bool = False,
     ) -> Opened:
+        """Append one event under the writer's lock, made from the state it is appended to.
+
+        Raises ``Conflict`` for a signed sheet, or where others recorded since ``head``.
+        """
         who = person if isinstance(person, Person) else self.person(person)
         with self._changing(job) as (log, row, state):
             if log.known(job, client_id):
@@ -237,7 +243,7 @@ class Garage:
         state = self.open(job).state
         assert state.job is not None
         payload = Placed(place=place, source=source, from_job=from_job, pins=self.floors.pins(state.job.bay))
-        return self._append(job, person, client_id, lambda _state, _sheet: payload)
+        return self.append(job, person, client_id, lambda _state, _sheet: payload)
 
     def stood_here(self, bay: str, vehicle: str, besides: str) -> list[tuple[str, Place, int]]:
         """Number, place and time of earlier jobs with this vehicle model in a bay: first guesses, never readings."""
@@ -305,7 +311,7 @@ class Garage:
             hung_free=hung_free and instrument.sag is not None,
             replaces=replaces,
         )
-        return Recorded(self._append(job, person, client_id, lambda _state, _sheet: payload))
+        return Recorded(self.append(job, person, client_id, lambda _state, _sheet: payload))
 
     def answer(self, job: str, slot: str, value: str, person: str, client_id: str) -> Opened:
         """Answer a tick or a choice."""
@@ -317,7 +323,7 @@ class Garage:
                 raise BadInput("value", value or "nothing", " or ".join(options) or "what is printed on it")
             return Answered(slot=slot, value=value.strip()[:80])
 
-        return self._append(job, person, client_id, make)
+        return self.append(job, person, client_id, make)
 
     def happen(self, job: str, what: str, person: str, client_id: str, amount: str = "") -> Opened:
         """Something moved, was bumped, mounted, or happened to the vehicle."""
@@ -325,14 +331,14 @@ class Garage:
         if known is None:
             raise BadInput("what", what, f"one of {', '.join(HAPPENINGS)}")
         payload = Disturbed(what=what, words=known.words, amount=amount[:80])
-        return self._append(job, person, client_id, lambda _state, _sheet: payload)
+        return self.append(job, person, client_id, lambda _state, _sheet: payload)
 
     def doubt(self, said: Doubted, who: Person, key: str) -> list[str]:
         """Tell every open job that relied on an instrument that it cannot be relied on; their numbers."""
         told = []
         for opened in self.relying(said.tool, said.since):
             if opened.state.signed is None:
-                self._append(opened.row.id, who, key, lambda _state, _sheet: said)
+                self.append(opened.row.id, who, key, lambda _state, _sheet: said)
                 told.append(opened.row.number)
         return told
 
@@ -345,7 +351,7 @@ class Garage:
                 raise BadInput("undo", "nothing", "an entry of your own that still counts")
             return Withdrawn(entry=max(e.seq for e in own))
 
-        return self._append(job, person, client_id, make)
+        return self.append(job, person, client_id, make)
 
     def override(self, job: str, check: str, reason: str, person: str, client_id: str) -> Opened:
         """Accept a check that does not hold, with a reason; an empty reason takes an override back."""
@@ -364,7 +370,7 @@ class Garage:
                 raise BadInput("check", check, "a check that does not hold")
             return Overridden(check=check, reason=reason.strip()[:500])
 
-        return self._append(job, person, client_id, make)
+        return self.append(job, person, client_id, make)
 
     def sign(
         self,
@@ -394,7 +400,7 @@ class Garage:
                 application=__version__,
             )
 
-        return self._append(job, person, client_id, make, head=head)
+        return self.append(job, person, client_id, make, head=head)
 
     def reopen(self, job: str, reason: str, person: str, client_id: str) -> Opened:
         """Begin a new revision of a signed sheet; the signed one stays."""
@@ -406,7 +412,7 @@ class Garage:
                 raise BadInput("reason", reason or "nothing", "a reason in words, at least ten letters")
             return Reopened(revision=state.revision + 1, reason=reason.strip()[:500])
 
-        return self._append(job, person, client_id, make, when_signed=True)
+        return self.append(job, person, client_id, make, when_signed=True)
 
 
 def _temperature(text: str) -> float | None:

@@ -3,6 +3,7 @@
 Overrides stand first. The JSON is the record; the PDF shows the same facts with the drawings.
 """
 
+import base64
 import json
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -22,6 +23,7 @@ from escuadra.core.readings import Instrument
 from escuadra.core.wording import amount
 from escuadra.drawing import plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened
+from escuadra.store import FileStore
 
 ROOT = Path(escuadra.__file__).parent
 FORMAT = "escuadra-record/1"
@@ -64,6 +66,27 @@ class RecordedOverride(Frozen):
     title: str
     state: str
     reason: str
+    person: str
+    at: datetime
+
+
+class RecordedChange(Frozen):
+    """A specification figure that was overridden on the spot."""
+
+    path: str
+    before: float
+    value: float
+    reason: str
+    person: str
+    at: datetime
+
+
+class RecordedPhoto(Frozen):
+    """A photo that was kept, by the hash of its bytes."""
+
+    slot: str
+    label: str
+    sha256: str
     person: str
     at: datetime
 
@@ -117,6 +140,8 @@ class Record(Frozen):
     signed: datetime
     signed_by: Person
     overrides: list[RecordedOverride]
+    changes: list[RecordedChange] = Field([], description="specification figures overridden on the spot")
+    photos: list[RecordedPhoto] = []
     checks: list[RecordedCheck]
     disturbances: list[Happened]
     cautions: list[str]
@@ -170,6 +195,27 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
             )
             for v in sheet.checks
             if v.override is not None
+        ],
+        changes=[
+            RecordedChange(
+                path=c.said.path,
+                before=c.said.before,
+                value=c.said.value,
+                reason=c.said.reason,
+                person=c.person.name,
+                at=_time(c.at),
+            )
+            for c in state.changes
+        ],
+        photos=[
+            RecordedPhoto(
+                slot=p.said.slot,
+                label=sheet.slots[p.said.slot].slot.label if p.said.slot in sheet.slots else p.said.slot,
+                sha256=p.said.digest,
+                person=p.person.name,
+                at=_time(p.at),
+            )
+            for p in state.photos
         ],
         checks=[_check(view) for view in sheet.checks],
         disturbances=[
@@ -258,8 +304,8 @@ def _place(opened: Opened) -> str:
     return f"{found}; floor surveyed {survey.taken_on} by {survey.person}, {survey.instrument}"
 
 
-def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:
-    """The PDF of a record, with the drawings of its sheet."""
+def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = None) -> bytes:
+    """The PDF of a record, with the drawings of its sheet and, from ``files``, its photos."""
     from weasyprint import HTML
 
     environment = Environment(
@@ -274,6 +320,7 @@ def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:
     text = environment.get_template("record.html").render(
         record=record,
         views=views,
+        pictures=[] if files is None else [_picture(files, photo) for photo in record.photos],
         plan=styled(plan_view(opened.sheet, size=(780, 400), magnify=False, whole=True, foot=6)),
         side=styled(side_view(opened.sheet, size=(780, 430))),
         rule=lambda figure: styled(rule(figure)),
@@ -284,11 +331,16 @@ def as_pdf(record: Record, opened: Opened, zone: str) -> bytes:
     return pdf
 
 
+def _picture(files: FileStore, photo: RecordedPhoto) -> tuple[RecordedPhoto, str]:
+    """A photo with its bytes as an address that a page can hold."""
+    return photo, "data:image/jpeg;base64," + base64.b64encode(files.get(photo.sha256)).decode()
+
+
 def render_record(garage: Garage) -> Callable[[Opened, Person, int], tuple[bytes, bytes]]:
     """What ``Garage.sign`` asks for: JSON and PDF bytes of the sheet that is being signed."""
 
     def render(opened: Opened, who: Person, at: int) -> tuple[bytes, bytes]:
         record = build(opened, who, at, garage.store.setting("name", "Garage"))
-        return as_json(record), as_pdf(record, opened, garage.store.setting("time_zone", "UTC"))
+        return as_json(record), as_pdf(record, opened, garage.store.setting("time_zone", "UTC"), garage.files)
 
     return render

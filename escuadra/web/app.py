@@ -22,6 +22,7 @@ from escuadra.web.pages import render
 from escuadra.web.routes import (
     api,
     bays,
+    brought,
     day,
     floor_map,
     garage_page,
@@ -114,6 +115,7 @@ def create_app(garage: Garage) -> FastAPI:
         day,
         new_job,
         sheet,
+        brought,
         record,
         garage_page,
         parking,

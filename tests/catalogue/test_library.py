@@ -31,14 +31,14 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
     "old, new, anchor, field",
     [
         ("distance: 2640\n", "distance: -5\n", "distance: 2640", "distance"),
-        ("revision: 4", "revision: 0", "revision: 4", "revision"),
+        ("revision: 5", "revision: 0", "revision: 5", "revision"),
         ("line: thrust", "line: emblem", "line: thrust", "line"),
         ("height: 1417\n", "", "id: BL-CAM-01", "height"),
         ("kind: level,", "kind: bubble,", "id: level", "kind"),
         ("kind: level, group: frame", "kind: level, group: cellar", "id: level", "group"),
         ("side_difference: 9", "side_difference: none", "side_difference", "side_difference"),
         ("roll: {minus: 0.3, plus: 0.3}, pitch", "pitch", "id: level", "roll"),
-        ("id: level,", "id: square,", "- {id: alignment", "checks"),
+        ("id: level,", "id: square,", "  - id: alignment", "checks"),
         ("datum: front_hubs", "datum: [", "distance: 2640", "x.yaml"),
     ],
 )

@@ -47,7 +47,9 @@ OTHERS = [
     ("voltage", "V", "12.62 volts", 12.62),
     ("voltage", "V", "12620 mV", 12.62),
     ("mass", "kg", "92.5 lb", 41.957294225),
-    ("volume", "l", "10 gallons", 37.85411784),
+    ("share", "%", "85", 85.0),
+    ("share", "%", "5/8 full", 62.5),
+    ("temperature", "°C", "-4,5 C", -4.5),
 ]
 
 

@@ -210,9 +210,9 @@ def test_everything_posts_without_javascript(demo: Server, visit: Visit) -> None
     page.locator("[data-field]").fill("668")
     page.locator(".entry-record").click()
     expect(page.locator(".slot", has_text="LR arch")).to_contain_text("668 mm")
-    page.goto(demo.url + job_page(demo, "VF-0419") + "?check=tyres")
+    page.goto(demo.url + job_page(demo, "VF-0419") + "?check=doors")
     page.locator("button.answer", has_text="Yes").click()
-    expect(page.locator("[data-check=tyres]").first).to_have_attribute("data-state", "holds")
+    expect(page.locator("[data-check=doors]").first).to_have_attribute("data-state", "holds")
 
 
 def test_a_signed_sheet_refuses_and_says_how_to_reopen(demo: Server, visit: Visit) -> None:
@@ -262,7 +262,7 @@ def test_every_key_of_the_card_does_what_it_says(demo: Server, visit: Visit) -> 
 
 def test_an_override_stands_with_its_reason_and_lapses_with_the_next_reading(demo: Server, visit: Visit) -> None:
     page = visit(demo, job_page(demo, "VF-0419") + "?check=target_height", person="ines")
-    page.locator(".check .override summary").click()
+    page.get_by_text("Override with a reason").click()
     page.locator("#override-reason").fill("too short")
     page.get_by_role("button", name="Override").click()
     expect(page.locator(".check .error")).to_contain_text("a reason in words")

@@ -4,6 +4,7 @@ import io
 import math
 import re
 import urllib.request
+from datetime import UTC, datetime
 
 from playwright.sync_api import Page, expect
 from pypdf import PdfReader
@@ -12,6 +13,16 @@ from tests.e2e.conftest import Server, Visit
 
 WHEELBASE, TRACK, HUB, BEAM, FACE, DISTANCE, HEIGHT = 3642, 1816, 344, 2226, 83.5, 2640, 1417
 NEXT = ".next-sentence"
+READY = {
+    "Thrust angle on the printout": "0",
+    "Load aboard": "0",
+    "Battery voltage": "13.2",
+    **dict.fromkeys((f"{c} tread depth" for c in ("LF", "RF", "LR", "RR")), "6.1"),
+    **dict.fromkeys((f"How full: {what}" for what in ("fuel tank", "exhaust additive", "washer fluid")), "100"),
+    **dict.fromkeys((f"{side} front camber" for side in ("Left", "Right")), "24'"),
+    **dict.fromkeys((f"{side} rear camber" for side in ("Left", "Right")), "0.9"),
+}
+"""What the printout, the gauges and the vehicle show."""
 
 
 class Bay:
@@ -34,6 +45,10 @@ class Bay:
             return f"{self.tape(tape[1], tape[2]):.0f}"
         if "laser" in label:
             return f"{-self.left:.1f}"
+        if label in READY:
+            return READY[label]
+        if "pressure" in label:
+            return "3.73 bar" if label[1] == "F" else "418"
         if "arch" in label:
             return {"LF": "712", "RF": "71.3 cm", "LR": "0,724 m", "RR": "723"}[label[:2]]
         if "hub above" in label:
@@ -70,7 +85,7 @@ def settled(page: Page, act: str) -> None:
     expect(page.locator("#sheet")).not_to_have_attribute("data-count", before or "")
 
 
-def work(page: Page, bay: Bay, most: int = 120) -> int:
+def work(page: Page, bay: Bay, most: int = 170) -> int:
     """Answer whatever the sheet asks until it can be signed; returns how many moves were made."""
     moves = 0
     for _ in range(most):
@@ -96,12 +111,17 @@ def work(page: Page, bay: Bay, most: int = 120) -> int:
         elif "mark printed" in label:
             page.keyboard.type("vt-a 61")
             settled(page, "Enter")
+        elif label == "Day of the printout":
+            page.keyboard.type(datetime.now(UTC).date().isoformat())
+            settled(page, "Enter")
         else:
             page.keyboard.type(bay.reading(label))
             if page.locator(".words").count():
                 page.keyboard.press("Tab")
                 page.keyboard.press("Tab")
                 page.keyboard.press("Space")
+                if "camber" in label:
+                    page.keyboard.press("ArrowRight")
             settled(page, "Enter")
     raise AssertionError(f"not settled after {most} steps: {page.locator(NEXT).inner_text()}")
 

@@ -159,7 +159,7 @@ def test_a_job_takes_the_best_place_and_uses_the_floors_rise_there(demo: Server,
     open_check = page.locator(".check[data-open]", has_text="Target height")
     expect(open_check).to_contain_text(re.compile("Set 1.41[12].mm above this floor: it is 5.* higher here"))
     expect(open_check).to_contain_text("higher here than under the wheels")
-    expect(open_check.locator(".check-figure")).to_contain_text("1\u202f417")
+    expect(open_check.locator(".check-figure")).to_contain_text("1\u202f416.9")
 
 
 def test_a_thing_is_dragged_in_the_drawing_and_kept_only_with_the_form(server: Server, visit: Visit) -> None:

@@ -55,19 +55,32 @@ def sloping(who: Technician) -> None:
         who.read(f"slope.{place}.across", "0", "level-1")
 
 
+def straight(who: Technician) -> None:
+    """Printout and steering wheel read again after the jack."""
+    who.printout()
+    who.read("steering.wheel", "0", "level-1")
+
+
+def unladen(who: Technician) -> None:
+    """Tank and fluids full, nothing aboard."""
+    for slot in ("filled.fuel", "filled.additive", "filled.washer"):
+        who.read(slot, "100", "gauges")
+    who.read("aboard", "0", "scales-1")
+
+
 @pytest.mark.parametrize(
     "act, sentence, then",
     [
-        (lambda who: who.answer("tick.tyres", "no"), "Put right: tyres.", "Then answer again"),
+        (lambda who: who.answer("tick.doors", "no"), "Put right: doors.", "Then answer again"),
         (
-            lambda who: (who.happen("jacked"), who.answer("tick.steering", "yes"), sloping(who)),
+            lambda who: (who.happen("jacked"), straight(who), sloping(who)),
             "The floor is not good enough here: choose another place.",
             "1.40\u202f% falling forward, allowed within 0.50\u202f%",
         ),
         (
-            lambda who: (who.happen("loaded"), who.answer("tick.load", "yes"), who.stance(1, 2, -24, -22)),
+            lambda who: (who.happen("loaded"), unladen(who), who.stance(1, 2, -24, -22)),
             "The body stands wrong: find the cause before aiming.",
-            "allowed 14",
+            "nose high, allowed within 13",
         ),
     ],
 )  # fmt: skip

@@ -126,7 +126,7 @@ def test_readings_at_different_warmth_are_corrected_apart_and_joined(teo: Techni
     "slot, typed, tool, word, field",
     [
         ("arch.XX", "712", "tape-4", "", "slot"),
-        ("tick.tyres", "712", "tape-4", "", "slot"),
+        ("tick.doors", "712", "tape-4", "", "slot"),
         ("arch.LF", "much", "tape-4", "", "value"),
         ("arch.LF", "712", "level-1", "", "tool"),
         ("arch.LF", "712", "", "", "tool"),
@@ -154,7 +154,7 @@ def test_an_implausible_reading_is_asked_about_and_may_still_be_recorded(teo: Te
     assert result.opened.state.live("arch.LF")[0].value == 662
     for option in ("maybe", ""):
         with pytest.raises(BadInput, match="yes or no"):
-            teo.garage.answer(teo.job, "tick.tyres", option, "teo", "z")
+            teo.garage.answer(teo.job, "tick.doors", option, "teo", "z")
     with pytest.raises(BadInput, match="one of yaw"):
         teo.garage.happen(teo.job, "earthquake", "teo", "z")
 
@@ -213,7 +213,7 @@ def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None
     for act in (
         lambda: garage.record(full.job, "arch.LF", "712", "tape-4", "teo", "n1"),
         lambda: garage.happen(full.job, "bump", "teo", "n2"),
-        lambda: garage.answer(full.job, "tick.tyres", "no", "teo", "n3"),
+        lambda: garage.answer(full.job, "tick.doors", "no", "teo", "n3"),
         lambda: garage.undo(full.job, "teo", "n4"),
         lambda: garage.sign(full.job, full.opened.row.head, "ines", "n5", render),
     ):
@@ -231,11 +231,16 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     own = full.garage.data / "catalogue" / "procedures"
     own.mkdir(parents=True)
     practice = Path(__file__).parents[2] / "escuadra/catalogue/practice/procedures/bl-cam-01.yaml"
-    moved = practice.read_text().replace("revision: 4", "revision: 5").replace("height: 1417", "height: 1502")
+    pinned = full.opened.sheet.plan.procedure.revision
+    moved = (
+        practice.read_text()
+        .replace(f"revision: {pinned}", f"revision: {pinned + 1}")
+        .replace("height: 1417", "height: 1502")
+    )
     (own / "bl-cam-01.yaml").write_text(moved.replace("nominal: 1417", "nominal: 1502"))
     later = Garage(full.garage.data, Clock())
-    assert later.catalogue.get("procedure", "BL-CAM-01").revision == 5
-    assert later.open(full.job).sheet.plan.procedure.revision == 4
+    assert later.catalogue.get("procedure", "BL-CAM-01").revision == pinned + 1
+    assert later.open(full.job).sheet.plan.procedure.revision == pinned
     assert later.open(full.job).sheet.can_sign
     new = later.take_in(TakeIn.read({**TAKEN, "number": "T-10"}), "teo", "new")
     assert new.sheet.plan.procedure.height == 1502

@@ -28,11 +28,12 @@ def test_verify_passes_what_is_whole_and_names_what_is_not(full: Technician) -> 
     stored = full.opened.state.records[0][0]
     path = full.garage.data / "files" / stored.record_pdf[:2] / stored.record_pdf
     path.write_bytes(path.read_bytes() + b"\n")
-    tampered(full.garage, "UPDATE event SET text = replace(text, 'yes', 'no') WHERE seq = 4")
+    yes = full.opened.state.live("tick.doors")[0].seq
+    tampered(full.garage, f"UPDATE event SET text = replace(text, 'yes', 'no') WHERE seq = {yes}")
     broken = verify(full)
     assert broken.exit_code == 1
     first, second = broken.stdout.splitlines()
-    assert first == f"T-1 ({full.job}): event 4: this event was changed"
+    assert first == f"T-1 ({full.job}): event {yes}: this event was changed"
     assert "the file as it was stored; its bytes were changed" in second
 
 

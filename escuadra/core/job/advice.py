@@ -15,6 +15,7 @@ from escuadra.core.job.moving import NextMove, expected, missing_slots, pose_mov
 from escuadra.core.job.places import words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
+from escuadra.core.quantities import OWN_UNIT
 from escuadra.core.wording import amount, rounded
 
 if TYPE_CHECKING:
@@ -72,7 +73,7 @@ def _sentence(text: str) -> str:
 
 
 def _unit(slot: Slot) -> str:
-    return {"length": "mm", "angle": "°", "slope": "%"}[slot.quantity.dimension] if slot.quantity else "mm"
+    return OWN_UNIT[slot.quantity.dimension] if slot.quantity else "mm"
 
 
 def _put_right(sheet: Sheet, view: CheckView) -> NextMove:

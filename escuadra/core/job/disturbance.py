@@ -44,7 +44,7 @@ HAPPENINGS: dict[str, Happening] = {
         Happening(what="holder", words="holder removed", aspects=frozenset({"centre", "level"}), side="target"),
         Happening(what="run_again", words="procedure to be run again", aspects=frozenset({"area"}), side="target"),
         Happening(what="vehicle_rolled", words="vehicle moved", aspects=EVERYTHING | {"area"}, side="vehicle"),
-        Happening(what="jacked", words="vehicle jacked", aspects=VEHICLE, side="vehicle"),
+        Happening(what="jacked", words="vehicle jacked", aspects=VEHICLE | {"alignment"}, side="vehicle"),
         Happening(what="loaded", words="load changed", aspects=frozenset({"ride_height", "load"}), side="vehicle"),
         Happening(what="door", words="door used", aspects=frozenset({"ride_height", "doors"}), side="vehicle"),
         Happening(what="aboard", words="person aboard", aspects=frozenset({"ride_height", "load"}), side="vehicle"),

@@ -114,6 +114,25 @@ class Doubted(Frozen):
     words: str
 
 
+class Photographed(Frozen):
+    """A photo was kept, re-encoded without what a camera writes beside the picture."""
+
+    slot: str
+    digest: str = Field(description="SHA-256 of the kept JPEG")
+    width: int
+    height: int
+    name: str = Field("", max_length=120, description="of the file that was given")
+
+
+class FigureChanged(Frozen):
+    """A figure of the specification was overridden on the spot."""
+
+    path: str = Field(description="such as distance, or check.distance.limits.plus")
+    before: Number
+    value: Number
+    reason: str
+
+
 class Overridden(Frozen):
     """A check that does not hold was overridden with a reason."""
 
@@ -152,6 +171,8 @@ PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
     "answered": (1, Answered),
     "disturbed": (1, Disturbed),
     "doubted": (1, Doubted),
+    "photographed": (1, Photographed),
+    "figure_changed": (1, FigureChanged),
     "overridden": (1, Overridden),
     "override_withdrawn": (1, OverrideWithdrawn),
     "signed": (1, Signed),

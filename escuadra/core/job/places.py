@@ -159,7 +159,7 @@ def toe_slot(side: str) -> Slot:
         id=f"toe.{side}",
         label=f"{side.capitalize()} rear toe on the printout",
         quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
-        aspects=frozenset({"line"}),
+        aspects=frozenset({"alignment"}),
         reads="printout",
         words=("toe-in", "toe-out"),
     )

@@ -31,6 +31,8 @@ class Slot:
     options: tuple[str, ...] = ()
     optional: bool = False
     hint: str = ""
+    photos: bool = False
+    """Photos may be kept with the answer."""
     lever: float = 0.0
     """Distance or height over which an instrument's angle counts here, mm."""
 

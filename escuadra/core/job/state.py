@@ -9,9 +9,11 @@ from escuadra.core.job.events import (
     Disturbed,
     Doubted,
     Event,
+    FigureChanged,
     Overridden,
     OverrideWithdrawn,
     Person,
+    Photographed,
     Placed,
     ReadingTaken,
     Reopened,
@@ -70,6 +72,26 @@ class Override:
 
 
 @dataclass(frozen=True)
+class Photo:
+    """A photo in the log."""
+
+    seq: int
+    at: int
+    person: Person
+    said: Photographed
+
+
+@dataclass(frozen=True)
+class Change:
+    """A specification figure that was overridden on the spot, by whom and why."""
+
+    seq: int
+    at: int
+    person: Person
+    said: FigureChanged
+
+
+@dataclass(frozen=True)
 class State:
     """Everything that the log says, in the order it was said."""
 
@@ -80,6 +102,9 @@ class State:
     entries: dict[str, tuple[Entry, ...]] = field(default_factory=dict)
     disturbances: tuple[Disturbance, ...] = ()
     overrides: dict[str, Override] = field(default_factory=dict)
+    changes: tuple[Change, ...] = ()
+    """Specification figures overridden on the spot, in their order."""
+    photos: tuple[Photo, ...] = ()
     placed: Placed | None = None
     signed: Signed | None = None
     records: tuple[tuple[Signed, int, Person], ...] = ()
@@ -168,6 +193,12 @@ def fold(state: State, events: Iterable[Event]) -> State:
             overrides[said.check] = Override(event.seq, event.at, event.person, said.reason)
         elif isinstance(said, OverrideWithdrawn):
             overrides.pop(said.check, None)
+        elif isinstance(said, Photographed):
+            photos = changed.get("photos", state.photos)
+            changed["photos"] = (*photos, Photo(event.seq, event.at, event.person, said))  # type: ignore[misc]
+        elif isinstance(said, FigureChanged):
+            changes = changed.get("changes", state.changes)
+            changed["changes"] = (*changes, Change(event.seq, event.at, event.person, said))  # type: ignore[misc]
         elif isinstance(said, Placed):
             disturbances.append(Disturbance(event.seq, event.at, event.person, "placed", PLACED, "", FLOOR))
             changed.update(placed=said)

@@ -11,14 +11,16 @@ from starlette.concurrency import run_in_threadpool
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import ReadingTaken
+from escuadra.core.job.figures import figures_of
 from escuadra.core.job.moving import expected, missing_slots
 from escuadra.core.job.sheet import CheckView, SlotView
 from escuadra.core.job.state import State
-from escuadra.core.quantities import Question
+from escuadra.core.quantities import OWN_UNIT, Question
 from escuadra.core.tool import Tool
 from escuadra.core.wording import amount
 from escuadra.drawing import glyph, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened
+from escuadra.jobs.vehicle import WORDS, ChangeAsked
 from escuadra.reports.record import render_record
 from escuadra.web.pages import form_of, garage_of, person_of, render, told
 
@@ -46,6 +48,8 @@ class Trouble:
     replaces: bool = False
     check: str = ""
     reason: str = ""
+    figure: ChangeAsked | None = None
+    printout: dict[str, str] | None = None
 
 
 def next_place(opened: Opened, check: str, slot: str) -> tuple[str, str]:
@@ -103,6 +107,7 @@ def page(
     view = sheet.check(check)
     assert view is not None
     slot_view = sheet.slots.get(slot)
+    framed = view.check.group in ("frame", "target")
     whole = view.check.group in ("ready", "stance", "line")
     drawing = side_view(sheet) if view_name == "side" else plan_view(sheet, magnify=gaps, whole=whole, slot=slot)
     tools = garage.tools(slot_view.slot) if slot_view else []
@@ -136,6 +141,9 @@ def page(
         glyph=glyph(sheet.next),
         place=place,
         left=len(sheet.unsettled),
+        figures=[f for f in figures_of(sheet.plan.procedure) if f.check == check or (framed and not f.check)],
+        photos=[p for p in sheet.state.photos if slot_view and p.said.slot == slot_view.slot.id],
+        signs=WORDS,
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
 
@@ -146,9 +154,9 @@ def _taken_off(garage: Garage, slot: SlotView | None, tool: str) -> str:
         return ""
     quantity = slot.slot.quantity
     bias = garage.instruments.one(tool).contributions(quantity.dimension, slot.slot.lever).bias
-    unit = {"length": "mm", "angle": "°", "slope": "%", "pressure": "kPa", "voltage": "V"}.get(quantity.dimension, "")
-    said = amount(abs(bias), unit) if bias and unit else ""
-    if not bias or not said or said == amount(0.0, unit):
+    unit = OWN_UNIT[quantity.dimension]
+    said = amount(abs(bias or 0.0), unit)
+    if not bias or said == amount(0.0, unit):
         return ""
     return f"{said} is {'taken off' if bias > 0 else 'added'}: found at its last check"
 

@@ -121,21 +121,26 @@ class Check(CheckSpec):
         words: Words | None = None,
         single: Measured | None = None,
         about: float | None = None,
+        open_below: bool = False,
     ) -> Figure:
-        """A judged value; ``single`` gives the advice on repeats, ``about`` shifts the zero to a nominal value."""
+        """A judged value; ``single`` gives the advice on repeats, ``about`` shifts the zero to a nominal value.
+
+        ``open_below``: the upper limit alone counts.
+        """
         shift = about or 0.0
+        lower = None if open_below else limits.lower - shift
         judged = verdict(
             VerdictInput(
                 value=value - shift,
                 u=u,
-                lower=limits.lower - shift,
+                lower=lower,
                 upper=limits.upper - shift,
                 rule=self.rule,
                 repeatability=single.repeatability if single else None,
                 u_fixed=math.sqrt(max(0.0, u**2 - single.figures.u_repeat**2)) if single else None,
             )
         )
-        return Figure(id, label, value, u, limits.lower, limits.upper, unit, words, judged)
+        return Figure(id, label, value, u, None if open_below else limits.lower, limits.upper, unit, words, judged)
 
 
 State = Literal["holds", "out", "undecided", "stale", "open"]

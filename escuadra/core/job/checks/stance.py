@@ -1,27 +1,38 @@
 """Ride height: floor to arch at four corners, and what it does to the camera. Figures of ``stance``."""
 
 import math
+from dataclasses import replace
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.job.checks.base import Check, Figure, Judgement
-from escuadra.core.job.places import Plan
+from escuadra.core.job.places import Plan, height_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
+from escuadra.core.model import Frozen, Positive
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
-from escuadra.core.wording import amount
+from escuadra.core.wording import amount, length_in, listed
 
+RAKE = [0.5, 0.5, -0.5, -0.5]
 RIDE_HEIGHT = frozenset({"ride_height"})
+
+
+class Routine(Frozen):
+    """What the vehicle's own routine asks for."""
+
+    values: Literal[1, 2, 4] = Field(description="one: the mean; two: front and rear; four: every corner")
+    unit: Literal["mm", "cm", "in"]
 
 
 @check_kind("ride_height")
 class RideHeightCheck(Check):
-    """Deviations, side differences, pitch, roll and the camera's change of height, each against its limit."""
+    """Deviations, side differences, rake, warp, pitch, roll and the sensor's change of height, each with its limit."""
 
     minus: float = Field(ge=0, description="allowed below nominal, mm")
     plus: float = Field(ge=0, description="allowed above nominal, mm")
@@ -29,6 +40,11 @@ class RideHeightCheck(Check):
     pitch: Limits = Field(description="of the body, degrees, nose down positive")
     roll: Limits = Field(description="of the body, degrees, left side up positive")
     sensor_height: Limits = Field(description="change of the sensor's height, mm")
+    corners: dict[Corner, Limits] = Field({}, description="where a corner has limits of its own, about its nominal, mm")
+    warp: Positive | None = Field(None, description="largest twist of the body off one plane, mm")
+    rake: Limits | None = Field(None, description="front less rear deviation, mm, nose high positive")
+    corrected: bool = Field(False, description="the vehicle's own routine corrects for its ride height")
+    routine: Routine | None = Field(None, description="the values to type into the vehicle's own routine")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         nominal = setup.plan.vehicle.arches
@@ -47,16 +63,19 @@ class RideHeightCheck(Check):
                 hint="from the floor to the arch, through the wheel's middle",
             )
             for corner in CORNERS
-        ]
+        ] + [replace(height_slot(corner, setup.plan), optional=True) for corner in CORNERS]
+
+    def _limits(self, corner: Corner) -> Limits:
+        return self.corners.get(corner, Limits(minus=self.minus, plus=self.plus))
 
     def judge(self, setup: Setup) -> Judgement:
         vehicle, sensor = setup.plan.vehicle, setup.plan.procedure.sensor
-        found = {slot.id[-2:]: setup.now(slot) for slot in self.slots(setup)}
+        found = {slot.id[-2:]: setup.now(slot) for slot in self.slots(setup) if slot.id.startswith("arch.")}
         read: dict[Corner, Measured] = {c: m for c in CORNERS if (m := found[c]) is not None}
         figures = []
         for corner, value in read.items():
             nominal = getattr(vehicle.arches, corner)
-            limits = Limits(minus=self.minus, plus=self.plus)
+            limits = self._limits(corner)
             figures.append(
                 self.figure(
                     f"deviation.{corner}",
@@ -79,7 +98,10 @@ class RideHeightCheck(Check):
                 corners=Arches(
                     **{
                         c: Arch(
-                            height=read[c].value, nominal=getattr(vehicle.arches, c), minus=self.minus, plus=self.plus
+                            height=read[c].value,
+                            nominal=getattr(vehicle.arches, c),
+                            minus=max(0.0, -self._limits(c).lower),
+                            plus=max(0.0, self._limits(c).upper),
                         )
                         for c in CORNERS
                     }
@@ -89,6 +111,7 @@ class RideHeightCheck(Check):
             )
         )
         figures += self._body(setup, read, result.side_difference, result.pitch_deg, result.roll_deg)
+        figures += self._twist(setup, read, result.warp)
         change = result.sensor_height_change or 0.0
         rows = _plane_weights(setup.plan)
         u = combined(list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y), list(read.values()))[1]
@@ -97,7 +120,45 @@ class RideHeightCheck(Check):
             self.figure("sensor_height", f"{sensor.name}: height", change, u, self.sensor_height, "mm", words)
         )
         said = f"{sensor.name} {amount(change, 'mm', 0, words)}"
-        return Judgement(True, tuple(figures), summary=said)
+        note = [self._aim(setup, said, result.pitch_deg, result.roll_deg), *_hubs(setup), self._typed_in(read)]
+        if any(f.id == "warp" and f.verdict.state != "holds" for f in figures):
+            note.insert(0, _twisted(setup.plan, read))
+        return Judgement(True, tuple(figures), summary=said, note=" ".join(part for part in note if part))
+
+    def _twist(self, setup: Setup, read: dict[Corner, Measured], warp: float) -> list[Figure]:
+        """Warp and rake, where the sheet limits them."""
+        parts, found = list(read.values()), []
+        if self.warp is not None:
+            twist = _twist_weights(setup.plan)
+            u = combined(list(twist * np.max(np.abs(twist))), parts)[1]
+            limits = Limits(minus=0.0, plus=self.warp)
+            found.append(self.figure("warp", "Warp of the body", warp, u, limits, "mm", open_below=True))
+        if self.rake is not None:
+            nominal = [getattr(setup.plan.vehicle.arches, c) for c in read]
+            value, u = combined(RAKE, parts)
+            value -= math.fsum(w * n for w, n in zip(RAKE, nominal, strict=True))
+            found.append(self.figure("rake", "Rake", value, u, self.rake, "mm", ("nose high", "nose low")))
+        return found
+
+    def _aim(self, setup: Setup, said: str, pitch: float, roll: float) -> str:
+        """What the stance does to the sensor, and whether anything corrects for it."""
+        looks = amount(pitch, "°", None, ("down", "up"))
+        leans = amount(roll, "°", None, ("to the right", "to the left"))
+        corrects = "the vehicle's own routine corrects for it" if self.corrected else "nothing corrects for it"
+        return f"{said[:1].upper()}{said[1:]}, looks {looks}, leans {leans}; {corrects}."
+
+    def _typed_in(self, read: dict[Corner, Measured]) -> str:
+        """The values for the vehicle's own routine."""
+        if self.routine is None:
+            return ""
+        values = [(c, read[c].value) for c in CORNERS]
+        if self.routine.values == 2:
+            ends = (("front", ("LF", "RF")), ("rear", ("LR", "RR")))
+            values = [(name, (read[a].value + read[b].value) / 2) for name, (a, b) in ends]  # type: ignore[index,misc]
+        elif self.routine.values == 1:
+            values = [("mean", math.fsum(m.value for m in read.values()) / 4)]  # type: ignore[list-item]
+        said = listed([f"{name} {length_in(value, self.routine.unit)}" for name, value in values])
+        return f"Type into the vehicle's routine: {said}."
 
     def source_slot(self, figure: Figure) -> str:
         return figure.id.replace("deviation", "arch")
@@ -105,7 +166,8 @@ class RideHeightCheck(Check):
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         if figure.id.startswith("deviation"):
             return super().budget(setup, figure)
-        parts = [m for slot in self.slots(setup) if (m := setup.now(slot)) is not None]
+        arches = [slot for slot in self.slots(setup) if slot.id.startswith("arch.")]
+        parts = [m for slot in arches if (m := setup.now(slot)) is not None]
         sensor, rows = setup.plan.procedure.sensor, _plane_weights(setup.plan)
         weights = {
             "side.front": [1.0, -1.0, 0.0, 0.0],
@@ -113,6 +175,8 @@ class RideHeightCheck(Check):
             "pitch": list(rows[1]),
             "roll": list(rows[2]),
             "sensor_height": list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y),
+            "warp": list(_twist_weights(setup.plan) * np.max(np.abs(_twist_weights(setup.plan)))),
+            "rake": RAKE,
         }[figure.id]
         return shares(parts_of(weights, parts, [f"{corner} arch" for corner in CORNERS]))
 
@@ -140,3 +204,35 @@ def _plane_weights(plan: Plan) -> np.ndarray:
     """Rows that give the plane's height at the rear axle, slope along and slope across from the four heights."""
     places = np.array([[1.0, *plan.vehicle.hub(corner)] for corner in CORNERS])
     return np.linalg.pinv(places)
+
+
+def _twist_weights(plan: Plan) -> np.ndarray:
+    """The one way in which four corners can leave a plane, as a unit vector over them."""
+    places = np.array([[1.0, *plan.vehicle.hub(corner)] for corner in CORNERS])
+    found: np.ndarray = np.linalg.svd(places.T)[2][-1]
+    return found
+
+
+def _twisted(plan: Plan, read: dict[Corner, Measured]) -> str:
+    """Which corner stands out from the plane of the other three: the one farthest from its nominal height."""
+    twist = _twist_weights(plan)
+    deviations = np.array([read[c].value - getattr(plan.vehicle.arches, c) for c in CORNERS])
+    k = int(np.argmax(np.abs(deviations)))
+    off = float(twist @ deviations / twist[k])
+    way = amount(off, "mm", 0, ("high", "low"))
+    return f"The body is twisted: {CORNERS[k]} stands {way} against the plane of the other three. Look at its spring."
+
+
+def _hubs(setup: Setup) -> list[str]:
+    """Hub heights that differ from side to side: that part is tyres, not springs."""
+    found = []
+    for end, (left, right) in (("Front", ("LF", "RF")), ("Rear", ("LR", "RR"))):
+        pair = [setup.now(height_slot(c, setup.plan)) for c in (left, right)]
+        if pair[0] is None or pair[1] is None:
+            continue
+        value, u = combined([1.0, -1.0], [pair[0], pair[1]])
+        if abs(value) > 2 * u:
+            found.append(
+                f"{end} hubs differ by {amount(value, 'mm', 0, ('left high', 'right high'))}: tyres, not springs."
+            )
+    return found

@@ -1,0 +1,103 @@
+"""What is missing from a full vehicle, and which ballast, where, stands in for it.
+
+Masses act at their places in vehicle axes; ballast should put back the same mass at the same moments, along and across,
+so that the springs carry what they carry when the vehicle is full. Source: statics of a beam on two axles; the split
+is a least-squares one with no negative mass (Lawson and Hanson, ``scipy.optimize.nnls``), rounded to whole bags.
+"""
+
+import math
+from collections.abc import Sequence
+
+from pydantic import Field
+
+from escuadra.core.errors import BadInput
+from escuadra.core.model import Frozen, NotNegative, Number, Positive
+
+
+TOTAL_FIRST = 300.0
+"""So much more the total counts than the moments."""
+
+
+class Weight(Frozen):
+    """A mass at a place."""
+
+    name: str
+    kg: Number
+    x: Number
+    y: Number = 0.0
+    u: NotNegative = Field(0.0, description="of the mass, kg")
+
+
+class BallastPlace(Frozen):
+    """Where ballast may lie."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    name: str
+    x: Number
+    y: Number = 0.0
+    most: Positive = Field(description="largest mass there, kg")
+
+
+class Carried(Frozen):
+    """What a set of masses does: in all, on either axle, and to the left, with u of the first two."""
+
+    kg: float
+    u: float
+    front: float = Field(description="on the front axle, kg; the rest on the rear")
+    u_front: float
+    left: float = Field(description="kg on the left wheels less half of all, for the given track")
+
+
+def carried(weights: Sequence[Weight], wheelbase: float, track: float) -> Carried:
+    """Total and axle shares; raises ``BadInput`` for a wheelbase or track that is not positive."""
+    if wheelbase <= 0 or track <= 0:
+        raise BadInput("wheelbase" if wheelbase <= 0 else "track", min(wheelbase, track), "more than 0 mm")
+    return Carried(
+        kg=math.fsum(w.kg for w in weights),
+        u=math.hypot(*(w.u for w in weights)) if weights else 0.0,
+        front=math.fsum(w.kg * w.x / wheelbase for w in weights),
+        u_front=math.hypot(*(w.u * w.x / wheelbase for w in weights)) if weights else 0.0,
+        left=math.fsum(w.kg * w.y / track for w in weights),
+    )
+
+
+def ballast(
+    missing: Sequence[Weight], places: Sequence[BallastPlace], wheelbase: float, track: float, bag: float = 1.0
+) -> list[Weight]:
+    """The ballast for what is missing, in whole bags, places without any left out; the total comes first.
+
+    A place's limit is kept; what does not fit goes to the others. Raises ``BadInput`` where there is no place, or where
+    all places together cannot take it.
+    """
+    from scipy.optimize import nnls
+
+    wanted = carried(missing, wheelbase, track)
+    if wanted.kg <= bag / 2:
+        return []
+    if wanted.kg > math.fsum(p.most for p in places) + bag / 2:
+        room = math.fsum(p.most for p in places)
+        raise BadInput("ballast", f"{wanted.kg:.1f} kg", f"at most {room:g} kg on the places that the sheet allows")
+    rows = [[TOTAL_FIRST, p.x / wheelbase, p.y / track] for p in places]
+    goal = [TOTAL_FIRST * wanted.kg, wanted.front, wanted.left]
+    full: dict[int, float] = {}
+    while True:
+        free = [k for k in range(len(places)) if k not in full]
+        left = [g - math.fsum(rows[k][j] * kg for k, kg in full.items()) for j, g in enumerate(goal)]
+        found = nnls([[rows[k][j] for k in free] for j in range(3)], left)[0] if free else []
+        over = [k for k, kg in zip(free, found, strict=True) if kg > places[k].most]
+        if not over:
+            break
+        full |= {k: places[k].most for k in over}
+    masses = full | {k: float(kg) for k, kg in zip(free, found, strict=True)}
+    bags = _whole([masses[k] / bag for k in range(len(places))], [p.most / bag for p in places])
+    return [Weight(name=p.name, kg=n * bag, x=p.x, y=p.y) for p, n in zip(places, bags, strict=True) if n]
+
+
+def _whole(amounts: Sequence[float], most: Sequence[float]) -> list[int]:
+    """Amounts as whole numbers of the same total: the largest remainders are rounded up, no place beyond its limit."""
+    total = round(math.fsum(amounts))
+    down = [math.floor(a + 1e-9) for a in amounts]
+    for k in sorted(range(len(amounts)), key=lambda k: down[k] - amounts[k])[: max(0, total - sum(down))]:
+        if down[k] + 1 <= most[k]:
+            down[k] += 1
+    return down

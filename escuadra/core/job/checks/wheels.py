@@ -1,0 +1,262 @@
+"""Wheels and steering: tyres against the sheet, the alignment printout, the steering wheel.
+
+Source: ``tyres`` (pressure brought to 20 °C), ``verdict``; toe-in and top outward are positive, directions in words.
+"""
+
+from datetime import UTC, date, datetime
+
+from pydantic import Field
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.places import toe_slot
+from escuadra.core.job.setup import Setup
+from escuadra.core.job.slots import Measured, Slot, combined
+from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.quantities import Quantity
+from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.tyres import REFERENCE_C, cold_pressure
+from escuadra.core.wording import amount
+
+TYRES = frozenset({"tyres"})
+ALIGNMENT = frozenset({"alignment"})
+OTHER_SIZE = "another size"
+THRUST_WORDS = ("rear axle steers left", "rear axle steers right")
+CAMBER_WORDS = ("top outward", "top inward")
+TOE_WORDS = ("toe-in", "toe-out")
+
+
+@check_kind("tyres")
+class TyresCheck(Check):
+    """Size, pressure (cold, or warm with the tyre's temperature) and tread of each wheel."""
+
+    pressure: Limits = Field(description="about the vehicle's cold pressure, kPa")
+    tread_difference: float = Field(gt=0, description="largest difference across an axle, mm")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        tyres = setup.plan.vehicle.tyres
+        if tyres is None:
+            raise BadInput("tyres", setup.plan.vehicle.id, "a vehicle model that states its tyres")
+        slots = [
+            Slot(
+                id="tyre.state",
+                label="Tyres cold, or warm from driving?",
+                ask="choice",
+                options=("cold", "warm"),
+                aspects=TYRES,
+            )
+        ]
+        state = setup.answered(slots[0])
+        warm = state is not None and state.said.value == "warm"
+        for corner in CORNERS:
+            nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
+            slots.append(
+                Slot(
+                    id=f"tyre.size.{corner}",
+                    label=f"{corner} tyre size",
+                    ask="choice",
+                    options=(*tyres.sizes, OTHER_SIZE),
+                    aspects=TYRES,
+                )
+            )
+            if warm:
+                slots.append(
+                    _number(f"tyre.temperature.{corner}", f"{corner} tyre's temperature", "temperature", -30, 90)
+                )
+            slots.append(
+                _number(f"tyre.pressure.{corner}", f"{corner} tyre pressure", "pressure", 0.5 * nominal, 1.6 * nominal)
+            )
+            slots.append(_number(f"tyre.tread.{corner}", f"{corner} tread depth", "tread", 0.5, 12))
+        return slots
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots = self.slots(setup)
+        tyres = setup.plan.vehicle.tyres
+        assert tyres is not None
+        answers = {s.id: e.said.value for s in slots if s.ask == "choice" and (e := setup.answered(s)) is not None}
+        found = {s.id: m for s in slots if s.ask == "number" and (m := setup.now(s)) is not None}
+        figures = []
+        warm = answers.get("tyre.state") == "warm"
+        for corner in CORNERS:
+            read, heat = found.get(f"tyre.pressure.{corner}"), found.get(f"tyre.temperature.{corner}")
+            if read is None or (warm and heat is None):
+                continue
+            tyre_c, u_c = (heat.value, heat.u) if warm and heat is not None else (REFERENCE_C, 0.0)
+            value, u = cold_pressure(read.value, read.u, tyre_c, u_c)
+            nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
+            label = f"{corner} from its {nominal:g} kPa" + (", brought to 20 °C" if warm else "")
+            words = ("over", "under")
+            figures.append(
+                self.figure(f"pressure.{corner}", label, value - nominal, u, self.pressure, "kPa", words, single=read)
+            )
+        figures += self._treads(found)
+        wrong = [c for c in CORNERS if answers.get(f"tyre.size.{c}") == OTHER_SIZE]
+        complete = len(answers) + len(found) == len(slots)
+        said = f"{'cold' if not warm else 'warm, brought to 20 °C'}, {tyres.front_kpa:g} and {tyres.rear_kpa:g} kPa"
+        return Judgement(
+            complete,
+            tuple(figures),
+            summary=said if complete else f"{len(answers) + len(found)} of {len(slots)} entered",
+            wrong=f"another size at {', '.join(wrong)}" if wrong else "",
+        )
+
+    def _treads(self, found: dict[str, Measured]) -> list[Figure]:
+        figures = []
+        limits = Limits(minus=self.tread_difference, plus=self.tread_difference)
+        for end, pair in (("front", ("LF", "RF")), ("rear", ("LR", "RR"))):
+            left, right = (found.get(f"tyre.tread.{c}") for c in pair)
+            if left is not None and right is not None:
+                value, u = combined([1.0, -1.0], [left, right])
+                words = ("left deeper", "right deeper")
+                figures.append(self.figure(f"tread.{end}", f"Tread, {end}", value, u, limits, "mm", words))
+        return figures
+
+    def source_slot(self, figure: Figure) -> str:
+        return f"tyre.{figure.id}"
+
+
+def _number(id: str, label: str, reads: str, low: float, high: float) -> Slot:
+    dimension = {"tread": "length"}.get(reads, reads)
+    unit = {"tread": "mm", "pressure": "kPa", "temperature": "°C"}[reads]
+    quantity = Quantity(dimension=dimension, unit=unit, low=low, high=high)  # type: ignore[arg-type]
+    return Slot(id=id, label=label, quantity=quantity, aspects=TYRES, reads=reads)
+
+
+def printed(id: str, label: str, words: tuple[str, str], most: float, optional: bool = False) -> Slot:
+    """A figure of the alignment printout."""
+    return Slot(
+        id=id,
+        label=label,
+        quantity=Quantity(dimension="angle", unit="°", low=-most, high=most),
+        aspects=ALIGNMENT,
+        reads="printout",
+        words=words,
+        optional=optional,
+    )
+
+
+WHEELS: dict[Corner, str] = {"LF": "left front", "RF": "right front", "LR": "left rear", "RR": "right rear"}
+
+
+@check_kind("alignment")
+class AlignmentCheck(Check):
+    """The printout after adjustment against its limits; before adjustment for the record."""
+
+    front_toe: Limits = Field(description="of each front wheel, degrees, toe-in positive")
+    rear_toe: Limits = Field(description="of each rear wheel, degrees, toe-in positive")
+    front_camber: Limits = Field(description="degrees, top outward positive")
+    rear_camber: Limits = Field(description="degrees, top outward positive")
+    thrust_angle: Limits = Field(description="degrees, to the left positive")
+    age_days: int = Field(ge=0, description="how old the printout may be when the job is taken in")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        slots = [
+            Slot(
+                id="printed.day",
+                label="Day of the printout",
+                ask="choice",
+                aspects=ALIGNMENT,
+                hint="year-month-day, such as 2026-03-05; after adjustment, if there was one",
+            ),
+            toe_slot("left"),
+            toe_slot("right"),
+            printed("toe.LF", "Left front toe on the printout", TOE_WORDS, 1.5),
+            printed("toe.RF", "Right front toe on the printout", TOE_WORDS, 1.5),
+        ]
+        slots += [printed(f"camber.{c}", f"{WHEELS[c].capitalize()} camber", CAMBER_WORDS, 4) for c in CORNERS]
+        slots.append(printed("printed.thrust", "Thrust angle on the printout", THRUST_WORDS, 1.5))
+        before = [(f"before.toe.{c}", f"Before: {WHEELS[c]} toe", TOE_WORDS) for c in CORNERS]
+        before.append(("before.thrust", "Before: thrust angle", THRUST_WORDS))
+        return slots + [printed(id, label, words, 3, True) for id, label, words in before]
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots = self.slots(setup)
+        day = setup.answered(slots[0])
+        found = {s.id: m for s in slots[1:] if (m := setup.now(s)) is not None}
+        wanted: list[tuple[str, str, Limits, tuple[str, str]]] = [
+            ("toe.left", "Left rear toe", self.rear_toe, TOE_WORDS),
+            ("toe.right", "Right rear toe", self.rear_toe, TOE_WORDS),
+            ("toe.LF", "Left front toe", self.front_toe, TOE_WORDS),
+            ("toe.RF", "Right front toe", self.front_toe, TOE_WORDS),
+            *(
+                (f"camber.{c}", f"{WHEELS[c].capitalize()} camber", limits, CAMBER_WORDS)
+                for c in CORNERS
+                for limits in [self.front_camber if c[1] == "F" else self.rear_camber]
+            ),
+            ("printed.thrust", "Thrust angle", self.thrust_angle, THRUST_WORDS),
+        ]
+        figures = [
+            self.figure(id, label, m.value, m.u, limits, "°", words, single=m)
+            for id, label, limits, words in wanted
+            if (m := found.get(id)) is not None
+        ]
+        complete = day is not None and len(figures) == len(wanted)
+        old = self._too_old(str(day.said.value), setup) if day is not None else ""
+        summary = (
+            f"printed on {day.said.value}" if day is not None and complete else f"{len(figures)} of {len(wanted)} read"
+        )
+        return Judgement(complete, tuple(figures), summary, old, _contradiction(found), _gained(found))
+
+    def _too_old(self, typed: str, setup: Setup) -> str:
+        try:
+            printed_on = date.fromisoformat(typed.strip())
+        except ValueError:
+            return f"the day {typed} is not a date such as 2026-03-05"
+        taken_in = datetime.fromtimestamp(setup.state.taken_in_at / 1000, UTC).date()
+        days = (taken_in - printed_on).days
+        if days > self.age_days:
+            return f"printed {days} days before the job was taken in, allowed {self.age_days}"
+        return f"printed on {typed}, which is yet to come" if days < -1 else ""
+
+
+def _contradiction(found: dict[str, Measured]) -> str:
+    """The printout's own thrust angle must be that of its rear toes."""
+    left, right, own = found.get("toe.left"), found.get("toe.right"), found.get("printed.thrust")
+    if left is None or right is None or own is None:
+        return ""
+    value, u = combined([-0.5, 0.5, -1.0], [left, right, own])
+    if abs(value) <= 3 * max(u, 0.01):
+        return ""
+    from_toes = amount((right.value - left.value) / 2, "°", None, THRUST_WORDS)
+    return (
+        f"The printout contradicts itself: its rear toes give {from_toes}, it prints "
+        f"{amount(own.value, '°', None, THRUST_WORDS)}. Look which sign is meant."
+    )
+
+
+def _gained(found: dict[str, Measured]) -> str:
+    """What the adjustment changed at the rear axle."""
+    before, after = found.get("before.thrust"), found.get("printed.thrust")
+    if before is None or after is None:
+        return ""
+    was, now = (amount(m.value, "°", None, THRUST_WORDS) for m in (before, after))
+    return f"Before: {was}; after: {now}."
+
+
+@check_kind("steering_wheel")
+class SteeringWheelCheck(Check):
+    """The steering wheel straight, by a level on its spokes."""
+
+    limits: Limits = Field(description="degrees, turned to the left positive")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [
+            Slot(
+                id="steering.wheel",
+                label="Steering wheel off straight",
+                quantity=Quantity(dimension="angle", unit="°", low=-40, high=40),
+                aspects=frozenset({"steering"}),
+                reads="bracket",
+                words=("turned left", "turned right"),
+                hint="a level across its spokes, rolling straight ahead",
+            )
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        (slot,) = self.slots(setup)
+        found = setup.now(slot)
+        if found is None:
+            return Judgement(False)
+        words = ("turned left", "turned right")
+        figure = self.figure(slot.id, self.title, found.value, found.u, self.limits, "°", words, single=found)
+        return Judgement(True, (figure,), summary=figure.text)

@@ -1,0 +1,71 @@
+"""The figures of a procedure sheet that can be overridden on the spot, each by its path, and the sheet with them.
+
+A change never touches the pinned sheet: it is an event with a reason, and the job's plan is the sheet with its changes.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.events import FigureChanged
+from escuadra.core.procedure import Procedure
+
+WHOLE = {"distance": "Distance from the datum", "offset": "Offset of the target", "height": "Height of the target"}
+NAMES = {
+    "minus": "allowed below",
+    "plus": "allowed above",
+    "nominal": "nominal",
+    "limits": "",
+    "missing": "may be missing",
+    "aboard": "load aboard",
+}
+
+
+@dataclass(frozen=True)
+class SheetFigure:
+    """One figure of a sheet: where it stands, what it is, and its value."""
+
+    path: str
+    check: str
+    label: str
+    value: float
+
+
+def figures_of(procedure: Procedure) -> list[SheetFigure]:
+    """Every figure that can be overridden, those of the whole sheet first."""
+    found = [SheetFigure(name, "", label, float(getattr(procedure, name))) for name, label in WHOLE.items()]
+    for check in procedure.checks:
+        for path, value in _numbers(check.model_dump(mode="json")):
+            words = " ".join(w for part in path for w in [NAMES.get(part, part.replace("_", " "))] if w)
+            found.append(SheetFigure(f"check.{check.id}.{'.'.join(path)}", check.id, words, value))
+    return found
+
+
+def _numbers(data: Mapping[str, Any], at: tuple[str, ...] = ()) -> list[tuple[tuple[str, ...], float]]:
+    found: list[tuple[tuple[str, ...], float]] = []
+    for key, value in data.items():
+        if isinstance(value, Mapping):
+            found += _numbers(value, (*at, key))
+        elif isinstance(value, int | float) and not isinstance(value, bool):
+            found.append(((*at, key), float(value)))
+    return found
+
+
+def with_changes(procedure: Procedure, changes: Iterable[FigureChanged]) -> Procedure:
+    """The sheet with figures overridden, later ones winning; raises ``BadInput`` for an unknown path or figure."""
+    data = procedure.model_dump(mode="json")
+    changed = False
+    for change in changes:
+        changed = True
+        parts = change.path.split(".")
+        if parts[0] in WHOLE and len(parts) == 1:
+            data[parts[0]] = change.value
+            continue
+        where: Any = next((c for c in data["checks"] if parts[:2] == ["check", c["id"]]), None)
+        for part in parts[2:-1]:
+            where = where.get(part) if isinstance(where, dict) else None
+        if not isinstance(where, dict) or not isinstance(where.get(parts[-1]), int | float):
+            raise BadInput("path", change.path, "a figure of this sheet")
+        where[parts[-1]] = int(change.value) if isinstance(where[parts[-1]], int) else change.value
+    return Procedure.read(data) if changed else procedure

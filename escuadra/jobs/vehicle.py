@@ -1,0 +1,146 @@
+"""What is brought to a job about its vehicle: photos, the printout as a file, a figure overridden on the spot."""
+
+import csv
+import io
+import re
+from dataclasses import dataclass
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.checks.wheels import CAMBER_WORDS, THRUST_WORDS, TOE_WORDS
+from escuadra.core.job.events import FigureChanged, Photographed
+from escuadra.core.job.figures import figures_of, with_changes
+from escuadra.core.model import Frozen
+from escuadra.jobs.forms import Opened
+from escuadra.jobs.garage import Garage
+
+LARGEST_PHOTO = 18_000_000
+LONGEST_SIDE = 2000
+QUALITY = 85
+PRINTOUT = "printout"
+ROWS: dict[str, tuple[str, str, str]] = {
+    "left front toe": ("toe.LF", "before.toe.LF", "toe"),
+    "right front toe": ("toe.RF", "before.toe.RF", "toe"),
+    "left rear toe": ("toe.left", "before.toe.LR", "toe"),
+    "right rear toe": ("toe.right", "before.toe.RR", "toe"),
+    "left front camber": ("camber.LF", "", "camber"),
+    "right front camber": ("camber.RF", "", "camber"),
+    "left rear camber": ("camber.LR", "", "camber"),
+    "right rear camber": ("camber.RR", "", "camber"),
+    "thrust angle": ("printed.thrust", "before.thrust", "thrust"),
+}
+"""A line of the file: its slot after adjustment, before it, and whose sign it carries."""
+WORDS = {"toe": TOE_WORDS, "camber": CAMBER_WORDS, "thrust": THRUST_WORDS}
+"""What a figure without a minus may mean."""
+
+
+@dataclass(frozen=True)
+class Signs:
+    """What a plain figure means on this printout, in words; a minus is then the other."""
+
+    toe: str
+    camber: str
+    thrust: str
+
+    def word(self, kind: str, negative: bool) -> str:
+        """The direction of a figure; raises ``BadInput`` where the sign's meaning was not answered."""
+        meant, words = getattr(self, kind), WORDS[kind]
+        if meant not in words:
+            raise BadInput(kind, meant or "no answer", f"what a figure without a minus means: {' or '.join(words)}")
+        return words[1 - words.index(meant)] if negative else str(meant)
+
+
+def reencoded(content: bytes) -> tuple[bytes, int, int]:
+    """A photo as a plain JPEG, upright, no longer side than 2000 pixels, and nothing beside the picture.
+
+    Width and height come with it; raises ``BadInput`` for what is no picture.
+    """
+    from PIL import Image, ImageOps
+
+    if len(content) > LARGEST_PHOTO:
+        raise BadInput("photo", f"{len(content)} bytes", f"a picture of at most {LARGEST_PHOTO // 1_000_000} MB")
+    try:
+        with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "WEBP")) as picture:
+            plain = ImageOps.exif_transpose(picture).convert("RGB")
+            plain.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise BadInput("photo", str(error)[:60] or "nothing", "a JPEG, PNG or WebP picture") from error
+    bare = Image.new("RGB", plain.size)
+    bare.paste(plain)
+    out = io.BytesIO()
+    bare.save(out, "JPEG", quality=QUALITY)
+    return out.getvalue(), *bare.size
+
+
+def photograph(garage: Garage, job: str, slot: str, name: str, content: bytes, person: str, key: str) -> Opened:
+    """Keep a photo with a place of the sheet."""
+    view = garage.open(job).sheet.slots.get(slot)
+    if view is None or not view.slot.photos:
+        raise BadInput("slot", slot or "nothing", "a place of this sheet that takes photos")
+    garage.person(person)
+    plain, width, height = reencoded(content)
+    said = Photographed(slot=slot, digest=garage.files.put(plain), width=width, height=height, name=name[:120])
+    return garage.append(job, person, key, lambda _state, _sheet: said)
+
+
+def take_printout(garage: Garage, job: str, text: str, day: str, signs: Signs, person: str, key: str) -> int:
+    """Read an alignment printout from CSV with the columns figure, before and after (degrees); how many were taken.
+
+    Nothing is recorded where a line is refused.
+    """
+    sheet = garage.open(job).sheet
+    plain = text.lstrip("\ufeff")
+    rows = list(csv.reader(io.StringIO(plain), delimiter=";" if ";" in plain.split("\n")[0] else ","))
+    head = [cell.strip().lower() for cell in rows[0]] if rows else []
+    if head != ["figure", "before", "after"]:
+        raise BadInput("file", ", ".join(head) or "nothing", "the columns figure, before and after")
+    wanted: list[tuple[str, str, str]] = []
+    for k, row in enumerate(rows[1:], 2):
+        name, before, after = (cell.strip() for cell in [*row, "", "", ""][:3])
+        if not name:
+            continue
+        if name.lower() not in ROWS:
+            raise BadInput("file", f"line {k}: {name}", f"one of {', '.join(ROWS)}")
+        slots = ROWS[name.lower()]
+        for slot, cell in ((slots[1], before), (slots[0], after)):
+            if cell and slot in sheet.slots:
+                wanted.append((slot, *_degrees(cell, f"line {k}", signs, slots[2])))
+    if not wanted:
+        raise BadInput("file", f"{len(rows) - 1} lines", "at least one figure that this sheet asks for")
+    if day.strip():
+        garage.answer(job, "printed.day", day, person, f"{key}-day")
+    for slot, figure, word in wanted:
+        replaces = bool(sheet.slots[slot].now)
+        garage.record(job, slot, figure, PRINTOUT, person, f"{key}-{slot}", word, replaces, understood=figure)
+    return len(wanted)
+
+
+def _degrees(cell: str, line: str, signs: Signs, kind: str) -> tuple[str, str]:
+    """A cell's amount and its direction in words."""
+    found = re.fullmatch(r"([-−+]?)\s*(\d{1,2}(?:[.,]\d+)?)\s*°?", cell)
+    if found is None:
+        raise BadInput("file", f"{line}: {cell}", "degrees such as 0.12 or −0,05")
+    return found[2].replace(",", ".") + "°", signs.word(kind, found[1] in ("-", "−"))
+
+
+class ChangeAsked(Frozen):
+    """A figure to be overridden, as typed."""
+
+    path: str
+    typed: str
+    reason: str
+
+
+def change_figure(garage: Garage, job: str, asked: ChangeAsked, person: str, key: str) -> Opened:
+    """Override a specification figure on the spot, with a reason; the pinned sheet stays as it is."""
+    procedure = garage.open(job).sheet.plan.procedure
+    figure = next((f for f in figures_of(procedure) if f.path == asked.path), None)
+    if figure is None:
+        raise BadInput("path", asked.path or "nothing", "a figure of this sheet")
+    text = asked.typed.strip().replace(",", ".").replace("−", "-")
+    if not re.fullmatch(r"-?\d{1,6}(\.\d+)?", text):
+        raise BadInput("value", asked.typed or "nothing", "a plain figure in the sheet's own unit, such as 2640")
+    if len(re.findall(r"\w", asked.reason)) < 10:
+        raise BadInput("reason", asked.reason or "nothing", "a reason in words, at least ten letters")
+    said = FigureChanged(path=asked.path, before=figure.value, value=float(text), reason=asked.reason.strip()[:500])
+    with_changes(procedure, [said])
+    return garage.append(job, person, key, lambda _state, _sheet: said)

@@ -1,0 +1,62 @@
+"""What is brought to a job about its vehicle: photos, a printout as a file, a figure overridden on the spot."""
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.jobs.vehicle import ChangeAsked, Signs, change_figure, photograph, take_printout
+from escuadra.web.pages import Upload, form_of, garage_of, person_of, told, upload_of
+from escuadra.web.routes.sheet import Trouble, page
+
+router = APIRouter(prefix="/jobs/{job}")
+
+
+def _back(job: str, fields: dict[str, str]) -> RedirectResponse:
+    return RedirectResponse(f"/jobs/{job}?check={fields.get('check', '')}&slot={fields.get('slot', '')}", 303)
+
+
+@router.post("/photos")
+def keep_photo(request: Request, job: str, upload: Upload = Depends(upload_of)) -> Response:
+    """Keep a photo with a place of the sheet, re-encoded."""
+    garage, fields = garage_of(request), upload.fields
+    check, slot, entry = (fields.get(name, "") for name in ("check", "slot", "entry"))
+    try:
+        photograph(garage, job, slot, upload.name, upload.content, person_of(request), entry)
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), check, slot, Trouble(told(error)), 422)
+    return _back(job, fields)
+
+
+@router.get("/photos/{digest}.jpg")
+def photo(request: Request, job: str, digest: str) -> Response:
+    """A kept photo."""
+    garage = garage_of(request)
+    if not any(p.said.digest == digest for p in garage.open(job).state.photos):
+        raise BadInput("job", digest[:16], "a photo of this job")
+    return Response(garage.files.get(digest), media_type="image/jpeg")
+
+
+@router.post("/printout")
+def read_printout(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Read an alignment printout from a CSV file; what its signs mean was asked in words."""
+    garage, check, slot = garage_of(request), form.get("check", ""), form.get("slot", "")
+    signs = Signs(form.get("toe", ""), form.get("camber", ""), form.get("thrust", ""))
+    try:
+        take_printout(
+            garage, job, form.get("file", ""), form.get("day", ""), signs, person_of(request), form.get("entry", "")
+        )
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), check, slot, Trouble(told(error), printout=form), 422)
+    return _back(job, form)
+
+
+@router.post("/figures")
+def override_figure(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Override a specification figure on the spot, with a reason."""
+    garage, check, slot = garage_of(request), form.get("check", ""), form.get("slot", "")
+    asked = ChangeAsked(path=form.get("path", ""), typed=form.get("value", ""), reason=form.get("reason", ""))
+    try:
+        change_figure(garage, job, asked, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), check, slot, Trouble(told(error), figure=asked), 422)
+    return _back(job, form)
