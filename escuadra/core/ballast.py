@@ -13,7 +13,6 @@ from pydantic import Field
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 
-
 TOTAL_FIRST = 300.0
 """So much more the total counts than the moments."""
 
