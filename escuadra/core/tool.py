@@ -93,6 +93,7 @@ class Tool(Frozen):
     sag: Sag | None = Field(None, description="of a tape that may hang free: its weight and the usual pull")
     check_days: int | None = Field(None, ge=1, le=3660, description="days that a good self-check lasts; null: no limit")
     limits: dict[str, Positive] = Field({}, description="largest allowed result of a self-check, by its id")
+    frame: str = Field("", description="id of the frame profile whose scale and zero marks these are")
     place: str = Field("", max_length=80, description="where it hangs when nobody has it")
 
     def contributions_in(self, dimension: Dimension) -> Instrument:

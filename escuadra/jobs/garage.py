@@ -271,7 +271,8 @@ class Garage:
         hung_free: bool = False,
     ) -> Recorded | Asked:
         """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
-        where = _slot(self.open(job).sheet, slot)
+        sheet = self.open(job).sheet
+        where = _slot(sheet, slot)
         quantity = where.quantity
         if where.ask != "number" or quantity is None:
             raise BadInput("slot", slot, "a slot that takes a figure")
@@ -303,7 +304,9 @@ class Garage:
             tool=ToolUsed(
                 id=instrument.id,
                 name=instrument.name,
-                contributions=self.instruments.one(tool).contributions(quantity.dimension, where.lever),
+                contributions=self.instruments.contributions(
+                    tool, quantity.dimension, where.lever, sheet.plan.frame.id if where.reads == "scale" else ""
+                ),
                 expansion_per_k=instrument.expansion_per_k,
                 sag=instrument.sag,
             ),

@@ -4,17 +4,16 @@ An instrument of the catalogue is on the shelf until its own history says otherw
 appended to that history. A drop, a failed check or a check that is too old is told to every open job that relied on it.
 """
 
-import csv
-import io
-import json
+import math
 import uuid
 from collections.abc import Callable, Mapping
 from datetime import date
-from typing import Any
 
 from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.events import Doubted, Person, canonical
+from escuadra.core.quantities import Dimension
+from escuadra.core.readings import Instrument
 from escuadra.core.register import (
     Checked,
     Documented,
@@ -31,10 +30,10 @@ from escuadra.core.register import (
 )
 from escuadra.core.selfcheck import CHECKS, Found, SelfCheck, judged
 from escuadra.core.tool import Tool
+from escuadra.jobs.register_files import from_csv, from_json, to_csv, to_json
 from escuadra.store import FileStore, Store
 
 ITSELF = Person(id="escuadra", name="Escuadra", known="itself")
-CSV_COLUMNS = ("instrument", "name", "kind", "day", "what", "check", "value", "u", "unit", "limit", "state", "person")
 LARGEST_DOCUMENT = 8_000_000
 MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
 """What a document may be, by its first bytes."""
@@ -91,6 +90,16 @@ class Instruments:
     def trusted(self, id: str) -> Trusted:
         """Whether an instrument can be relied on today."""
         return self.one(id).trusted(self.today())
+
+    def contributions(self, id: str, dimension: Dimension, lever: float, frame: str) -> Instrument:
+        """What a reading gets from an instrument now; on a frame's scale (``frame``) its zero mark's error too."""
+        own = self.one(id).contributions(dimension, lever)
+        scale = next((h for h in self.shelf() if frame and h.tool.frame == frame), None)
+        zero = scale.contributions(dimension) if scale is not None else None
+        if zero is None or zero.bias is None or zero.u_bias is None:
+            return own
+        u = own.u_bias if own.u_bias is not None else own.accuracy_constant / math.sqrt(3)
+        return own.model_copy(update={"bias": (own.bias or 0.0) + zero.bias, "u_bias": math.hypot(u, zero.u_bias)})
 
     # --- what happens to it
 
@@ -189,105 +198,33 @@ class Instruments:
 
     def as_json(self) -> str:
         """Every instrument with its whole history."""
-        every = [
-            {
-                "tool": h.tool.model_dump(mode="json"),
-                "history": [e.model_dump(mode="json") for e in h.entries],
-            }
-            for h in self.every().values()
-        ]
-        return json.dumps({"instruments": every}, indent=2, ensure_ascii=False)
+        return to_json(self.every().values())
 
     def as_csv(self) -> str:
-        """One line an entry of every history."""
-        out = io.StringIO()
-        write = csv.writer(out, lineterminator="\n")
-        write.writerow(CSV_COLUMNS)
-        for h in self.every().values():
-            head = (h.tool.id, h.tool.name, h.tool.kind)
-            if not h.entries:
-                write.writerow((*head, "", "on the shelf", *[""] * 7))
-            for e in h.entries:
-                figures: tuple[Any, ...] = ("",) * 6
-                if isinstance(e.said, Checked):
-                    f = e.said.found
-                    figures = (f.check, f"{f.value:.6g}", f"{f.u:.6g}", f.unit, f"{f.limit:g}", f.state)
-                write.writerow((*head, e.day.isoformat(), e.said.kind, *figures, e.person.name))
-        return out.getvalue()
+        """One line a sheet and one an entry of every history."""
+        return to_csv(self.every().values())
 
-    def take_json(self, text: str, person: str) -> int:
-        """Enter instruments and their histories from a file written by ``as_json``; entries that are here stay.
+    def take_file(self, text: str, person: str) -> int:
+        """Enter instruments and their histories from JSON or CSV; what is here already stays, and comes in once.
 
         How many entries came in; raises ``BadInput`` before anything is written.
         """
-        self.person(person)
-        try:
-            given = json.loads(text)["instruments"]
-        except (ValueError, KeyError, TypeError) as error:
-            raise BadInput(
-                "file", str(error)[:80], 'a JSON object {"instruments": [...]} as this page writes it'
-            ) from error
-        read = [
-            (Tool.read(i.get("tool")), [HistoryEntry.read(e) for e in i.get("history", [])])
-            for i in given
-            if isinstance(i, dict)
-        ]
+        who = self.person(person)
+        if text.lstrip().startswith("{"):
+            read = from_json(text)
+        else:
+            read = from_csv(text, lambda id: h.tool if (h := self.every().get(id)) else None, who)
         added = 0
         for tool, entries in read:
-            known = {canonical(e.model_dump(mode="json")) for e in self.every().get(tool.id, History(tool)).entries}
+            here = {(e.at, e.said.kind) for e in self.every().get(tool.id, History(tool)).entries}
             if tool.id not in self.every() and not any(isinstance(e.said, Entered) for e in entries):
                 self.enter(tool, person)
                 added += 1
             for entry in entries:
-                line = canonical(entry.model_dump(mode="json"))
-                if line not in known:
+                if (entry.at, entry.said.kind) not in here:
+                    line = canonical(entry.model_dump(mode="json"))
                     added += self.store.append_instrument(tool.id, uuid.uuid5(uuid.NAMESPACE_OID, line).hex, line)
         return added
-
-    def take_csv(self, text: str, person: str) -> int:
-        """Enter instruments from CSV with the columns instrument, name and kind, others as their sheet has them.
-
-        How many came in; raises ``BadInput`` naming the line before anything is written.
-        """
-        rows = list(
-            csv.DictReader(io.StringIO(text.lstrip("\ufeff")), delimiter=";" if ";" in text.split("\n")[0] else ",")
-        )
-        tools = {}
-        for k, row in enumerate(rows, start=2):
-            id = (row.get("instrument") or "").strip()
-            if not id:
-                raise BadInput("file", f"line {k}", "a column 'instrument' with an id in every line")
-            if id in self.every() or id in tools:
-                continue
-            tools[id] = _tool_of(row, k)
-        for tool in tools.values():
-            self.enter(tool, person)
-        return len(tools)
-
-
-def _tool_of(row: Mapping[str, str | None], line: int) -> Tool:
-    """An instrument from a line of CSV."""
-    figures = {}
-    for column in ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability"):
-        text = (row.get(column) or "0").replace(",", ".")
-        try:
-            figures[column] = float(text)
-        except ValueError as error:
-            raise BadInput("file", f"line {line}: {column} {text}", "a figure such as 0.5") from error
-    try:
-        return Tool.read(
-            {
-                "id": (row.get("instrument") or "").strip(),
-                "name": (row.get("name") or "").strip(),
-                "kind": (row.get("kind") or "").strip(),
-                "reads": (row.get("reads") or "").split(),
-                "unit": (row.get("unit") or "mm").strip(),
-                "contributions": figures,
-                "check_days": int(days) if (days := (row.get("check_days") or "").strip()) else None,
-            }
-        )
-    except BadInput as error:
-        raise BadInput("file", f"line {line}: {error.field} {error.given}", error.accepted) from error
 
 
 def _first_sheet(id: str, entries: list[HistoryEntry]) -> History:

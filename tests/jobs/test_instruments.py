@@ -130,17 +130,29 @@ def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: 
     garage.instruments.drop("laser-77", "off the bench", "teo")
     text = garage.instruments.as_json()
     lines = garage.instruments.as_csv().splitlines()
-    assert any(line.startswith("laser-77,Floor laser 77,line_laser,") and ",plumb,1.5," in line for line in lines)
+    assert any(line.startswith("laser-77,Floor laser 77,line_laser,") for line in lines)
+    assert any(line.startswith("laser-77,") and "checked,,plumb,bottom=1 1 1;height=3000;" in line for line in lines)
     other = Garage(tmp_path / "other", Clock())
     other.store.add_person("ines", "Inés Robledo", "lead")
-    assert other.instruments.take_json(text, "ines") == 3
-    assert other.instruments.take_json(text, "ines") == 0
+    assert other.instruments.take_file(text, "ines") == 3
+    assert other.instruments.take_file(text, "ines") == 0
     assert other.instruments.one("laser-77") == garage.instruments.one("laser-77")
     assert json.loads(other.instruments.as_json()) == json.loads(text)
     rows = "instrument;name;kind;resolution;check_days\nrule-8;Rule 8;rule;0,5;90\n"
-    assert other.instruments.take_csv(rows, "ines") == 1
+    assert other.instruments.take_file(rows, "ines") == 1
     assert other.instruments.one("rule-8").tool.contributions.resolution == 0.5
+    third = Garage(tmp_path / "third", Clock())
+    third.store.add_person("teo", "Teo Marchena", "specialist")
+    assert third.instruments.take_file("\n".join(lines), "teo") == 3
+    assert third.instruments.take_file("\n".join(lines), "teo") == 0
+    here, there = garage.instruments.one("laser-77"), third.instruments.one("laser-77")
+    assert there.trusted(there.entries[-1].day) == here.trusted(here.entries[-1].day)
+    assert there.checks()[0][1].found == here.checks()[0][1].found
+    elsewhere = "instrument,at,what,check,value,u\nmeter-1,2025-03-04,checked,reference,0.7,0.2\n"
+    assert third.instruments.take_file(elsewhere, "teo") == 1
+    assert third.instruments.one("meter-1").contributions("length").bias == 0.7
     other.close()
+    third.close()
 
 
 @pytest.mark.parametrize(
@@ -151,14 +163,28 @@ def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: 
         ("instrument,name,kind\nx,X,wand", "line 2: kind wand"),
         ("instrument,name,kind,resolution\nx,X,rule,fine", "resolution fine"),
         ("name,kind\nX,rule", "a column 'instrument'"),
+        ("instrument,what\nx-1,dropped", "whose sheet stands above"),
+        ("instrument,what,at\ntape-4,dropped,soon", "line 2: at soon"),
+        ("instrument,what,at\ntape-4,melted,2026-01-01", "what melted"),
+        ("instrument,what,at,check\ntape-4,checked,2026-01-01,plumb", "a self-check of Tape 4"),
+        ("instrument,what,at,check,readings\ntape-4,checked,2026-01-01,reference,x", "such as height=3000"),
     ],
 )
 def test_a_file_that_is_not_a_register_is_refused_whole(garage: Garage, text: str, said: str) -> None:
     before = garage.store.instrument_entries()
-    take = garage.instruments.take_json if text.startswith("{") else garage.instruments.take_csv
     with pytest.raises(BadInput, match=said):
-        take(text, "ines")
+        garage.instruments.take_file(text, "ines")
     assert garage.store.instrument_entries() == before
+
+
+def test_a_frames_zero_mark_counts_in_what_is_read_on_its_scale(garage: Garage) -> None:
+    check(garage, "frame-2", "zero_mark", 0.4)
+    own = garage.instruments.contributions("laser-2", "length", 690, "galga-2")
+    plain = garage.instruments.contributions("laser-2", "length", 690, "")
+    assert (own.bias, plain.bias) == (pytest.approx(0.4), None)
+    assert own.u_bias == pytest.approx(
+        (0.25 / 3 + garage.instruments.one("frame-2").checks()[0][1].found.u ** 2) ** 0.5
+    )
 
 
 def test_a_due_day_is_the_garages_own(garage: Garage) -> None:

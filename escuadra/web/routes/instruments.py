@@ -182,9 +182,7 @@ def enter(request: Request, form: dict[str, str] = Depends(form_of)) -> Response
     instruments, person = garage_of(request).instruments, person_of(request)
     try:
         if form.get("file"):
-            text = form["file"]
-            take = instruments.take_json if text.lstrip().startswith("{") else instruments.take_csv
-            return RedirectResponse(f"/instruments?came={take(text, person)}", 303)
+            return RedirectResponse(f"/instruments?came={instruments.take_file(form['file'], person)}", 303)
         tool = tool_from(form)
         instruments.enter(tool, person, form.get("entry", ""))
     except (BadInput, Conflict) as error:

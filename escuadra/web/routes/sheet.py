@@ -128,7 +128,7 @@ def page(
         tools=tools,
         tool=tool,
         doubted=doubted,
-        taken_off=_taken_off(garage, slot_view, tool),
+        taken_off=_taken_off(garage, slot_view, tool, sheet.plan.frame.id),
         conditions=next((t for t in tools if t.id == tool), None),
         temperature=_temperature(sheet.state),
         expected=expected(slot_view.slot, sheet.setup) if slot_view else None,
@@ -148,12 +148,13 @@ def page(
     )
 
 
-def _taken_off(garage: Garage, slot: SlotView | None, tool: str) -> str:
+def _taken_off(garage: Garage, slot: SlotView | None, tool: str, frame: str) -> str:
     """What the instrument's self-checks take off a reading here; empty where they leave it as it is."""
     if slot is None or slot.slot.quantity is None or not tool:
         return ""
     quantity = slot.slot.quantity
-    bias = garage.instruments.one(tool).contributions(quantity.dimension, slot.slot.lever).bias
+    on_scale = frame if slot.slot.reads == "scale" else ""
+    bias = garage.instruments.contributions(tool, quantity.dimension, slot.slot.lever, on_scale).bias
     unit = OWN_UNIT[quantity.dimension]
     said = amount(abs(bias or 0.0), unit)
     if not bias or said == amount(0.0, unit):

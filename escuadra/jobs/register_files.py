@@ -1,0 +1,185 @@
+"""The register and its histories as files: JSON with everything, CSV with a line an entry for a spreadsheet.
+
+A CSV line ``sheet`` states an instrument, the lines below it what happened to it. A self-check with its readings is
+judged anew when it comes in; one with a figure and its u alone, from elsewhere, is judged by those.
+"""
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterable, Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.events import Person
+from escuadra.core.register import Checked, Dropped, Given, History, HistoryEntry, Retired, Said
+from escuadra.core.selfcheck import CHECKS, TEN_METRES, Found, judged
+from escuadra.core.tool import Tool
+from escuadra.core.verdict import VerdictInput, verdict
+
+FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
+SHEET = ("instrument", "name", "kind", "serial", "place", "reads", "unit", *FIGURES, "check_days")
+ENTRY = ("at", "what", "detail", "check", "readings", "value", "u", "limit", "state", "person")
+Read = list[tuple[Tool, list[HistoryEntry]]]
+Row = Mapping[str, str | None]
+
+
+def to_json(histories: Iterable[History]) -> str:
+    """Every instrument with its whole history."""
+    every = [
+        {"tool": h.tool.model_dump(mode="json"), "history": [e.model_dump(mode="json") for e in h.entries]}
+        for h in histories
+    ]
+    return json.dumps({"instruments": every}, indent=2, ensure_ascii=False)
+
+
+def from_json(text: str) -> Read:
+    """Instruments and histories; raises ``BadInput`` for what is not such a file."""
+    try:
+        given = json.loads(text)["instruments"]
+        return [(Tool.read(i["tool"]), [HistoryEntry.read(e) for e in i.get("history", [])]) for i in given]
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        if isinstance(error, BadInput):
+            raise
+        raise BadInput("file", str(error)[:80], 'an object {"instruments": [...]} as this page writes it') from error
+
+
+def to_csv(histories: Iterable[History]) -> str:
+    """A line for every sheet and every entry, documents excepted."""
+    out = io.StringIO()
+    write = csv.DictWriter(out, (*SHEET, *ENTRY), lineterminator="\n", restval="")
+    write.writeheader()
+    for h in histories:
+        t = h.tool
+        sheet = {name: getattr(t, name) for name in ("name", "kind", "serial", "place", "unit")}
+        sheet |= {name: f"{getattr(t.contributions, name):g}" for name in FIGURES}
+        write.writerow(
+            {"instrument": t.id, **sheet, "reads": " ".join(t.reads), "check_days": t.check_days or "", "what": "sheet"}
+        )
+        for e in h.entries:
+            if (cells := _cells(e.said)) is not None:
+                at = datetime.fromtimestamp(e.at / 1000, UTC).isoformat(timespec="milliseconds")
+                write.writerow({"instrument": t.id, "at": at, "what": e.said.kind, **cells, "person": e.person.name})
+    return out.getvalue()
+
+
+def _cells(said: Said) -> dict[str, str] | None:
+    match said:
+        case Checked():
+            f = said.found
+            readings = ";".join(f"{k}={' '.join(f'{v:.10g}' for v in vs)}" for k, vs in said.readings.items())
+            figures = {"value": f"{f.value:.6g}", "u": f"{f.u:.6g}", "limit": f"{f.limit:g}", "state": f.state}
+            return {"check": f.check, "readings": readings, **figures}
+        case Dropped():
+            return {"detail": said.words}
+        case Given():
+            return {"detail": f"{said.to} {said.name}".strip()}
+        case Retired():
+            return {}
+    return None
+
+
+def from_csv(text: str, known: Callable[[str], Tool | None], person: Person) -> Read:
+    """Instruments and histories of a CSV file; ``known`` gives the sheet of an instrument that is here already.
+
+    The columns instrument, name and kind do for an instrument; raises ``BadInput`` naming the line.
+    """
+    plain = text.lstrip("\ufeff")
+    rows = csv.DictReader(io.StringIO(plain), delimiter=";" if ";" in plain.split("\n")[0] else ",")
+    found: dict[str, tuple[Tool, list[HistoryEntry]]] = {}
+    for k, row in enumerate(rows, start=2):
+        id = (row.get("instrument") or "").strip()
+        if not id:
+            raise BadInput("file", f"line {k}", "a column 'instrument' with an id in every line")
+        what = (row.get("what") or "sheet").strip()
+        try:
+            if what == "sheet":
+                found.setdefault(id, (known(id) or _tool(row), []))
+                continue
+            if id not in found:
+                here = known(id)
+                if here is None:
+                    raise BadInput("instrument", id, "an instrument whose sheet stands above, or that is here")
+                found[id] = (here, [])
+            found[id][1].append(_entry(what, row, found[id][0], person))
+        except BadInput as error:
+            raise BadInput("file", f"line {k}: {error.field} {error.given}", error.accepted) from error
+    return list(found.values())
+
+
+def _number(row: Row, column: str, least: float = -1e9) -> float:
+    text = (row.get(column) or "0").strip().replace(",", ".")
+    try:
+        value = float(text)
+    except ValueError as error:
+        raise BadInput(column, text, "a figure such as 0.5") from error
+    if not least <= value <= 1e9:
+        raise BadInput(column, text, f"a figure of at least {least:g}")
+    return value
+
+
+def _tool(row: Row) -> Tool:
+    """An instrument from its line."""
+    days = (row.get("check_days") or "").strip()
+    if days and not days.isdigit():
+        raise BadInput("check_days", days, "whole days, such as 90, or nothing")
+    data: dict[str, Any] = {name: (row.get(name) or "").strip() for name in ("name", "kind", "serial", "place")}
+    data |= {"id": (row.get("instrument") or "").strip(), "reads": (row.get("reads") or "").split()}
+    data |= {"unit": (row.get("unit") or "mm").strip(), "check_days": int(days) if days else None}
+    return Tool.read(data | {"contributions": {name: _number(row, name, 0) for name in FIGURES}})
+
+
+def _entry(what: str, row: Row, tool: Tool, person: Person) -> HistoryEntry:
+    text = (row.get("at") or "").strip()
+    try:
+        at = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise BadInput(
+            "at", text or "nothing", "a day or time such as 2026-03-05 or 2026-03-05T09:30:00+00:00"
+        ) from error
+    at = at if at.tzinfo else at.replace(tzinfo=UTC)
+    detail = (row.get("detail") or "").strip()
+    said: Said
+    match what:
+        case "checked":
+            said = _checked(row, tool)
+        case "dropped":
+            said = Dropped(words=detail[:200])
+        case "given":
+            to, _, name = detail.partition(" ")
+            said = Given(to=to, name=name)
+        case "retired":
+            said = Retired()
+        case _:
+            raise BadInput("what", what, "sheet, checked, dropped, given or retired")
+    who = Person(id=person.id, name=(row.get("person") or person.name).strip())
+    return HistoryEntry(at=round(at.timestamp() * 1000), day=at.date(), person=who, said=said)
+
+
+def _checked(row: Row, tool: Tool) -> Checked:
+    check = CHECKS.get((row.get("check") or "").strip())
+    if check is None or tool.kind not in check.kinds:
+        raise BadInput("check", row.get("check") or "nothing", f"a self-check of {tool.name}")
+    text = (row.get("readings") or "").strip()
+    if text:
+        try:
+            pairs = [part.split("=") for part in text.split(";")]
+            readings = {field: [float(v) for v in values.split()] for field, values in pairs}
+        except ValueError as error:
+            raise BadInput("readings", text[:60], "such as height=3000;bottom=0 0 0;top=0.9 0.9 0.9") from error
+        typed = {field: [f"{v:.10g}" for v in values] for field, values in readings.items()}
+        return Checked(check=check.id, typed=typed, readings=readings, found=judged(check, tool, readings))
+    value, u, limit = _number(row, "value"), _number(row, "u", 1e-9), check.limit_of(tool)
+    given = VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded")
+    found = Found(
+        check=check.id,
+        value=value,
+        u=u,
+        unit=tool.unit if check.unit == "own" else check.unit,
+        limit=limit,
+        state=verdict(given).state,
+        bias=value if check.applies == "constant" else None,
+        tilt=value / TEN_METRES if check.applies == "angle" else None,
+    )
+    return Checked(check=check.id, typed={}, readings={}, found=found)
