@@ -1,0 +1,189 @@
+"""Tools have places: where each stands to be read, the round with the fewest changes, and what is left behind.
+
+A tool stands at one place at a time; carrying it on is a change. Readings are grouped by tool and place, phase by
+phase (what comes before the target is mounted, and what comes after), and the places of a phase are walked the
+shortest way from where the tools stand now. Where a tool stands follows from what was read with it last.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import permutations
+from typing import Literal
+
+from escuadra.core.job.checks import Check
+from escuadra.core.job.checks.frame import PoseCheck
+from escuadra.core.job.events import ReadingTaken
+from escuadra.core.job.places import Plan
+from escuadra.core.job.sheet import CheckView, Sheet
+from escuadra.core.job.slots import Slot
+from escuadra.core.stance import CORNERS
+
+Carried = Literal["tape", "level", "floor laser", "gauge", "meter"]
+CARRIED: dict[str, Carried] = {
+    "tape": "tape",
+    "height": "tape",
+    "level": "level",
+    "slope": "level",
+    "bracket": "level",
+    "scale": "floor laser",
+    "pressure": "gauge",
+    "tread": "gauge",
+    "temperature": "gauge",
+    "voltage": "meter",
+}
+"""What is carried about for each kind of reading; others are read off a paper or the dashboard."""
+MOST_EXACT = 7
+"""So many places are put in order by trying every order; more by the nearest next."""
+
+
+@dataclass(frozen=True)
+class Stand:
+    """A tool at a place, and where that is in vehicle axes, mm."""
+
+    tool: Carried
+    place: str
+    x: float
+    y: float
+
+
+@dataclass(frozen=True)
+class Stop:
+    """One place of the round and everything to read there."""
+
+    stand: Stand
+    reads: tuple[tuple[str, Slot], ...]
+    """Check and slot of each."""
+
+
+@dataclass(frozen=True)
+class Round:
+    """The stops in their order, and the changes that they cost; beside them those of the sheet's own order."""
+
+    stops: tuple[Stop, ...]
+    changes: int
+    down_the_sheet: int
+
+
+def stand_of(slot: Slot, plan: Plan) -> Stand | None:
+    """Where a slot's tool stands while it is read; ``None`` for what needs no tool at a place."""
+    tool = CARRIED.get(slot.reads)
+    if tool is None or slot.ask != "number":
+        return None
+    vehicle, goal, parts = plan.vehicle, plan.nominal_goal, slot.id.split(".")
+    marks, half = vehicle.marks, plan.frame.beam_length / 2
+    corner = next((c for c in CORNERS if c in parts), None)
+    if corner is not None:
+        return Stand(tool, f"the {corner} wheel", *vehicle.hub(corner))
+    for end, y in (("LF_end", half), ("RF_end", -half)):
+        if end in parts:
+            return Stand(tool, f"the beam's {end.replace('_', ' ')}", goal.x, y)
+    if parts[0] in ("pair", "mark"):
+        return Stand(tool, f"across the {parts[1]}", marks.front_x if parts[1] == "front" else marks.rear_x, 0.0)
+    x, place = {
+        "crossing": (marks.rear_x, "over the rear centre mark"),
+        "level": (goal.x, "on the beam"),
+        "slope": (goal.x / 2, "on the floor"),
+        "steering": (0.7 * vehicle.wheelbase, "on the steering wheel"),
+        "bracket": (plan.procedure.sensor.x, "on the sensor's bracket"),
+        "battery": (vehicle.wheelbase, "at the battery"),
+    }.get(parts[0], (goal.x, "at the target"))
+    return Stand(tool, place, x, 0.0)
+
+
+def standing_now(sheet: Sheet) -> dict[Carried, Stand]:
+    """Where each tool stands: where it was read last."""
+    found: dict[Carried, tuple[int, Stand]] = {}
+    for id, view in sheet.slots.items():
+        stand = stand_of(view.slot, sheet.plan)
+        seqs = [e.seq for e in sheet.state.entries.get(id, ()) if isinstance(e.said, ReadingTaken)]
+        if stand is not None and seqs and found.get(stand.tool, (0, stand))[0] < max(seqs):
+            found[stand.tool] = (max(seqs), stand)
+    return {tool: stand for tool, (_, stand) in found.items()}
+
+
+def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
+    """Everything that still has to be read with a tool, in the sheet's order, each once."""
+    found: dict[str, tuple[CheckView, Slot]] = {}
+    for view in sheet.checks:
+        if view.check.optional and not view.begun:
+            continue
+        for slot in _needed(view.check, sheet):
+            if slot.id not in found and not sheet.setup.current(slot) and stand_of(slot, sheet.plan) is not None:
+                found[slot.id] = (view, slot)
+    return list(found.values())
+
+
+def _needed(check: Check, sheet: Sheet) -> list[Slot]:
+    if isinstance(check, PoseCheck):
+        return check.required(sheet.setup, sheet.setup.epoch)
+    return [slot for slot in check.slots(sheet.setup) if not slot.optional]
+
+
+def the_round(sheet: Sheet) -> Round:
+    """The order of what is left to read with the fewest changes of tools."""
+    left, now = missing(sheet), standing_now(sheet)
+    before, after = ([pair for pair in left if _late(pair[0]) is late] for late in (False, True))
+    stops: list[Stop] = []
+    at = (0.0, 0.0)
+    for phase in (before, after):
+        groups: dict[Stand, list[tuple[str, Slot]]] = {}
+        for view, slot in phase:
+            stand = stand_of(slot, sheet.plan)
+            assert stand is not None
+            groups.setdefault(stand, []).append((view.check.id, slot))
+        # A tool that stands where it is wanted is read before anything is carried.
+        ready = [s for s in groups if now.get(s.tool) == s]
+        for stand in [*ready, *_walked([s for s in groups if s not in ready], at)]:
+            stops.append(Stop(stand, tuple(groups[stand])))
+            at = (stand.x, stand.y)
+    in_order = [stand for _, slot in left if (stand := stand_of(slot, sheet.plan)) is not None]
+    return Round(tuple(stops), _changes([s.stand for s in stops], now), _changes(in_order, now))
+
+
+def _late(view: CheckView) -> bool:
+    """Read only once the target is mounted."""
+    return view.check.group in ("target", "frame", "clear")
+
+
+def _changes(stands: Iterable[Stand], now: dict[Carried, Stand]) -> int:
+    at, changes = dict(now), 0
+    for stand in stands:
+        changes += at.get(stand.tool) != stand
+        at[stand.tool] = stand
+    return changes
+
+
+def _walked(stands: list[Stand], start: tuple[float, float]) -> list[Stand]:
+    """The stands in the shortest way from a start: places first, then what is read there tool by tool."""
+    by_place: dict[tuple[float, float], list[Stand]] = {}
+    for stand in stands:
+        by_place.setdefault((stand.x, stand.y), []).append(stand)
+    places = list(by_place)
+    if len(places) <= MOST_EXACT:
+        order = min(permutations(places), key=lambda p: math.fsum(map(math.dist, (start, *p), p)), default=())
+    else:
+        order, at = (), start
+        while places:
+            at = min(places, key=lambda p: math.dist(at, p))
+            places.remove(at)
+            order = (*order, at)
+    return [stand for place in order for stand in by_place[place]]
+
+
+def left_behind(sheet: Sheet, slot: Slot) -> str:
+    """What can only be read where the tool stands now, if it is carried to another slot's place; empty for nothing."""
+    wanted = stand_of(slot, sheet.plan)
+    if wanted is None:
+        return ""
+    now = standing_now(sheet).get(wanted.tool)
+    if now is None or now == wanted:
+        return ""
+    homes = [view for view in sheet.checks if any(s.slot.id == slot.id for s in view.slots)]
+    late = all(_late(view) for view in homes)
+    here = [s.label for view, s in missing(sheet) if stand_of(s, sheet.plan) == now and (late or not _late(view))]
+    if not here:
+        return ""
+    more = f" and {len(here) - 1} more" if len(here) > 1 else ""
+    verb = "is" if len(here) == 1 else "are"
+    return f"Before the {now.tool} leaves {now.place}: {here[0]}{more} can only be read there and {verb} missing."

@@ -1,0 +1,71 @@
+"""Tools have places: the round with the fewest changes, and what is left behind where a tool is carried on."""
+
+from itertools import permutations
+
+import pytest
+
+from escuadra.core.job.slots import Slot
+from escuadra.core.job.stands import Stand, _changes, _walked, left_behind, missing, stand_of, standing_now, the_round
+from tests.conftest import Technician
+
+
+def slot(who: Technician, id: str) -> Slot:
+    return who.opened.sheet.slots[id].slot
+
+
+def test_a_round_reads_everything_once_with_no_more_changes_than_down_the_sheet(teo: Technician) -> None:
+    sheet = teo.opened.sheet
+    found = the_round(sheet)
+    read = [s.id for stop in found.stops for _, s in stop.reads]
+    assert sorted(read) == sorted(s.id for _, s in missing(sheet))
+    assert len(read) == len(set(read))
+    assert found.changes < found.down_the_sheet
+    for stop in found.stops:
+        assert {stand_of(s, sheet.plan) for _, s in stop.reads} == {stop.stand}
+    late = [stop.stand.place in ("on the beam", "at the target") for stop in found.stops]
+    assert not any(late[: read.index("height.RF") // 2])
+
+
+def test_a_tool_stays_while_something_is_missing_where_it_stands(teo: Technician) -> None:
+    assert left_behind(teo.opened.sheet, slot(teo, "arch.RF")) == ""
+    teo.read("pair.front.1.left", "2040", "tape-4")
+    assert standing_now(teo.opened.sheet)["tape"].place == "across the front"
+    said = left_behind(teo.opened.sheet, slot(teo, "arch.RF"))
+    assert said == (
+        "Before the tape leaves across the front: Front, headlamp corners: right and 1 more can only be read there "
+        "and are missing."
+    )
+    assert left_behind(teo.opened.sheet, slot(teo, "pair.front.1.right")) == ""
+    assert left_behind(teo.opened.sheet, slot(teo, "steering.wheel")) == "", "a level is carried, not the tape"
+    teo.read("pair.front.1.right", "360", "tape-4")
+    teo.read("mark.front", "1200", "tape-4")
+    assert left_behind(teo.opened.sheet, slot(teo, "arch.RF")) == ""
+    first = the_round(teo.opened.sheet).stops[0]
+    assert first.stand.place != "across the front"
+
+
+def test_after_a_bump_the_round_is_what_the_bump_spoiled(full: Technician) -> None:
+    assert the_round(full.opened.sheet).stops == ()
+    full.happen("bump")
+    places = {stop.stand.place for stop in the_round(full.opened.sheet).stops}
+    assert {"on the beam", "at the target", "over the rear centre mark", "the LF wheel", "the RF wheel"} <= places
+    full.happen("door")
+    first = the_round(full.opened.sheet).stops
+    wheels = [stop.stand.place for stop in first if any(s.id.startswith("arch.") for _, s in stop.reads)]
+    assert len(wheels) == 4
+
+
+@pytest.mark.parametrize("count", [1, 4, 6])
+def test_no_other_order_of_the_places_is_shorter(count: int) -> None:
+    stands = [Stand("tape", f"p{k}", 997.0 * (k * k % 7), 613.0 * (k * 5 % 4)) for k in range(count)]
+
+    def way(order: list[Stand]) -> float:
+        at, total = (0.0, 0.0), 0.0
+        for stand in order:
+            total += ((stand.x - at[0]) ** 2 + (stand.y - at[1]) ** 2) ** 0.5
+            at = (stand.x, stand.y)
+        return total
+
+    found = _walked(stands, (0.0, 0.0))
+    assert way(found) == pytest.approx(min(way(list(p)) for p in permutations(stands)))
+    assert _changes(found, {}) == len({(s.x, s.y, s.place) for s in stands})
