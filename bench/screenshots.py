@@ -65,6 +65,7 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("survey", "Patio", "", DESK, "light", nothing),
     ("survey-taking-dim", "Muelle", "?far=yes", DESK, "dim", nothing),
     ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
+    ("ready", "VF-0417", "?check=load", DESK, "light", nothing),
     ("instruments", "/instruments", "", DESK, "light", nothing),
     ("instrument-dim", "/instruments/meter-1", "", DESK, "dim", nothing),
     ("garage", "/garage", "", DESK, "light", nothing),

@@ -8,17 +8,19 @@ do between the points is estimated from how well each point is foretold by its n
 import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
 from escuadra.core.errors import BadInput
 from escuadra.core.steps import in_one_line
 from escuadra.core.survey import Levelled, Surface, Survey, levelled
+from escuadra.core.triangles import Triangles, triangulated
 
 STANDS_OUT = 5.0
 """A point is named where it differs from what its neighbours foretell by more than this many robust sigmas."""
 LEAST_STANDING_OUT_MM = 4.0
+Kept = dict[str, list[list[int]]]
+"""Triangles by surface, as corners among its points."""
 
 
 @dataclass(frozen=True)
@@ -45,32 +47,23 @@ class Mesh:
 
     index: np.ndarray
     """Places of its points among all of the survey."""
-    triangulation: Any
+    triangles: Triangles
 
     def weights(self, places: np.ndarray, total: int) -> np.ndarray:
         """(m, total) barycentric weights of the places (m, 2); rows of NaN outside the surveyed area."""
-        simplex = self.triangulation.find_simplex(places, tol=1e-9)
-        inside = simplex >= 0
+        which, shares = self.triangles.holding(places)
+        inside = which >= 0
         found = np.full((len(places), total), np.nan)
-        if inside.any():
-            at, which = places[inside], simplex[inside]
-            transform = self.triangulation.transform[which]
-            first = np.einsum("mij,mj->mi", transform[:, :2], at - transform[:, 2])
-            shares = np.column_stack([first, 1 - first.sum(axis=1)])
-            rows = np.zeros((int(inside.sum()), total))
-            corners = self.index[self.triangulation.simplices[which]]
-            np.put_along_axis(rows, corners, shares, axis=1)
-            found[inside] = rows
+        rows = np.zeros((int(inside.sum()), total))
+        np.put_along_axis(rows, self.index[self.triangles.corners[which[inside]]], shares[inside], axis=1)
+        found[inside] = rows
         return found
 
     def heights(self, places: np.ndarray, z: np.ndarray) -> np.ndarray:
         """Heights of many places (m, 2) at once; NaN outside."""
-        simplex = self.triangulation.find_simplex(places, tol=1e-9)
-        transform = self.triangulation.transform[simplex]
-        first = np.einsum("mij,mj->mi", transform[:, :2], places - transform[:, 2])
-        corners = z[self.index[self.triangulation.simplices[simplex]]]
-        found = corners[:, 2] + np.einsum("mi,mi->m", first, corners[:, :2] - corners[:, 2:3])
-        return np.asarray(np.where(simplex >= 0, found, np.nan))
+        which, shares = self.triangles.holding(places)
+        corners = z[self.index[self.triangles.corners[which]]]
+        return np.asarray(np.where(which >= 0, np.einsum("mi,mi->m", shares, corners), np.nan))
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +72,8 @@ class Ground:
 
     survey: Survey
     levelled: Levelled
+    kept: Kept | None = None
+    """The triangles of each surface, where they were worked out before."""
 
     @cached_property
     def xy(self) -> np.ndarray:
@@ -93,27 +88,30 @@ class Ground:
     @cached_property
     def meshes(self) -> dict[str, Mesh]:
         """A mesh of every surface that has three points or more, not in one line."""
-        from scipy.spatial import Delaunay
-
         found = {}
         for surface in ("floor", "runway"):
             index = np.array([k for k, p in enumerate(self.levelled.points) if p.surface == surface], dtype=int)
             if len(index) >= 3 and not in_one_line(self.xy[index]):
-                found[surface] = Mesh(index, Delaunay(self.xy[index]))
+                corners = self.kept.get(surface) if self.kept else None
+                made = triangulated(self.xy[index]) if corners is None else np.array(corners, dtype=int)
+                found[surface] = Mesh(index, Triangles(self.xy[index], made))
         if not found:
             raise BadInput("points", "points in one line", "points that span an area")
         return found
+
+    @property
+    def triangles(self) -> Kept:
+        """The triangles of each surface, to be kept."""
+        return {surface: mesh.triangles.corners.tolist() for surface, mesh in self.meshes.items()}
 
     @cached_property
     def foretold(self) -> np.ndarray:
         """(n,) each point's height less what a plane through its neighbours foretells; NaN at the rim."""
         found = np.full(len(self.z), np.nan)
         for mesh in self.meshes.values():
-            starts, neighbours = mesh.triangulation.vertex_neighbor_vertices
-            rim = set(mesh.triangulation.convex_hull.ravel().tolist())
             for k, own in enumerate(mesh.index):
-                around = mesh.index[neighbours[starts[k] : starts[k + 1]]]
-                if k in rim or len(around) < 4:
+                around = mesh.index[mesh.triangles.neighbours[k]]
+                if k in mesh.triangles.rim or len(around) < 4:
                     continue
                 away = self.xy[around] - self.xy[own]
                 nearness = 1 / np.maximum(np.hypot(away[:, 0], away[:, 1]), 1.0)
@@ -161,7 +159,7 @@ class Ground:
     def covers(self, places: list[tuple[float, float]], surface: Surface = "floor") -> bool:
         """Every place lies within the surveyed area of the surface."""
         mesh = self.meshes.get(surface)
-        return mesh is not None and bool((mesh.triangulation.find_simplex(np.array(places), tol=1e-9) >= 0).all())
+        return mesh is not None and bool((mesh.triangles.holding(np.array(places, dtype=float))[0] >= 0).all())
 
     def rows(self, places: list[tuple[float, float]], surface: Surface = "floor") -> np.ndarray:
         """(m, n) weights of the heights at places; raises ``BadInput`` outside the surveyed area."""
@@ -179,9 +177,9 @@ class Ground:
         return Amount(float(joint @ self.z), math.sqrt(read), math.sqrt(float(coefficients**2 @ between)))
 
 
-def ground(survey: Survey) -> Ground:
-    """The surface of a survey; raises ``BadInput`` where its points span no area."""
-    made = Ground(survey, levelled(survey))
+def ground(survey: Survey, kept: Kept | None = None) -> Ground:
+    """The surface of a survey, over triangles that were ``kept``; raises ``BadInput`` where its points span no area."""
+    made = Ground(survey, levelled(survey), kept)
     if in_one_line(made.xy):
         raise BadInput("points", "points in one line", "points that span an area")
     return made

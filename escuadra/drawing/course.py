@@ -3,10 +3,10 @@
 from datetime import date
 
 from escuadra.core.instruments import BiasEntry, DriftResult
-from escuadra.core.wording import amount
+from escuadra.core.wording import MOST_DECIMALS, UNITS, rounded
 from escuadra.drawing.svg import Point, document, element, label, line, polyline
 
-WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 620.0, 190.0, 84.0, 24.0, 16.0, 30.0
+WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 620.0, 190.0, 72.0, 24.0, 16.0, 30.0
 AHEAD_DAYS = 400
 """How far the dashed line is drawn where the limit is not reached sooner."""
 
@@ -30,7 +30,8 @@ def course_view(
     for value, cls in ((limit, "rule-limit"), (-limit, "rule-limit"), (0.0, "hair")):
         y = at(begin, value)[1]
         body.append(line(cls, (LEFT, y), (WIDTH - RIGHT, y)))
-        body.append(label("small", (LEFT - 8, y + 4), amount(value, unit), "end"))
+        body.append(label("small", (LEFT - 8, y + 4), rounded(value, MOST_DECIMALS[unit]), "end"))
+    body.append(label("small", (8, HEIGHT - 8), UNITS[unit].strip()))
     if ahead is not None:
         to = end if ahead.reaches_day is None else min(end, ahead.reaches_day)
         slope = ahead.per_year / 365.25
@@ -53,6 +54,6 @@ def course_view(
         x = at(ahead.reaches_day, 0)[0]
         body.append(line("planned", (x, TOP), (x, HEIGHT - BOTTOM)))
         body.append(
-            label("small", (x - 6, HEIGHT - BOTTOM - 8), date.fromordinal(ahead.reaches_day).isoformat(), "end")
+            label("small", (x - 6, at(begin, -limit / 2)[1]), date.fromordinal(ahead.reaches_day).isoformat(), "end")
         )
     return document(title, (WIDTH, HEIGHT), body)

@@ -5,6 +5,7 @@ the making is an append-only list of entries.
 """
 
 import hashlib
+import json
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -59,9 +60,9 @@ class Surveyed:
 
 
 @lru_cache(maxsize=64)
-def _ground(text: str) -> Ground:
-    """The surface of a survey's canonical text, kept while it is looked at."""
-    return ground(Survey.model_validate_json(text))
+def _ground(text: str, triangles: str | None = None) -> Ground:
+    """The surface of a survey's canonical text (over triangles kept as JSON), kept while it is looked at."""
+    return ground(Survey.model_validate_json(text), json.loads(triangles) if triangles else None)
 
 
 class Floors:
@@ -122,7 +123,11 @@ class Floors:
         row = self.row(id)
         if row.sheet is None:
             raise BadInput("survey", id, "a survey that was closed")
-        return Surveyed(row, row.sheet, _ground(self._text(row.sheet, "survey")))
+        return Surveyed(row, row.sheet, self._surface(row.sheet))
+
+    def _surface(self, digest: str) -> Ground:
+        """The surface of a pinned survey, over the triangles that were kept when it was closed."""
+        return _ground(self._text(digest, "survey"), self.store.pinned(f"triangles-{digest}"))
 
     def newest(self, bay: str) -> Surveyed | None:
         """The newest closed survey of a bay."""
@@ -261,7 +266,9 @@ class Floors:
             survey = self.draft(id).survey()
             made = ground(survey)
             assert made.meshes
-            self.store.close_survey(id, self._pin("survey", survey.bay, survey))
+            digest = self._pin("survey", survey.bay, survey)
+            self.store.pin(f"triangles-{digest}", "triangles", survey.bay, 1, canonical(made.triangles))
+            self.store.close_survey(id, digest)
         return self.closed(id)
 
     # --- standing and parking
@@ -270,12 +277,12 @@ class Floors:
         self, pins: list[Pinned], place: Place, vehicle: VehicleModel, procedure: Procedure
     ) -> tuple[Bay | None, Standing | None, str]:
         """The bay and the standing that pins and a place give, and why there is none."""
-        kept = {pin.kind: self._text(pin.hash, pin.kind) for pin in pins if pin.kind in ("bay", "survey")}
-        bay = Bay.model_validate_json(kept["bay"]) if "bay" in kept else None
+        kept = {pin.kind: pin.hash for pin in pins if pin.kind in ("bay", "survey")}
+        bay = Bay.model_validate_json(self._text(kept["bay"], "bay")) if "bay" in kept else None
         if bay is None or "survey" not in kept:
             return bay, None, "This bay has no survey."
         try:
-            return bay, stand(bay, place, _ground(kept["survey"]), vehicle, procedure), ""
+            return bay, stand(bay, place, self._surface(kept["survey"]), vehicle, procedure), ""
         except BadInput as cause:
             return bay, None, f"No survey of this place: {cause.given}."
 

@@ -156,9 +156,14 @@ class Garage:
         """Instruments on the shelf that a slot can be read with."""
         return [h.tool for h in self.instruments.shelf() if slot.reads in h.tool.reads]
 
-    def relying(self, tool: str, since: int) -> list[Opened]:
-        """Jobs with readings that count, taken with an instrument since a time (UTC milliseconds), the newest first."""
-        return [opened for opened in self.jobs(limit=1_000_000) if opened.state.relies_on(tool, since)]
+    def relying(self, tool: str, since: int, signed: bool) -> list[Row]:
+        """Signed or open jobs with readings that count, taken with an instrument since a time (UTC milliseconds).
+
+        The newest first; sheets are not worked out for it.
+        """
+        with self.store.reading() as log:
+            rows = [row for row in log.rows(limit=1_000_000) if (row.stage == "signed") is signed]
+            return [row for row in rows if self._state(log, row).relies_on(tool, since)]
 
     # --- changing
 
@@ -339,10 +344,9 @@ class Garage:
     def doubt(self, said: Doubted, who: Person, key: str) -> list[str]:
         """Tell every open job that relied on an instrument that it cannot be relied on; their numbers."""
         told = []
-        for opened in self.relying(said.tool, said.since):
-            if opened.state.signed is None:
-                self.append(opened.row.id, who, key, lambda _state, _sheet: said)
-                told.append(opened.row.number)
+        for row in self.relying(said.tool, said.since, signed=False):
+            self.append(row.id, who, key, lambda _state, _sheet: said)
+            told.append(row.number)
         return told
 
     def undo(self, job: str, person: str, client_id: str) -> Opened:

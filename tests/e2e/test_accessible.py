@@ -26,6 +26,8 @@ SCREENS = {
     "contradiction": lambda server: job_page(server, "VF-0416") + "?check=square",
     "signed sheet": lambda server: job_page(server, "VF-0412"),
     "floor check": lambda server: job_page(server, "VF-0417") + "?check=floor",
+    "ready check": lambda server: job_page(server, "VF-0417") + "?check=alignment",
+    "round": lambda server: job_page(server, "VF-0419") + "/round",
     "bays": lambda server: "/bays",
     "bay": lambda server: "/bays/Norte",
     "new survey": lambda server: "/bays/Norte/surveys/new",

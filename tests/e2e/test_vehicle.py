@@ -78,6 +78,25 @@ def test_a_photo_loses_its_place_and_its_writer(demo: Server, visit: Visit, tmp_
     expect(page.get_by_role("alert")).to_contain_text("a JPEG, PNG or WebP picture")
 
 
+def test_the_round_leads_from_stop_to_stop_and_a_tool_is_kept_where_something_is_missing(
+    demo: Server, visit: Visit
+) -> None:
+    page = visit(demo, job_page(demo, "VF-0419") + "?check=centreline&slot=pair.front.1.left")
+    page.locator("#tool").select_option("tape-4")
+    page.locator("#typed").fill("1905")
+    page.keyboard.press("Enter")
+    expect(page.locator(".slot", has_text="Front, headlamp corners: left")).to_contain_text("1905 mm")
+    page.goto(f"{demo.url}{job_page(demo, 'VF-0419')}?check=ride_height&slot=arch.RF")
+    said = "Before the tape leaves across the front: Front, headlamp corners: right"
+    expect(page.locator(".entry")).to_contain_text(said)
+    page.get_by_role("link", name="Round with the fewest changes").click()
+    first = page.locator("ol .slot").first
+    expect(first).to_contain_text("1 · Tape, across the front")
+    expect(page.locator("tr", has_text="Tape")).to_contain_text("across the front")
+    first.click()
+    expect(page.locator(".entry-label")).to_have_text("Front, headlamp corners: right")
+
+
 def test_a_printout_comes_from_a_file_and_a_figure_is_overridden(demo: Server, visit: Visit, tmp_path: Path) -> None:
     page = visit(demo, job_page(demo, "VF-0419") + "?check=alignment")
     file = tmp_path / "printout.csv"

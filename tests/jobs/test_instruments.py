@@ -84,7 +84,8 @@ def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone
     garage.sign(second.job, head, "teo", "sign", lambda *_: (b"{}", b"%PDF"))
     assert check(garage, "laser-2", "plumb", 30.0) == ["VF-1"]
     assert states(garage, first.job)["centred"] == "stale"
-    assert [o.row.number for o in garage.relying("laser-2", 0)] == ["VF-2"]
+    assert [row.number for row in garage.relying("laser-2", 0, signed=True)] == ["VF-2"]
+    assert garage.relying("laser-2", 0, signed=False) == []
     check(garage, "laser-2", "plumb", 0.4)
     first.at, garage.clock = garage.clock(), first.clock
     first.read("crossing", "-0.3", "laser-2")

@@ -12,6 +12,7 @@ from escuadra.core.bay import Bay
 from escuadra.core.errors import BadInput
 from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import POSE
+from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
 from escuadra.core.quantities import Quantity
@@ -42,6 +43,11 @@ class Plan:
     """Why a chosen place has no standing: not surveyed, or not where tyres and target are."""
     no_room: str = ""
     """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
+
+    @cached_property
+    def figures(self) -> list[SheetFigure]:
+        """Every figure of the sheet that can be overridden on the spot."""
+        return figures_of(self.procedure)
 
     @cached_property
     def frame_points(self) -> dict[str, tuple[float, float]]:

@@ -16,6 +16,9 @@ from escuadra.core.job.state import Entry, State
 from escuadra.core.quantities import Quantity
 from escuadra.core.readings import ReadingInput, ReadingResult, reading
 
+MOST_KEPT = 4096
+_MEASURED: dict[tuple[int, ...], tuple[tuple[Entry, ...], "Measured | None"]] = {}
+
 
 @dataclass(frozen=True, kw_only=True)
 class Slot:
@@ -106,7 +109,21 @@ def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float 
 
 
 def measured(entries: Sequence[Entry]) -> Measured | None:
-    """All current readings of a slot as one value; ``None`` where there is none."""
+    """All current readings of a slot as one value; ``None`` where there is none.
+
+    Entries never change and are the same objects in every later state: what they come to is worked out once.
+    """
+    key = tuple(map(id, entries))
+    known = _MEASURED.get(key)
+    if known is None:
+        if len(_MEASURED) >= MOST_KEPT:
+            _MEASURED.clear()
+        # The entries are kept with the answer, so that their ids stay theirs.
+        known = _MEASURED[key] = (tuple(entries), _measured(entries))
+    return known[1]
+
+
+def _measured(entries: Sequence[Entry]) -> Measured | None:
     parts = measured_by_tool(entries)
     if len(parts) <= 1:
         return parts[0] if parts else None

@@ -63,13 +63,13 @@ def _heading(ahead: DriftResult | None, unit: str) -> str:
     pace = f"It changes by {amount(ahead.per_year, unit)} a year"
     if ahead.reaches_day is None:
         return f"{pace}; the limit is not in sight."
-    return f"{pace} and will reach the limit about {date.fromordinal(ahead.reaches_day)}."
+    return f"{pace}; with its uncertainty the limit may be reached from {date.fromordinal(ahead.reaches_day)}."
 
 
 def _limit_ahead(history: History) -> str:
     """When the first of its self-checks will reach its limit, if that is in sight."""
     days = [d.reaches_day for c in checks_for(history.tool) if (d := history.drift(c)) and d.reaches_day]
-    return f"at this pace at its limit about {date.fromordinal(min(days))}" if days else ""
+    return f"its limit may be reached from {date.fromordinal(min(days))}" if days else ""
 
 
 def correction_said(history: History) -> str:
@@ -107,9 +107,10 @@ def capable(garage: Garage, history: History) -> list[tuple[Plan, list[Decides]]
     return [(plan, found) for plan in plans(garage) if (found := decides(plan, tool))]
 
 
-def relying(garage: Garage, history: History) -> list[Opened]:
-    """Jobs with readings by an instrument since its last good check."""
-    return garage.relying(history.tool.id, history.last_good.at if history.last_good else 0)
+def relying(garage: Garage, history: History, signed: bool) -> list[Opened]:
+    """Signed or open jobs with readings by an instrument since its last good check."""
+    since = history.last_good.at if history.last_good else 0
+    return [garage.open(row.id) for row in garage.relying(history.tool.id, since, signed)]
 
 
 # --- the register
@@ -211,7 +212,6 @@ def page(
     """An instrument: whether it can be relied on, its checks, who relied on it, what it can decide."""
     garage = garage_of(request)
     history = garage.instruments.one(id)
-    jobs = relying(garage, history)
     before = {name: f"{getattr(history.tool.contributions, name):g}" for name in FIGURES} | {
         "name": history.tool.name,
         "serial": history.tool.serial,
@@ -229,8 +229,8 @@ def page(
         reads=READS,
         courses=[course_of(history, c) for c in checks_for(history.tool)],
         corrected=correction_said(history),
-        open_jobs=[o for o in jobs if o.state.signed is None],
-        signed_jobs=[o for o in jobs if o.state.signed is not None],
+        open_jobs=relying(garage, history, signed=False),
+        signed_jobs=relying(garage, history, signed=True),
         entries=[(e, _entry_said(e.said)) for e in reversed(history.entries)],
         error=error,
         typed=before | (typed or {}),

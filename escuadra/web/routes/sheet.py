@@ -11,10 +11,9 @@ from starlette.concurrency import run_in_threadpool
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import ReadingTaken
-from escuadra.core.job.figures import figures_of
 from escuadra.core.job.moving import expected, missing_slots
 from escuadra.core.job.sheet import CheckView, SlotView
-from escuadra.core.job.stands import left_behind, the_round
+from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
 from escuadra.core.quantities import OWN_UNIT, Question
 from escuadra.core.tool import Tool
@@ -142,10 +141,9 @@ def page(
         glyph=glyph(sheet.next),
         place=place,
         left=len(sheet.unsettled),
-        figures=[f for f in figures_of(sheet.plan.procedure) if f.check == check or (framed and not f.check)],
+        figures=[f for f in sheet.plan.figures if f.check == check or (framed and not f.check)],
         photos=[p for p in sheet.state.photos if slot_view and p.said.slot == slot_view.slot.id],
         signs=WORDS,
-        round=the_round(sheet) if sheet.state.stage != "signed" else None,
         left_behind=left_behind(sheet, slot_view.slot) if slot_view and sheet.state.stage != "signed" else "",
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )

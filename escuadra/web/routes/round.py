@@ -1,0 +1,23 @@
+"""The round: what is left to read, by tool and place, in the order with the fewest changes."""
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from escuadra.core.job.stands import standing_now, the_round
+from escuadra.web.pages import garage_of, render
+
+router = APIRouter(prefix="/jobs/{job}")
+
+
+@router.get("/round")
+def show(request: Request, job: str) -> Response:
+    """The stops of the round, each with a way to its first reading."""
+    opened = garage_of(request).open(job)
+    return render(
+        request,
+        "round.html",
+        opened=opened,
+        sheet=opened.sheet,
+        round=the_round(opened.sheet),
+        standing=standing_now(opened.sheet),
+    )
