@@ -292,5 +292,8 @@ class FrameProfile(Frozen):
     screw: tuple[Number, Number] = Field(description="where the yaw screw is, frame axes")
     yaw_deg_per_turn: Number = Field(description="of the beam for a turn clockwise seen from above")
     height_per_turn: Positive = Field(description="of the crank, mm")
+    excludes: list[str] = Field(
+        [], description="kinds of reading that cannot be taken while the target hangs, such as scale"
+    )
     beam_height: Positive = Field(650.0, description="usual height of its scale above the floor, mm")
     scale_zero: Number = Field(0.0, description="reading of the beam's scale at its centre, increasing to the left")

@@ -285,6 +285,8 @@ class Garage:
         if instrument is None:
             names = ", ".join(t.id for t in self.tools(where))
             raise BadInput("tool", tool or "nothing", f"an instrument for this reading: {names}")
+        if sheet.setup.excluded(where):
+            raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
         trusted = self.instruments.trusted(tool)
         if not trusted.usable:
             raise BadInput("tool", f"{instrument.name}, {trusted.words}", "one that can be relied on: check it first")

@@ -42,6 +42,7 @@ SPOILS = {
     "set_down": FRAME,
     "bump": FRAME,
     "mount": {"centred", "level", "target"},
+    "taken_off": {"centred", "level", "target"},
     "shift": {"centred", "level", "surroundings"},
     "run_again": {"surroundings"},
     "holder": {"centred", "level"},

@@ -4,8 +4,10 @@ from itertools import permutations
 
 import pytest
 
+from escuadra.core.errors import BadInput
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.stands import Stand, _changes, _walked, left_behind, missing, stand_of, standing_now, the_round
+from escuadra.jobs import Garage
 from tests.conftest import Technician
 
 
@@ -53,6 +55,31 @@ def test_after_a_bump_the_round_is_what_the_bump_spoiled(full: Technician) -> No
     first = the_round(full.opened.sheet).stops
     wheels = [stop.stand.place for stop in first if any(s.id.startswith("arch.") for _, s in stop.reads)]
     assert len(wheels) == 4
+
+
+def test_where_the_laser_stands_in_the_targets_place_it_reads_before_and_never_while_the_target_hangs(
+    garage: Garage,
+) -> None:
+    who = Technician(garage, garage.clock(), "teo")
+    asked = {"number": "X-1", "reason": "windscreen replaced", "bay": "Norte", "procedure": "BL-CAM-01"}
+    who.take_in(**asked, frame="galga-3")
+    who.ready()
+    who.stance(0, 0, 0, 0)
+    who.line()
+    order = [s.id for stop in the_round(who.opened.sheet).stops for _, s in stop.reads]
+    assert order.index("crossing") < order.index("tape.LF.LF_end")
+    who.level()
+    who.tapes((0.5, 0.3, 0.02))
+    who.target()
+    who.happen("mount")
+    who.target()
+    with pytest.raises(BadInput, match="the mounted target does not stand in the way"):
+        who.read("crossing", "0.2", "laser-2")
+    assert "crossing" not in {s.id for _, s in missing(who.opened.sheet)}
+    needed = {s.id for _, s in missing(who.opened.sheet)}
+    assert {"tape.LF.RF_end", "tape.RF.LF_end"} <= needed
+    who.happen("taken_off")
+    who.read("crossing", "0.2", "laser-2")
 
 
 @pytest.mark.parametrize("count", [1, 4, 6])

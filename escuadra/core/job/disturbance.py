@@ -40,6 +40,9 @@ HAPPENINGS: dict[str, Happening] = {
         Happening(
             what="mount", words="target mounted", aspects=frozenset({"centre", "level", "target"}), side="target"
         ),
+        Happening(
+            what="taken_off", words="target taken off", aspects=frozenset({"centre", "level", "target"}), side="target"
+        ),
         Happening(what="shift", words="target shifted", aspects=frozenset({"centre", "level", "area"}), side="target"),
         Happening(what="holder", words="holder removed", aspects=frozenset({"centre", "level"}), side="target"),
         Happening(what="run_again", words="procedure to be run again", aspects=frozenset({"area"}), side="target"),

@@ -89,6 +89,18 @@ class Setup:
         """Those of them that nothing disturbed since."""
         return self.once(("current", slot.id), lambda: current(self.live(slot.id), self.state, slot.aspects))
 
+    @cached_property
+    def target_hangs(self) -> bool:
+        """The target was answered for and nothing took it off since."""
+        mounted = frozenset({"target"})
+        return any(
+            current(self.live(slot), self.state, mounted) for slot in self.state.entries if slot.startswith("target.")
+        )
+
+    def excluded(self, slot: Slot) -> bool:
+        """The slot cannot be read now: its tool would stand where the target hangs."""
+        return slot.reads in self.plan.frame.excludes and self.target_hangs
+
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
         return self.once(("now", slot.id), lambda: measured(self.current(slot)))

@@ -1,7 +1,8 @@
 """Tools have places: where each stands to be read, the round with the fewest changes, and what is left behind.
 
 A tool stands at one place at a time; carrying it on is a change. Readings are grouped by tool and place, phase by
-phase (what comes before the target is mounted, and what comes after), and the places of a phase are walked the
+phase (what comes before the target is mounted, and what comes after; a frame says which readings the hanging target
+excludes, and those come before), and the places of a phase are walked the
 shortest way from where the tools stand now. Where a tool stands follows from what was read with it last.
 """
 
@@ -109,7 +110,12 @@ def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
         if view.check.optional and not view.begun:
             continue
         for slot in _needed(view.check, sheet):
-            if slot.id not in found and not sheet.setup.current(slot) and stand_of(slot, sheet.plan) is not None:
+            if (
+                slot.id not in found
+                and not sheet.setup.excluded(slot)
+                and not sheet.setup.current(slot)
+                and stand_of(slot, sheet.plan) is not None
+            ):
                 found[slot.id] = (view, slot)
     return list(found.values())
 
@@ -123,7 +129,8 @@ def _needed(check: Check, sheet: Sheet) -> list[Slot]:
 def the_round(sheet: Sheet) -> Round:
     """The order of what is left to read with the fewest changes of tools."""
     left, now = missing(sheet), standing_now(sheet)
-    before, after = ([pair for pair in left if _late(pair[0]) is late] for late in (False, True))
+    early = frozenset(sheet.plan.frame.excludes)
+    before, after = ([p for p in left if (_late(p[0]) and p[1].reads not in early) is late] for late in (False, True))
     stops: list[Stop] = []
     at = (0.0, 0.0)
     for phase in (before, after):

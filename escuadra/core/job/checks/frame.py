@@ -122,7 +122,9 @@ class PoseCheck(Check):
 
         After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline).
         """
-        laser = all(mark.y is not None for mark in setup.marks.values())
+        laser = all(mark.y is not None for mark in setup.marks.values()) and not setup.excluded(
+            crossing_slot(setup.plan)
+        )
         carried = setup.carries(epoch)
         found = []
         for slot in self.slots(setup):
