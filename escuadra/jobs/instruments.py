@@ -7,6 +7,7 @@ appended to that history. A drop, a failed check or a check that is too old is t
 import math
 import uuid
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from datetime import date
 
 from escuadra.catalogue import Catalogue
@@ -71,8 +72,11 @@ class Instruments:
             found = {e.id: History(e.content) for e in self.catalogue.all("tool")}
             for id, entries in texts.items():
                 read = [HistoryEntry.model_validate_json(text) for text in entries]
-                first = found.get(id) or _first_sheet(id, read)
-                found[id] = fold_history(first, read)
+                shelf = found.get(id)
+                history = fold_history(shelf or _first_sheet(id, read), read)
+                if shelf is not None and shelf.tool.revision > history.tool.revision:
+                    history = replace(history, tool=shelf.tool)
+                found[id] = history
             self._kept = (counts, dict(sorted(found.items())))
         return self._kept[1]
 
@@ -104,8 +108,15 @@ class Instruments:
     # --- what happens to it
 
     def _append(self, id: str, said: Said, who: Person, key: str) -> bool:
+        if not isinstance(said, Entered):
+            self._sheet_first(self.one(id).tool, who)
         entry = HistoryEntry(at=self.clock(), day=self.today(), person=who, said=said)
         return self.store.append_instrument(id, key or uuid.uuid4().hex, canonical(entry.model_dump(mode="json")))
+
+    def _sheet_first(self, tool: Tool, who: Person) -> None:
+        """A history begins with its instrument's sheet: it stays readable when the catalogue's is gone."""
+        if tool.id not in self.store.instrument_entries():
+            self._append(tool.id, Entered(tool=tool), who, f"{tool.id}-sheet")
 
     def enter(self, tool: Tool, person: str, key: str = "", new: bool = True) -> History:
         """Take an instrument into the register, or change what its sheet says."""
@@ -220,6 +231,8 @@ class Instruments:
             if tool.id not in self.every() and not any(isinstance(e.said, Entered) for e in entries):
                 self.enter(tool, person)
                 added += 1
+            if entries and not isinstance(entries[0].said, Entered):
+                self._sheet_first(tool, who)
             for entry in entries:
                 if (entry.at, entry.said.kind) not in here:
                     line = canonical(entry.model_dump(mode="json"))

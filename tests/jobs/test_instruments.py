@@ -1,11 +1,13 @@
 """The register through its commands, and what a doubted instrument does to the jobs that relied on it."""
 
 import json
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
 import pytest
 
+from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput
 from escuadra.core.tool import Tool
 from escuadra.jobs import Garage
@@ -176,6 +178,20 @@ def test_a_file_that_is_not_a_register_is_refused_whole(garage: Garage, text: st
     with pytest.raises(BadInput, match=said):
         garage.instruments.take_file(text, "ines")
     assert garage.store.instrument_entries() == before
+
+
+def test_a_history_outlives_the_catalogue_and_a_newer_sheet_of_the_catalogue_counts(garage: Garage) -> None:
+    check(garage, "laser-2", "plumb", 0.5)
+    history, shelf = garage.instruments.one("laser-2"), garage.catalogue.get("tool", "laser-2")
+    entries = dict(garage.catalogue.entries)
+    newer = shelf.content.model_copy(update={"revision": 99, "name": "Floor laser 2, renewed"})
+    entries["tool", "laser-2"] = replace(shelf, content=newer, revision=99)
+    garage.instruments.catalogue, garage.instruments._kept = Catalogue(entries), (None, {})
+    assert garage.instruments.one("laser-2").tool.name == "Floor laser 2, renewed"
+    assert garage.instruments.one("laser-2").entries == history.entries
+    del entries["tool", "laser-2"]
+    garage.instruments.catalogue, garage.instruments._kept = Catalogue(entries), (None, {})
+    assert garage.instruments.one("laser-2") == history
 
 
 def test_a_frames_zero_mark_counts_in_what_is_read_on_its_scale(garage: Garage) -> None:
