@@ -16,7 +16,7 @@ test: .venv/dev-ready node_modules/.ready chromium
 	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadfile
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
 
 test-postgres: .venv/dev-ready
 	sh scripts/need.sh postgresql

@@ -10,15 +10,23 @@ from functools import cached_property
 
 import numpy as np
 
+SLIVER = 1e-7
+"""A triangle thinner than that, of its longest side squared, has no inside."""
 TOLERANCE = 1e-9
 """A place that is outside by less than this share of a triangle is on its edge."""
 
 
 def triangulated(xy: np.ndarray) -> np.ndarray:
-    """(m, 3) places in ``xy`` (n, 2) of the corners of each Delaunay triangle."""
+    """(m, 3) places in ``xy`` (n, 2) of the corners of each Delaunay triangle.
+
+    Rounding leaves slivers between points in one line along the rim: they hold nothing and are left out.
+    """
     from scipy.spatial import Delaunay
 
-    return np.asarray(Delaunay(xy).simplices, dtype=int)
+    corners = np.asarray(Delaunay(xy).simplices, dtype=int)
+    sides = xy[corners[:, :2]] - xy[corners[:, 2:]]
+    area = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0])
+    return np.asarray(corners[area > SLIVER * (sides**2).sum(axis=2).max(axis=1)])
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,6 +1,7 @@
 """A real server in a process of its own, and Debian's Chromium on it."""
 
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -14,7 +15,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from escuadra.demo.valdehierro import BAYS, PEOPLE
+from escuadra.demo.valdehierro import BAYS, PEOPLE, open_demo
 from escuadra.jobs import Garage
 from tests.conftest import Clock
 
@@ -22,6 +23,15 @@ PATIENCE_S = float(os.environ.get("ESCUADRA_TEST_PATIENCE_S", "90"))
 """How long a journey waits for what it expects: long, since machines starve; less while a journey is written."""
 
 expect.set_options(timeout=1000 * PATIENCE_S)
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Journeys of a file share its demo and stay together, in their order; what only looks is parted by theme."""
+    for item in items:
+        if item.path.parent == Path(__file__).parent:
+            theme = item.callspec.params.get("theme", "") if hasattr(item, "callspec") else ""
+            item.add_marker(pytest.mark.xdist_group(f"{item.path.stem}{theme}"))
 
 
 class Server:
@@ -78,10 +88,20 @@ def server(tmp_path: Path) -> Iterator[Server]:
     running.kill(signal.SIGTERM)
 
 
+@pytest.fixture(scope="session")
+def demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The data folder of the demo, made once."""
+    folder = tmp_path_factory.mktemp("demo-once") / "data"
+    open_demo(folder, lambda: time.time_ns() // 1_000_000).close()
+    return folder
+
+
 @pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """The demo garage, as ``make demo`` serves it."""
-    running = Server(tmp_path_factory.mktemp("demo") / "data", "demo")
+def demo(demo_once: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """The demo garage, as ``make demo`` serves it; each file of journeys has its own."""
+    folder = tmp_path_factory.mktemp("demo") / "data"
+    shutil.copytree(demo_once, folder)
+    running = Server(folder, "demo")
     yield running
     running.kill(signal.SIGTERM)
 

@@ -48,7 +48,7 @@ def test_a_laser_3_mm_in_10_m_off_is_corrected_for_then_dropped_and_its_job_goes
 
     job = job_page(demo, "VF-0417")
     page.goto(f"{demo.url}{job}?check=centred&slot=crossing")
-    expect(page.locator(".entry")).to_contain_text("0.2\u202fmm is taken off: found at its last check")
+    expect(page.locator(".entry")).to_contain_text("0.4\u202fmm is taken off: found at its last check")
     page.locator("#typed").fill("0.4")
     page.keyboard.press("Enter")
     row = page.locator("[data-check=centred]").first
