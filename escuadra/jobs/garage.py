@@ -287,9 +287,13 @@ class Garage:
             raise BadInput("tool", tool or "nothing", f"an instrument for this reading: {names}")
         if sheet.setup.excluded(where):
             raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
-        trusted = self.instruments.trusted(tool)
-        if not trusted.usable:
-            raise BadInput("tool", f"{instrument.name}, {trusted.words}", "one that can be relied on: check it first")
+        frame = sheet.plan.frame.id if where.reads == "scale" else ""
+        scale = self.instruments.scale_of(frame)
+        for used in (tool, scale.tool.id if scale is not None else tool):
+            trusted = self.instruments.trusted(used)
+            if not trusted.usable:
+                name = self.instruments.one(used).tool.name
+                raise BadInput("tool", f"{name}, {trusted.words}", "one that can be relied on: check it first")
         found: Understood | Question
         if understood:
             found = parse(understood.replace("−", "-"), quantity.dimension, quantity.unit)[0]
@@ -311,11 +315,10 @@ class Garage:
             tool=ToolUsed(
                 id=instrument.id,
                 name=instrument.name,
-                contributions=self.instruments.contributions(
-                    tool, quantity.dimension, where.lever, sheet.plan.frame.id if where.reads == "scale" else ""
-                ),
+                contributions=self.instruments.contributions(tool, quantity.dimension, where.lever, frame),
                 expansion_per_k=instrument.expansion_per_k,
                 sag=instrument.sag,
+                scale=scale.tool.id if scale is not None else "",
             ),
             temperature=warm,
             hung_free=hung_free and instrument.sag is not None,

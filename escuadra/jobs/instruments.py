@@ -95,10 +95,14 @@ class Instruments:
         """Whether an instrument can be relied on today."""
         return self.one(id).trusted(self.today())
 
+    def scale_of(self, frame: str) -> History | None:
+        """The instrument that a frame profile's scale and zero marks are."""
+        return next((h for h in self.shelf() if frame and h.tool.frame == frame), None)
+
     def contributions(self, id: str, dimension: Dimension, lever: float, frame: str) -> Instrument:
         """What a reading gets from an instrument now; on a frame's scale (``frame``) its zero mark's error too."""
         own = self.one(id).contributions(dimension, lever)
-        scale = next((h for h in self.shelf() if frame and h.tool.frame == frame), None)
+        scale = self.scale_of(frame)
         zero = scale.contributions(dimension) if scale is not None else None
         if zero is None or zero.bias is None or zero.u_bias is None:
             return own

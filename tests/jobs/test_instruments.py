@@ -199,6 +199,12 @@ def test_a_frames_zero_mark_counts_in_what_is_read_on_its_scale(garage: Garage) 
     own = garage.instruments.contributions("laser-2", "length", 690, "galga-2")
     plain = garage.instruments.contributions("laser-2", "length", 690, "")
     assert (own.bias, plain.bias) == (pytest.approx(0.4), None)
+    who = framed(garage, "VF-9")
+    assert garage.instruments.drop("frame-2", "it tipped over", "teo") == ["VF-9"]
+    assert states(garage, who.job)["centred"] == "stale"
+    assert states(garage, who.job)["level"] == "holds"
+    with pytest.raises(BadInput, match="Frame Galga 2, scales and zero marks, dropped"):
+        who.read("crossing", "0.1", "laser-2")
     assert own.u_bias == pytest.approx(
         (0.25 / 3 + garage.instruments.one("frame-2").checks()[0][1].found.u ** 2) ** 0.5
     )

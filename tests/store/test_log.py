@@ -179,3 +179,11 @@ def test_signing_takes_the_head_that_the_signer_saw(full: Technician) -> None:
     full.garage.record(full.job, "level.roll", "0.05", "level-1", "amara", "meanwhile", word="LF end high")
     with pytest.raises(Conflict, match="Others have recorded since you looked"):
         full.garage.sign(full.job, seen, "teo", "sign", lambda *_: (b"json", b"pdf"))
+
+
+def test_an_instruments_history_grows_in_order_and_takes_an_entry_once(garage: Garage) -> None:
+    store = garage.store
+    assert store.instrument_entries() == {}
+    assert [store.append_instrument("tape-4", f"k{n}", f"text {n}") for n in (1, 2, 1, 3)] == [True, True, False, True]
+    assert store.append_instrument("tape-7", "k1", "another's")
+    assert store.instrument_entries() == {"tape-4": ["text 1", "text 2", "text 3"], "tape-7": ["another's"]}

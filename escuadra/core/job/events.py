@@ -68,6 +68,7 @@ class ToolUsed(Frozen):
     contributions: Instrument
     expansion_per_k: Number | None = None
     sag: Sag | None = Field(None, description="of a tape that hangs free")
+    scale: str = Field("", description="instrument whose scale it was read on, where that is another one")
 
 
 class ReadingTaken(Frozen):

@@ -141,7 +141,7 @@ class State:
 
 def _doubtful(entry: Entry, tool: str, since: int) -> bool:
     said = entry.said
-    used = isinstance(said, ReadingTaken) and said.tool.id == tool
+    used = isinstance(said, ReadingTaken) and tool in (said.tool.id, said.tool.scale)
     return used and entry.at >= since and entry.doubted is None
 
 

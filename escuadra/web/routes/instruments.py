@@ -1,6 +1,7 @@
 """Instruments: the register, one instrument with its history, and its files."""
 
 import re
+import uuid
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -163,7 +164,7 @@ def tool_from(form: dict[str, str], before: Tool | None = None) -> Tool:
     return Tool.read(
         data
         | {
-            "id": before.id if before else slug,
+            "id": before.id if before else slug or f"instrument-{uuid.uuid4().hex[:6]}",
             "revision": before.revision + 1 if before else 1,
             "name": name,
             "kind": before.kind if before else form.get("kind", ""),

@@ -34,7 +34,8 @@ def _new(
         "taken_on": today.isoformat(),
         "valid_until": valid_from(today).isoformat(),
     }
-    tools = [e.content.name for e in garage.catalogue.all("tool") if "staff" in e.content.reads]
+    shelf = [h for h in garage.instruments.shelf() if "staff" in h.tool.reads]
+    tools = [h.tool.name for h in shelf if h.trusted(garage.instruments.today()).usable]
     return render(
         request,
         "survey_new.html",
