@@ -44,12 +44,16 @@ class Step:
     times: int = 1
     words: tuple[str, str] | None = None
     optional: bool = False
+    near: str = ""
+    """Step whose figure this one should come near: what is off by more than a tenth is asked about."""
 
-    def quantity(self, tool: Tool) -> Quantity:
+    def quantity(self, tool: Tool, read: Readings | None = None) -> Quantity:
         """What the field asks for; a reading of the instrument is meant in the instrument's own unit."""
+        about = (read or {}).get(self.near)
+        low, high = (0.9 * about[0], 1.1 * about[0]) if about else (self.low, self.high)
         dimension = self.dimension or "length"
         unit = tool.unit if self.u is None and tool.unit in FACTORS[dimension] else OWN_UNIT[dimension]
-        return Quantity(dimension=dimension, unit=unit, low=self.low, high=self.high)
+        return Quantity(dimension=dimension, unit=unit, low=low, high=high)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -121,6 +125,7 @@ def _against(what: str, dimension: Dimension, low: float, high: float, u: float)
             low=low,
             high=high,
             times=3,
+            near="length",
         ),
     )
 

@@ -74,6 +74,13 @@ def test_a_guided_check_goes_on_from_what_stands_in_its_address(
     assert ("aria-invalid" in text) == bool(said)
 
 
+def test_a_reading_far_from_the_reference_is_asked_about(visitor: Visitor) -> None:
+    path = "/instruments/tape-4/checks/reference?length=3000.2&readings="
+    assert "90 cm for what the instrument reads?" in visitor.client.get(f"{path}90+cm").text
+    assert "reading 2 of 3" in visitor.client.get(f"{path}3001").text
+    assert "reading 2 of 3" in visitor.client.get(f"{path}90+cm!").text
+
+
 def test_a_finding_is_shown_kept_once_and_told_to_the_jobs(visitor: Visitor, garage: Garage) -> None:
     check(garage, "laser-2", "plumb", 0.1)
     who = framed(garage, "VF-1")

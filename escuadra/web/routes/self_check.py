@@ -11,7 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks import Figure
 from escuadra.core.quantities import Question, parse, understand
-from escuadra.core.selfcheck import CHECKS, Found, SelfCheck, Step, checks_for
+from escuadra.core.selfcheck import CHECKS, Found, Readings, SelfCheck, Step, checks_for
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.drawing import rule
@@ -42,7 +42,7 @@ class Progress:
         return [(field, text) for field, texts in self.typed.items() for text in texts]
 
 
-def value_of(step: Step, tool: Tool, typed: str) -> float | Question:
+def value_of(step: Step, tool: Tool, typed: str, read: Readings) -> float | Question:
     """A step's text as a figure; ``0.9 mm|beam left of it`` carries its direction; raises ``BadInput``."""
     text, _, word = typed.partition("|")
     sure = text.endswith(SURE)
@@ -51,7 +51,7 @@ def value_of(step: Step, tool: Tool, typed: str) -> float | Question:
         if not re.fullmatch(r"[-−]?\d{1,3}([.,]\d+)?", text):
             raise BadInput(step.field, text or "nothing", "a figure such as 17.5")
         return float(text.replace(",", ".").replace("−", "-"))
-    quantity = step.quantity(tool)
+    quantity = step.quantity(tool, read)
     if sure:
         value = parse(text, quantity.dimension, quantity.unit)[0].value
     else:
@@ -76,7 +76,7 @@ def progress_of(check: SelfCheck, tool: Tool, pairs: Sequence[tuple[str, str]]) 
                 typed.setdefault(step.field, []).append(text)
                 continue
             try:
-                found = value_of(step, tool, text)
+                found = value_of(step, tool, text, values)
             except BadInput as error:
                 return Progress(typed, values, step, told(error), None, text.partition("|")[0])
             if isinstance(found, Question):
