@@ -178,6 +178,11 @@ class History:
             )
         return corrected.contributions_in(dimension)
 
+    @property
+    def tilt(self) -> float:
+        """Angle of a beam or level that its checks found, as bias of a reading for each mm of distance."""
+        return math.fsum(f.tilt for f in self._biases() if f.tilt is not None)
+
     def _biases(self) -> list[Found]:
         """What each self-check found last, where that holds; of those that find a constant the newest alone."""
         newest = {c.check: (k, c.found) for k, (_, c) in enumerate(self.checks())}

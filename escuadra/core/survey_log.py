@@ -3,6 +3,7 @@
 ``fold_survey`` gives what the entries amount to; ``at`` is UTC milliseconds and for people only.
 """
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date
@@ -14,6 +15,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.events import Person
 from escuadra.core.model import Frozen, Number, Positive
 from escuadra.core.survey import MOST_POINTS, Survey, SurveyPoint, SurveyReading
+from escuadra.core.wording import BEAM, amount
 
 Reads = Literal["staff", "height"]
 
@@ -30,6 +32,7 @@ class Begun(Frozen):
     reads: Reads
     points: list[SurveyPoint] = Field(max_length=MOST_POINTS)
     note: str = ""
+    tilt: Number = Field(0.0, description="of the level, found at its last check: staff too long for each mm of sight")
 
 
 class PointRead(Frozen):
@@ -49,6 +52,15 @@ class FileRead(Frozen):
     readings: list[SurveyReading]
 
 
+class Stationed(Frozen):
+    """Where the level stood in a set-up, in bay axes; a later one wins."""
+
+    kind: Literal["stationed"] = "stationed"
+    setup: str
+    x: Number
+    y: Number
+
+
 class TakenBack(Frozen):
     """A figure that was taken back."""
 
@@ -61,7 +73,7 @@ class SurveyEntry(Frozen):
 
     at: int
     person: Person
-    said: Begun | PointRead | FileRead | TakenBack = Field(discriminator="kind")
+    said: Begun | PointRead | FileRead | Stationed | TakenBack = Field(discriminator="kind")
 
 
 @dataclass(frozen=True)
@@ -82,6 +94,25 @@ class Draft:
     person: Person
     figures: tuple[Figure, ...] = ()
     setups: tuple[str, ...] = field(default=("1",))
+    stations: dict[str, tuple[float, float]] = field(default_factory=dict)
+
+    def levelled(self, reading: SurveyReading) -> SurveyReading:
+        """A staff reading less what the level's tilt makes of its distance, where the level's place is known."""
+        at = self.stations.get(reading.setup)
+        point = next((p for p in self.begun.points if p.id == reading.point), None)
+        if not self.begun.tilt or at is None or point is None or reading.staff is None:
+            return reading
+        sight = math.dist(at, (point.x, point.y))
+        return reading.model_copy(update={"staff": reading.staff - self.begun.tilt * sight})
+
+    @property
+    def corrected(self) -> str:
+        """What was done about the level's tilt, in words; empty where it has none."""
+        if not self.begun.tilt:
+            return ""
+        said = f"{amount(abs(self.begun.tilt) * 10_000, BEAM)} of the level"
+        left = [setup for setup in self.setups if setup not in self.stations]
+        return f"{said} taken off by distance" + (f", not in set-up {', '.join(left)}" if left else "")
 
     @property
     def read(self) -> set[str]:
@@ -111,19 +142,23 @@ class Draft:
         """What it amounts to; raises ``BadInput`` where that is not a survey yet."""
         begun = self.begun
         taken = begun.model_dump(include={"bay", "taken_on", "valid_until", "instrument", "u", "note"})
-        readings = [figure.reading for figure in self.figures]
+        readings = [self.levelled(figure.reading) for figure in self.figures]
+        taken["note"] = "; ".join(part for part in (begun.note, self.corrected) if part)
         return Survey.read({**taken, "person": self.person.name, "points": begun.points, "readings": readings})
 
 
 def fold_survey(entries: Iterable[SurveyEntry]) -> Draft:
     """The survey that entries amount to; raises ``BadInput`` where the first is not its beginning."""
     figures: dict[int, list[Figure]] = {}
+    stations: dict[str, tuple[float, float]] = {}
     begun: Begun | None = None
     person: Person | None = None
     for seq, entry in enumerate(entries, 1):
         said = entry.said
         if isinstance(said, Begun):
             begun, person = said, entry.person
+        elif isinstance(said, Stationed):
+            stations[said.setup] = (said.x, said.y)
         elif isinstance(said, TakenBack):
             figures.pop(said.entry, None)
         elif begun is not None and isinstance(said, PointRead):
@@ -135,4 +170,4 @@ def fold_survey(entries: Iterable[SurveyEntry]) -> Draft:
         raise BadInput("survey", "nothing", "a survey that was begun")
     kept = tuple(figure for group in figures.values() for figure in group)
     setups = dict.fromkeys(["1", *(figure.reading.setup for figure in kept)])
-    return Draft(begun, person, kept, tuple(setups))
+    return Draft(begun, person, kept, tuple(setups), stations)

@@ -19,16 +19,26 @@ from escuadra.core.ground import Ground, ground
 from escuadra.core.job.events import Person, Pinned, canonical
 from escuadra.core.parking import Lot, Parking, park
 from escuadra.core.procedure import Procedure, VehicleModel
-from escuadra.core.quantities import Quantity, Question, understand
+from escuadra.core.quantities import Quantity, Question, parse, understand
 from escuadra.core.room import STEP_MM
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import Standing, said_place, stand, target_places
 from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid
-from escuadra.core.survey_log import Begun, Draft, FileRead, PointRead, SurveyEntry, TakenBack, fold_survey
+from escuadra.core.survey_log import (
+    Begun,
+    Draft,
+    FileRead,
+    PointRead,
+    Stationed,
+    SurveyEntry,
+    TakenBack,
+    fold_survey,
+)
 from escuadra.store import Store
 from escuadra.store.database import SurveyRow
 
+SurveySaid = Begun | PointRead | FileRead | Stationed | TakenBack
 VALID_DAYS = 365
 """How long a survey counts where nobody says otherwise."""
 STAFF = Quantity(dimension="length", unit="mm", low=50, high=5000)
@@ -138,7 +148,7 @@ class Floors:
         """A survey as its entries leave it."""
         return fold_survey(SurveyEntry.model_validate_json(text) for text in self.store.survey_entries(self.row(id).id))
 
-    def _append(self, id: str, person: str, client_id: str, said: Begun | PointRead | FileRead | TakenBack) -> Draft:
+    def _append(self, id: str, person: str, client_id: str, said: SurveySaid) -> Draft:
         if self.row(id).sheet is not None:
             raise Conflict("This survey is closed: it stays as it was. Begin another.")
         entry = SurveyEntry(at=self.clock(), person=self.person(person), said=said)
@@ -251,6 +261,16 @@ class Floors:
         if strange is not None or not readings:
             raise BadInput("point", strange or "nothing", "figures at points of this survey")
         return self._append(id, person, client_id, FileRead(readings=readings))
+
+    def station(self, id: str, setup: str, x: str, y: str, person: str, client_id: str) -> Draft:
+        """Note where the level stands in a set-up, as typed in bay axes."""
+        places = []
+        for name, text in (("x", x), ("y", y)):
+            meanings = parse(text, "length", "mm")
+            if len(meanings) > 1:
+                raise BadInput(name, text, " or ".join(m.text for m in meanings) + ", typed with its unit")
+            places.append(meanings[0].value)
+        return self._append(id, person, client_id, Stationed(setup=setup.strip() or "1", x=places[0], y=places[1]))
 
     def take_back(self, id: str, person: str, client_id: str) -> Draft:
         """Take back one's own last figure."""

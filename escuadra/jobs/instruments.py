@@ -95,6 +95,16 @@ class Instruments:
         """Whether an instrument can be relied on today."""
         return self.one(id).trusted(self.today())
 
+    def level_tilt(self, name: str) -> float:
+        """Tilt of the level of that name, 0 where the register has none; raises ``BadInput`` for a doubted one."""
+        found = next((h for h in self.shelf() if h.tool.name == name.strip()), None)
+        if found is None:
+            return 0.0
+        trusted = found.trusted(self.today())
+        if not trusted.usable:
+            raise BadInput("instrument", f"{name}, {trusted.words}", "one that can be relied on: check it first")
+        return found.tilt
+
     def scale_of(self, frame: str) -> History | None:
         """The instrument that a frame profile's scale and zero marks are."""
         return next((h for h in self.shelf() if frame and h.tool.frame == frame), None)

@@ -7,10 +7,12 @@ from typing import Any
 import pytest
 from pypdf import PdfReader
 
+from escuadra.core.relief import plane_of
 from escuadra.core.survey import Survey
 from escuadra.jobs import Garage
 from tests.conftest import Technician
 from tests.jobs.test_floors import keep, placed, slope, survey
+from tests.jobs.test_instruments import check
 from tests.web.test_pages import Visitor
 
 SHEET = {"length": "12 m", "width": "5000"}
@@ -182,3 +184,32 @@ def test_the_record_says_where_the_vehicle_stood(teo: Technician) -> None:
         "rear axle at x 1\u202f600\u202fmm, y 2\u202f500\u202fmm, heading 0.00°; floor surveyed"
     )
     assert {"bay", "survey"} <= {pin.kind for pin in record.pins}
+
+
+def test_a_levels_tilt_is_taken_off_by_distance_and_a_doubted_level_begins_no_survey(
+    visitor: Visitor, garage: Garage
+) -> None:
+    keep(garage)
+    check(garage, "level-9", "two_peg", 3.0)
+    level, at, points = garage.instruments.one("level-9").tool.name, (900.0, 700.0), []
+    for row in range(4):
+        for k in range(6):
+            x, y = 100 + k * 2300.0, 150 + row * 1500.0
+            staff = 1400 - 0.001 * x + 0.0003 * ((x - at[0]) ** 2 + (y - at[1]) ** 2) ** 0.5
+            points.append(f"P{row}{k};{x};{y};{staff:.4f}")
+    begun = {"instrument": level, "u": "0.5", "reads": "staff", "csv": "\n".join(["point;x;y;staff", *points])}
+    begun |= {"taken_on": "2025-11-20", "valid_until": "2026-11-20"}
+    path = visitor.post("/bays/Norte/surveys/new", {**begun, "entry": "k"}).headers["location"]
+    assert "not in set-up 1" in visitor.client.get(path).text
+    assert visitor.post(f"{path}/station", {"setup": "1", "station-x": "900", "station-y": "here"}).status_code == 422
+    assert visitor.post(f"{path}/station", {"setup": "1", "station-x": "90 cm", "station-y": "700"}).status_code == 303
+    visitor.post(f"{path}/close", {})
+    closed = garage.floors.closed(path.split("/")[-1])
+    flat = plane_of(closed.ground)
+    assert flat.flatness == pytest.approx(0, abs=0.01)
+    assert flat.slope_percent == pytest.approx(0.1, abs=1e-4)
+    assert "3.0\u202fmm in 10\u202fm of the level taken off by distance" in closed.survey.note
+    garage.instruments.drop("level-9", "", "teo")
+    refused = visitor.post("/bays/Norte/surveys/new", {**begun, "entry": "k2"})
+    assert refused.status_code == 422
+    assert "check it first" in refused.text

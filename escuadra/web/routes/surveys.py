@@ -63,6 +63,7 @@ def begin(request: Request, bay: str, form: dict[str, str] = Depends(form_of)) -
             id = floors.begin_from_json(form["json"], person, key)
         else:
             more: dict[str, Any] = {n: form.get(n, "") for n in ("taken_on", "valid_until", "instrument", "note")}
+            more["tilt"] = garage_of(request).instruments.level_tilt(form.get("instrument", ""))
             more |= {"u": parse(form.get("u", ""), "length", "mm")[0].value, "reads": form.get("reads", "staff")}
             if form.get("csv", "").strip():
                 id = floors.begin_from_csv(bay, form["csv"], person, key, **more)
@@ -159,6 +160,18 @@ def undo(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> 
         return _draft(request, id, 422, told(cause), typed=form)
     far = "?far=yes" if form.get("far") == "yes" else ""
     return RedirectResponse(f"/surveys/{id}{far}", 303)
+
+
+@router.post("/surveys/{id}/station")
+def station(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Note where the level stands in a set-up."""
+    setup = form.get("setup", "1").strip() or "1"
+    try:
+        place = form.get("station-x", ""), form.get("station-y", "")
+        garage_of(request).floors.station(id, setup, *place, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as cause:
+        return _draft(request, id, 422, told(cause), typed=form)
+    return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
 
 
 @router.post("/surveys/{id}/table")
