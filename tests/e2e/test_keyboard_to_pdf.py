@@ -111,7 +111,7 @@ def work(page: Page, bay: Bay, most: int = 170) -> int:
         elif "mark printed" in label:
             page.keyboard.type("vt-a 61")
             settled(page, "Enter")
-        elif label == "Day of the printout":
+        elif label == "Which day is the printout from?":
             page.keyboard.type(datetime.now(UTC).date().isoformat())
             settled(page, "Enter")
         else:

@@ -153,7 +153,7 @@ class AlignmentCheck(Check):
         slots = [
             Slot(
                 id="printed.day",
-                label="Day of the printout",
+                label="Which day is the printout from?",
                 ask="choice",
                 aspects=ALIGNMENT,
                 hint="year-month-day, such as 2026-03-05; after adjustment, if there was one",
