@@ -29,7 +29,7 @@ FACTORS: dict[Dimension, dict[str, float]] = {
 }
 """Into the dimension's own unit, the one whose factor is 1."""
 OWN_UNIT: dict[Dimension, str] = {
-    d: next(u for u, factor in units.items() if factor == 1) for d, units in FACTORS.items()
+    kind: next(u for u, factor in units.items() if factor == 1) for kind, units in FACTORS.items()
 }
 _SPELLINGS = {
     "length": {'"': "in", "″": "in", "inch": "in", "inches": "in", "'": "ft", "′": "ft", "feet": "ft", "foot": "ft"},

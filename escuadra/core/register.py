@@ -193,7 +193,7 @@ class History:
     def course(self, check: SelfCheck) -> list[BiasEntry]:
         """The figures of one self-check by day, one a day (the day's last)."""
         by_day = {e.day.toordinal(): c.found for e, c in self.checks(check.id)}
-        return [BiasEntry(day=d, bias=f.value, u=f.u) for d, f in sorted(by_day.items())]
+        return [BiasEntry(day=day, bias=f.value, u=f.u) for day, f in sorted(by_day.items())]
 
     def drift(self, check: SelfCheck) -> DriftResult | None:
         """Where a self-check's figure is heading; nothing before three days of checks."""

@@ -343,7 +343,9 @@ class Floors:
         key = canonical([part.model_dump(mode="json") for part in (bay, vehicle, procedure)])
         if key not in self._rooms:
             found = park(Lot(bay, vehicle, (procedure,), step=ROUGH_STEP_MM), keep=1)
-            short = min((r for d in found.directions for r in d.refusals[:1]), key=lambda r: r.short_mm, default=None)
+            short = min(
+                (r for way in found.directions for r in way.refusals[:1]), key=lambda r: r.short_mm, default=None
+            )
             self._rooms[key] = "" if found.best or short is None else f"no room in this bay: {short.text}"
         return self._rooms[key]
 

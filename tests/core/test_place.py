@@ -255,7 +255,7 @@ def test_a_bay_is_refused_by_exactly_what_it_lacks(spare: float, fits: bool) -> 
     assert bool(found.best) == fits
     if not fits:
         said = f"{-spare:.0f}\u202fmm short at the front (the target)"
-        assert [d.refusals[0].text for d in found.directions] == [said, said]
+        assert [way.refusals[0].text for way in found.directions] == [said, said]
 
 
 def things(**one: Any) -> list[dict[str, Any]]:
@@ -280,7 +280,7 @@ def test_what_stands_in_the_way_is_named(change: dict[str, Any], said: str) -> N
     found = park(lot)
     if said:
         assert not found.best
-        assert any(said in refusal.text for d in found.directions for refusal in d.refusals)
+        assert any(said in refusal.text for way in found.directions for refusal in way.refusals)
     else:
         assert found.best
         assert lot.refusals(found.best[0].place) == []

@@ -186,7 +186,10 @@ def test_what_an_instrument_can_decide(
         catalogue.get("frame", "galga-2").content,
     )
     figures = Instrument(resolution=0.5, accuracy_constant=constant, accuracy_ppm=0, repeatability=repeatability)
-    found = {d.check: d for d in decides(plan, tool("steel_tape", contributions=figures, reads=["height", "tape"]))}
+    found = {
+        tolerance.check: tolerance
+        for tolerance in decides(plan, tool("steel_tape", contributions=figures, reads=["height", "tape"]))
+    }
     assert {"ride_height", "target_height", "square", "centred", "distance"} <= set(found)
     assert found["target_height"].answer == answer
     assert decides(plan, tool("plumb_line", reads=[])) == []

@@ -93,7 +93,7 @@ def verdicts(garage: Garage, surveyed: Surveyed) -> list[dict[str, Any]]:
             state, figures = floor_verdict(procedure, stand(lot.bay, place, surveyed.ground, vehicle, procedure))
             row |= {"state": state, "worst": nearest_to_trouble(figures), "place": place}
         else:
-            refusals = [d.refusals[0].text for d in parking.directions if d.refusals]
+            refusals = [way.refusals[0].text for way in parking.directions if way.refusals]
             row["why"] = refusals[0] if refusals else "no place whose floor was surveyed"
         found.append(row)
     return found

@@ -102,7 +102,7 @@ def _page(
 
 def _found(garage: Garage, lot: Lot, parking: Parking, at: str) -> dict[str, Any]:
     place = place_of(at) if at else parking.best[0].place if parking.best else None
-    nearest = next((d.nearest for d in parking.directions if d.nearest is not None), None)
+    nearest = next((way.nearest for way in parking.directions if way.nearest is not None), None)
     drawn = place or nearest
     parked = (drawn, lot.vehicle, list(lot.procedures)) if drawn is not None else None
     others = [(str(k), c.place) for k, c in enumerate(parking.best, 1) if c.place != place]
