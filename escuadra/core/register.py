@@ -12,12 +12,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
 from escuadra.core.job.events import Person
 from escuadra.core.model import Frozen, Number
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
-from escuadra.core.selfcheck import CHECKS, TEN_METRES, Found, SelfCheck, checks_for
+from escuadra.core.selfcheck import TEN_METRES, Found, SelfCheck
 from escuadra.core.tool import Tool
 
 HORIZON_DAYS = 1500

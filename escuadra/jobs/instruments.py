@@ -12,6 +12,7 @@ from datetime import date
 
 from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.guided import CHECKS
 from escuadra.core.job.events import Doubted, Person, canonical
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
@@ -29,7 +30,7 @@ from escuadra.core.register import (
     Trusted,
     fold_history,
 )
-from escuadra.core.selfcheck import CHECKS, Found, SelfCheck, judged
+from escuadra.core.selfcheck import Found, SelfCheck, judged
 from escuadra.core.tool import Tool
 from escuadra.jobs.register_files import from_csv, from_json, to_csv, to_json
 from escuadra.store import FileStore, Store

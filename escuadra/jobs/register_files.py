@@ -12,9 +12,10 @@ from datetime import UTC, datetime
 from typing import Any
 
 from escuadra.core.errors import BadInput
+from escuadra.core.guided import CHECKS
 from escuadra.core.job.events import Person
 from escuadra.core.register import Checked, Dropped, Given, History, HistoryEntry, Retired, Said
-from escuadra.core.selfcheck import CHECKS, TEN_METRES, Found, judged
+from escuadra.core.selfcheck import TEN_METRES, Found, judged
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
 

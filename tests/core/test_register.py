@@ -10,11 +10,12 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.core.capability import decides
 from escuadra.core.errors import BadInput
+from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.events import Person
 from escuadra.core.job.places import Plan
 from escuadra.core.readings import Instrument
 from escuadra.core.register import Checked, Dropped, History, HistoryEntry, Retired, fold_history
-from escuadra.core.selfcheck import CHECKS, SelfCheck, checks_for, judged
+from escuadra.core.selfcheck import SelfCheck, judged
 from escuadra.core.tool import KIND_NAMES, Tool
 
 TEO = Person(id="teo", name="Teo Marchena")

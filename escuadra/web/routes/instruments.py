@@ -11,10 +11,11 @@ from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from escuadra.core.capability import Decides, decides
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.guided import checks_for
 from escuadra.core.instruments import DriftResult
 from escuadra.core.job.places import Plan
 from escuadra.core.register import History, Trusted
-from escuadra.core.selfcheck import SelfCheck, checks_for
+from escuadra.core.selfcheck import SelfCheck
 from escuadra.core.tool import KIND_NAMES, READS, Tool
 from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view

@@ -9,9 +9,10 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.checks import Figure
 from escuadra.core.quantities import Question, parse, understand
-from escuadra.core.selfcheck import CHECKS, Found, Readings, SelfCheck, Step, checks_for
+from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.drawing import rule
