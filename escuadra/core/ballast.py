@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from pydantic import Field
 
 from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.model import Frozen, Number, Positive
 
 TOTAL_FIRST = 300.0
 """So much more the total counts than the moments."""
@@ -24,7 +24,6 @@ class Weight(Frozen):
     kg: Number
     x: Number
     y: Number = 0.0
-    u: NotNegative = Field(0.0, description="of the mass, kg")
 
 
 class BallastPlace(Frozen):
@@ -38,12 +37,10 @@ class BallastPlace(Frozen):
 
 
 class Carried(Frozen):
-    """What a set of masses does: in all, on either axle, and to the left, with u of the first two."""
+    """What a set of masses does: in all, on the front axle, and to the left."""
 
     kg: float
-    u: float
     front: float = Field(description="on the front axle, kg; the rest on the rear")
-    u_front: float
     left: float = Field(description="kg on the left wheels less half of all, for the given track")
 
 
@@ -53,9 +50,7 @@ def carried(weights: Sequence[Weight], wheelbase: float, track: float) -> Carrie
         raise BadInput("wheelbase" if wheelbase <= 0 else "track", min(wheelbase, track), "more than 0 mm")
     return Carried(
         kg=math.fsum(w.kg for w in weights),
-        u=math.hypot(*(w.u for w in weights)) if weights else 0.0,
         front=math.fsum(w.kg * w.x / wheelbase for w in weights),
-        u_front=math.hypot(*(w.u * w.x / wheelbase for w in weights)) if weights else 0.0,
         left=math.fsum(w.kg * w.y / track for w in weights),
     )
 

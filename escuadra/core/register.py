@@ -205,8 +205,8 @@ class History:
 
 
 def fold_history(history: History, entries: Iterable[HistoryEntry]) -> History:
-    """The history after further entries; a check that holds ends what a drop began."""
-    for entry in entries:
+    """The history after further entries, in the order of their time; a check that holds ends what a drop began."""
+    for entry in sorted(entries, key=lambda e: e.at):
         said = entry.said
         history = replace(history, entries=(*history.entries, entry))
         match said:

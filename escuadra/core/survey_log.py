@@ -7,6 +7,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date
+from functools import cached_property
 from typing import Literal
 
 from pydantic import Field
@@ -96,13 +97,18 @@ class Draft:
     setups: tuple[str, ...] = field(default=("1",))
     stations: dict[str, tuple[float, float]] = field(default_factory=dict)
 
+    @cached_property
+    def places(self) -> dict[str, tuple[float, float]]:
+        """Where each point lies."""
+        return {p.id: (p.x, p.y) for p in self.begun.points}
+
     def levelled(self, reading: SurveyReading) -> SurveyReading:
         """A staff reading less what the level's tilt makes of its distance, where the level's place is known."""
         at = self.stations.get(reading.setup)
-        point = next((p for p in self.begun.points if p.id == reading.point), None)
+        point = self.places.get(reading.point)
         if not self.begun.tilt or at is None or point is None or reading.staff is None:
             return reading
-        sight = math.dist(at, (point.x, point.y))
+        sight = math.dist(at, point)
         return reading.model_copy(update={"staff": reading.staff - self.begun.tilt * sight})
 
     @property

@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from escuadra.core.errors import BadInput
-from escuadra.core.guided import CHECKS
+from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.events import Person
 from escuadra.core.register import Checked, Dropped, Given, History, HistoryEntry, Retired, Said
 from escuadra.core.selfcheck import TEN_METRES, Found, judged
@@ -39,11 +39,17 @@ def from_json(text: str) -> Read:
     """Instruments and histories; raises ``BadInput`` for what is not such a file."""
     try:
         given = json.loads(text)["instruments"]
-        return [(Tool.read(i["tool"]), [HistoryEntry.read(e) for e in i.get("history", [])]) for i in given]
+        read = [(Tool.read(i["tool"]), [HistoryEntry.read(e) for e in i.get("history", [])]) for i in given]
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         if isinstance(error, BadInput):
             raise
         raise BadInput("file", str(error)[:80], 'an object {"instruments": [...]} as this page writes it') from error
+    for tool, entries in read:
+        known = [check.id for check in checks_for(tool)]
+        for e in entries:
+            if isinstance(e.said, Checked) and e.said.check not in known:
+                raise BadInput("check", f"{e.said.check} of {tool.id}", f"one of {', '.join(known) or 'none'}")
+    return read
 
 
 def to_csv(histories: Iterable[History]) -> str:

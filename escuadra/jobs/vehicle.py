@@ -16,7 +16,6 @@ from escuadra.jobs.garage import Garage
 LARGEST_PHOTO = 18_000_000
 LONGEST_SIDE = 2000
 QUALITY = 85
-PRINTOUT = "printout"
 ROWS: dict[str, tuple[str, str, str]] = {
     "left front toe": ("toe.LF", "before.toe.LF", "toe"),
     "right front toe": ("toe.RF", "before.toe.RF", "toe"),
@@ -103,14 +102,19 @@ def take_printout(garage: Garage, job: str, text: str, day: str, signs: Signs, p
         slots = ROWS[name.lower()]
         for slot, cell in ((slots[1], before), (slots[0], after)):
             if cell and slot in sheet.slots:
-                wanted.append((slot, *_degrees(cell, f"line {k}", signs, slots[2])))
+                figure, word = _degrees(cell, f"line {k}", signs, slots[2])
+                quantity = sheet.slots[slot].slot.quantity
+                if quantity is not None and float(figure.removesuffix("°")) > quantity.high:
+                    raise BadInput("file", f"line {k}: {cell}", f"at most {quantity.high:g}° for the {name.lower()}")
+                wanted.append((slot, figure, word))
     if not wanted:
         raise BadInput("file", f"{len(rows) - 1} lines", "at least one figure that this sheet asks for")
+    tool = garage.tools(sheet.slots[wanted[0][0]].slot)[0].id
     if day.strip():
         garage.answer(job, "printed.day", day, person, f"{key}-day")
     for slot, figure, word in wanted:
         replaces = bool(sheet.slots[slot].now)
-        garage.record(job, slot, figure, PRINTOUT, person, f"{key}-{slot}", word, replaces, understood=figure)
+        garage.record(job, slot, figure, tool, person, f"{key}-{slot}", word, replaces, understood=figure)
     return len(wanted)
 
 

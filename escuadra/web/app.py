@@ -1,6 +1,7 @@
 """The application: middleware, shipped files, error pages and the routes of every screen."""
 
 import asyncio
+import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -37,6 +38,7 @@ from escuadra.web.routes import (
     surveys,
 )
 
+LOG = logging.getLogger("escuadra")
 STATIC = Path(__file__).parent / "static"
 HOUR_S = 3600.0
 LARGEST_BODY = 1_000_000
@@ -92,7 +94,10 @@ class Guard:
 async def _watch_terms(garage: Garage) -> None:
     """Every hour: instruments whose self-check became too old are told to the jobs that rely on them."""
     while True:
-        await run_in_threadpool(garage.instruments.overdue)
+        try:
+            await run_in_threadpool(garage.instruments.overdue)
+        except Exception:
+            LOG.exception("The instruments' terms could not be looked at; they will be in an hour.")
         await asyncio.sleep(HOUR_S)
 
 

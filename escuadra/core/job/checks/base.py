@@ -7,10 +7,13 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from pydantic import Field
+
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.procedure import CheckSpec, Limits
+from escuadra.core.quantities import OWN_UNIT
 from escuadra.core.verdict import VerdictInput, VerdictResult, verdict
 from escuadra.core.wording import amount, with_uncertainty
 
@@ -141,6 +144,21 @@ class Check(CheckSpec):
             )
         )
         return Figure(id, label, value, u, None if open_below else limits.lower, limits.upper, unit, words, judged)
+
+
+class OneReading(Check):
+    """A kind that is one figure read in one place, against its limits."""
+
+    limits: Limits = Field(description="in the unit of what is read")
+
+    def judge(self, setup: Setup) -> Judgement:
+        (slot,) = self.slots(setup)
+        found = setup.now(slot)
+        if found is None or slot.quantity is None:
+            return Judgement(False)
+        unit = OWN_UNIT[slot.quantity.dimension]
+        figure = self.figure(slot.id, self.title, found.value, found.u, self.limits, unit, slot.words, single=found)
+        return Judgement(True, (figure,), summary=figure.text)
 
 
 State = Literal["holds", "out", "undecided", "stale", "open"]

@@ -6,10 +6,11 @@ Source: ``ballast`` (masses at their places), ``verdict``. A condition is answer
 from pydantic import Field
 
 from escuadra.core.ballast import Weight, ballast, carried
+from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
-from escuadra.core.job.checks.base import Check, Judgement
+from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot, measured
+from escuadra.core.job.slots import Measured, Slot, combined, measured, parts_of
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.wording import amount, listed, rounded
@@ -75,7 +76,17 @@ class FuelCheck(Check):
     ballast: bool = Field(False, description="whether the procedure lets ballast stand in for fuel")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        filled = [
+        aboard = _mass("aboard", "Load aboard", "tools, goods and people; 0 where it is as delivered", 1500)
+        wanted = {w.name for w in self._proposed(setup)}
+        places = [
+            _mass(f"ballast.{p.id}", f"Ballast: {p.name}", "", p.most)
+            for p in (setup.plan.vehicle.ballast_places if self.ballast else [])
+            if p.name in wanted or setup.live(f"ballast.{p.id}")
+        ]
+        return [*self._filled(setup), aboard, *places]
+
+    def _filled(self, setup: Setup) -> list[Slot]:
+        return [
             Slot(
                 id=f"filled.{f.id}",
                 label=f"How full: {f.name}",
@@ -86,27 +97,24 @@ class FuelCheck(Check):
             )
             for f in setup.plan.vehicle.filled
         ]
-        aboard = _mass("aboard", "Load aboard", "tools, goods and people; 0 where it is as delivered", 1500)
-        places = [
-            _mass(f"ballast.{p.id}", f"Ballast: {p.name}", "", p.most)
-            for p in (setup.plan.vehicle.ballast_places if self.ballast else [])
-            if any(w.name == p.name for w in self._proposed(setup, filled)) or setup.live(f"ballast.{p.id}")
-        ]
-        return [*filled, aboard, *places]
 
-    def _missing(self, setup: Setup, slots: list[Slot]) -> list[Weight] | None:
+    def _missing(self, setup: Setup) -> list[Weight] | None:
         """What is missing of tank and fluids; nothing until all were read."""
         found = []
-        for slot, f in zip(slots, setup.plan.vehicle.filled, strict=False):
+        for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
             read = setup.now(slot)
             if read is None:
                 return None
-            kg = f.litres * f.kg_per_litre
-            found.append(Weight(name=f.name, kg=kg * (1 - read.value / 100), x=f.x, y=f.y, u=kg * read.u / 100))
+            kg = f.litres * f.kg_per_litre * (1 - read.value / 100)
+            found.append(Weight(name=f.name, kg=kg, x=f.x, y=f.y))
         return found
 
-    def _proposed(self, setup: Setup, slots: list[Slot]) -> list[Weight]:
-        missing, vehicle = self._missing(setup, slots), setup.plan.vehicle
+    def _proposed(self, setup: Setup) -> list[Weight]:
+        """The ballast for what is missing, worked out once for a derivation."""
+        return setup.once(("ballast", self.id), lambda: self._work_out(setup))
+
+    def _work_out(self, setup: Setup) -> list[Weight]:
+        missing, vehicle = self._missing(setup), setup.plan.vehicle
         if not self.ballast or missing is None or sum(w.kg for w in missing) <= self.missing / 2:
             return []
         try:
@@ -114,40 +122,68 @@ class FuelCheck(Check):
         except BadInput:
             return []
 
+    def _parts(self, setup: Setup) -> list[tuple[Measured, str, float, float]]:
+        """Every reading that counts in what is missing: itself, its label, kg for each unit of it, and its x."""
+        found = []
+        for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
+            if (read := setup.now(slot)) is not None:
+                found.append((read, f.name, -f.litres * f.kg_per_litre / 100, f.x))
+        slots = {slot.id: slot for slot in self.slots(setup)}
+        for place in setup.plan.vehicle.ballast_places:
+            bag = slots.get(f"ballast.{place.id}")
+            if bag is not None and (read := setup.now(bag)) is not None:
+                found.append((read, f"ballast {place.name}", -1.0, place.x))
+        return found
+
+    def _weights(self, setup: Setup, figure: str) -> list[float]:
+        """How each of the readings enters a figure, kg for each unit of it."""
+        forward = [x / setup.plan.vehicle.wheelbase for _, _, _, x in self._parts(setup)]
+        on = {"net": [1.0] * len(forward), "front": forward, "rear": [1 - share for share in forward]}[figure]
+        return [kg * share for (_, _, kg, _), share in zip(self._parts(setup), on, strict=True)]
+
     def judge(self, setup: Setup) -> Judgement:
-        slots, vehicle = self.slots(setup), setup.plan.vehicle
-        missing = self._missing(setup, slots)
+        slots, vehicle, missing = self.slots(setup), setup.plan.vehicle, self._missing(setup)
         aboard = setup.now(next(s for s in slots if s.id == "aboard"))
         read = sum(setup.now(s) is not None for s in slots)
         if missing is None or aboard is None:
             return Judgement(False, summary=f"{read} of {len(slots)} read")
-        bags = []
-        for place in vehicle.ballast_places:
-            slot = next((s for s in slots if s.id == f"ballast.{place.id}"), None)
-            found = setup.now(slot) if slot is not None else None
-            if found is not None:
-                bags.append(Weight(name=place.name, kg=-found.value, x=place.x, y=place.y, u=found.u))
-        left = carried([*missing, *bags], vehicle.wheelbase, vehicle.hub_track_rear)
-        most = Limits(minus=0.0, plus=self.aboard)
-        limits, words = Limits(minus=self.missing, plus=self.missing), ("missing", "too much")
-        u_rear = (left.u**2 + left.u_front**2) ** 0.5
-        figures = [
-            self.figure("net", "In all" + (", with ballast" if bags else ""), left.kg, left.u, limits, "kg", words),
-            self.figure("front", "On the front axle", left.front, left.u_front, limits, "kg", words),
-            self.figure("rear", "On the rear axle", left.kg - left.front, u_rear, limits, "kg", words),
-            self.figure("aboard", "Load aboard", aboard.value, aboard.u, most, "kg", open_below=True),
+        bags = [
+            Weight(name=place.name, kg=-found.value, x=place.x, y=place.y)
+            for place in vehicle.ballast_places
+            for slot in slots
+            if slot.id == f"ballast.{place.id}" and (found := setup.now(slot)) is not None
         ]
+        left = carried([*missing, *bags], vehicle.wheelbase, vehicle.hub_track_rear)
+        parts = [part for part, _, _, _ in self._parts(setup)]
+        limits, words = Limits(minus=self.missing, plus=self.missing), ("missing", "too much")
+        figures = []
+        for id, label, value in (
+            ("net", "In all" + (", with ballast" if bags else ""), left.kg),
+            ("front", "On the front axle", left.front),
+            ("rear", "On the rear axle", left.kg - left.front),
+        ):
+            u = combined(self._weights(setup, id), parts)[1]
+            figures.append(self.figure(id, label, value, u, limits, "kg", words))
+        most = Limits(minus=0.0, plus=self.aboard)
+        figures.append(self.figure("aboard", "Load aboard", aboard.value, aboard.u, most, "kg", open_below=True))
         gone = sum(w.kg for w in missing)
         summary = f"{amount(left.kg, 'kg', 0, words)}" if abs(left.kg) >= 0.5 else "full, nothing aboard"
-        return Judgement(read == len(slots), tuple(figures), summary, note=self._advice(setup, slots, gone))
+        return Judgement(read == len(slots), tuple(figures), summary, note=self._advice(setup, gone))
 
-    def _advice(self, setup: Setup, slots: list[Slot], gone: float) -> str:
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        if figure.id == "aboard":
+            return super().budget(setup, figure)
+        parts = self._parts(setup)
+        weights = self._weights(setup, figure.id)
+        return shares(parts_of(weights, [p for p, _, _, _ in parts], [label for _, label, _, _ in parts]))
+
+    def _advice(self, setup: Setup, gone: float) -> str:
         if gone <= self.missing / 2:
             return ""
         said = f"{rounded(gone, 0)} kg of fuel and fluids are missing."
         if not self.ballast:
             return f"{said} Fill up: this procedure lets no ballast stand in for it."
-        proposed = self._proposed(setup, slots)
+        proposed = self._proposed(setup)
         if not proposed:
             return f"{said} No ballast place of this vehicle can take that: fill up."
         return f"{said} Ballast that stands in for it: {listed([f'{w.kg:.0f} kg {w.name}' for w in proposed])}."
@@ -192,7 +228,7 @@ class ConditionCheck(Check):
 
 
 @check_kind("bracket")
-class BracketCheck(Check):
+class BracketCheck(OneReading):
     """The sensor's bracket upright, by a digital level."""
 
     limits: Limits = Field(description="degrees, top forward positive")
@@ -209,12 +245,3 @@ class BracketCheck(Check):
                 hint="a level on the face that the sensor sits on, cover off",
             )
         ]
-
-    def judge(self, setup: Setup) -> Judgement:
-        (slot,) = self.slots(setup)
-        found = setup.now(slot)
-        if found is None:
-            return Judgement(False)
-        words = ("top forward", "top back")
-        figure = self.figure(slot.id, self.title, found.value, found.u, self.limits, "°", words, single=found)
-        return Judgement(True, (figure,), summary=figure.text)

@@ -7,15 +7,16 @@ from datetime import UTC, date, datetime
 
 from pydantic import Field
 
+from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.errors import BadInput
-from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.job.places import toe_slot
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Measured, Slot, combined
+from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS, Corner
-from escuadra.core.tyres import REFERENCE_C, cold_pressure
+from escuadra.core.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 from escuadra.core.wording import amount
 
 TYRES = frozenset({"tyres"})
@@ -111,8 +112,19 @@ class TyresCheck(Check):
                 figures.append(self.figure(f"tread.{end}", f"Tread, {end}", value, u, limits, "mm", words))
         return figures
 
-    def source_slot(self, figure: Figure) -> str:
-        return f"tyre.{figure.id}"
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        what, where = figure.id.split(".")
+        now = {slot.id: m for slot in self.slots(setup) if slot.ask == "number" and (m := setup.now(slot)) is not None}
+        if what == "tread":
+            pair = [f"{side}{where[0].upper()}" for side in "LR"]
+            parts = [now[f"tyre.tread.{corner}"] for corner in pair]
+            return shares(parts_of([1.0, -1.0], parts, [f"{corner} tread" for corner in pair]))
+        read, heat = now[f"tyre.pressure.{where}"], now.get(f"tyre.temperature.{where}")
+        found = of_reading(read.figures, read.tool_name)
+        if heat is not None:
+            factor, by_heat = pressure_slopes(read.value, heat.value)
+            found = [*((source, factor * u) for source, u in found), ("the tyre's temperature", by_heat * heat.u)]
+        return shares(found)
 
 
 def _number(id: str, label: str, reads: str, low: float, high: float) -> Slot:
@@ -234,7 +246,7 @@ def _gained(found: dict[str, Measured]) -> str:
 
 
 @check_kind("steering_wheel")
-class SteeringWheelCheck(Check):
+class SteeringWheelCheck(OneReading):
     """The steering wheel straight, by a level on its spokes."""
 
     limits: Limits = Field(description="degrees, turned to the left positive")
@@ -251,12 +263,3 @@ class SteeringWheelCheck(Check):
                 hint="a level across its spokes, rolling straight ahead",
             )
         ]
-
-    def judge(self, setup: Setup) -> Judgement:
-        (slot,) = self.slots(setup)
-        found = setup.now(slot)
-        if found is None:
-            return Judgement(False)
-        words = ("turned left", "turned right")
-        figure = self.figure(slot.id, self.title, found.value, found.u, self.limits, "°", words, single=found)
-        return Judgement(True, (figure,), summary=figure.text)
