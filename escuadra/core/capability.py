@@ -8,20 +8,19 @@ between the limits (``capable`` of ``verdict``, JCGM 106), perhaps only with rep
 from dataclasses import dataclass
 
 from escuadra.core.job.checks import Figure
-from escuadra.core.job.events import Person, ReadingTaken, ToolUsed
+from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.moving import expected
 from escuadra.core.job.places import Plan
+from escuadra.core.job.rehearsal import PERFECT, rehearsed
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import Entry, State
+from escuadra.core.job.state import State
 from escuadra.core.readings import Instrument
 from escuadra.core.tool import Tool
 
 REPEATS = (1, 3, 10)
 """So many readings are tried; more than ten of one thing nobody takes."""
-NOBODY = Person(id="-", name="-")
-PERFECT = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=1e-5)
 PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
 MATTERS = 1.02
 """An instrument has a part in a figure where its U is that much more than a perfect one's."""
@@ -78,13 +77,11 @@ def _values(plan: Plan) -> dict[str, tuple[Slot, float]]:
 
 def _state(values: dict[str, tuple[Slot, float]], figures: dict[str, Instrument], times: int) -> State:
     """A log's state with every slot read so many times, by a perfect instrument where ``figures`` names none."""
-    entries, seq = {}, 0
-    for id, (_, value) in values.items():
-        tool = ToolUsed(id="own" if id in figures else "other", name="", contributions=figures.get(id, PERFECT))
-        said = ReadingTaken(slot=id, typed="", understood="", value=value, tool=tool)
-        entries[id] = tuple(Entry(seq + k, 0, NOBODY, id, said) for k in range(1, times + 1))
-        seq += times
-    return State(seq=seq, entries=entries)
+
+    def tool(id: str) -> ToolUsed:
+        return ToolUsed(id="own" if id in figures else "other", name="", contributions=figures.get(id, PERFECT))
+
+    return rehearsed({id: value for id, (_, value) in values.items()}, tool, times)
 
 
 def _figures(sheet: Sheet) -> dict[tuple[str, str], Figure]:

@@ -26,7 +26,18 @@ GROUPS: dict[Group, str] = {
     "clear": "Surroundings",
 }
 """In the order of the sheet: a target is mounted before the frame is judged, since mounting spoils centre and level."""
-LineChoice = Literal["thrust", "body"]
+LineChoice = Literal["thrust", "body", "axis"]
+"""``axis``: through the middles of both axles, where neither wheels nor body were looked at."""
+Datum = Literal["front_hubs", "rear_hubs", "bumper", "emblem", "plate", "windscreen_camera", "sensor"]
+DATUM_WORDS: dict[Datum, str] = {
+    "front_hubs": "front hubs",
+    "rear_hubs": "rear hubs",
+    "bumper": "bumper",
+    "emblem": "emblem",
+    "plate": "number plate",
+    "windscreen_camera": "windscreen camera",
+    "sensor": "sensor",
+}
 T = TypeVar("T", bound="CheckSpec")
 
 
@@ -78,6 +89,14 @@ class Sensor(Frozen):
     x: Number
     y: Number
     z: Positive
+
+
+class Proxy(Frozen):
+    """Where the true datum lies from the part that stands in for it, mm."""
+
+    forward: Number = 0.0
+    left: Number = 0.0
+    up: Number = 0.0
 
 
 class Mounting(Frozen):
@@ -137,8 +156,12 @@ class Procedure(Frozen):
     vehicle: str = Field(description="id of the vehicle model in the catalogue")
     reasons: list[str] = Field(min_length=1, description="reasons for a visit that this sheet serves")
     sensor: Sensor
-    line: LineChoice = Field(description="the line that is prescribed; thrust falls back on body until it is known")
-    datum: Literal["front_hubs"] = Field(description="where the distance is counted from")
+    line: Literal["thrust", "body", "axis", "none"] = Field(
+        description="the line that is prescribed; thrust falls back on body until it is known; none: pitch only"
+    )
+    datum: Datum = Field(description="the part that the distance is counted from")
+    datum_side: Literal["mean", "left", "right"] = Field("mean", description="which hub, where the datum is a pair")
+    proxy: Proxy = Field(Proxy(), description="of the true datum from that part, where the part stands in for it")
     distance: Positive = Field(description="from the datum to the target's face, along the line, mm")
     offset: Number = Field(0.0, description="of the target's centre from the line, left positive, mm")
     height: Positive = Field(description="of the target's centre, mm")
@@ -201,6 +224,7 @@ class CentreMarks(Frozen):
     front_x: Number
     rear_x: Number
     u_symmetry_mm: Positive = Field(description="of a pair's middle about the vehicle's, one sigma")
+    u_emblem_mm: Positive = Field(3.0, description="of an emblem about the vehicle's middle, one sigma")
     front_pairs: list[str] = Field(min_length=1, description="what to measure between")
     rear_pairs: list[str] = Field(min_length=1)
 
@@ -297,3 +321,14 @@ class FrameProfile(Frozen):
     )
     beam_height: Positive = Field(650.0, description="usual height of its scale above the floor, mm")
     scale_zero: Number = Field(0.0, description="reading of the beam's scale at its centre, increasing to the left")
+
+
+def datum_at(procedure: Procedure, vehicle: VehicleModel) -> tuple[float, float]:
+    """x, y of the true datum in vehicle axes, where everything is where it should be."""
+    x, y = {
+        "front_hubs": (vehicle.wheelbase, 0.0),
+        "rear_hubs": (0.0, 0.0),
+        "windscreen_camera": (procedure.sensor.x, procedure.sensor.y),
+        "sensor": (procedure.sensor.x, procedure.sensor.y),
+    }.get(procedure.datum, (vehicle.wheelbase + vehicle.outline.front_overhang, 0.0))
+    return x + procedure.proxy.forward, y + procedure.proxy.left

@@ -13,7 +13,7 @@ import numpy as np
 from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput
 from escuadra.core.ground import Amount, Ground
-from escuadra.core.procedure import Procedure, TargetPlace, VehicleModel
+from escuadra.core.procedure import Procedure, TargetPlace, VehicleModel, datum_at
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.survey import Surface
 
@@ -28,7 +28,7 @@ def target_places(procedure: Procedure, vehicle: VehicleModel) -> list[TargetPla
     """Where targets stand: as listed, else the one place that distance and offset say."""
     if procedure.places:
         return list(procedure.places)
-    x = vehicle.wheelbase + procedure.distance
+    x = datum_at(procedure, vehicle)[0] + procedure.distance
     return [TargetPlace(id="target", x=x, y=procedure.offset)]
 
 

@@ -6,9 +6,10 @@ import re
 from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.checks.wheels import CAMBER_WORDS, THRUST_WORDS, TOE_WORDS
+from escuadra.core.job.checks.wheels import CAMBER_WORDS, TOE_WORDS
 from escuadra.core.job.events import FigureChanged, Photographed
 from escuadra.core.job.figures import figures_of, with_changes
+from escuadra.core.job.places import THRUST_WORDS
 from escuadra.core.model import Frozen
 from escuadra.jobs.forms import Opened
 from escuadra.jobs.garage import Garage

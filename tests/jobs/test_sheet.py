@@ -128,7 +128,7 @@ def test_symmetrical_pairs(teo: Technician, offs: list[float], state: str, said:
     [
         ((("0.12", "toe-in"), ("0.12", "toe-in")), "agree within what was measured", "holds"),
         ((("0.22", "toe-in"), ("0.06", "toe-in")), "right of the centreline", "holds"),
-        ((("0.40", "toe-out"), ("0.40", "toe-in")), "Wheel alignment or body measurement first", "out"),
+        ((("0.40", "toe-out"), ("0.40", "toe-in")), "Wheel alignment first.", "out"),
     ],
 )
 def test_both_lines_are_told_side_by_side_in_words(

@@ -22,13 +22,22 @@ if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet, SlotView
 
 
+LINE_BLOCKS = {
+    "open": "no line is known yet",
+    "stale": "what they stand on was spoiled",
+    "undecided": "nobody can tell with what was read",
+}
+"""Why both lines hold up the sheet."""
+
+
 def next_move(sheet: Sheet) -> NextMove:
     """The first thing that is unsettled in the order of the sheet, as one action."""
     if sheet.state.stage == "signed":
         return NextMove("signed", "The sheet is signed.", "Further work needs a new revision: reopen it.")
-    for view in sheet.checks:
-        if view.settled:
-            continue
+    unsettled = [view for view in sheet.checks if not view.settled]
+    # Both lines together have nothing of their own to read: what they wait for comes first.
+    waiting = [view for view in unsettled if view.slots or view.state not in ("open", "stale")]
+    for view in waiting or unsettled:
         return _for_view(sheet, view)
     return NextMove("sign", "Everything is settled: sign the sheet.", "Clear the area, then run the procedure.")
 
@@ -111,6 +120,7 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
     reason = {
         "ride_height": "The body stands wrong: find the cause before aiming.",
         "slope": "The floor is not good enough here: choose another place.",
+        "lines": "Wheel alignment or body measurement first.",
         "rear_toe": "Wheel alignment or body measurement first.",
         "body_centreline": "The pairs do not agree: measure the body before aiming.",
     }.get(check.kind, "Put it right first.")
@@ -139,7 +149,11 @@ def _height_move(sheet: Sheet, view: CheckView, figure: Figure) -> NextMove:
 
 def _more(sheet: Sheet, view: CheckView) -> NextMove:
     """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
-    check, worst, first = view.check, view.worst, view.slots[0].slot
+    check, worst = view.check, view.worst
+    if not view.slots:
+        said = view.judgement.trouble or view.advice or view.judgement.note
+        return NextMove("blocked", f"{check.title}: {LINE_BLOCKS[view.state]}.", said, check=check.id)
+    first = view.slots[0].slot
     if view.judgement.trouble:
         said = f"{check.title}: the readings contradict each other."
         return NextMove("blocked", said, view.judgement.trouble, check=check.id, slot=first.id)

@@ -134,6 +134,15 @@ class FigureChanged(Frozen):
     reason: str
 
 
+class LinePlanned(Frozen):
+    """How the line is to be found on this job: which methods, how often each place is read, and with what."""
+
+    methods: list[str] = Field(min_length=1, description="ids of methods, in the order in which they are read")
+    times: int = Field(1, ge=1, le=10, description="readings of each place")
+    tools: dict[str, str] = Field({}, description="kind of reading: id of the instrument for it")
+    rear_tapes: bool = Field(False, description="tapes from the rear hubs to the beam too")
+
+
 class Overridden(Frozen):
     """A check that does not hold was overridden with a reason."""
 
@@ -174,6 +183,7 @@ PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
     "doubted": (1, Doubted),
     "photographed": (1, Photographed),
     "figure_changed": (1, FigureChanged),
+    "line_planned": (1, LinePlanned),
     "overridden": (1, Overridden),
     "override_withdrawn": (1, OverrideWithdrawn),
     "signed": (1, Signed),

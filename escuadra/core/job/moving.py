@@ -50,7 +50,7 @@ def missing_slots(view: CheckView, setup: Setup) -> list[SlotView]:
     if isinstance(check, PoseCheck):
         needed = {slot.id for slot in check.required(setup, setup.epoch)}
         return [s for s in view.slots if s.slot.id in needed and not s.now]
-    return [s for s in view.slots if not s.now and not s.slot.optional]
+    return [s for s in view.slots if not s.slot.optional and len(s.now) < s.slot.times]
 
 
 def expected(slot: Slot, setup: Setup) -> float | None:

@@ -14,7 +14,7 @@ from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
+from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel, datum_at
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places
@@ -89,22 +89,54 @@ class Plan:
     @cached_property
     def nominal_goal(self) -> Pose:
         """The goal while no line is known: along the vehicle's own axis."""
-        return self.goal(0.0, (0.0, 0.0), (self.vehicle.wheelbase, 0.0))
+        return self.goal(0.0, (0.0, 0.0), datum_at(self.procedure, self.vehicle))
+
+    @cached_property
+    def target_x(self) -> float:
+        """Where the target's face must stand along the vehicle, mm ahead of the rear axle."""
+        return datum_at(self.procedure, self.vehicle)[0] + self.procedure.distance
+
+
+WORDS_OF = {
+    "crossing": "floor laser on the beam's scale",
+    "low": "laser at the frame, on the beam's scale",
+    "roof": "roof plane on the beam's scale",
+    "thrust": "the alignment printout",
+    "strings": "the strings along both sides",
+    "mirrors": "the rear wheels' returned beams",
+    "rack": "the steered wheel's returned beam",
+    "prior": "where a frame and an axle can be at all",
+}
+"""An observation that is named by its first word alone."""
 
 
 def words_of(observation: str) -> str:
     """An observation of the network in the trade's words."""
     parts = observation.split("~")[0].split(".")
     names = {"LF_end": "LF end", "RF_end": "RF end"}
+    if parts[0] in WORDS_OF:
+        return WORDS_OF[parts[0]]
+    if parts[0].startswith("mark-"):
+        return f"the {parts[0].removeprefix('mark-')} centre mark"
+    if parts[0] == "pair":
+        return f"the {parts[1]} pair {parts[2]}"
+    if parts[0] == "emblem":
+        return f"the {parts[1]} emblem"
+    if parts[0] == "panel":
+        return f"the {parts[1]} panel"
+    if parts[0] == "ruler":
+        return f"the {parts[1]} wheel's beam on the ruler"
+    if parts[0] == "hubs":
+        return f"{parts[1]} hub square to the beam"
+    if parts[0] == "side":
+        return "the line along one side"
+    if parts[0] in ("rig", "bumper"):
+        return "the camera rig" if parts[0] == "rig" else "the bumper's place"
     if parts[0] == "tape":
         return f"{parts[1]} hub to {names[parts[2]]}"
-    if parts[0] == "crossing":
-        return "floor laser on the beam's scale"
     if parts[0] in ("hub", "mark"):
         what = f"{parts[1]} hub" if parts[0] == "hub" else f"{parts[1]} centre mark"
         return f"the {what}'s place {'along' if parts[-1] == 'x' else 'across'} the vehicle"
-    if parts[0] == "thrust":
-        return "the alignment printout"
     if parts[0] == "carried":
         return "the squareness read before" if parts[1] == "yaw" else "the distance read before"
     return f"the {parts[1]} of {parts[0]}"
@@ -171,6 +203,22 @@ def toe_slot(side: str) -> Slot:
     )
 
 
+THRUST_WORDS = ("rear axle steers left", "rear axle steers right")
+
+
+@lru_cache(maxsize=1)
+def thrust_slot() -> Slot:
+    """The slot of a printout's thrust angle."""
+    return Slot(
+        id="printed.thrust",
+        label="Thrust angle on the printout",
+        quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
+        aspects=frozenset({"alignment"}),
+        reads="printout",
+        words=THRUST_WORDS,
+    )
+
+
 def pair_name(end: str, k: int, plan: Plan) -> str:
     """What a pair is measured between."""
     names = plan.vehicle.marks.front_pairs if end == "front" else plan.vehicle.marks.rear_pairs
@@ -207,4 +255,18 @@ def mark_slot(end: str, plan: Plan) -> Slot:
         aspects=LINE_ASPECTS,
         reads="tape",
         hint="plumb the mark at the pairs' middle, then read where it stands",
+    )
+
+
+@lru_cache(maxsize=1024)
+def emblem_slot(end: str, plan: Plan) -> Slot:
+    """Where the emblem's middle stands on the same tape."""
+    return Slot(
+        id=f"emblem.{end}",
+        label=f"{end.capitalize()} emblem's middle on the same tape",
+        quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
+        aspects=LINE_ASPECTS,
+        reads="tape",
+        optional=True,
+        hint="it is checked against the pairs, never believed",
     )

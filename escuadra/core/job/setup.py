@@ -7,18 +7,20 @@ with their uncertainty. Source: ``network``; lines after ISO 8855.
 
 import json
 import math
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Any, TypeVar
 
 from escuadra.core.adjustment import adjust
 from escuadra.core.errors import BadInput
+from escuadra.core.job.disturbance import POSE
+from escuadra.core.job.entering import Entering
+from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import (
     ENDS,
     TAPE_ASPECTS,
     Plan,
-    crossing_slot,
     height_slot,
     mark_slot,
     pair_name,
@@ -27,14 +29,15 @@ from escuadra.core.job.places import (
     toe_slot,
 )
 from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
-from escuadra.core.job.solved import Solved, carried
+from escuadra.core.job.solved import Derived, Solved, carried
 from escuadra.core.job.state import Disturbance, Entry, State
 from escuadra.core.observations import NetworkInput
+from escuadra.core.procedure import LineChoice
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
 
-U_STATION_MM = 5.0
-"""How well a mark's place along the vehicle is known; it hardly matters sideways."""
+ANYWHERE_MM, ANY_AXLE_DEG = 1500.0, 1.5
+"""Where a frame stands and how far a rear axle steers, before anything was read, one sigma."""
 T = TypeVar("T")
 
 
@@ -48,6 +51,15 @@ class EndMark:
     """Of each pair's residual, from its readings alone: what the pairs' agreement is judged with."""
     y: float | None = None
     u: float = 0.0
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What one method says: its line's direction in degrees, and where that line passes at the target."""
+
+    line: LineChoice
+    angle: Derived
+    at: Derived
 
 
 @lru_cache(maxsize=128)
@@ -172,8 +184,10 @@ class Setup:
 
     def within(self, slot: Slot, epoch: int) -> list[Entry]:
         """A slot's entries of an epoch that count."""
-        start = self.boundaries[epoch - 1].seq if epoch else 0
-        end = self.boundaries[epoch].seq if epoch < len(self.boundaries) else math.inf
+        spoiling = [past.aspects & slot.aspects for past in self.boundaries]
+        start = max((b.seq for b, hit in zip(self.boundaries[:epoch], spoiling, strict=False) if hit), default=0)
+        later = (b.seq for b, hit in zip(self.boundaries[epoch:], spoiling[epoch:], strict=True) if hit)
+        end = next(later, math.inf)
         return [e for e in self.relied(slot.id) if start < e.seq < end]
 
     def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
@@ -220,82 +234,150 @@ class Setup:
                 found.append((slot, end, parts))
         return found
 
-    def _hubs_and_lines(self) -> tuple[dict[str, Any], list[dict[str, Any]], dict[str, Any]]:
-        vehicle = self.plan.vehicle
-        points: dict[str, Any] = {}
-        observations: list[dict[str, Any]] = []
-
-        def free(point: str, name: str, x: float, y: float, u_x: float, u_y: float) -> None:
-            points[point] = {"x": x, "y": y, "fixed": False}
-            observations.append({"id": f"{name}.x", "type": "x", "point": point, "value": x, "u": u_x})
-            observations.append({"id": f"{name}.y", "type": "y", "point": point, "value": y, "u": u_y})
-
-        for corner in CORNERS:
-            free(corner, f"hub.{corner}", *vehicle.hub(corner), vehicle.u_hub_mm, vehicle.u_hub_mm)
-        if all(mark.y is not None for mark in self.marks.values()):
-            for end, x in (("front", vehicle.marks.front_x), ("rear", vehicle.marks.rear_x)):
-                mark = self.marks[end]
-                assert mark.y is not None
-                free(f"mark.{end}", f"mark.{end}", x, mark.y, U_STATION_MM, mark.u)
-        parts: dict[str, Any] = {}
-        if self.toe is not None:
-            left, right = self.toe["left"], self.toe["right"]
-            angle = (right.value - left.value) / 2
-            own = math.hypot(left.figures.u_random, right.figures.u_random) / 2
-            u = math.hypot(own, left.figures.u_offset)
-            parts["thrust"] = {"angle_deg": angle}
-            observations.append({"id": "thrust", "type": "thrust", "value": angle, "u": u})
-        return points, observations, parts
-
     def network(self, epoch: int) -> dict[str, Any]:
         """The network of an epoch as plain data, ready for ``network``."""
         return self.once(("network", epoch), lambda: self._network(epoch))
 
+    def entering(self, epoch: int | None = None, only: str = "") -> Entering:
+        """Hubs, and what every method's readings say, or one's ``only``.
+
+        ``None``: without the frame and what hangs on it.
+        """
+
+        def entries(slot: Slot) -> Sequence[Entry]:
+            if epoch is None or not slot.aspects & POSE:
+                return self.current(slot)
+            return self.within(slot, epoch)
+
+        def answered(slot: Slot) -> str:
+            entry = self.answered(slot)
+            return str(entry.said.value) if entry is not None else ""
+
+        vehicle = self.plan.vehicle
+        into = Entering(self.plan, entries, answered, self.pair_count, epoch is not None)
+        for corner in CORNERS:
+            into.known(corner, f"hub.{corner}", vehicle.hub(corner), vehicle.u_hub_mm, vehicle.u_hub_mm)
+        for method in METHODS.values():
+            if only in ("", method.id):
+                method.enter(into)
+        return into
+
     def _network(self, epoch: int) -> dict[str, Any]:
-        points, observations, parts = self._hubs_and_lines()
-        goal = self.plan.nominal_goal
-        instruments: dict[str, dict[str, float]] = {}
-
-        def add(slot: Slot, part: Measured, **more: Any) -> None:
-            figures = part.figures
-            instruments.setdefault(part.tool, {"u_offset": figures.u_offset, "u_scale": figures.u_scale})
-            observations.append(
-                {
-                    "id": f"{slot.id}~{part.tool}~{part.seq}",
-                    "instrument": part.tool,
-                    "u": max(figures.u_random, 1e-3),
-                    **more,
-                }
-            )
-
-        for slot, end, by_tool in self.tapes(epoch):
-            for part in by_tool:
-                hub = slot.id.split(".")[1]
-                add(slot, part, type="distance", **{"from": hub}, to=end, value=part.value)
-        if "mark.front" in points:
-            slot = crossing_slot(self.plan)
-            for part in measured_by_tool(self.within(slot, epoch)):
-                value = part.value - self.plan.frame.scale_zero
-                add(slot, part, type="crossing", **{"from": "mark.rear"}, to="mark.front", value=value)
+        into, goal = self.entering(epoch), self.plan.nominal_goal
+        self._enter_tapes(into, epoch)
         if self.carries(epoch):
             before = self.solve(epoch - 1)
             assert before is not None
             goal = before.pose
-            points["axle"] = {"x": 0.0, "y": 0.0, "fixed": True}
-            observations.extend(carried(before))
-        return {
-            "points": points,
-            "frame": {"x": goal.x, "y": goal.y, "yaw_deg": goal.yaw_deg, "points": self.plan.frame_points},
-            "instruments": instruments,
-            "observations": observations,
-            **parts,
-        }
+            into.points["axle"] = {"x": 0.0, "y": 0.0, "fixed": True}
+            into.observations.extend(carried(before))
+        if not into.sees_thrust and (known := self._thrust_before(epoch)) is not None:
+            angle = known.derived("line_angle", "thrust")
+            into.heading = angle.value
+            into.worked_out("carried.thrust", "thrust", angle.value, angle.u)
+        return into.network((goal.x, goal.y, goal.yaw_deg))
+
+    def _enter_tapes(self, into: Entering, epoch: int) -> None:
+        for slot, end, by_tool in self.tapes(epoch):
+            for part in by_tool:
+                into.reading(slot, part, None, type="distance", **{"from": slot.id.split(".")[1]}, to=end)
+
+    def _thrust_before(self, epoch: int) -> Solved | None:
+        """An earlier epoch that found the thrust line at the frame; true until the vehicle's line is spoiled."""
+        for k in range(epoch - 1, -1, -1):
+            if "line" in self.boundaries[k].aspects:
+                return None
+            found = self.solve(k)
+            if found is not None and found.trusted and ("thrust", "angle") in found.at:
+                return found
+        return None
 
     def solve(self, epoch: int) -> Solved | None:
         """An epoch's solution; ``None`` while its readings do not determine it."""
         if epoch not in self._solved:
             self._solved[epoch] = solved_network(json.dumps(self.network(epoch)), self.plan, epoch)
         return self._solved[epoch]
+
+    def turned_only(self, epoch: int) -> Solved | None:
+        """An epoch that sees no more than how the frame is turned: what is loose is held where a frame can be at all.
+
+        Nothing but ``square`` may be taken from it.
+        """
+        network = self.network(epoch)
+        if not any(o["type"] == "scale_pair" for o in network["observations"]):
+            return None
+        frame = {**network["frame"], "points": {**network["frame"]["points"], "beam": (0.0, 0.0)}}
+        goal = self.plan.nominal_goal
+        held = [
+            {"id": "prior.x", "type": "x", "point": "beam", "value": goal.x, "u": ANYWHERE_MM},
+            {"id": "prior.y", "type": "y", "point": "beam", "value": goal.y, "u": ANYWHERE_MM},
+            {"id": "prior.thrust", "type": "thrust", "value": 0.0, "u": ANY_AXLE_DEG},
+        ]
+        given = {**network, "frame": frame, "observations": [*network["observations"], *held]}
+        return solved_network(json.dumps(given), self.plan, epoch)
+
+    # --- both lines
+
+    @cached_property
+    def lines(self) -> Solved | None:
+        """The solution that knows the vehicle's lines best: without the frame, or with what was read at it.
+
+        What was read at the frame in an earlier epoch still tells where the vehicle points, until its line is spoiled.
+        """
+        plain = self.unframed
+        found = [plain] if plain is not None and plain.line is not None else []
+        for k in range(self.epoch, -1, -1):
+            solved = self.solve(k)
+            if solved is not None and solved.trusted and solved.line is not None:
+                found.append(solved)
+            if k and "line" in self.boundaries[k - 1].aspects:
+                break
+
+        def order(solved: Solved) -> tuple[bool, float]:
+            assert solved.line is not None
+            return solved.line != self.plan.procedure.line, solved.line_at(self.plan.target_x).u
+
+        return min(found, key=order, default=None)
+
+    def alone(self, method: str) -> Answer | None:
+        """What one method says by itself at the target; with the frame's tapes where it is read at the frame."""
+        return self.once(("alone", method), lambda: self._alone(method))
+
+    def _alone(self, method: str) -> Answer | None:
+        line = METHODS[method].finds
+        if line == "none":
+            return None
+        for epoch in (None, *range(self.epoch, -1, -1)):
+            into = self.entering(epoch, method)
+            if epoch is not None:
+                self._enter_tapes(into, epoch)
+            goal = self.plan.nominal_goal
+            given = into.network((goal.x, goal.y, goal.yaw_deg))
+            solved = solved_network(json.dumps(given), self.plan, -1 if epoch is None else epoch)
+            if solved is not None and line in solved.known:
+                return Answer(line, solved.derived("line_angle", line), solved.line_at(self.plan.target_x, line))
+            if epoch and "line" in self.boundaries[epoch - 1].aspects:
+                break
+        return None
+
+    def without(self, solved: Solved, start: str) -> Solved | None:
+        """A solution once more, without the observations whose name begins so; nothing where they are needed."""
+        data = solved.given.model_dump(mode="json", by_alias=True, exclude_none=True)
+        data["observations"] = [o for o in data["observations"] if not o["id"].startswith(start)]
+        return solved_network(json.dumps(data), self.plan, solved.epoch)
+
+    @property
+    def times(self) -> int:
+        """How often each place of the line is to be read, as planned."""
+        return self.state.line_plan.times if self.state.line_plan is not None else 1
+
+    @cached_property
+    def unframed(self) -> Solved | None:
+        """The vehicle's lines from what does not hang on the frame."""
+        into = self.entering()
+        if not into.sees_thrust and "mark.front" not in into.points:
+            return None
+        return solved_network(json.dumps(into.network((0.0, 0.0, 0.0))), self.plan, -1)
 
     @property
     def epoch(self) -> int:
@@ -308,6 +390,8 @@ class Setup:
         first = max((k + 1 for k, d in enumerate(self.boundaries) if d.aspects & wanted), default=0)
         for epoch in range(self.epoch, first - 1, -1):
             found = self.solve(epoch)
+            if found is None and aspect == "yaw":
+                found = self.turned_only(epoch)
             if found is not None:
                 return found
         return None

@@ -11,6 +11,8 @@ from escuadra.core.budget import Contribution
 from escuadra.core.job import advice, looking
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
+from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
+from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import NextMove
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
@@ -21,6 +23,20 @@ from escuadra.core.wording import counted
 
 ROAD_M = 50.0
 """Where the consequence of a misplaced target is told: far enough to matter, near enough to picture."""
+PREFIXES = {
+    "low": "low",
+    "roof": "roof",
+    "strings": "string",
+    "mirrors": "mirror",
+    "rulers": "ruler",
+    "rig": "rig",
+    "rack": "rack",
+    "panels": "panel",
+    "hubs": "hubs",
+    "side": "side",
+    "none": "line",
+}
+"""How the slots of a method begin, where they are its own."""
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
 
 
@@ -140,13 +156,40 @@ class Sheet:
 def derive(state: State, plan: Plan, at: int) -> Sheet:
     """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time."""
     setup = Setup(state, plan)
-    views = [_view(check, setup) for check in plan.procedure.checks if isinstance(check, Check)]
+    views = [_view(check, setup) for check in checks_of(plan, state)]
     groups = tuple(
         GroupView(group, title, kept)
         for group, title in GROUPS.items()
         if (kept := tuple(v for v in views if v.check.group == group))
     )
     return Sheet(state, plan, at, groups, setup)
+
+
+def checks_of(plan: Plan, state: State) -> list[Check]:
+    """The procedure's checks, with the methods of the line that were planned or begun, before both lines' own check."""
+    own = [check for check in plan.procedure.checks if isinstance(check, Check)]
+    named = {getattr(check, "method", "") for check in own}
+    begun = {slot.partition(".")[0] for slot in state.entries}
+    planned = state.line_plan.methods if state.line_plan is not None else []
+    wanted = [m for m in METHODS if m not in named and (m in planned or PREFIXES.get(m) in begun)]
+    line = [check for check in own if check.group == "line"]
+    if not wanted and not planned:
+        return own
+    marks = [c for c in line if c.kind == "body_centreline"]
+    if planned and "marks" not in planned and not begun & {"pair", "mark"}:
+        line = [c for c in line if c not in marks]
+    elif "marks" in planned and not marks:
+        line.insert(0, CentrelineCheck(id="centreline", kind="body_centreline", group="line", title="Body centreline"))
+    added = [
+        MethodCheck(id=f"method_{m}", kind="method", group="line", title=METHODS[m].title, method=m)
+        for m in wanted
+        if m != "marks"
+    ]
+    last = [c for c in line if isinstance(c, LinesCheck)]
+    line = [*(c for c in line if c not in last), *added, *last]
+    k = next((k for k, c in enumerate(own) if c.group == "line"), len(own))
+    rest = [c for c in own if c.group != "line"]
+    return [*rest[:k], *line, *rest[k:]]
 
 
 def _view(check: Check, setup: Setup) -> CheckView:
@@ -185,6 +228,8 @@ def _state(
             # Readings that contradict each other cannot convict either.
             return ("undecided" if judged.trouble else "out"), None
         return ("undecided" if judged.trouble or "undecided" in states else "holds"), None
+    if not slots and (disturbed := setup.state.last_disturbed(aspects)) is not None:
+        return "stale", disturbed
     spoiled = [e for view in slots for e in view.spoiled]
     needed = [view for view in slots if not view.slot.optional]
     if spoiled and any(view.spoiled for view in needed):
@@ -206,7 +251,7 @@ def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setu
     figure = judged.figures[0]
     nominal = ((figure.lower or 0.0) + (figure.upper or 0.0)) / 2
     error = figure.value - nominal
-    reach = setup.plan.vehicle.wheelbase + procedure.distance - procedure.sensor.x
+    reach = setup.plan.target_x - procedure.sensor.x
     sideways = check.kind == "centred"
     result = aim(
         AimInput(

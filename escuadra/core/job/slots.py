@@ -33,6 +33,8 @@ class Slot:
     words: tuple[str, str] | None = None
     options: tuple[str, ...] = ()
     optional: bool = False
+    times: int = 1
+    """How often it is to be read, as planned."""
     hint: str = ""
     photos: bool = False
     """Photos may be kept with the answer."""

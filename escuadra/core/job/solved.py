@@ -4,6 +4,7 @@ Gradients by complex step (Squire and Trapp 1998), exact to rounding; axes of IS
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -17,9 +18,12 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.places import Plan
 from escuadra.core.network import NetworkResult, result_of
 from escuadra.core.observations import NetworkInput
-from escuadra.core.procedure import LineChoice
+from escuadra.core.procedure import LineChoice, datum_at
 
 RAD = math.pi / 180
+SQUARED = ("hubs.", "panel.", "side.")
+"""Readings of methods that know the vehicle by its axles alone."""
+Get = Callable[[str, str], Any]
 
 
 @dataclass(frozen=True)
@@ -51,10 +55,23 @@ class Solved:
     @property
     def line(self) -> LineChoice | None:
         """The line in use: as prescribed, the body's where the thrust line is not known; none while neither is."""
-        thrust, body = ("thrust", "angle") in self.at, ("mark.front", "x") in self.at
-        if thrust and (self.plan.procedure.line == "thrust" or not body):
-            return "thrust"
-        return "body" if body else None
+        known = self.known
+        wanted = self.plan.procedure.line
+        if wanted in known:
+            return wanted
+        return next((line for line in ("thrust", "body", "axis") if line in known), None)
+
+    @cached_property
+    def known(self) -> frozenset[LineChoice]:
+        """The lines that this solution knows."""
+        found: set[LineChoice] = set()
+        if ("thrust", "angle") in self.at:
+            found.add("thrust")
+        if ("mark.front", "x") in self.at or ("emblem.front", "x") in self.at:
+            found.add("body")
+        if any(o.id.startswith(SQUARED) for o in self.given.observations):
+            found.add("axis")
+        return frozenset(found)
 
     def _quantity(self, p: Any, what: str, line: LineChoice) -> Any:
         """A quantity for parameters p[..., column]; works for complex parameters too."""
@@ -62,12 +79,7 @@ class Solved:
         def get(owner: str, part: str) -> Any:
             return p[..., self.at[owner, part]]
 
-        if line == "thrust":
-            ox, oy = (get("LR", "x") + get("RR", "x")) / 2, (get("LR", "y") + get("RR", "y")) / 2
-            a = get("thrust", "angle")
-        else:
-            ox, oy = get("mark.rear", "x"), get("mark.rear", "y")
-            a = np.arctan((get("mark.front", "y") - oy) / (get("mark.front", "x") - ox))
+        ox, oy, a = self._line(get, line)
         if what == "line_angle":
             return a / RAD
         psi = get("frame", "yaw")
@@ -77,8 +89,41 @@ class Solved:
         ty = get("frame", "y") - np.sin(psi) * self.plan.frame.face_offset
         if what == "offset":
             return -(tx - ox) * np.sin(a) + (ty - oy) * np.cos(a)
-        dx, dy = (get("LF", "x") + get("RF", "x")) / 2, (get("LF", "y") + get("RF", "y")) / 2
+        dx, dy = self._datum(get)
         return (tx - dx) * np.cos(a) + (ty - dy) * np.sin(a)
+
+    def _line(self, get: Get, line: LineChoice) -> tuple[Any, Any, Any]:
+        """A point of a line and its direction in radians."""
+        rear = (get("LR", "x") + get("RR", "x")) / 2, (get("LR", "y") + get("RR", "y")) / 2
+        if line == "thrust":
+            return *rear, get("thrust", "angle")
+        if line == "axis":
+            front = (get("LF", "x") + get("RF", "x")) / 2, (get("LF", "y") + get("RF", "y")) / 2
+        else:
+            part = "mark" if ("mark.front", "x") in self.at else "emblem"
+            rear = get(f"{part}.rear", "x"), get(f"{part}.rear", "y")
+            front = get(f"{part}.front", "x"), get(f"{part}.front", "y")
+        return *rear, np.arctan((front[1] - rear[1]) / (front[0] - rear[0]))
+
+    def _datum(self, get: Get) -> tuple[Any, Any]:
+        """Where the distance is counted from: hubs as they were found, another part as the model has it."""
+        procedure = self.plan.procedure
+        if procedure.datum not in ("front_hubs", "rear_hubs"):
+            return datum_at(procedure, self.plan.vehicle)
+        end = procedure.datum[0].upper()
+        sides = {"mean": ("L", "R"), "left": ("L",), "right": ("R",)}[procedure.datum_side]
+        x, y = (sum(get(f"{s}{end}", axis) for s in sides) / len(sides) for axis in ("x", "y"))
+        return x + procedure.proxy.forward, y + procedure.proxy.left
+
+    def derive(self, expression: Callable[[Get], Any]) -> Derived:
+        """Anything that follows from the unknowns, with its uncertainty: ``expression(get)``, get(owner, part)."""
+
+        def worked_out(p: Any) -> Any:
+            return expression(lambda owner, part: p[..., self.at[owner, part]])
+
+        p, h = self.solution.unknowns.values, 1e-20
+        gradient = np.imag(worked_out(p + 1j * h * np.eye(len(p)))) / h
+        return Derived(float(np.real(worked_out(p))), self.solution.spread(gradient), gradient)
 
     def derived(self, what: str, line: LineChoice | None = None) -> Derived:
         """distance, offset (mm), square or line_angle (degrees) with its uncertainty."""
@@ -89,6 +134,27 @@ class Solved:
         h = 1e-20
         gradient = np.imag(self._quantity(p + 1j * h * np.eye(len(p)), what, chosen)) / h
         return Derived(float(self._quantity(p, what, chosen)), self.solution.spread(gradient), gradient)
+
+    def line_at(self, x: float, line: LineChoice | None = None) -> Derived:
+        """Where a line passes at a station: y in vehicle axes."""
+        chosen = line or self.line
+        if chosen is None:
+            raise BadInput("line", "no line", "a line that was found first")
+
+        def y(get: Get) -> Any:
+            ox, oy, a = self._line(get, chosen)
+            return oy + (x - ox) * np.tan(a)
+
+        return self.derive(y)
+
+    def apart_at(self, x: float, first: LineChoice = "thrust", second: LineChoice = "body") -> Derived:
+        """How far the first line runs to the left of the second at a station."""
+
+        def y(get: Get) -> Any:
+            (ax, ay, a), (bx, by, b) = self._line(get, first), self._line(get, second)
+            return ay + (x - ax) * np.tan(a) - by - (x - bx) * np.tan(b)
+
+        return self.derive(y)
 
     def value(self, owner: str, part: str) -> float:
         """A solved unknown."""
@@ -102,20 +168,16 @@ class Solved:
     @cached_property
     def line_point(self) -> tuple[float, float]:
         """A point on the line in use."""
-        if self.line == "thrust":
-            return (
-                (self.value("LR", "x") + self.value("RR", "x")) / 2,
-                (self.value("LR", "y") + self.value("RR", "y")) / 2,
-            )
-        return self.value("mark.rear", "x"), self.value("mark.rear", "y")
+        if self.line is None:
+            raise BadInput("line", "no line", "a line that was found first")
+        x, y, _ = self._line(self.value, self.line)
+        return float(x), float(y)
 
     @cached_property
     def goal(self) -> Pose:
         """Where the beam's centre must stand for the line in use."""
-        datum = (
-            (self.value("LF", "x") + self.value("RF", "x")) / 2,
-            (self.value("LF", "y") + self.value("RF", "y")) / 2,
-        )
+        x, y = self._datum(self.value)
+        datum = float(x), float(y)
         return self.plan.goal(self.derived("line_angle").value, self.line_point, datum)
 
 

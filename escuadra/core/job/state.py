@@ -10,6 +10,7 @@ from escuadra.core.job.events import (
     Doubted,
     Event,
     FigureChanged,
+    LinePlanned,
     Overridden,
     OverrideWithdrawn,
     Person,
@@ -106,6 +107,7 @@ class State:
     """Specification figures overridden on the spot, in their order."""
     photos: tuple[Photo, ...] = ()
     placed: Placed | None = None
+    line_plan: LinePlanned | None = None
     signed: Signed | None = None
     records: tuple[tuple[Signed, int, Person], ...] = ()
     """Every signed revision with when and by whom; the newest last."""
@@ -199,6 +201,8 @@ def fold(state: State, events: Iterable[Event]) -> State:
         elif isinstance(said, FigureChanged):
             changes = changed.get("changes", state.changes)
             changed["changes"] = (*changes, Change(event.seq, event.at, event.person, said))  # type: ignore[misc]
+        elif isinstance(said, LinePlanned):
+            changed["line_plan"] = said
         elif isinstance(said, Placed):
             disturbances.append(Disturbance(event.seq, event.at, event.person, "placed", PLACED, "", FLOOR))
             changed.update(placed=said)

@@ -10,7 +10,7 @@ from pydantic import Field
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
-from escuadra.core.job.places import toe_slot
+from escuadra.core.job.places import THRUST_WORDS, thrust_slot, toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.procedure import Limits, check_kind
@@ -22,7 +22,6 @@ from escuadra.core.wording import amount
 TYRES = frozenset({"tyres"})
 ALIGNMENT = frozenset({"alignment"})
 OTHER_SIZE = "another size"
-THRUST_WORDS = ("rear axle steers left", "rear axle steers right")
 CAMBER_WORDS = ("top outward", "top inward")
 TOE_WORDS = ("toe-in", "toe-out")
 
@@ -176,7 +175,7 @@ class AlignmentCheck(Check):
             printed("toe.RF", "Right front toe on the printout", TOE_WORDS, 1.5),
         ]
         slots += [printed(f"camber.{c}", f"{WHEELS[c].capitalize()} camber", CAMBER_WORDS, 4) for c in CORNERS]
-        slots.append(printed("printed.thrust", "Thrust angle on the printout", THRUST_WORDS, 1.5))
+        slots.append(thrust_slot())
         before = [(f"before.toe.{c}", f"Before: {WHEELS[c]} toe", TOE_WORDS) for c in CORNERS]
         before.append(("before.thrust", "Before: thrust angle", THRUST_WORDS))
         return slots + [printed(id, label, words, 3, True) for id, label, words in before]

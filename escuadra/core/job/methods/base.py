@@ -1,0 +1,87 @@
+"""What every method of finding the line has: its words, its slots, its drawing, and how it enters the network."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import ClassVar, Literal
+
+from escuadra.core.job.entering import Entering
+from escuadra.core.job.places import LINE_ASPECTS, Plan
+from escuadra.core.job.scene import Point, Scene
+from escuadra.core.job.slots import Slot
+from escuadra.core.quantities import Dimension, Quantity
+
+Finds = Literal["body", "thrust", "axis", "none"]
+SIDE_WORDS = ("left", "right")
+YAW_ASPECTS = LINE_ASPECTS | {"yaw"}
+"""Of what sees the frame's yaw alone: sliding it leaves such a reading true."""
+LASER = "Laser light: its glasses on, never at eye height or into a mirror at people."
+STRAP = "Wheel clamps have their safety straps on."
+CHOCKS = "The vehicle stands on its own wheels; chocks go back as soon as it stands."
+
+
+@dataclass(frozen=True)
+class Sight:
+    """A line of the method's drawing, in vehicle axes: a beam, a string or a tape."""
+
+    a: Point
+    b: Point
+    kind: Literal["beam", "string", "tape"] = "beam"
+
+
+class Method:
+    """A school: how a line is found, what it can tell and what it can't."""
+
+    id: ClassVar[str]
+    title: ClassVar[str]
+    finds: ClassVar[Finds]
+    tells: ClassVar[str]
+    cannot: ClassVar[str]
+    materials: ClassVar[tuple[str, ...]]
+    steps: ClassVar[tuple[str, ...]]
+    cautions: ClassVar[tuple[str, ...]] = ()
+    needs_frame: ClassVar[bool] = True
+    """Its readings are taken at the frame."""
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        """What is read, in the best order."""
+        raise NotImplementedError
+
+    def enter(self, into: Entering) -> None:
+        """Put what was read into a network."""
+        raise NotImplementedError
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        """What each slot would show in a scene: mm or degrees, left positive."""
+        raise NotImplementedError
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        """The method's drawing."""
+        raise NotImplementedError
+
+
+def place(
+    id: str,
+    label: str,
+    low: float,
+    high: float,
+    reads: str,
+    aspects: frozenset[str] = LINE_ASPECTS,
+    words: tuple[str, str] | None = None,
+    hint: str = "",
+    optional: bool = False,
+    dimension: Dimension = "length",
+    unit: str = "mm",
+    lever: float = 0.0,
+) -> Slot:
+    """A slot of a method."""
+    return Slot(
+        id=id,
+        label=label,
+        quantity=Quantity(dimension=dimension, unit=unit, low=low, high=high),
+        aspects=aspects,
+        reads=reads,
+        words=words,
+        hint=hint,
+        optional=optional,
+        lever=lever,
+    )

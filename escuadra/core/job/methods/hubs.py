@@ -1,0 +1,182 @@
+"""From the hubs: equal distances to the beam, and a camera rig that watches boards on the wheels.
+
+Equal distances square the beam to an axle, not to the wheels' heading; a hub that stands back turns it.
+"""
+
+import math
+from collections.abc import Mapping
+from typing import Literal
+
+from escuadra.core.job.entering import U_STATION_MM, Entering
+from escuadra.core.job.methods.base import LASER, SIDE_WORDS, STRAP, Method, Sight, place
+from escuadra.core.job.methods.beams import half_toe
+from escuadra.core.job.places import TAPE_ASPECTS, Plan
+from escuadra.core.job.scene import Scene
+from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.stance import Corner
+
+FRONT: tuple[Corner, Corner] = ("LF", "RF")
+BACK: tuple[Corner, Corner] = ("LR", "RR")
+BOARD_SPAN = 412.0
+"""Between the outer marks of a wheel's board, mm."""
+HEADING_ARM = 1000.0
+"""Arm at which a heading seen by the rig is written as a pair of scales, mm."""
+TOUCH_U = 3.0
+"""How well a bumper's nose is known from the model, mm, one sigma."""
+
+
+class HubDistances(Method):
+    """Equal distances from the hubs of one axle, square to the beam."""
+
+    id = "hubs"
+    title = "Equal hub distances"
+    finds = "axis"
+    tells = "Whether the beam is parallel to the front axle, with a tape alone."
+    cannot = "Not the wheels' heading: it squares to an axle, and one hub that stands back turns the frame."
+    materials = ("steel tape", "a square on the beam")
+    steps = (
+        "From each front hub measure to the beam, square to the beam.",
+        "Both the same: the beam is parallel to the axle.",
+    )
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        reach = plan.nominal_goal.x - plan.vehicle.wheelbase
+        return [
+            place(
+                f"hubs.{corner}",
+                f"{corner} hub square to the beam",
+                0.55 * reach,
+                1.45 * reach,
+                "tape",
+                TAPE_ASPECTS,
+                hint="square to the beam, level",
+            )
+            for corner in FRONT
+        ]
+
+    def enter(self, into: Entering) -> None:
+        for corner, slot in zip(FRONT, self.slots(into.plan), strict=True):
+            for part in into.read(slot):
+                into.reading(slot, part, type="perpendicular", point=corner)
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        return {f"hubs.{corner}": scene.before_beam(scene.hub(corner)) for corner in FRONT}
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        return [
+            Sight(scene.hub(corner), scene.on_frame(0, scene.in_frame(scene.hub(corner))[1]), "tape")
+            for corner in FRONT
+        ]
+
+
+class CameraRig(Method):
+    """Cameras on the frame watch marker boards on the rear wheels, and one distance at the front."""
+
+    id = "rig"
+    title = "Camera rig and marker boards"
+    finds = "thrust"
+    tells = "The frame's whole pose against the rear wheels' heading, live while the frame is moved."
+    cannot = "It sees no body. A board that sits askew on its rim turns everything: roll half a turn and compare."
+    materials = ("camera rig on the frame", "marker boards on both rear wheels", "marker at a front wheel")
+    steps = (
+        "Clamp a board to each rear wheel and the marker to the left front wheel, or touch the bumper and draw back.",
+        "Wait until the values stand still, then take them.",
+    )
+    cautions = (STRAP, LASER, "The last millimetres go slowly; nobody stands between vehicle and frame.")
+
+    def _board(self, plan: Plan, corner: Corner) -> list[Slot]:
+        x, side = plan.nominal_goal.x, plan.vehicle.outline.width
+        return [
+            place(f"rig.{corner}.away", f"{corner} board before the beam", 0.4 * x, 1.6 * x, "rig", TAPE_ASPECTS),
+            place(
+                f"rig.{corner}.side",
+                f"{corner} board beside the beam's middle",
+                -side,
+                side,
+                "rig",
+                TAPE_ASPECTS,
+                SIDE_WORDS,
+            ),
+            place(
+                f"rig.{corner}.skew",
+                f"{corner} board's front edge off its rear edge",
+                -60,
+                60,
+                "rig",
+                TAPE_ASPECTS,
+                SIDE_WORDS,
+                f"over {BOARD_SPAN:g} mm",
+            ),
+        ]
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        reach = plan.nominal_goal.x - plan.vehicle.wheelbase
+        boards = [slot for corner in BACK for slot in self._board(plan, corner)]
+        front = place("rig.front", "LF marker before the beam", 0.3 * reach, 1.7 * reach, "rig", TAPE_ASPECTS)
+        nose = reach - plan.vehicle.outline.front_overhang
+        bumper = place(
+            "rig.bumper",
+            "Drawn back from touching the bumper",
+            0.3 * nose,
+            1.7 * nose,
+            "rig",
+            TAPE_ASPECTS,
+            optional=True,
+            hint="instead of the marker, or beside it",
+        )
+        return [*boards, front, bumper]
+
+    def enter(self, into: Entering) -> None:
+        slots = {slot.id: slot for slot in self.slots(into.plan)}
+        for corner in BACK:
+            kinds: tuple[tuple[str, Literal["perpendicular", "along"]], ...] = (
+                ("away", "perpendicular"),
+                ("side", "along"),
+            )
+            for what, kind in kinds:
+                slot = slots[f"rig.{corner}.{what}"]
+                for part in into.read(slot):
+                    into.reading(slot, part, type=kind, point=corner)
+        for part in into.read(slots["rig.front"]):
+            into.reading(slots["rig.front"], part, type="perpendicular", point="LF")
+        touched = into.read(slots["rig.bumper"])
+        if touched:
+            nose = into.plan.vehicle.wheelbase + into.plan.vehicle.outline.front_overhang
+            into.known("bumper", "bumper", (nose, 0.0), TOUCH_U, U_STATION_MM)
+            for part in touched:
+                into.reading(slots["rig.bumper"], part, type="perpendicular", point="bumper")
+        skews = into.all(*(slots[f"rig.{corner}.skew"] for corner in BACK))
+        if skews is not None:
+            value = math.fsum(HEADING_ARM * math.tan(2 * math.atan(s.value / BOARD_SPAN)) for s in skews)
+            slope = 2 * HEADING_ARM / BOARD_SPAN
+            into.worked_out(
+                "rig.heading",
+                "scale_pair",
+                value,
+                slope * self._u_skews(skews),
+                left_distance=HEADING_ARM,
+                right_distance=HEADING_ARM,
+                half_toe_deg=half_toe(*(math.degrees(math.atan(s.value / BOARD_SPAN)) for s in skews)),
+            )
+
+    def _u_skews(self, skews: list[Measured]) -> float:
+        """Of the sum of both boards' skews: an edge off an edge, so that what the rig's readings share cancels."""
+        return math.hypot(*(s.figures.u_random for s in skews))
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        found: dict[str, float] = {}
+        for corner in BACK:
+            away, left = scene.in_frame(scene.hub(corner))
+            turn = math.radians(scene.heading(corner) - scene.pose.yaw_deg)
+            found |= {
+                f"rig.{corner}.away": -away,
+                f"rig.{corner}.side": left,
+                f"rig.{corner}.skew": BOARD_SPAN * math.tan(turn),
+            }
+        nose = scene.plan.vehicle.wheelbase + scene.plan.vehicle.outline.front_overhang
+        return {**found, "rig.front": scene.before_beam(scene.hub("LF")), "rig.bumper": scene.before_beam((nose, 0.0))}
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        half = scene.plan.frame.beam_length / 2
+        eyes = {"L": scene.on_frame(0, half - 150), "R": scene.on_frame(0, 150 - half)}
+        return [Sight(eyes[corner[0]], scene.hub(corner)) for corner in (*BACK, "LF")]

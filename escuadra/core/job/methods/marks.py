@@ -1,0 +1,246 @@
+"""The body's middle: centre marks from symmetrical pairs, laser and reflector exchanged, the roof plane.
+
+Each pair is an observation of its end's centre mark; the mark's own reading on the tape is what the pairs of an end
+share. Trusts that the body is symmetrical. An emblem is checked against the pairs, never believed.
+"""
+
+import math
+from collections.abc import Mapping
+
+from escuadra.core.job.entering import U_STATION_MM, Entering
+from escuadra.core.job.methods.base import LASER, Method, Sight, place
+from escuadra.core.job.places import (
+    TAPE_ASPECTS,
+    Plan,
+    crossing_slot,
+    emblem_slot,
+    mark_slot,
+    pair_slots,
+)
+from escuadra.core.job.scene import Scene
+from escuadra.core.job.slots import Measured, Slot
+
+ENDS_OF_BODY = ("front", "rear")
+PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
+"""Where pairs stand on a tape in an example: anywhere that fits."""
+
+
+def whole_pairs(into: Entering, end: str) -> list[tuple[str, Slot, Measured, Measured]]:
+    """The pairs of an end of which both sides were read: id, left slot, left and right."""
+    found = []
+    for k in range(1, into.pairs(end) + 1):
+        left_slot, right_slot = pair_slots(end, k, into.plan)
+        left, right = into.one(left_slot), into.one(right_slot)
+        if left is not None and right is not None and left.value > right.value:
+            found.append((str(k), left_slot, left, right))
+    return found
+
+
+def own_of_pair(left: Measured, right: Measured) -> float:
+    """u of a pair's middle from its two readings alone, mm."""
+    return math.hypot(left.figures.u_random, right.figures.u_random) / 2
+
+
+def _enter_marks(into: Entering) -> bool:
+    """Both centre marks from their pairs; whether both are there."""
+    if "mark.front" in into.points:
+        return True
+    marks = into.plan.vehicle.marks
+    ends = {}
+    for end in ENDS_OF_BODY:
+        pairs, mark = whole_pairs(into, end), into.one(mark_slot(end, into.plan))
+        if not pairs or mark is None:
+            return False
+        ends[end] = (pairs, mark)
+    for end, (pairs, mark) in ends.items():
+        x, shared = (marks.front_x if end == "front" else marks.rear_x), f"mark-{end}"
+        middles = {k: (left.value + right.value) / 2 for k, _, left, right in pairs}
+        y = mark.value - math.fsum(middles.values()) / len(middles)
+        into.points[f"mark.{end}"] = {"x": x, "y": y, "fixed": False}
+        into.put(id=f"mark.{end}.x", type="x", point=f"mark.{end}", value=x, u=U_STATION_MM)
+        # On one tape its offset cancels between a pair's middle and the mark.
+        own = mark.figures.u_random if mark.tool == pairs[0][2].tool else mark.u
+        into.instruments[shared] = {"u_offset": own, "u_scale": 0.0}
+        for k, _, left, right in pairs:
+            into.put(
+                id=f"pair.{end}.{k}",
+                type="y",
+                point=f"mark.{end}",
+                instrument=shared,
+                value=mark.value - middles[k],
+                u=math.hypot(own_of_pair(left, right), marks.u_symmetry_mm),
+            )
+    return True
+
+
+def _tape_figures(scene: Scene) -> dict[str, float]:
+    """What a tape across either end shows: pairs about the body's middle, the mark, the emblem."""
+    found = {}
+    for end in ENDS_OF_BODY:
+        for k in (1, 2, 3):
+            left, right = pair_slots(end, k, scene.plan)
+            half = PAIR_HALF - 100 * k
+            found[left.id], found[right.id] = PAIR_MIDDLE + half, PAIR_MIDDLE - half
+        found[f"mark.{end}"] = PAIR_MIDDLE + scene.mark_off.get(end, 0.0)
+        found[f"emblem.{end}"] = PAIR_MIDDLE + scene.emblem_off.get(end, 0.0)
+    return found
+
+
+def _emblem_off(into: Entering, end: str) -> tuple[float, float]:
+    """How far an emblem sits off the body's middle, mm, and its u: as read against the pairs, else what is usual."""
+    marks, pairs, read = into.plan.vehicle.marks, whole_pairs(into, end), into.one(emblem_slot(end, into.plan))
+    if not pairs or read is None:
+        return 0.0, marks.u_emblem_mm
+    off = read.value - math.fsum((left.value + right.value) / 2 for _, _, left, right in pairs) / len(pairs)
+    own = math.hypot(*(own_of_pair(left, right) for _, _, left, right in pairs)) / len(pairs)
+    return off, math.hypot(read.figures.u_random, own, marks.u_symmetry_mm / math.sqrt(len(pairs)))
+
+
+class CentreMarks(Method):
+    """Centre marks plumbed from symmetrical pairs and joined by a floor laser."""
+
+    id = "marks"
+    title = "Centre marks from pairs"
+    finds = "body"
+    tells = "The body's middle at both ends, carried to the frame by a floor laser. A bent corner shows itself."
+    cannot = "It sees no axle: where the wheels point is not in it. Its error grows with the distance by leverage."
+    materials = ("steel tape across the vehicle", "plumb line", "floor laser", "tape for the marks")
+    steps = (
+        "Hold one straight tape across an end; read both sides of each pair: panel gaps, hooks, lamp corners, sills.",
+        "Plumb the pairs' middle to the floor, mark it, and read the mark on the same tape.",
+        "Do the same at the other end, then lay the floor laser over both marks and read it on the beam.",
+    )
+    cautions = (LASER,)
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        pairs = [s for end in ENDS_OF_BODY for k in (1, 2) for s in pair_slots(end, k, plan)]
+        return [*pairs, *(mark_slot(end, plan) for end in ENDS_OF_BODY), crossing_slot(plan)]
+
+    def enter(self, into: Entering) -> None:
+        if _enter_marks(into):
+            slot = crossing_slot(into.plan)
+            for part in into.read(slot):
+                value = part.value - into.plan.frame.scale_zero
+                into.reading(slot, part, value, type="crossing", **{"from": "mark.rear"}, to="mark.front")
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        on_beam = scene.joined_on_beam(scene.mark("rear"), scene.mark("front"))
+        return {**_tape_figures(scene), "crossing": on_beam + scene.plan.frame.scale_zero}
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        rear, front = scene.mark("rear"), scene.mark("front")
+        half = scene.plan.vehicle.outline.width / 2
+        across = [Sight((x, half), (x, -half), "tape") for x, _ in (front, rear)]
+        return [*across, Sight(rear, scene.on_frame(0, scene.joined_on_beam(rear, front)))]
+
+
+class LowVehicle(Method):
+    """Laser and reflector exchanged: the laser stands at the frame and shines under the vehicle."""
+
+    id = "low"
+    title = "Low vehicle: laser at the frame"
+    finds = "body"
+    tells = "As centre marks do, where a laser cannot stand behind or shine under from the rear."
+    cannot = CentreMarks.cannot
+    materials = ("centre marks from pairs", "floor laser on the beam's foot", "reflector on the rear mark")
+    steps = (
+        "Plumb both centre marks from their pairs as usual.",
+        "Stand the reflector on the REAR mark and the laser before the beam; move it until its beam runs over the "
+        "front mark and meets the reflector's middle.",
+        "Read on the beam's scale where the laser stands.",
+    )
+    cautions = (LASER,)
+
+    def _slot(self, plan: Plan) -> Slot:
+        half, zero = plan.frame.beam_length / 2, plan.frame.scale_zero
+        return place(
+            "low.crossing",
+            "Laser's place on the beam's scale",
+            zero - half,
+            zero + half,
+            "scale",
+            TAPE_ASPECTS,
+            hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
+        )
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        return [self._slot(plan)]
+
+    def enter(self, into: Entering) -> None:
+        slot = self._slot(into.plan)
+        parts = into.read(slot)
+        if parts and _enter_marks(into):
+            for part in parts:
+                value = part.value - into.plan.frame.scale_zero
+                into.reading(slot, part, value, type="crossing", **{"from": "mark.rear"}, to="mark.front")
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        on_beam = scene.joined_on_beam(scene.mark("rear"), scene.mark("front"))
+        return {"low.crossing": on_beam + scene.plan.frame.scale_zero}
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        rear, front = scene.mark("rear"), scene.mark("front")
+        return [Sight(scene.on_frame(0, scene.joined_on_beam(rear, front)), rear)]
+
+
+class RoofPlane(Method):
+    """A vertical laser plane over the roof, through both emblems."""
+
+    id = "roof"
+    title = "Laser plane over the roof"
+    finds = "body"
+    tells = "A line through both emblems, carried to the frame in one beam: quick."
+    cannot = "It believes the emblems. Read them on the tape with the pairs, and their offset is taken off."
+    materials = ("laser with a vertical plane, behind the vehicle", "tailgate raised where that clears the view")
+    steps = (
+        "Stand the laser behind the vehicle, level, so that its plane runs through the rear and the front emblem.",
+        "Read on the beam's scale where the plane falls.",
+    )
+    cautions = (LASER,)
+
+    def _slot(self, plan: Plan) -> Slot:
+        half, zero = plan.frame.beam_length / 2, plan.frame.scale_zero
+        return place(
+            "roof.crossing",
+            "Roof plane on the beam's scale",
+            zero - half,
+            zero + half,
+            "scale",
+            TAPE_ASPECTS,
+            hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
+        )
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        return [self._slot(plan)]
+
+    def enter(self, into: Entering) -> None:
+        slot = self._slot(into.plan)
+        parts = into.read(slot)
+        if not parts:
+            return
+        nominal = Scene.nominal(into.plan)
+        (x_rear, _), (x_front, _) = nominal.emblem("rear"), nominal.emblem("front")
+        lever = (into.plan.nominal_goal.x - x_rear) / (x_front - x_rear)
+        shift, spread = 0.0, 0.0
+        for end, weight in (("front", lever), ("rear", 1 - lever)):
+            # The point is the body's middle at the emblem; the emblem's own offset is taken off the reading.
+            at, (off, u) = nominal.emblem(end), _emblem_off(into, end)
+            into.known(f"emblem.{end}", f"emblem.{end}", at, U_STATION_MM, into.plan.vehicle.marks.u_emblem_mm)
+            shift, spread = shift + weight * off, math.hypot(spread, weight * u)
+        for part in parts:
+            into.worked_out(
+                f"roof.crossing~{part.tool}~{part.seq}",
+                "crossing",
+                part.value - into.plan.frame.scale_zero - shift,
+                math.hypot(part.u, spread),
+                **{"from": "emblem.rear"},
+                to="emblem.front",
+            )
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        on_beam = scene.joined_on_beam(scene.emblem("rear"), scene.emblem("front"))
+        return {"roof.crossing": on_beam + scene.plan.frame.scale_zero}
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        rear, front = scene.emblem("rear"), scene.emblem("front")
+        return [Sight(rear, scene.on_frame(0, scene.joined_on_beam(rear, front)))]

@@ -1,0 +1,249 @@
+"""From the wheels alone: the alignment printout, strings along both sides, a line along one side; no line."""
+
+import math
+from collections.abc import Mapping
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.entering import U_STATION_MM, Entering
+from escuadra.core.job.methods.base import LASER, Method, Sight, place
+from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
+from escuadra.core.job.scene import Scene
+from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
+
+RIM_SPAN = 0.62
+"""A rim's edges stand so far apart, as a share of the tyre's diameter; the real one is measured."""
+STRING_OFF = 210.0
+"""How far a string usually runs outside a wheel, mm."""
+
+
+class Printout(Method):
+    """Rear toe or thrust angle from a wheel-alignment printout."""
+
+    id = "printout"
+    title = "Wheel-alignment printout"
+    finds = "thrust"
+    tells = "The thrust line's direction as the alignment machine found it."
+    cannot = "It is as old as the printout, and printouts differ in sign: answer in words which way the axle steers."
+    materials = ("the printout, after adjustment",)
+    steps = ("Type each rear wheel's toe, or the thrust angle, with its direction in words; or take the CSV file in.",)
+    needs_frame = False
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        return [toe_slot("left"), toe_slot("right")]
+
+    def enter(self, into: Entering) -> None:
+        toes = into.all(*self.slots(into.plan))
+        if toes is not None:
+            left, right = toes
+            own = math.hypot(left.figures.u_random, right.figures.u_random) / 2
+            value, u = (right.value - left.value) / 2, math.hypot(own, left.figures.u_offset)
+        elif (printed := into.one(thrust_slot())) is not None:
+            value, u = printed.value, printed.u
+        else:
+            return
+        into.heading = value
+        into.worked_out("thrust", "thrust", value, u)
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        return {"toe.left": scene.toe["LR"], "toe.right": scene.toe["RR"], "printed.thrust": scene.thrust_deg}
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        return []
+
+
+class StringLines(Method):
+    """Strings or laser lines along both sides."""
+
+    id = "strings"
+    title = "Strings along both sides"
+    finds = "thrust"
+    tells = "Toe and track of all four wheels from eight distances: the thrust line without an alignment machine."
+    cannot = "A rim that wobbles reads as toe: read at the same place of the rim, or roll half a turn."
+    materials = ("two strings or laser lines on stands at hub height", "steel rule", "tape between the strings")
+    steps = (
+        "Stretch a string along each side at hub height, and measure between the strings at both axles.",
+        "At each wheel read from the string to the rim's front and rear edge, square to the string.",
+    )
+    cautions = (LASER, "Strings across a walkway are marked, and nobody steps over them.")
+    needs_frame = False
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        wide = plan.vehicle.outline.width
+        span = RIM_SPAN * plan.vehicle.tyre_diameter
+        found = [
+            place("string.span", "Between a rim's front and rear edge", 0.5 * span, 1.8 * span, "rule"),
+            *(
+                place(f"string.{end}", f"Between the strings at the {end} axle", 0.8 * wide, wide + 1800, "tape")
+                for end in ("front", "rear")
+            ),
+        ]
+        for corner in CORNERS:
+            found += [
+                place(f"string.{corner}.{edge}", f"{corner} string to the rim's {edge} edge", 15, 900, "rule")
+                for edge in ("front", "rear")
+            ]
+        return found
+
+    def _input(self, into: Entering) -> tuple[StringsInput, list[Measured]] | None:
+        found = into.all(*self.slots(into.plan))
+        if found is None:
+            return None
+        span, front, rear, *edges = found
+        wheels = {
+            c: StringWheel(front=edges[2 * k].value, rear=edges[2 * k + 1].value, span=span.value)
+            for k, c in enumerate(CORNERS)
+        }
+        base = into.plan.vehicle.wheelbase
+        u = math.sqrt(math.fsum(m.figures.u_random**2 for m in edges) / len(edges))
+        given = StringsInput(
+            wheelbase=base,
+            strings=Strings(front=front.value, rear=rear.value, spacing=base),
+            wheels=StringWheels(**wheels),
+            u=u,
+        )
+        return given, [front, rear]
+
+    def result(self, into: Entering) -> StringsResult | None:
+        """Toe and track of all four wheels, where everything was read."""
+        given = self._input(into)
+        if given is None:
+            return None
+        try:
+            return strings(given[0])
+        except BadInput:
+            return None
+
+    def enter(self, into: Entering) -> None:
+        found, given = self.result(into), self._input(into)
+        if found is None or given is None:
+            return
+        # The tape between the strings is coarser than the rule: what it adds to the right string's angle.
+        front, rear = given[1]
+        extra = math.degrees(math.hypot(front.figures.u_random, rear.figures.u_random) / (2 * given[0].wheelbase))
+        into.heading = found.thrust_deg
+        into.worked_out("strings", "thrust", found.thrust_deg, math.hypot(found.u_thrust_deg, extra))
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        span = RIM_SPAN * scene.plan.vehicle.tyre_diameter
+        out = max(abs(scene.hub(c)[1]) for c in CORNERS) + STRING_OFF
+        found = {"string.span": span, "string.front": 2 * out, "string.rear": 2 * out}
+        for corner in CORNERS:
+            _, y = scene.hub(corner)
+            edge = span / 2 * math.sin(math.radians(scene.toe[corner]))
+            found[f"string.{corner}.front"] = out - abs(y) + edge
+            found[f"string.{corner}.rear"] = out - abs(y) - edge
+        return found
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        out = max(abs(scene.hub(c)[1]) for c in CORNERS) + STRING_OFF
+        ahead = scene.plan.vehicle.wheelbase + 700
+        return [Sight((-700, y), (ahead, y), "string") for y in (out, -out)]
+
+
+class OneSide(Method):
+    """A line at equal distance from the front and the rear wheel on one side."""
+
+    id = "side"
+    title = "A line along one side"
+    finds = "axis"
+    tells = "The vehicle's axis from one side, with unequal tracks allowed for."
+    cannot = "It knows the tracks from the model alone; it sees neither toe nor the body."
+    materials = ("laser line or string beside the vehicle", "steel tape")
+    steps = (
+        "Lay a line along one side, about as far from the front wheel as from the rear one.",
+        "Read from each hub's face to the line, and where the line meets the beam.",
+    )
+    cautions = (LASER,)
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        half = plan.frame.beam_length
+        which = Slot(
+            id="side.which",
+            label="On which side does the line run?",
+            ask="choice",
+            options=("left", "right"),
+            aspects=LINE_ASPECTS,
+            hint="as from the driver's seat",
+        )
+        return [
+            which,
+            place("side.front", "Front hub to the line", 5, 1500, "tape"),
+            place("side.rear", "Rear hub to the line", 5, 1500, "tape"),
+            place(
+                "side.crossing",
+                "The line on the beam's scale, or beyond its end",
+                -2 * half,
+                2 * half,
+                "scale",
+                TAPE_ASPECTS,
+                hint="from the beam's middle, left positive",
+            ),
+        ]
+
+    def enter(self, into: Entering) -> None:
+        which, *figures = self.slots(into.plan)
+        side, found = into.answered(which), into.all(*figures)
+        if side not in ("left", "right") or found is None:
+            return
+        front, rear, _ = found
+        sign = 1.0 if side == "left" else -1.0
+        u_hub = into.plan.vehicle.u_hub_mm
+        for end, part in (("F", front), ("R", rear)):
+            corner: Corner = f"{side[0].upper()}{end}"  # type: ignore[assignment]
+            x, y = into.plan.vehicle.hub(corner)
+            at = (x, y + sign * part.value)
+            into.known(f"side.{end}", f"side.{end}", at, U_STATION_MM, math.hypot(u_hub, part.figures.u_random))
+        for part in into.read(figures[2]):
+            value = part.value - into.plan.frame.scale_zero
+            into.reading(figures[2], part, value, type="crossing", **{"from": "side.R"}, to="side.F")
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        out = 300.0
+        front, rear = scene.hub("LF"), scene.hub("LR")
+        line = ((rear[0], max(front[1], rear[1]) + out), (front[0], max(front[1], rear[1]) + out))
+        return {
+            "side.front": line[1][1] - front[1],
+            "side.rear": line[0][1] - rear[1],
+            "side.crossing": scene.joined_on_beam(*line) + scene.plan.frame.scale_zero,
+        }
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        y = max(scene.hub("LF")[1], scene.hub("LR")[1]) + 300
+        return [Sight((-600, y), (scene.pose.x, y), "string")]
+
+
+class NoLine(Method):
+    """Pitch-only procedures: the board stands near the bumper and only its height matters."""
+
+    id = "none"
+    title = "No line"
+    finds = "none"
+    tells = "Nothing about the line: for procedures in which only heights and tilt matter, before a road drive."
+    cannot = "It can stand in for no other method where the sheet asks for a distance, a square or a centre."
+    materials = ()
+    steps = ("State why no line is needed here.",)
+    needs_frame = False
+    reasons = ("the procedure sets pitch only", "the sensor learns straight ahead on the road")
+
+    def slots(self, plan: Plan) -> list[Slot]:
+        return [
+            Slot(
+                id="line.none",
+                label="Why is no line needed?",
+                ask="choice",
+                options=self.reasons,
+                aspects=LINE_ASPECTS,
+                hint="as the procedure says",
+            )
+        ]
+
+    def enter(self, into: Entering) -> None:
+        return
+
+    def exact(self, scene: Scene) -> Mapping[str, float]:
+        return {}
+
+    def sights(self, scene: Scene) -> list[Sight]:
+        return []

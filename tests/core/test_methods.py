@@ -1,0 +1,141 @@
+"""Every method of finding the line, read without error in a planted scene: the network finds what was planted."""
+
+import math
+from dataclasses import replace
+
+import pytest
+
+from escuadra.core.axes import Pose
+from escuadra.core.job.events import ToolUsed
+from escuadra.core.job.methods import METHODS
+from escuadra.core.job.places import ENDS, Plan
+from escuadra.core.job.rehearsal import rehearsed
+from escuadra.core.job.scene import Scene
+from escuadra.core.job.setup import Setup
+from escuadra.core.readings import Instrument
+from escuadra.core.stance import CORNERS
+from tests.conftest import Technician
+
+NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)
+TOE = {"LF": 0.05, "RF": 0.11, "LR": 0.31, "RR": 0.07}
+
+
+@pytest.fixture
+def plan(teo: Technician) -> Plan:
+    return teo.opened.sheet.plan
+
+
+def planted(plan: Plan) -> Scene:
+    """Toe at the rear, a body 4 mm left in front, emblems off the middle; the frame off its goal and turned."""
+    goal = plan.nominal_goal
+    pose = Pose(x=goal.x + 21, y=goal.y - 13, yaw_deg=0.46)
+    return Scene(plan, pose, TOE, mark_off={"front": 4.0, "rear": -2.0}, emblem_off={"front": 5.0, "rear": -3.5})  # type: ignore[arg-type]
+
+
+def base(scene: Scene) -> dict[str, float]:
+    """What is read for every frame: tapes from all hubs to both ends, everything at one height."""
+    found = dict.fromkeys((f"height.{what}" for what in (*CORNERS, *ENDS)), 500.0)
+    for corner in CORNERS:
+        for end in ENDS:
+            at = scene.on_frame(*scene.plan.frame_points[end])
+            found[f"tape.{corner}.{end}"] = math.dist(scene.hub(corner), at)
+    return found
+
+
+def tool(slot: str) -> ToolUsed:
+    return ToolUsed(id="t", name="t", contributions=NEARLY)
+
+
+def read(scene: Scene, *methods: str, but: dict[str, float] | None = None) -> Setup:
+    values = base(scene)
+    for method in methods:
+        values |= METHODS[method].exact(scene)
+    for slot, error in (but or {}).items():
+        values[slot] += error
+    return Setup(rehearsed(values, tool, 1, {"side.which": "left"}), scene.plan)
+
+
+WANTED = {
+    "marks": (math.degrees(math.atan(6 / 5470)), -2.0, "body"),
+    "low": (math.degrees(math.atan(6 / 5470)), -2.0, "body"),
+    "printout": (-0.12, 0.0, "thrust"),
+    "strings": (-0.12, 0.0, "thrust"),
+    "mirrors": (-0.12, 0.0, "thrust"),
+    "rulers": (-0.12, 0.0, "thrust"),
+    "rig": (-0.12, 0.0, "thrust"),
+    "rack": (-0.12, 0.0, "thrust"),
+    "panels": (0.0, 0.0, "axis"),
+    "hubs": (0.0, 0.0, "axis"),
+    "side": (0.0, 0.0, "axis"),
+}
+
+
+@pytest.mark.parametrize("method", WANTED)
+def test_each_method_finds_the_line_that_was_planted(plan: Plan, method: str) -> None:
+    angle, rear, line = WANTED[method]
+    scene = planted(plan)
+    setup = read(scene, "marks", method) if method == "low" else read(scene, method)
+    solved = setup.newest
+    assert solved is not None
+    assert line in solved.known
+    assert solved.derived("line_angle", line).value == pytest.approx(angle, abs=5e-4)  # type: ignore[arg-type]
+    assert solved.pose.yaw_deg == pytest.approx(0.46, abs=2e-4)
+    assert solved.pose.y == pytest.approx(scene.pose.y, abs=0.02)
+    assert solved.derived("square", line).value == pytest.approx(0.46 - angle, abs=5e-4)  # type: ignore[arg-type]
+    x = plan.vehicle.marks.rear_x if line == "body" else 0.0
+    assert solved.line_at(x, line).value == pytest.approx(rear, abs=0.02)  # type: ignore[arg-type]
+    assert solved.trusted
+
+
+def test_the_roof_plane_believes_emblems_only_as_far_as_the_pairs_do(plan: Plan) -> None:
+    scene = planted(plan)
+    blind = read(scene, "roof").newest
+    assert blind is not None
+    assert blind.line == "body"
+    at = plan.target_x
+    assert abs(blind.line_at(at).value) < 2 * blind.line_at(at).u
+    assert blind.line_at(at).u > 2
+    on_tape = {k: v for k, v in METHODS["marks"].exact(scene).items() if k.startswith(("pair", "emblem"))}
+    told = Setup(rehearsed({**base(scene), **on_tape, **METHODS["roof"].exact(scene)}, tool), plan).newest
+    assert told is not None
+    assert told.line_at(at).value == pytest.approx(0, abs=0.3)
+    assert told.line_at(at).u < 0.6 * blind.line_at(at).u
+
+
+def test_alone_a_ruler_cannot_square_and_mirrors_cannot_place(plan: Plan) -> None:
+    scene = planted(plan)
+    turned = replace(scene, pose=scene.pose.model_copy(update={"yaw_deg": 1.2}))
+    first, second = (METHODS["rulers"].exact(s) for s in (scene, turned))
+    assert max(abs(first[k] - second[k]) for k in first) < 0.5, "turned about its middle, the rulers hardly change"
+    values = METHODS["mirrors"].exact(scene)
+    setup = Setup(rehearsed(values, tool), plan)
+    assert setup.newest is None
+    loose = setup.turned_only(0)
+    assert loose is not None
+    assert loose.derived("square", "thrust").value == pytest.approx(0.58, abs=1e-3)
+    assert loose.derived("square", "thrust").u < 0.05 < 100 < loose.derived("distance", "thrust").u
+
+
+def test_what_two_methods_say_agrees_or_names_the_misread_pair(plan: Plan) -> None:
+    scene = planted(plan)
+    straight = replace(scene, mark_off={}, emblem_off={})
+    agree = read(straight, "marks", "printout", "mirrors")
+    assert agree.newest is not None
+    assert agree.newest.trusted
+    misread = read(straight, "marks", "printout", but={"pair.front.2.left": 18.0})
+    assert misread.newest is not None
+    assert misread.newest.result.suspect == "pair.front.2"
+
+
+@pytest.mark.parametrize("method", [m for m in METHODS if m != "none"])
+def test_every_method_says_what_it_needs_and_reads_what_it_draws(plan: Plan, method: str) -> None:
+    school = METHODS[method]
+    exact = school.exact(Scene.nominal(plan))
+    for slot in school.slots(plan):
+        if slot.quantity is not None:
+            assert slot.quantity.low <= exact[slot.id] <= slot.quantity.high, slot.id
+    assert school.tells
+    assert school.cannot
+    assert school.materials
+    assert school.steps
+    assert school.sights(Scene.nominal(plan)) or method == "printout"
