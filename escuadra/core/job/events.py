@@ -141,6 +141,7 @@ class LinePlanned(Frozen):
     times: int = Field(1, ge=1, le=10, description="readings of each place")
     tools: dict[str, str] = Field({}, description="kind of reading: id of the instrument for it")
     rear_tapes: bool = Field(False, description="tapes from the rear hubs to the beam too")
+    rectangle: bool = Field(False, description="the distance is carried past the vehicle by a rectangle")
 
 
 class Overridden(Frozen):

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Any, TypeVar
 
-from escuadra.core.adjustment import adjust
+from escuadra.core.adjustment import adjust, layout
 from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.entering import Entering
@@ -68,6 +68,16 @@ def solved_network(network: str, plan: Plan, epoch: int) -> Solved | None:
     given = NetworkInput.read(json.loads(network))
     try:
         return Solved(plan, given, adjust(given), epoch)
+    except BadInput:
+        return None
+
+
+@lru_cache(maxsize=256)
+def designed(network: str, plan: Plan) -> Solved | None:
+    """A network at its first guesses, whatever its readings say (``design``); nothing where it would stay loose."""
+    given = NetworkInput.read(json.loads(network))
+    try:
+        return Solved(plan, given, layout(given), -1)
     except BadInput:
         return None
 
@@ -365,6 +375,11 @@ class Setup:
         data = solved.given.model_dump(mode="json", by_alias=True, exclude_none=True)
         data["observations"] = [o for o in data["observations"] if not o["id"].startswith(start)]
         return solved_network(json.dumps(data), self.plan, solved.epoch)
+
+    def seen_by_rig(self, epoch: int) -> bool:
+        """The camera rig saw everything in an epoch: no tape is needed then."""
+        slots = [slot for slot in METHODS["rig"].slots(self.plan) if not slot.optional]
+        return slots[0].id in self.state.entries and all(self.within(slot, epoch) for slot in slots)
 
     @property
     def times(self) -> int:

@@ -11,6 +11,7 @@ from escuadra.core.budget import Contribution
 from escuadra.core.job import advice, looking
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
+from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import NextMove
@@ -171,9 +172,10 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     named = {getattr(check, "method", "") for check in own}
     begun = {slot.partition(".")[0] for slot in state.entries}
     planned = state.line_plan.methods if state.line_plan is not None else []
+    carried = "rect" in begun or (state.line_plan is not None and state.line_plan.rectangle)
     wanted = [m for m in METHODS if m not in named and (m in planned or PREFIXES.get(m) in begun)]
     line = [check for check in own if check.group == "line"]
-    if not wanted and not planned:
+    if not wanted and not planned and not carried:
         return own
     marks = [c for c in line if c.kind == "body_centreline"]
     if planned and "marks" not in planned and not begun & {"pair", "mark"}:
@@ -185,7 +187,10 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
         for m in wanted
         if m != "marks"
     ]
-    last = [c for c in line if isinstance(c, LinesCheck)]
+    last: list[Check] = [c for c in line if isinstance(c, LinesCheck)]
+    if carried and not any(c.kind == "rectangle" for c in own):
+        title = "Carried by a rectangle"
+        last.append(RectangleCheck(id="rectangle", kind="rectangle", group="line", title=title))
     line = [*(c for c in line if c not in last), *added, *last]
     k = next((k for k, c in enumerate(own) if c.group == "line"), len(own))
     rest = [c for c in own if c.group != "line"]

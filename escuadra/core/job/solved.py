@@ -115,6 +115,12 @@ class Solved:
         x, y = (sum(get(f"{s}{end}", axis) for s in sides) / len(sides) for axis in ("x", "y"))
         return x + procedure.proxy.forward, y + procedure.proxy.left
 
+    @cached_property
+    def datum(self) -> tuple[float, float]:
+        """Where the distance is counted from, as it was found."""
+        x, y = self._datum(self.value)
+        return float(x), float(y)
+
     def derive(self, expression: Callable[[Get], Any]) -> Derived:
         """Anything that follows from the unknowns, with its uncertainty: ``expression(get)``, get(owner, part)."""
 
@@ -176,9 +182,7 @@ class Solved:
     @cached_property
     def goal(self) -> Pose:
         """Where the beam's centre must stand for the line in use."""
-        x, y = self._datum(self.value)
-        datum = float(x), float(y)
-        return self.plan.goal(self.derived("line_angle").value, self.line_point, datum)
+        return self.plan.goal(self.derived("line_angle").value, self.line_point, self.datum)
 
 
 def carried(before: Solved) -> list[dict[str, Any]]:

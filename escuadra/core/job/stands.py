@@ -20,7 +20,7 @@ from escuadra.core.job.sheet import CheckView, Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.stance import CORNERS
 
-Carried = Literal["tape", "level", "floor laser", "gauge", "meter"]
+Carried = Literal["tape", "level", "floor laser", "gauge", "meter", "rule", "clamps", "rig"]
 CARRIED: dict[str, Carried] = {
     "tape": "tape",
     "height": "tape",
@@ -28,6 +28,9 @@ CARRIED: dict[str, Carried] = {
     "slope": "level",
     "bracket": "level",
     "scale": "floor laser",
+    "rule": "rule",
+    "beam": "clamps",
+    "rig": "rig",
     "pressure": "gauge",
     "tread": "gauge",
     "temperature": "gauge",
@@ -74,15 +77,28 @@ def stand_of(slot: Slot, plan: Plan) -> Stand | None:
     vehicle, goal, parts = plan.vehicle, plan.nominal_goal, slot.id.split(".")
     marks, half = vehicle.marks, plan.frame.beam_length / 2
     corner = next((c for c in CORNERS if c in parts), None)
+    if corner is not None and parts[0] in ("rig", "ruler", "panel"):
+        corner = None
+        if parts[0] != "rig":
+            return Stand(tool, "on the rear wheels", 0.0, 0.0)
+    if parts[0] == "rig":
+        return Stand(tool, "on the frame", goal.x, 0.0)
     if corner is not None:
         return Stand(tool, f"the {corner} wheel", *vehicle.hub(corner))
     for end, y in (("LF_end", half), ("RF_end", -half)):
         if end in parts:
             return Stand(tool, f"the beam's {end.replace('_', ' ')}", goal.x, y)
-    if parts[0] in ("pair", "mark"):
+    if parts[0] in ("pair", "mark", "emblem"):
         return Stand(tool, f"across the {parts[1]}", marks.front_x if parts[1] == "front" else marks.rear_x, 0.0)
     x, place = {
         "crossing": (marks.rear_x, "over the rear centre mark"),
+        "low": (goal.x, "before the beam"),
+        "roof": (-vehicle.outline.rear_overhang - 1500, "behind the vehicle"),
+        "mirror": (0.0, "on the rear wheels"),
+        "rack": (vehicle.wheelbase, "at the left front wheel"),
+        "side": (vehicle.wheelbase / 2, "along one side"),
+        "string": (vehicle.wheelbase / 2, "between the strings"),
+        "rect": (vehicle.wheelbase, "beside the vehicle"),
         "level": (goal.x, "on the beam"),
         "slope": (goal.x / 2, "on the floor"),
         "steering": (0.7 * vehicle.wheelbase, "on the steering wheel"),

@@ -125,7 +125,11 @@ class PoseCheck(Check):
         laser = all(mark.y is not None for mark in setup.marks.values()) and not setup.excluded(
             crossing_slot(setup.plan)
         )
+        if setup.seen_by_rig(epoch):
+            return []
         carried = setup.carries(epoch)
+        plan = setup.state.line_plan
+        rear = plan is not None and plan.rear_tapes
         found = []
         for slot in self.slots(setup):
             if slot.id == "crossing":
@@ -133,7 +137,7 @@ class PoseCheck(Check):
             elif carried:
                 wanted = not laser and slot.id in ("tape.LF.RF_end", "tape.RF.LF_end")
             else:
-                wanted = not slot.optional
+                wanted = not slot.optional or rear
             if wanted:
                 found.append(slot)
         return found

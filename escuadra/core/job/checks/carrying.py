@@ -1,0 +1,183 @@
+"""Onto the floor: the distance carried past the vehicle by a rectangle, its diagonals asked for and used.
+
+From a hub, the bumper, the emblem or another part on the datum's list; what stands in for the sensor carries its stated
+offset. Left and right hub are told apart, not averaged in silence. Source: ``rectangle``.
+"""
+
+import math
+
+from pydantic import Field
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.places import LINE_ASPECTS, Plan
+from escuadra.core.job.setup import Setup
+from escuadra.core.job.slots import Slot
+from escuadra.core.procedure import DATUM_WORDS, Limits, check_kind
+from escuadra.core.quantities import Quantity
+from escuadra.core.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
+from escuadra.core.wording import amount, listed
+
+USUAL_OUT = 650.0
+"""How far outside the vehicle a parallel line is usually laid, mm."""
+WORDS = {
+    "out": "Out from the datum to the parallel line",
+    "along": "Along the parallel line",
+    "back": "Back from there onto the line",
+    "diagonal": "Diagonal from the datum to the far corner",
+    "cross": "Diagonal from the near corner to the mark",
+    "straight": "Straight from the datum to the mark",
+}
+ALONG_WORDS = ("too far away", "too near")
+
+
+def on_hub(plan: Plan) -> bool:
+    """The distance is counted from a pair of hubs."""
+    return plan.procedure.datum in ("front_hubs", "rear_hubs")
+
+
+@check_kind("rectangle")
+class RectangleCheck(Check):
+    """The mark for the target's face, carried by a rectangle on one side."""
+
+    limits: Limits = Field(Limits(minus=5, plus=5), description="of the mark along the line, mm")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        side = Slot(
+            id="rect.side",
+            label=f"On which side? From the {DATUM_WORDS[setup.plan.procedure.datum]}, as from the driver's seat",
+            ask="choice",
+            options=("left", "right"),
+            aspects=LINE_ASPECTS,
+        )
+        expected = self.expected(setup)
+        return [
+            side,
+            *(
+                Slot(
+                    id=f"rect.{name}",
+                    label=WORDS[name],
+                    quantity=Quantity(dimension="length", unit="mm", low=0.5 * about, high=1.6 * about),
+                    aspects=LINE_ASPECTS,
+                    reads="tape",
+                    hint="on the floor, level",
+                )
+                for name, about in expected.items()
+            ),
+        ]
+
+    def side(self, setup: Setup) -> str:
+        """The side that was chosen; left until one was."""
+        answer = next((e for e in reversed(setup.live("rect.side"))), None)
+        return str(answer.said.value) if answer is not None else "left"
+
+    def start(self, setup: Setup) -> tuple[float, float]:
+        """Where the datum's mark on the floor stands, as it was found: x and y in vehicle axes."""
+        plan, solved = setup.plan, setup.lines
+        if not on_hub(plan):
+            x = plan.target_x - plan.procedure.distance - plan.procedure.proxy.forward
+            return x, plan.procedure.sensor.y if plan.procedure.datum in ("sensor", "windscreen_camera") else 0.0
+        corner = f"{self.side(setup)[0].upper()}{plan.procedure.datum[0].upper()}"
+        if solved is not None:
+            return solved.value(corner, "x"), solved.value(corner, "y")
+        return plan.vehicle.hub(corner)  # type: ignore[arg-type]
+
+    def needed(self, setup: Setup) -> tuple[float, float, float]:
+        """How far along the line the mark must stand, how far inward the line lies, and u of that, mm."""
+        plan, solved = setup.plan, setup.lines
+        x, y = self.start(setup)
+        datum_x = solved.datum[0] if solved is not None else plan.target_x - plan.procedure.distance
+        along, line_y, u = datum_x + plan.procedure.distance - x, 0.0, 2.0
+        if solved is not None and solved.line is not None:
+            found = solved.line_at(plan.target_x)
+            line_y, u = found.value, found.u
+        sign = 1.0 if self.side(setup) == "left" else -1.0
+        return along, sign * (y - line_y - plan.procedure.offset), max(u, 0.1)
+
+    def expected(self, setup: Setup) -> dict[str, float]:
+        """What each reading should be where the parallel line is laid as usual."""
+        along, inward, _ = self.needed(setup)
+        read = setup.once("rect.out", lambda: [e.value for e in setup.live("rect.out")])
+        out = read[-1] if read else USUAL_OUT
+        return {
+            "out": out,
+            "along": along,
+            "back": out + inward,
+            "diagonal": math.hypot(along, out),
+            "cross": math.hypot(along, out + inward),
+            "straight": math.hypot(along, inward),
+        }
+
+    def solved(self, setup: Setup) -> RectangleResult | None:
+        """The corners as they were read; nothing while a reading is missing."""
+        return setup.once("rectangle", lambda: self._solved(setup))
+
+    def _solved(self, setup: Setup) -> RectangleResult | None:
+        sides = {}
+        shared = (0.0, 0.0)
+        for slot in self.slots(setup)[1:]:
+            found = setup.now(slot)
+            if found is not None:
+                sides[slot.id.removeprefix("rect.")] = Side(value=found.value, u=max(found.figures.u_random, 1e-3))
+                shared = (found.figures.u_offset, found.figures.u_scale)
+        along, inward, u = self.needed(setup)
+        given = RectangleInput(
+            along=along, inward=inward, u_inward=u, sides=sides, u_offset=shared[0], u_scale=shared[1]
+        )
+        try:
+            return rectangle(given)
+        except BadInput:
+            return None
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots = self.slots(setup)
+        read = sum(bool(setup.current(slot)) for slot in slots)
+        found, note = self.solved(setup), self._start_words(setup)
+        if found is None:
+            return Judgement(False, summary=f"{read} of {len(slots)} read" if read else "", note=note)
+        figure = self.figure("mark", "The mark stands", found.off, found.u_off, self.limits, "mm", ALONG_WORDS)
+        way = "towards the vehicle" if found.off > 0 else "away from the vehicle"
+        if abs(found.off) > found.u_off:
+            note = f"Move the mark {amount(abs(found.off), 'mm')} {way}. {note}"
+        trouble = ""
+        if not found.passes or found.suspects:
+            named = listed([WORDS[i].lower() for i in found.suspects])
+            blame = f" The suspect: {named}. Read it again, to replace." if len(found.suspects) == 1 else ""
+            if len(found.suspects) > 1:
+                blame = f" {named[:1].upper()}{named[1:]} share the blame: read the first again, then the others."
+            trouble = f"The rectangle does not close: sides and diagonals contradict each other.{blame}"
+        complete = read == len(slots)
+        return Judgement(complete, (figure,), figure.text, trouble=trouble, note=note)
+
+    def source_slot(self, figure: Figure) -> str:
+        return "rect.along"
+
+    def _start_words(self, setup: Setup) -> str:
+        """The part that is started from, its setback and what it stands in for."""
+        plan = setup.plan
+        said = []
+        if on_hub(plan) and setup.lines is not None:
+            end = plan.procedure.datum[0].upper()
+            ahead = setup.lines.value(f"L{end}", "x") - setup.lines.value(f"R{end}", "x")
+            word = "ahead of" if ahead > 0 else "behind"
+            if abs(ahead) >= 0.5:
+                use = {"mean": "their mean", "left": "the left hub", "right": "the right hub"}[
+                    plan.procedure.datum_side
+                ]
+                said.append(f"The left hub stands {amount(abs(ahead), 'mm')} {word} the right one; {use} counts.")
+        proxy = plan.procedure.proxy
+        if any((proxy.forward, proxy.left, proxy.up)):
+            words = [
+                amount(abs(v), "mm", 0) + f" {pair[0 if v > 0 else 1]}"
+                for v, pair in (
+                    (proxy.forward, ("ahead", "behind")),
+                    (proxy.left, ("left", "right")),
+                    (proxy.up, ("above", "below")),
+                )
+                if v
+            ]
+            said.append(f"The {DATUM_WORDS[plan.procedure.datum]} stands in for a datum {listed(words)} of it.")
+        return " ".join(said)
+
+
+__all__ = ["SIDES", "RectangleCheck"]

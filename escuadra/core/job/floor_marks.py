@@ -1,0 +1,78 @@
+"""The line in use carried onto the floor: the marks to make, how to find each with two tapes and a check, and how sure.
+
+Controls are the hubs as they were found and the plumbed centre marks. Old marks on a floor are a first guess, no more.
+Source: ``stakeout``; the line's own uncertainty from the network.
+"""
+
+import math
+from dataclasses import dataclass
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.setup import Setup
+from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
+from escuadra.core.stance import CORNERS
+from escuadra.core.standing import target_places
+
+TAPE = StakeTape(constant=0.8, ppm=60)
+"""u of a tape laid on a floor."""
+OLD_MARKS = "Old marks on the floor are a first guess: find each mark anew and compare."
+
+
+@dataclass(frozen=True)
+class FloorMark:
+    """A mark to make."""
+
+    words: str
+    x: float
+    y: float
+    found: StakedMark
+    u_along: float
+    u_across: float
+    """Of its place against the line in use, with the tapes' own."""
+
+    @property
+    def tapes(self) -> str:
+        """How it is found: ``2,901 mm from the LF hub, 2,914 mm from the RF hub``."""
+        return ", ".join(
+            f"{d:,.0f}\u202fmm from the {name}".replace(",", "\u202f")
+            for name, d in zip(self.found.pair, self.found.distances, strict=True)
+        )
+
+
+def floor_marks(setup: Setup) -> list[FloorMark]:
+    """Marks on the line and across it for every target place; none while no line is known."""
+    solved, plan = setup.lines, setup.plan
+    if solved is None or solved.line is None:
+        return []
+    angle = math.radians(solved.derived("line_angle").value)
+    nose = plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang
+    wanted: list[tuple[str, float, float]] = [("the line, 300 mm ahead of the nose", nose + 300, 0.0)]
+    half = plan.frame.beam_length / 2
+    for place in target_places(plan.procedure, plan.vehicle):
+        name = "the target" if place.id == "target" else place.id.replace("_", " ")
+        wanted.append((f"{name}: middle", place.x, place.y))
+        if place.facing_deg in (0.0, 180.0):
+            wanted += [(f"{name}: left end of the beam", place.x, place.y + half)]
+            wanted += [(f"{name}: right end of the beam", place.x, place.y - half)]
+    points = {}
+    for words, x, left in wanted:
+        on_line = solved.line_at(x).value
+        points[words] = (x - left * math.sin(angle), on_line + left * math.cos(angle))
+    controls = {}
+    for corner in CORNERS:
+        at = (solved.value(corner, "x"), solved.value(corner, "y"))
+        controls[f"{corner} hub"] = Control(x=at[0], y=at[1], u=plan.vehicle.u_hub_mm)
+    for end in ("front", "rear"):
+        if (f"mark.{end}", "x") in solved.at:
+            x, y = solved.value(f"mark.{end}", "x"), solved.value(f"mark.{end}", "y")
+            controls[f"{end} centre mark"] = Control(x=x, y=y, u=1.0)
+    found = []
+    for words, (x, y) in points.items():
+        stake = StakePoint(id="mark", x=x, y=y)
+        try:
+            (mark,) = stakeout(StakeoutInput(controls=controls, points=[stake], tape=TAPE)).marks
+        except BadInput:
+            continue
+        across = math.hypot(solved.line_at(x).u, mark.major)
+        found.append(FloorMark(words, x, y, mark, mark.major, across))
+    return found

@@ -1,0 +1,64 @@
+"""A rectangle carries a distance past the vehicle; a bad diagonal is found, a mark that stands wrong is told by how much."""
+
+import math
+from typing import Any
+
+import pytest
+
+from escuadra.core.errors import BadInput
+from escuadra.core.rectangle import SIDES, RectangleInput, rectangle
+
+ALONG, OUT, INWARD = 2640.0, 640.0, 908.0
+
+
+def read(off: float = 0.0, lean_deg: float = 0.0, u: float = 0.5, **wrong: float) -> dict[str, Any]:
+    """Exact sides of a rectangle whose mark stands ``off`` along the line, one corner leaning; errors by name."""
+    lean = math.radians(lean_deg)
+    at = {
+        "datum": (0.0, 0.0),
+        "abeam": (OUT * math.sin(lean), OUT * math.cos(lean)),
+        "corner": (ALONG + OUT * math.sin(lean), OUT * math.cos(lean)),
+        "mark": (ALONG + off, -INWARD),
+    }
+    sides = {
+        name: {"value": math.dist(at[a], at[b]) + wrong.get(name, 0.0), "u": u} for name, (a, b) in SIDES.items()
+    }
+    return {"along": ALONG, "inward": INWARD, "u_inward": 1.0, "sides": sides}
+
+
+@pytest.mark.parametrize("off, lean", [(0.0, 0.0), (7.0, 0.0), (-4.0, 0.25), (3.0, -0.3)])
+def test_the_mark_is_found_where_it_stands(off: float, lean: float) -> None:
+    found = rectangle(RectangleInput.read(read(off, lean)))
+    assert found.off == pytest.approx(off, abs=0.35)
+    assert found.u_off < 1.0
+    assert found.passes
+
+
+@pytest.mark.parametrize("name", ["diagonal", "cross"])
+def test_a_bad_diagonal_is_the_suspect(name: str) -> None:
+    found = rectangle(RectangleInput.read(read(**{name: 14.0})))  # type: ignore[arg-type]
+    assert not found.passes
+    assert found.suspects[0] == name, "of those that share the blame the diagonal comes first"
+    assert len(found.suspects) <= 3
+
+
+def test_u_off_is_what_many_rectangles_scatter_by() -> None:
+    import numpy as np
+
+    noise, off = np.random.default_rng(4), []
+    told = rectangle(RectangleInput.read(read(u=0.8))).u_off
+    for _ in range(300):
+        given = read(u=0.8)
+        for side in given["sides"].values():
+            side["value"] += noise.normal() * 0.8
+        off.append(rectangle(RectangleInput.read(given)).off)
+    assert np.std(off) == pytest.approx(told, rel=0.15)
+
+
+@pytest.mark.parametrize("drop", [("out",), ("diagonal", "cross"), ("along",)])
+def test_too_little_is_refused(drop: tuple[str, ...]) -> None:
+    given = read()
+    for name in drop:
+        del given["sides"][name]
+    with pytest.raises(BadInput, match="at least one diagonal"):
+        rectangle(RectangleInput.read(given))
