@@ -11,10 +11,12 @@ from escuadra.core.axes import Pose, turned
 from escuadra.core.job.checks.line import both_lines
 from escuadra.core.job.moving import planned_moves
 from escuadra.core.job.places import ENDS, tape_slot
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.lines import LinesResult
+from escuadra.core.job.sheet import CheckView, Sheet
+from escuadra.core.lines import Line, LinesResult
+from escuadra.core.procedure import DATUM_WORDS
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount
+from escuadra.drawing.lines import drawn_rectangle, drawn_sights
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 MAGNIFIED = 20.0
@@ -49,11 +51,12 @@ def plan_view(
     whole: bool = False,
     slot: str = "",
     foot: float = FOOT,
+    check: CheckView | None = None,
 ) -> str:
     """The plan of a job.
 
     ``whole``: the vehicle in full, else cropped to the front; ``slot``: the tape at hand; ``foot``: what is left free
-    below for a title block, drawing units.
+    below for a title block, drawing units; ``check``: the open one, whose method or rectangle is drawn.
     """
     vehicle, goal = sheet.plan.vehicle, sheet.plan.nominal_goal
     front = goal.x + 620
@@ -64,6 +67,7 @@ def plan_view(
     window = Window(back, front, *size, foot)
     body = [_body(sheet, window), _scale(window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
     body += _frame(sheet, window, magnify)
+    body += [*drawn_sights(sheet, check, window.at), *drawn_rectangle(sheet, check, slot, window.at)]
     return document("Plan of vehicle, lines and frame, seen from above", size, body)
 
 
@@ -124,15 +128,19 @@ def _thrust_line(found: LinesResult, window: Window, label_at: float) -> list[st
     end, slope = window.x1 - 60, math.tan(math.radians(found.thrust.angle_deg))
     start = max(0.0, window.x0)
     a, b = window.at(start, slope * start), window.at(end, slope * end)
-    last = found.thrust.at[-1]
-    spread = 2 * last.u * end / max(last.x, 1.0)
-    band = [a, window.at(end, slope * end + spread), window.at(end, slope * end - spread)]
     return [
-        polyline("band", band, True),
+        _band(found.thrust, window, "thrust-band"),
         line("thrust", a, b),
         arrow_head("thrust-head", b, (b[0] - a[0], b[1] - a[1])),
         label("name", (window.at(label_at, 0)[0], window.at(0, slope * label_at)[1] + 20), "thrust line", "end"),
     ]
+
+
+def _band(found: Line, window: Window, cls: str) -> str:
+    """± U of a line over the part that is drawn, from its stations."""
+    at = [p for p in found.at if p.x >= window.x0]
+    upper = [window.at(p.x, p.y + 2 * p.u) for p in at]
+    return polyline(f"band {cls}", [*upper, *(window.at(p.x, p.y - 2 * p.u) for p in reversed(at))], True)
 
 
 def _centreline(sheet: Sheet, found: LinesResult, window: Window, label_at: float) -> list[str]:
@@ -140,7 +148,8 @@ def _centreline(sheet: Sheet, found: LinesResult, window: Window, label_at: floa
     if found.body is None:
         return [line("planned", window.at(window.x0, 0), window.at(end, 0))]
     slope, y0 = math.tan(math.radians(found.body.angle_deg)), found.body.at[0].y
-    parts = [line("centreline", window.at(window.x0, y0 + slope * window.x0), window.at(end, y0 + slope * end))]
+    parts = [_band(found.body, window, "centreline-band")]
+    parts += [line("centreline", window.at(window.x0, y0 + slope * window.x0), window.at(end, y0 + slope * end))]
     marks = sheet.plan.vehicle.marks
     for x in (marks.front_x, marks.rear_x):
         if x > window.x0 + 40:
@@ -222,10 +231,11 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
 
 
 def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
-    vehicle, procedure = sheet.plan.vehicle, sheet.plan.procedure
+    procedure = sheet.plan.procedure
+    vehicle, datum_x = sheet.plan.vehicle, sheet.plan.target_x - procedure.distance
     low = -max(vehicle.outline.width, sheet.plan.frame.beam_length) / 2 - 210
-    (x1, y), (x2, _) = window.at(vehicle.wheelbase, low), window.at(goal.x - sheet.plan.frame.face_offset, low)
-    said = f"{amount(procedure.distance, 'mm', 0)} from the front hubs"
+    (x1, y), (x2, _) = window.at(datum_x, low), window.at(goal.x - sheet.plan.frame.face_offset, low)
+    said = f"{amount(procedure.distance, 'mm', 0)} from the {DATUM_WORDS[procedure.datum]}"
     return [
         line("thin", (x1, y - 26), (x1, y + 6)),
         line("thin", (x2, y - 26), (x2, y + 6)),

@@ -21,7 +21,7 @@ from escuadra.core.job.state import Entry
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
 from escuadra.core.wording import amount
-from escuadra.drawing import plan_view, rule, side_view
+from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened
 from escuadra.store import FileStore
 
@@ -177,7 +177,9 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         variant=plan.vehicle.variant,
         procedure=f"{plan.procedure.id} revision {plan.procedure.revision}, {plan.procedure.title}",
         sensor=plan.procedure.sensor.name,
-        line={"thrust": "thrust line", "body": "body centreline", "none": "no line"}[line],
+        line={"thrust": "thrust line", "body": "body centreline", "axis": "line through both axles", "none": "no line"}[
+            line
+        ],
         frame=plan.frame.name,
         garage=garage,
         taken_in=_time(state.taken_in_at),
@@ -322,6 +324,7 @@ def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = 
         views=views,
         pictures=[] if files is None else [_picture(files, photo) for photo in record.photos],
         plan=styled(plan_view(opened.sheet, size=(780, 400), magnify=False, whole=True, foot=6)),
+        lines=styled(lines_view(opened.sheet, size=(780, 330))) if opened.sheet.setup.lines is not None else "",
         side=styled(side_view(opened.sheet, size=(780, 430))),
         rule=lambda figure: styled(rule(figure)),
         clock=lambda at, form="%d %b %Y %H:%M": at.astimezone(local).strftime(form),

@@ -28,10 +28,12 @@ from escuadra.web.routes import (
     floor_map,
     garage_page,
     instruments,
+    lines,
     new_job,
     parking,
     parts,
     record,
+    rig,
     round,
     self_check,
     sheet,
@@ -115,6 +117,7 @@ def create_app(garage: Garage) -> FastAPI:
     app = FastAPI(title="Escuadra", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
     app.state.garage = garage
     app.state.changes = Changes()
+    app.state.rigs = {}
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for module in (
@@ -123,6 +126,8 @@ def create_app(garage: Garage) -> FastAPI:
         sheet,
         brought,
         round,
+        lines,
+        rig,
         record,
         garage_page,
         parking,

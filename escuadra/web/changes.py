@@ -9,6 +9,7 @@ class Changes:
 
     def __init__(self) -> None:
         self.loop: asyncio.AbstractEventLoop | None = None
+        self.closed = False
         self._queues: dict[str, set[asyncio.Queue[int | None]]] = {}
 
     def announce(self, job: str, count: int) -> None:
@@ -22,6 +23,7 @@ class Changes:
 
     def close(self) -> None:
         """Let every screen go."""
+        self.closed = True
         for queues in self._queues.values():
             for queue in queues:
                 queue.put_nowait(None)

@@ -17,7 +17,7 @@ from starlette.datastructures import UploadFile
 
 from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.wording import length_in
+from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
 
@@ -41,6 +41,8 @@ environment = Environment(
 environment.filters["rule"] = lambda figure: Markup(rule(figure))
 environment.filters["budget"] = lambda parts: told_shares(list(parts))
 environment.filters["said"] = length_in
+environment.filters["mm"] = lambda value: amount(value, "mm", 1)
+environment.filters["sided"] = lambda g: " ".join(with_uncertainty(g[0], g[1], g[2], ("left", "right")))
 environment.globals.update(state_words=STATE_WORDS, stage_words=STAGE_WORDS, new_id=lambda: uuid.uuid4().hex)
 
 

@@ -1,4 +1,4 @@
-"""A rectangle carries a distance past the vehicle; a bad diagonal is found, a mark that stands wrong is told by how much."""
+"""A rectangle carries a distance past the vehicle; a bad diagonal is found, a wrong mark is told by how much."""
 
 import math
 from typing import Any
@@ -20,9 +20,7 @@ def read(off: float = 0.0, lean_deg: float = 0.0, u: float = 0.5, **wrong: float
         "corner": (ALONG + OUT * math.sin(lean), OUT * math.cos(lean)),
         "mark": (ALONG + off, -INWARD),
     }
-    sides = {
-        name: {"value": math.dist(at[a], at[b]) + wrong.get(name, 0.0), "u": u} for name, (a, b) in SIDES.items()
-    }
+    sides = {name: {"value": math.dist(at[a], at[b]) + wrong.get(name, 0.0), "u": u} for name, (a, b) in SIDES.items()}
     return {"along": ALONG, "inward": INWARD, "u_inward": 1.0, "sides": sides}
 
 

@@ -11,6 +11,7 @@ from starlette.concurrency import run_in_threadpool
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import ReadingTaken
+from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import expected, missing_slots
 from escuadra.core.job.sheet import CheckView, SlotView
 from escuadra.core.job.stands import left_behind
@@ -109,7 +110,9 @@ def page(
     slot_view = sheet.slots.get(slot)
     framed = view.check.group in ("frame", "target")
     whole = view.check.group in ("ready", "stance", "line")
-    drawing = side_view(sheet) if view_name == "side" else plan_view(sheet, magnify=gaps, whole=whole, slot=slot)
+    drawing = (
+        side_view(sheet) if view_name == "side" else plan_view(sheet, magnify=gaps, whole=whole, slot=slot, check=view)
+    )
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
     doubted = {t.id: trusted.words for t in tools if not (trusted := garage.instruments.trusted(t.id)).usable}
@@ -145,6 +148,7 @@ def page(
         photos=[p for p in sheet.state.photos if slot_view and p.said.slot == slot_view.slot.id],
         signs=WORDS,
         left_behind=left_behind(sheet, slot_view.slot) if slot_view and sheet.state.stage != "signed" else "",
+        method=METHODS.get(getattr(view.check, "method", "marks" if view.check.kind == "body_centreline" else "")),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
 
@@ -168,6 +172,9 @@ def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Conta
     ids = [t.id for t in tools if t.id not in doubted] or [t.id for t in tools]
     if slot is None or not ids:
         return ""
+    planned = state.line_plan.tools.get(slot.slot.reads, "") if state.line_plan is not None else ""
+    if planned in ids and not slot.now:
+        return planned
     kind = slot.slot.id.split(".")[0]
     last: list[tuple[bool, bool, int, str]] = []
     for id, kept in state.entries.items():

@@ -286,5 +286,17 @@
     window.addEventListener("pagehide", () => changes.close());
   };
 
-  document.addEventListener("DOMContentLoaded", () => { if (sheet()) ready(); follow(); dragging(); ofVehicle(); });
+  // --- what a device sees is shown live; only what is taken counts
+  const watch = () => {
+    const seen = document.querySelector("[data-live]");
+    if (!seen || !window.EventSource) return;
+    const looks = new EventSource(seen.dataset.live);
+    looks.addEventListener("look", (event) => { seen.innerHTML = event.data; });
+    window.addEventListener("pagehide", () => looks.close());
+    document.addEventListener("keydown", (event) => {
+      if (event.key === "Enter" && !event.repeat && event.target === body) document.querySelector("[data-take]").click();
+    });
+  };
+
+  document.addEventListener("DOMContentLoaded", () => { if (sheet()) ready(); follow(); watch(); dragging(); ofVehicle(); });
 })();

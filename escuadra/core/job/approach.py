@@ -1,0 +1,79 @@
+"""A frame that is moved under the eyes of a device: how far it is from its place, in words, before anything counts.
+
+The proposed readings are laid over the job's own; nothing of them is kept. Moves in the order of ``moves``.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from escuadra.core.job.events import ToolUsed
+from escuadra.core.job.moving import planned_moves
+from escuadra.core.job.places import Plan
+from escuadra.core.job.rehearsal import rehearsed
+from escuadra.core.job.setup import Setup
+from escuadra.core.job.state import State
+from escuadra.core.wording import MOST_DECIMALS, amount, rounded
+
+SLOW_MM = 20.0
+"""From here on slowly."""
+
+
+@dataclass(frozen=True)
+class ToGo:
+    """What is left, in the order in which it is done."""
+
+    turn_deg: float
+    left: float
+    away: float
+    u_square: float
+    u_offset: float
+    u_distance: float
+
+    @property
+    def words(self) -> list[tuple[str, str, str, str]]:
+        """In the order of moving: what to do, how much is left, which way, and ± U."""
+        sides = ("left", "right")
+        rows = (
+            ("Turn", self.turn_deg, "°", sides, self.u_square),
+            ("Slide", self.left, "mm", sides, self.u_offset),
+            ("Roll", self.away, "mm", ("away", "nearer"), self.u_distance),
+        )
+        return [
+            (
+                what,
+                amount(abs(value), unit),
+                words[0 if value > 0 else 1],
+                f"±\u202f{rounded(2 * u, MOST_DECIMALS[unit])}",
+            )
+            for what, value, unit, words, u in rows
+        ]
+
+    @property
+    def slowly(self) -> bool:
+        """The last millimetres."""
+        return abs(self.away) <= SLOW_MM and abs(self.left) <= SLOW_MM
+
+    @property
+    def there(self) -> bool:
+        """What is left cannot be told from nothing."""
+        pairs = ((self.turn_deg, self.u_square), (self.left, self.u_offset), (self.away, self.u_distance))
+        return all(abs(value) <= 2 * u for value, u in pairs)
+
+
+def to_go(state: State, plan: Plan, readings: Mapping[str, float], tool: ToolUsed) -> ToGo | None:
+    """From where the device sees the frame to where it must stand; nothing while that is not determined."""
+    proposed = rehearsed(readings, lambda slot: tool).entries
+    kept = {slot: entries for slot, entries in state.entries.items() if not slot.startswith(("rig.", "tape."))}
+    later = {slot: tuple(replace(e, seq=state.seq + 1) for e in entries) for slot, entries in proposed.items()}
+    solved = Setup(replace(state, entries={**kept, **later}, seq=state.seq + 1), plan).newest
+    if solved is None or solved.line is None:
+        return None
+    moves = planned_moves(solved)
+    return ToGo(
+        moves.yaw_change_deg,
+        moves.move_left,
+        moves.move_away,
+        solved.derived("square").u,
+        solved.derived("offset").u,
+        solved.derived("distance").u,
+    )

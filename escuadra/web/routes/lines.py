@@ -1,0 +1,97 @@
+"""The vehicle's lines: every method with what it will be worth, what they say together, and the marks to make."""
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.events import LinePlanned
+from escuadra.core.job.floor_marks import OLD_MARKS, floor_marks
+from escuadra.core.job.line_plan import Offer, Shelf, default_plan, offer, offers, slots_of
+from escuadra.core.job.methods import METHODS
+from escuadra.core.job.places import Plan, tape_slot
+from escuadra.core.job.together import agreement, answers, contributions, facts, side_by_side
+from escuadra.core.tool import READS
+from escuadra.drawing import lines_view
+from escuadra.jobs import Opened
+from escuadra.jobs.lines import asked_plan, plan_lines, shelf
+from escuadra.web.pages import form_of, garage_of, person_of, render, told
+
+router = APIRouter(prefix="/jobs/{job}/lines")
+
+
+@router.get("")
+def show(request: Request, job: str) -> Response:
+    """The screen, with the plan as it is or as it is being put together."""
+    opened = garage_of(request).open(job)
+    query = dict(request.query_params)
+    if not any(key.startswith("method.") for key in query):
+        asked = opened.state.line_plan or default_plan(opened.sheet.plan)
+        return _page(request, opened, asked)
+    try:
+        return _page(request, opened, asked_plan(query))
+    except BadInput as error:
+        return _page(request, opened, default_plan(opened.sheet.plan), error=told(error), status=422)
+
+
+@router.post("")
+def choose(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Choose the plan; its readings become the sheet's."""
+    garage = garage_of(request)
+    try:
+        asked = asked_plan(form)
+    except BadInput as error:
+        opened = garage.open(job)
+        return _page(request, opened, opened.state.line_plan or default_plan(opened.sheet.plan), told(error), 422)
+    try:
+        plan_lines(garage, job, asked, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return _page(request, garage.open(job), asked, error=told(error), status=422)
+    return RedirectResponse(f"/jobs/{job}", 303)
+
+
+def _page(request: Request, opened: Opened, asked: LinePlanned, error: str = "", status: int = 200) -> Response:
+    garage, sheet = garage_of(request), opened.sheet
+    setup, plan = sheet.setup, sheet.plan
+    tools = shelf(garage, plan)
+    magnify = request.query_params.get("sideways", "on") != "off"
+    return render(
+        request,
+        "lines.html",
+        status=status,
+        opened=opened,
+        sheet=sheet,
+        setup=setup,
+        methods=METHODS,
+        asked=asked,
+        error=error,
+        drawing=lines_view(sheet, magnify=magnify),
+        magnify=magnify,
+        rows=side_by_side(setup),
+        answers=answers(setup),
+        agreement=agreement(setup),
+        facts=facts(setup),
+        shares=contributions(setup),
+        marks=floor_marks(setup),
+        old_marks=OLD_MARKS,
+        check=sheet.check("lines") or next((v for v in sheet.checks if v.check.kind in ("lines", "rear_toe")), None),
+        **_budget(plan, tools, asked),
+    )
+
+
+def _budget(plan: Plan, tools: Shelf, asked: LinePlanned) -> dict[str, Any]:
+    """Each method alone, and the plan as a whole; the instruments that can be chosen for it."""
+    try:
+        whole: Offer | None = offer(plan, tools, asked)
+    except BadInput:
+        whole = None
+    slots = [*slots_of(plan, asked), tape_slot("LF", "LF_end", plan)]
+    kinds = {slot.reads: slot for slot in slots if slot.reads}
+    return {
+        "offers": offers(plan, tools, asked),
+        "whole": whole,
+        "decides": whole.worth.decides(plan) if whole is not None else {},
+        "checks": {check.id: check for check in plan.procedure.checks},
+        "kinds": {kind: (READS[kind], tools(slot)) for kind, slot in kinds.items()},
+    }

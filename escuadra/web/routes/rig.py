@@ -1,0 +1,134 @@
+"""The camera rig: the frame seen live on its way to its place, and the values taken when it stands."""
+
+import asyncio
+from collections.abc import AsyncIterator
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from sse_starlette import EventSourceResponse, ServerSentEvent
+from starlette.concurrency import run_in_threadpool
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.approach import to_go
+from escuadra.core.job.events import ToolUsed
+from escuadra.core.job.methods import METHODS
+from escuadra.core.job.scene import Scene
+from escuadra.devices import Look, SimulatedRig
+from escuadra.jobs import Garage, Opened
+from escuadra.jobs.rig import take_look
+from escuadra.web.pages import environment, form_of, garage_of, person_of, render, told
+
+router = APIRouter(prefix="/jobs/{job}/rig")
+EVERY_S = 0.4
+START = {"away": 412.0, "left": -37.0, "turn_deg": 1.1}
+"""Where the stand-in's frame stands at first, off its place."""
+STEPS = {
+    "nearer": {"away": -1.0},
+    "away": {"away": 1.0},
+    "left": {"left": 1.0},
+    "right": {"left": -1.0},
+    "turn_left": {"turn_deg": 0.05},
+    "turn_right": {"turn_deg": -0.05},
+}
+
+
+def rig_of(request: Request, opened: Opened) -> SimulatedRig:
+    """The stand-in of a job; each job has its own bay to look into."""
+    rigs: dict[str, SimulatedRig] = request.app.state.rigs
+    if opened.row.id not in rigs:
+        rig = SimulatedRig(Scene.nominal(opened.sheet.plan, 0.06), seed=len(rigs) + 1)
+        rig.move(0, **START)
+        rigs[opened.row.id] = rig
+    return rigs[opened.row.id]
+
+
+def _live(request: Request, job: str) -> str:
+    """The changing part of the screen."""
+    garage = garage_of(request)
+    opened = garage.open(job)
+    rig = rig_of(request, opened)
+    try:
+        look: Look | None = rig.look(garage.clock())
+        lost = ""
+    except ConnectionError as error:
+        look, lost = None, str(error)
+    left = to_go(opened.state, opened.sheet.plan, look.readings, _tool(garage, rig)) if look is not None else None
+    slots = {slot.id: slot for slot in METHODS["rig"].slots(opened.sheet.plan)}
+    return environment.get_template("rig_live.html").render(
+        look=look, lost=lost, left=left, slots=slots, line=opened.sheet.plan.procedure.line
+    )
+
+
+def _tool(garage: Garage, rig: SimulatedRig) -> ToolUsed:
+    tool = garage.instruments.one(rig.tool).tool
+    figures = garage.instruments.contributions(rig.tool, "length", 0.0, "")
+    return ToolUsed(id=tool.id, name=tool.name, contributions=figures)
+
+
+@router.get("")
+def show(request: Request, job: str) -> Response:
+    """The approach, with the stand-in's own controls."""
+    return _page(request, job)
+
+
+def _page(request: Request, job: str, error: str = "", status: int = 200) -> Response:
+    opened = garage_of(request).open(job)
+    rig = rig_of(request, opened)
+    return render(
+        request,
+        "rig.html",
+        status=status,
+        opened=opened,
+        live=_live(request, job),
+        error=error,
+        connected=rig.connected,
+        tool=garage_of(request).instruments.one(rig.tool).tool,
+        method=METHODS["rig"],
+    )
+
+
+@router.get("/live")
+async def live(request: Request, job: str) -> Response:
+    """Server-sent events: what the rig sees, as the part of the page that changes."""
+    await run_in_threadpool(garage_of(request).open, job)
+
+    async def looks() -> AsyncIterator[ServerSentEvent]:
+        while not request.app.state.changes.closed:
+            yield ServerSentEvent(await run_in_threadpool(_live, request, job), event="look")
+            await asyncio.sleep(EVERY_S)
+
+    return EventSourceResponse(looks(), ping=20)
+
+
+@router.post("/stand-in")
+def move(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Move the stand-in's frame, or pull its cable."""
+    garage = garage_of(request)
+    rig = rig_of(request, garage.open(job))
+    way, by = form.get("way", ""), form.get("by", "1")
+    if way in ("lost", "found"):
+        rig.connected = way == "found"
+        return RedirectResponse(f"/jobs/{job}/rig", 303)
+    try:
+        if way not in STEPS:
+            raise BadInput("way", way or "nothing", f"one of {', '.join(STEPS)}")
+        if by not in ("1", "10", "100"):
+            raise BadInput("by", by or "nothing", "1, 10 or 100 steps")
+        rig.move(garage.clock(), **{key: value * float(by) for key, value in STEPS[way].items()})
+    except BadInput as error:
+        return _page(request, job, told(error), 422)
+    return RedirectResponse(f"/jobs/{job}/rig", 303)
+
+
+@router.post("/take")
+def take(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Take what the rig sees as readings."""
+    garage = garage_of(request)
+    rig = rig_of(request, garage.open(job))
+    try:
+        take_look(garage, job, rig, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return _page(request, job, told(error), 422)
+    except ConnectionError as error:
+        return _page(request, job, f"Nothing was taken: {error}.", 422)
+    return RedirectResponse(f"/jobs/{job}?check=method_rig", 303)
