@@ -31,7 +31,7 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     assert record.log_events == stored_events(signed) - 1
     assert [check.id for check in record.checks] == [view.check.id for view in signed.opened.sheet.checks]
     for check in record.checks:
-        assert check.readings, check.id
+        assert check.readings or check.id == "thrust", "both lines are worked out from the others' readings"
         for reading in check.readings:
             assert reading.person
             assert (reading.instrument is None) == (reading.value is None)

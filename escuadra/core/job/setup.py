@@ -97,6 +97,11 @@ class Setup:
         found: T = self._known[key]
         return found
 
+    @cached_property
+    def begun(self) -> frozenset[str]:
+        """How the slots begin in which something was ever entered."""
+        return frozenset(slot.partition(".")[0] for slot in self.state.entries)
+
     # --- single slots
 
     def live(self, slot: str) -> tuple[Entry, ...]:
@@ -268,7 +273,7 @@ class Setup:
         for corner in CORNERS:
             into.known(corner, f"hub.{corner}", vehicle.hub(corner), vehicle.u_hub_mm, vehicle.u_hub_mm)
         for method in METHODS.values():
-            if only in ("", method.id):
+            if only in ("", method.id) and not self.begun.isdisjoint(method.prefixes):
                 method.enter(into)
         return into
 

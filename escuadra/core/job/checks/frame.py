@@ -16,7 +16,7 @@ from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tap
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure import DATUM_WORDS, Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount, counted, listed, with_uncertainty
@@ -156,10 +156,12 @@ class PoseCheck(Check):
             return Judgement(False, note="Find the line first: the frame is judged against it.")
         found = solved.derived(self.quantity)
         label = {"yaw": "Square", "centre": "Off centre", "distance": "Distance"}[self.aspect]
-        line = {"thrust": "thrust line", "body": "centreline"}[solved.line]
+        line = {"thrust": "thrust line", "body": "centreline", "axis": "axles"}[solved.line]
         figure = self.figure(
             self.aspect,
-            f"{label}, to the {line}" if self.aspect != "distance" else f"{label} from the front hubs",
+            f"{label}, to the {line}"
+            if self.aspect != "distance"
+            else f"{label} from the {DATUM_WORDS[setup.plan.procedure.datum]}",
             found.value,
             found.u,
             self.limits,

@@ -299,10 +299,8 @@ def front_off(setup: Setup) -> Derived | None:
 
     ``None`` where nothing but the front pairs tells where the front is.
     """
-    solved = setup.lines
-    if solved is None or ("mark.front", "y") not in solved.at:
-        return None
-    return setup.once("front off", lambda: _front_off(setup, solved))
+    seen = [s for k in range(setup.epoch, -1, -1) if (s := setup.solve(k)) is not None and ("mark.front", "y") in s.at]
+    return setup.once("front off", lambda: _front_off(setup, seen[0])) if seen else None
 
 
 def _front_off(setup: Setup, solved: Solved) -> Derived | None:
@@ -310,7 +308,7 @@ def _front_off(setup: Setup, solved: Solved) -> Derived | None:
     if not any(o.type == "crossing" and o.to == "mark.front" for o in kept):
         return None
     rest = setup.without(solved, "pair.front")
-    if rest is None:
+    if rest is None or not rest.trusted:
         return None
     mark = setup.marks["front"]
     if mark.y is None:
@@ -336,8 +334,18 @@ OF_THE_LINE = (
 """How an observation begins that tells of the vehicle's lines and not of the frame alone."""
 
 
+def bent_front(setup: Setup) -> bool:
+    """All front pairs agree with each other and not with anything else: the body is off there, not a reading."""
+    off, pairs = front_off(setup), setup.marks["front"].pairs
+    if off is None or pairs is None or len(pairs.residuals) < 2:
+        return False
+    return abs(off.value) > CRITICAL_W * off.u and all(abs(w) < CRITICAL_W for w in pairs.w.values())
+
+
 def line_contradiction(setup: Setup) -> str:
     """What was read about the lines contradicts itself: the suspect, or those who share the blame."""
+    if bent_front(setup):
+        return ""
     for solved in (setup.newest, setup.unframed):
         if solved is None or solved.trusted:
             continue

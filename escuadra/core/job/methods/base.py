@@ -32,6 +32,8 @@ class Method:
     """A school: how a line is found, what it can tell and what it can't."""
 
     id: ClassVar[str]
+    prefixes: ClassVar[tuple[str, ...]]
+    """How the slots of its own begin."""
     title: ClassVar[str]
     finds: ClassVar[Finds]
     tells: ClassVar[str]

@@ -36,6 +36,7 @@ class ReturnedBeams(Method):
     """Rear-wheel mirrors and returned beams."""
 
     id = "mirrors"
+    prefixes = ("mirror",)
     title = "Mirrors on the rear wheels"
     finds = "thrust"
     tells = "Whether the frame is square to the mean heading of the rear wheels, whatever their toe."
@@ -127,6 +128,7 @@ class WheelPanels(Method):
     """The frame's side beams read on panels at the rear wheels."""
 
     id = "panels"
+    prefixes = ("panel",)
     title = "Frame beams on wheel panels"
     finds = "axis"
     tells = "Where the rear wheels stand across the frame's beams."
@@ -182,6 +184,7 @@ class WheelRulers(Method):
     """Lasers on the rear wheels, read on the frame's rulers."""
 
     id = "rulers"
+    prefixes = ("ruler",)
     title = "Wheel beams on the frame's rulers"
     finds = "thrust"
     tells = "Where the thrust line passes the frame: both wheels' headings, carried forward."
@@ -235,6 +238,7 @@ class SteeredWheel(Method):
     """On the rack: front wheels steered to the aligner's zero, a mirror on one of them, the beam along the runway."""
 
     id = "rack"
+    prefixes = ("rack",)
     title = "Front wheels dead ahead on the rack"
     finds = "thrust"
     tells = "The frame's yaw against a front wheel that the aligner holds straight to the thrust line."

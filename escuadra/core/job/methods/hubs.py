@@ -29,6 +29,7 @@ class HubDistances(Method):
     """Equal distances from the hubs of one axle, square to the beam."""
 
     id = "hubs"
+    prefixes = ("hubs",)
     title = "Equal hub distances"
     finds = "axis"
     tells = "Whether the beam is parallel to the front axle, with a tape alone."
@@ -73,6 +74,7 @@ class CameraRig(Method):
     """Cameras on the frame watch marker boards on the rear wheels, and one distance at the front."""
 
     id = "rig"
+    prefixes = ("rig",)
     title = "Camera rig and marker boards"
     finds = "thrust"
     tells = "The frame's whole pose against the rear wheels' heading, live while the frame is moved."

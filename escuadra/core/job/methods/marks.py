@@ -100,6 +100,7 @@ class CentreMarks(Method):
     """Centre marks plumbed from symmetrical pairs and joined by a floor laser."""
 
     id = "marks"
+    prefixes = ("pair", "mark")
     title = "Centre marks from pairs"
     finds = "body"
     tells = "The body's middle at both ends, carried to the frame by a floor laser. A bent corner shows itself."
@@ -138,6 +139,7 @@ class LowVehicle(Method):
     """Laser and reflector exchanged: the laser stands at the frame and shines under the vehicle."""
 
     id = "low"
+    prefixes = ("low",)
     title = "Low vehicle: laser at the frame"
     finds = "body"
     tells = "As centre marks do, where a laser cannot stand behind or shine under from the rear."
@@ -187,6 +189,7 @@ class RoofPlane(Method):
     """A vertical laser plane over the roof, through both emblems."""
 
     id = "roof"
+    prefixes = ("roof",)
     title = "Laser plane over the roof"
     finds = "body"
     tells = "A line through both emblems, carried to the frame in one beam: quick."

@@ -22,6 +22,7 @@ class Printout(Method):
     """Rear toe or thrust angle from a wheel-alignment printout."""
 
     id = "printout"
+    prefixes = ("toe", "printed")
     title = "Wheel-alignment printout"
     finds = "thrust"
     tells = "The thrust line's direction as the alignment machine found it."
@@ -57,6 +58,7 @@ class StringLines(Method):
     """Strings or laser lines along both sides."""
 
     id = "strings"
+    prefixes = ("string",)
     title = "Strings along both sides"
     finds = "thrust"
     tells = "Toe and track of all four wheels from eight distances: the thrust line without an alignment machine."
@@ -146,6 +148,7 @@ class OneSide(Method):
     """A line at equal distance from the front and the rear wheel on one side."""
 
     id = "side"
+    prefixes = ("side",)
     title = "A line along one side"
     finds = "axis"
     tells = "The vehicle's axis from one side, with unequal tracks allowed for."
@@ -218,6 +221,7 @@ class NoLine(Method):
     """Pitch-only procedures: the board stands near the bumper and only its height matters."""
 
     id = "none"
+    prefixes = ("line",)
     title = "No line"
     finds = "none"
     tells = "Nothing about the line: for procedures in which only heights and tilt matter, before a road drive."
