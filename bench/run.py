@@ -14,6 +14,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent))
 
 import application
+import coverage_of_methods as methods
 import parking
 import statistics_of_networks as networks
 
@@ -42,6 +43,19 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
     keep("start_ratio", application.start_ratio, (0, 2), "command to first page ÷ import fastapi, sqlalchemy, numpy")
     keep("rss_mb", application.rss_mb, (0, 200), "resident memory after 100 pages, MB")
+    for method, (normal, rectangular) in methods.coverage([m for m in methods.METHODS if m != "none"]).items():
+        what = f"{methods.METHODS[method].title}: truth within the stated U"
+        keep(f"coverage_{method}", lambda share=normal: share, (0.94, 0.97), f"{what}, normal errors")  # type: ignore[misc]
+        keep(
+            f"coverage_{method}_rectangular",
+            lambda share=rectangular: share,
+            (0.94, 1.0),
+            f"{what}, rectangular errors",
+        )  # type: ignore[misc]
+    bent = "of bodies with one corner bent by 3 to 15 mm, the very pair named (reported)"
+    keep("bent_named", methods.bent_named, (0.0, 1.0), bent)
+    shifted = "of bodies whose whole front is 3 to 15 mm off, told off the rear pairs' line (reported)"
+    keep("front_off_found", methods.shifted_front_found, (0.0, 1.0), shifted)
     return found
 
 

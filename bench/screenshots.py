@@ -46,6 +46,13 @@ def slid(page: Page) -> None:
     page.wait_for_selector("[data-key=m]")
 
 
+def approached(page: Page) -> None:
+    """The stand-in's frame some way nearer."""
+    for name in ("100 mm nearer",) * 3 + ("10 mm left",) * 3:
+        page.get_by_role("button", name=name, exact=True).click()
+    page.wait_for_timeout(1500)
+
+
 def nothing(page: Page) -> None:
     """The page as it opens."""
 
@@ -63,13 +70,13 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("signed", "VF-0412", "?check=square", DESK, "light", nothing),
     ("bay", "/bays/Patio", "", DESK, "light", nothing),
     ("survey", "Patio", "", DESK, "light", nothing),
-    ("survey-taking-dim", "Muelle", "?far=yes", DESK, "dim", nothing),
+    ("lines-dim", "VF-0417", "/lines", DESK, "dim", nothing),
+    ("rig", "VF-0417", "/rig", DESK, "light", approached),
     ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
     ("ready", "VF-0417", "?check=load", DESK, "light", nothing),
     ("instruments", "/instruments", "", DESK, "light", nothing),
     ("instrument-dim", "/instruments/meter-1", "", DESK, "dim", nothing),
     ("garage", "/garage", "", DESK, "light", nothing),
-    ("parts-dim", "/parts", "", DESK, "dim", nothing),
 ]
 
 

@@ -247,7 +247,7 @@ class Technician:
             slot = f"tape.{hub}.{end}"
             self.read(slot, f"{slanted + (wrong[1] if slot == wrong[0] else 0):.0f}", "tape-4")
         if tapes == FRONT_TAPES:
-            self.read("crossing", f"{-left / math.cos(math.radians(yaw)):.1f}", "laser-2")
+            self.read("crossing", f"{-(goal.y + left) / math.cos(math.radians(yaw)):.1f}", "laser-2")
 
 
 def _taken_in(who: Technician) -> None:

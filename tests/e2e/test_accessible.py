@@ -28,6 +28,8 @@ SCREENS = {
     "floor check": lambda server: job_page(server, "VF-0417") + "?check=floor",
     "ready check": lambda server: job_page(server, "VF-0417") + "?check=alignment",
     "round": lambda server: job_page(server, "VF-0419") + "/round",
+    "lines": lambda server: job_page(server, "VF-0417") + "/lines",
+    "rig": lambda server: job_page(server, "VF-0417") + "/rig",
     "bays": lambda server: "/bays",
     "bay": lambda server: "/bays/Norte",
     "new survey": lambda server: "/bays/Norte/surveys/new",

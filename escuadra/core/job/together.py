@@ -3,19 +3,25 @@
 Setbacks, tracks and wheelbases from the hubs as the network found them; toe of each wheel; what each reading counts.
 """
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 from escuadra.core.budget import Contribution, of_solution
 from escuadra.core.job.checks.frame import source_of
-from escuadra.core.job.checks.line import LINE_WORDS, SIDE_WORDS, both_lines, emblem_off, targets
+from escuadra.core.job.checks.line import (
+    LINE_WORDS,
+    SIDE_WORDS,
+    both_lines,
+    emblem_off,
+    pairs_apart,
+    targets,
+)
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.beams import SteeredWheel
 from escuadra.core.job.methods.wheels import StringLines
 from escuadra.core.job.places import toe_slot
-from escuadra.core.job.setup import Answer, Setup
+from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Derived, Get, Solved
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import target_places
@@ -46,11 +52,6 @@ class At:
 def _said(label: str, value: float, u: float, unit: str, words: tuple[str, str] | None = None) -> Fact:
     text, spread = with_uncertainty(value, 2 * u, unit, words)
     return Fact(label, text, spread)
-
-
-def answers(setup: Setup) -> list[tuple[str, Answer]]:
-    """What each method that was read says alone: its title and its line at the target."""
-    return [(m.title, found) for m in METHODS.values() if (found := setup.alone(m.id)) is not None]
 
 
 def side_by_side(setup: Setup) -> list[At]:
@@ -128,16 +129,10 @@ def contributions(setup: Setup) -> tuple[str, list[Contribution]]:
 
 def agreement(setup: Setup) -> str:
     """Whether the methods that were read agree at the target; empty where fewer than two lines of a kind are known."""
-    known = answers(setup)
     said = []
-    for line in ("thrust", "body"):
-        of = [(title, a) for title, a in known if a.line == line]
-        for k, (first, a) in enumerate(of):
-            for second, b in of[k + 1 :]:
-                apart, u = a.at.value - b.at.value, math.hypot(a.at.u, b.at.u)
-                text, spread = with_uncertainty(abs(apart), 2 * u, "mm")
-                verb = "agree" if abs(apart) <= 2 * u else "do not agree"
-                said.append(
-                    f"{first} and {second[:1].lower()}{second[1:]} {verb}: {text} ({spread}) apart at the target."
-                )
+    for first, second, apart in pairs_apart(setup):
+        text, spread = with_uncertainty(abs(apart.value), 2 * apart.u, "mm")
+        verb = "agree" if abs(apart.value) <= 2 * apart.u else "do not agree"
+        both = f"{first} and {second[:1].lower()}{second[1:]}"
+        said.append(f"{both} {verb}: {text} ({spread}) apart at the target.")
     return " ".join(said)

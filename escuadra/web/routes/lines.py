@@ -6,12 +6,13 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.checks.line import answers
 from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.floor_marks import OLD_MARKS, floor_marks
 from escuadra.core.job.line_plan import Offer, Shelf, default_plan, offer, offers, slots_of
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan, tape_slot
-from escuadra.core.job.together import agreement, answers, contributions, facts, side_by_side
+from escuadra.core.job.together import agreement, contributions, facts, side_by_side
 from escuadra.core.tool import READS
 from escuadra.drawing import lines_view
 from escuadra.jobs import Opened

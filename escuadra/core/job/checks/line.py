@@ -27,6 +27,17 @@ from escuadra.core.wording import amount, listed
 SIDE_WORDS = ("left", "right")
 LINE_WORDS: dict[str, str] = {"thrust": "thrust line", "body": "centreline", "axis": "line through both axles"}
 DEFAULT_SET = "a cautious default set of Escuadra's own; the manufacturer's figures come first"
+DEFAULTS = {
+    "thrust_angle": Limits(minus=0.25, plus=0.25),
+    "separation": Limits(minus=25, plus=25),
+    "front_off": Limits(minus=6, plus=6),
+}
+"""Where the sheet states none: an angle that shows on the road, its distance 6 m ahead, and less than a bent rail."""
+DEFAULT_NAMES = {
+    "thrust_angle": "the thrust angle",
+    "separation": "the lines' distance",
+    "front_off": "the front against the rear pairs",
+}
 
 
 def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:
@@ -158,16 +169,11 @@ class MethodCheck(Check):
 class LinesCheck(Check):
     """Thrust line and body centreline together: angle, distance at every target, the front against the rear."""
 
-    thrust_angle: Limits = Field(
-        Limits(minus=0.25, plus=0.25), description="of the thrust line from the vehicle's axis, degrees"
+    thrust_angle: Limits | None = Field(None, description="of the thrust line from the vehicle's axis, degrees")
+    separation: Limits | None = Field(None, description="of thrust line and body centreline at a target, mm")
+    front_off: Limits | None = Field(
+        None, description="of the front pairs' middle from the line that the rear pairs set, mm"
     )
-    separation: Limits = Field(
-        Limits(minus=25, plus=25), description="of thrust line and body centreline at a target, mm"
-    )
-    front_off: Limits = Field(
-        Limits(minus=6, plus=6), description="of the front pairs' middle from the line that the rear pairs set, mm"
-    )
-    limits_from: str = Field(DEFAULT_SET, description="where the limits come from that the sheet does not state")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return []
@@ -199,7 +205,7 @@ class LinesCheck(Check):
         figures = []
         if "thrust" in solved.known:
             angle = solved.derived("line_angle", "thrust")
-            figures.append(self._of("thrust_angle", "Rear axle steers", angle, self.thrust_angle, "°"))
+            figures.append(self._of("thrust_angle", "Rear axle steers", angle, "°"))
         if {"thrust", "body"} <= solved.known:
             places = targets(setup)
             for k, x in enumerate(places, 1):
@@ -207,13 +213,15 @@ class LinesCheck(Check):
                 id, label = (
                     (f"separation.{k}", f"Apart at target {k}") if several else ("separation", "Apart at the target")
                 )
-                figures.append(self._of(id, label, solved.apart_at(x), self.separation, "mm"))
+                figures.append(self._of(id, label, solved.apart_at(x), "mm"))
         off = front_off(setup)
         if off is not None:
-            figures.append(self._of("front_off", "Front off the rear pairs' line", off, self.front_off, "mm"))
+            figures.append(self._of("front_off", "Front off the rear pairs' line", off, "mm"))
         return tuple(figures)
 
-    def _of(self, id: str, label: str, found: Derived, limits: Limits, unit: str) -> Figure:
+    def _of(self, id: str, label: str, found: Derived, unit: str) -> Figure:
+        name = id.partition(".")[0]
+        limits = getattr(self, name) or DEFAULTS[name]
         return self.figure(id, label, found.value, found.u, limits, unit, SIDE_WORDS)
 
     def _summary(self, setup: Setup, solved: Solved) -> str:
@@ -243,9 +251,10 @@ class LinesCheck(Check):
             said.append(
                 f"The front is {found['front_off'].text} of the rear pairs' line: measure the body before aiming."
             )
-        stated = self.model_fields_set
-        if any(id not in stated for id in found if id in type(self).model_fields):
-            said.append(f"Limits that the sheet does not state: {self.limits_from}.")
+        unstated = sorted({f.id.partition(".")[0] for f in figures if getattr(self, f.id.partition(".")[0]) is None})
+        if unstated:
+            named = listed([DEFAULT_NAMES[id] for id in unstated])
+            said.append(f"The limit for {named} is of {DEFAULT_SET}.")
         return " ".join(said)
 
 
@@ -294,6 +303,27 @@ def said_alone(answer: Answer) -> str:
     return f"Alone it says: {name} {angle} (±\u202f{2 * answer.angle.u:.2f}°), at the target {at} ({spread})."
 
 
+def answers(setup: Setup) -> list[tuple[str, Answer]]:
+    """What each method that was read says alone: its title and its line at the target."""
+    begun = [m for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
+    return [(m.title, found) for m in begun if (found := setup.alone(m.id)) is not None]
+
+
+def pairs_apart(setup: Setup) -> list[tuple[str, str, Derived]]:
+    """Every two methods that find the same kind of line: how far apart their lines pass the target."""
+    begun = [m.finds for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
+    if len(begun) == len(set(begun)):
+        return []
+    known = answers(setup)
+    found = []
+    for k, (first, a) in enumerate(known):
+        for second, b in known[k + 1 :]:
+            if a.line == b.line:
+                apart = Derived(a.at.value - b.at.value, math.hypot(a.at.u, b.at.u), a.at.gradient)
+                found.append((first, second, apart))
+    return found
+
+
 def front_off(setup: Setup) -> Derived | None:
     """How far the front pairs' middle lies off the line of the rear pairs and the floor laser; what would find a bend.
 
@@ -314,7 +344,7 @@ def _front_off(setup: Setup, solved: Solved) -> Derived | None:
     if mark.y is None:
         return None
     elsewhere = rest.derive(lambda get: get("mark.front", "y"))
-    return Derived(mark.y - elsewhere.value, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
+    return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
 
 
 OF_THE_LINE = (
@@ -357,6 +387,11 @@ def line_contradiction(setup: Setup) -> str:
             return f"What was read about the lines contradicts itself. The suspect: {named}. Read it again."
         more = " A further pair at that end would part them." if any(i.startswith("pair.") for i in suspects) else ""
         return f"What was read about the lines contradicts itself: {named} share the blame beyond telling apart.{more}"
+    for first, second, apart in pairs_apart(setup):
+        if abs(apart.value) > CRITICAL_W * apart.u:
+            both = f"{first} and {second[:1].lower()}{second[1:]}"
+            said = amount(abs(apart.value), "mm", 0)
+            return f"{both} contradict each other by {said} at the target: read one of them again, or a third method."
     return ""
 
 

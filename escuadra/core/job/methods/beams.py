@@ -59,7 +59,7 @@ class ReturnedBeams(Method):
                 0.5 * reach,
                 1.5 * reach,
                 "tape",
-                TAPE_ASPECTS,
+                LINE_ASPECTS | {"distance"},
             ),
             *(
                 place(

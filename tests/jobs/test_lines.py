@@ -1,0 +1,237 @@
+"""The line of a job: planned, read, judged in words; carried onto the floor; and no line where none is needed."""
+
+import math
+
+import pytest
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.checks.line import answers
+from escuadra.core.job.events import LinePlanned
+from escuadra.core.job.floor_marks import floor_marks
+from escuadra.core.job.line_plan import default_plan, offer, offers, worth
+from escuadra.core.job.methods import METHODS
+from escuadra.core.job.scene import Scene
+from escuadra.core.job.together import agreement, contributions, facts, side_by_side
+from escuadra.devices import SimulatedRig
+from escuadra.jobs import Garage
+from escuadra.jobs.lines import asked_plan, plan_lines, shelf
+from escuadra.jobs.rig import take_look
+from tests.conftest import Technician
+
+TOOLS = {"tape": "tape-4", "scale": "laser-2", "beam": "clamps-2", "printout": "printout", "rule": "rule-3"}
+
+
+def read_method(who: Technician, method: str, scene: Scene, but: dict[str, float] | None = None) -> None:
+    """Everything that a method reads in a scene, as a person would read it."""
+    for slot in METHODS[method].slots(scene.plan):
+        if slot.ask != "number" or slot.optional:
+            continue
+        value = METHODS[method].exact(scene)[slot.id] + (but or {}).get(slot.id, 0.0)
+        word = slot.words[0 if value >= 0 else 1] if slot.words else ""
+        places = 2 if slot.reads == "printout" else 1
+        who.read(slot.id, f"{abs(value) if slot.words else value:.{places}f}", TOOLS[slot.reads], word)
+
+
+def planned(who: Technician, *methods: str, **more: object) -> None:
+    plan_lines(who.garage, who.job, LinePlanned(methods=list(methods), **more), who.person, who.id())  # type: ignore[arg-type]
+
+
+def line_checks(who: Technician) -> list[str]:
+    return [view.check.id for view in who.opened.sheet.checks if view.check.group == "line"]
+
+
+def test_a_plan_becomes_the_list_of_readings(teo: Technician) -> None:
+    assert line_checks(teo) == ["centreline", "thrust"]
+    planned(teo, "mirrors", "strings", times=2, rear_tapes=True, rectangle=True)
+    assert line_checks(teo) == ["method_strings", "method_mirrors", "thrust", "rectangle"]
+    teo.read("string.span", "426", "rule-3")
+    view = teo.opened.sheet.check("method_strings")
+    assert view is not None
+    assert view.state == "open"
+    assert view.judgement.summary == "", "two readings of each place were planned"
+    teo.read("string.span", "426", "rule-3")
+    view = teo.opened.sheet.check("method_strings")
+    assert view is not None
+    assert view.judgement.summary == "1 of 11 read"
+    needed = {s.id for s in teo.opened.sheet.check("square").check.required(teo.opened.sheet.setup, 0)}  # type: ignore[union-attr, attr-defined]
+    assert "tape.LR.LF_end" in needed
+    planned(teo, "marks")
+    assert "method_mirrors" not in line_checks(teo)
+    assert "method_strings" in line_checks(teo), "what is read counts, planned or not"
+
+
+@pytest.mark.parametrize(
+    "fields, field",
+    [
+        ({}, "methods"),
+        ({"method.marks": "yes", "times": "9"}, "times"),
+        ({"method.none": "yes"}, "methods"),
+        ({"method.marks": "yes", "tool.tape": "level-1"}, "tools"),
+    ],
+)
+def test_a_plan_that_is_none_is_refused(teo: Technician, fields: dict[str, str], field: str) -> None:
+    with pytest.raises(BadInput) as refused:
+        plan_lines(teo.garage, teo.job, asked_plan(fields), teo.person, teo.id())
+    assert refused.value.field == field
+
+
+def test_the_budget_is_what_the_readings_then_reach(teo: Technician) -> None:
+    plan = teo.opened.sheet.plan
+    tools = {"tape": "tape-4", "height": "tape-4"}
+    asked = LinePlanned(methods=["marks"], tools=tools)
+    promised = worth(plan, asked, shelf(teo.garage, plan))
+    teo.line()
+    teo.level()
+    teo.tapes((0, 0, 0))
+    solved = teo.opened.sheet.setup.newest
+    assert solved is not None
+    assert promised.offset == pytest.approx(2 * solved.derived("offset", "body").u, rel=0.05)
+    assert promised.square == pytest.approx(2 * solved.derived("square", "body").u, rel=0.05)
+
+
+def test_what_helps_is_said_and_does_help(teo: Technician) -> None:
+    plan, tools = teo.opened.sheet.plan, shelf(teo.garage, teo.opened.sheet.plan)
+    coarse = LinePlanned(methods=["mirrors"], tools={"tape": "tape-7"})
+    found = offer(plan, tools, coarse)
+    assert not found.decides
+    assert found.helps == "Another instrument, Tape 4, steel: then it decides."
+    assert offer(plan, tools, coarse.model_copy(update={"tools": {"tape": "tape-4"}})).decides
+    every = {o.method: o for o in offers(plan, tools, default_plan(plan))}
+    assert set(every) == set(METHODS)
+    assert every["printout"].changes == 0 < every["marks"].changes <= every["strings"].changes
+    assert every["rulers"].worth.offset is not None
+    assert every["roof"].worth.offset is not None
+    assert every["roof"].worth.offset > 3 * every["rulers"].worth.offset
+
+
+def test_methods_are_told_side_by_side(teo: Technician) -> None:
+    teo.line(("0.12", "0.06"))
+    planned(teo, "marks", "printout", "strings")
+    scene = Scene(
+        teo.opened.sheet.plan,
+        teo.opened.sheet.plan.nominal_goal,
+        dict.fromkeys(("LF", "RF"), 0.07) | {"LR": 0.12, "RR": 0.06},
+    )  # type: ignore[arg-type]
+    read_method(teo, "strings", scene)
+    setup = teo.opened.sheet.setup
+    assert {title for title, _ in answers(setup)} >= {"Wheel-alignment printout", "Strings along both sides"}
+    assert "Wheel-alignment printout and strings along both sides agree" in agreement(setup)
+    rows = side_by_side(setup)
+    assert [row.place for row in rows] == ["the rear axle", "the front axle", "the target"]
+    assert all(row.thrust and row.body and row.apart for row in rows)
+    told = {fact.label: fact.text for fact in facts(setup)}
+    assert told["LR toe, by the strings"].endswith("toe-in")
+    assert told["LR toe, printed"] == "0.12° toe-in"
+    assert "Front setback" in told
+    line, shares = contributions(setup)
+    assert line == "thrust line"
+    assert math.fsum(c.share for c in shares) == pytest.approx(1)
+    assert {"the alignment printout", "the strings along both sides"} <= {c.source for c in shares}
+
+
+def test_methods_that_contradict_each_other_leave_the_lines_undecided(teo: Technician) -> None:
+    teo.line(("0.12", "0.06"))
+    planned(teo, "marks", "printout", "strings")
+    plan = teo.opened.sheet.plan
+    read_method(teo, "strings", Scene(plan, plan.nominal_goal, {"LF": 0.07, "RF": 0.07, "LR": 0.55, "RR": -0.35}))
+    view = teo.opened.sheet.check("thrust")
+    assert view is not None
+    assert view.state == "undecided"
+    assert "share the blame" in view.judgement.trouble or "contradict each other" in view.judgement.trouble
+
+
+def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo: Technician) -> None:
+    teo.line()
+    teo.read("emblem.front", "1208", "tape-4")
+    view = teo.opened.sheet.check("centreline")
+    assert view is not None
+    assert "The front emblem sits 5.0\u202fmm left" in view.judgement.note
+    assert "don't aim by it" in view.judgement.note
+    plan = teo.opened.sheet.plan
+    teo.level()
+    teo.tapes((0, 0, 0))
+    bent = Scene(plan, plan.nominal_goal, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.06), body_off={"front": -11.0})  # type: ignore[arg-type]
+    teo.read("crossing", f"{METHODS['marks'].exact(bent)['crossing']:.1f}", "laser-2", replaces=True)
+    lines = teo.opened.sheet.check("thrust")
+    assert lines is not None
+    assert lines.state == "out"
+    assert "mm right of the rear pairs' line: measure the body before aiming" in lines.judgement.note
+    assert "The limit for the front against the rear pairs is of a cautious default set" in lines.judgement.note
+
+
+def test_beams_square_before_tapes_place(teo: Technician) -> None:
+    plan = teo.opened.sheet.plan
+    planned(teo, "mirrors")
+    pose = plan.nominal_goal.model_copy(update={"yaw_deg": 0.9})
+    read_method(teo, "mirrors", Scene(plan, pose, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.1)))  # type: ignore[arg-type]
+    sheet = teo.opened.sheet
+    assert sheet.check("method_mirrors").state == "holds"  # type: ignore[union-attr]
+    assert "the line itself waits for the frame's tapes" in sheet.check("thrust").judgement.note  # type: ignore[union-attr]
+    square = sheet.check("square").judgement.figures[0]  # type: ignore[union-attr]
+    assert square.value == pytest.approx(0.9, abs=0.02)
+    assert sheet.check("square").state == "open", "the tapes are still needed"  # type: ignore[union-attr]
+    teo.happen("slide")
+    assert teo.opened.sheet.check("method_mirrors").state == "holds"  # type: ignore[union-attr]
+    teo.happen("yaw")
+    assert teo.opened.sheet.check("method_mirrors").state == "stale"  # type: ignore[union-attr]
+
+
+def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) -> None:
+    plan = teo.opened.sheet.plan
+    planned(teo, "rig")
+    rig = SimulatedRig(Scene.nominal(plan, 0.06), seed=3)
+    key = teo.id()
+    rig.move(teo.garage.clock(), left=2.0)
+    with pytest.raises(Conflict, match="still moves"):
+        take_look(teo.garage, teo.job, rig, teo.person, key)
+    rig.connected = False
+    with pytest.raises(ConnectionError):
+        take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+    rig.connected = True
+    teo.at += 5000
+    take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+    sheet = teo.opened.sheet
+    for check in ("method_rig", "distance", "square"):
+        assert sheet.check(check).state == "holds", check  # type: ignore[union-attr]
+    assert sheet.check("centred").judgement.figures[0].value == pytest.approx(2, abs=3.6)  # type: ignore[union-attr]
+    assert not [e for slot in sheet.state.entries for e in sheet.state.entries[slot] if slot.startswith("tape")]
+
+
+def test_marks_on_the_floor_lie_on_the_line_and_are_found_by_tapes(teo: Technician) -> None:
+    teo.line(("0.12", "0.06"))
+    setup = teo.opened.sheet.setup
+    marks = {m.words: m for m in floor_marks(setup)}
+    middle = marks["the target: middle"]
+    assert middle.y == pytest.approx(setup.lines.line_at(middle.x).value)  # type: ignore[union-attr]
+    a, b = (teo.opened.sheet.plan.vehicle.hub(name[:2]) for name in middle.found.pair)  # type: ignore[arg-type]
+    assert middle.found.distances == pytest.approx(
+        [math.dist(a, (middle.x, middle.y)), math.dist(b, (middle.x, middle.y))], abs=0.2
+    )
+    assert 0.5 < middle.u_across < 4
+
+
+def test_a_pitch_only_sheet_asks_why_there_is_no_line(garage: Garage) -> None:
+    nuno = Technician(garage, garage.clock(), "nuno")
+    nuno.take_in(number="T-9", reason="front radar replaced", bay="Norte", procedure="QR-RAD-01")
+    assert line_checks(nuno) == ["line"]
+    nuno.answer("line.none", "the procedure sets pitch only")
+    view = nuno.opened.sheet.check("line")
+    assert view is not None
+    assert view.state == "holds"
+    assert nuno.opened.sheet.next.check != "line"
+
+
+def test_a_radar_sheet_counts_from_the_emblem_that_stands_in_for_it(garage: Garage) -> None:
+    who = Technician(garage, garage.clock(), "amara")
+    who.take_in(number="T-8", reason="front radar replaced", bay="Norte", procedure="BL-RAD-01")
+    plan = who.opened.sheet.plan
+    assert plan.target_x == pytest.approx(3642 + 948 - 120 + 935)
+    who.line()
+    who.level()
+    who.tapes((3, 0, 0))
+    figure = who.opened.sheet.check("distance").judgement.figures[0]  # type: ignore[union-attr]
+    assert figure.label == "Distance from the emblem"
+    assert figure.value == pytest.approx(935 + 3, abs=1)
+    who.answer("rect.side", "left")
+    note = who.opened.sheet.check("rectangle").judgement.note  # type: ignore[union-attr]
+    assert note == "The emblem stands in for a datum 120\u202fmm behind, 132\u202fmm right and 41\u202fmm below of it."
