@@ -62,6 +62,8 @@ def lines_view(sheet: Sheet, size: tuple[float, float] = (1180, 400), magnify: b
     strip = Strip(back, front, *size, _sideways(found, size, front - back) if magnify else 1.0)
     body = [_vehicle(sheet, strip), _metres(strip)]
     body.append(line("thin", strip.at(strip.x0, 0), strip.at(strip.x1, 0)))
+    carried = next((view for view in sheet.checks if isinstance(view.check, RectangleCheck) and view.begun), None)
+    body += drawn_rectangle(sheet, carried, "", strip.at)
     for place in targets:
         body.append(line("thin", strip.at(place.x, 700), strip.at(place.x, -700)))
         name = "target" if place.id == "target" else place.id.replace("_", " ")
