@@ -195,6 +195,14 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
         assert sheet.check(check).state == "holds", check  # type: ignore[union-attr]
     assert sheet.check("centred").judgement.figures[0].value == pytest.approx(2, abs=3.6)  # type: ignore[union-attr]
     assert not [e for slot in sheet.state.entries for e in sheet.state.entries[slot] if slot.startswith("tape")]
+    take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+    assert len(teo.opened.sheet.slots["rig.front"].now) == 1, "seen again where it stood: replaced"
+    assert not teo.opened.state.disturbances
+    rig.move(teo.garage.clock(), away=40.0)
+    teo.at += 5000
+    take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+    assert [d.what for d in teo.opened.state.disturbances] == ["roll"], "what it sees elsewhere was rolled there"
+    assert teo.opened.sheet.check("distance").judgement.figures[0].value == pytest.approx(2680, abs=2)  # type: ignore[union-attr]
 
 
 def test_marks_on_the_floor_lie_on_the_line_and_are_found_by_tapes(teo: Technician) -> None:

@@ -6,12 +6,13 @@ The proposed readings are laid over the job's own; nothing of them is kept. Move
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.moving import planned_moves
 from escuadra.core.job.places import Plan
-from escuadra.core.job.rehearsal import rehearsed
+from escuadra.core.job.rehearsal import NOBODY, rehearsed
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.state import State
+from escuadra.core.job.state import Disturbance, State
 from escuadra.core.wording import MOST_DECIMALS, amount, rounded
 
 SLOW_MM = 20.0
@@ -62,10 +63,17 @@ class ToGo:
 
 def to_go(state: State, plan: Plan, readings: Mapping[str, float], tool: ToolUsed) -> ToGo | None:
     """From where the device sees the frame to where it must stand; nothing while that is not determined."""
-    proposed = rehearsed(readings, lambda slot: tool).entries
-    kept = {slot: entries for slot, entries in state.entries.items() if not slot.startswith(("rig.", "tape."))}
-    later = {slot: tuple(replace(e, seq=state.seq + 1) for e in entries) for slot, entries in proposed.items()}
-    solved = Setup(replace(state, entries={**kept, **later}, seq=state.seq + 1), plan).newest
+    seen = rehearsed(readings, lambda slot: tool).entries
+    later = {slot: tuple(replace(e, seq=state.seq + 2) for e in entries) for slot, entries in seen.items()}
+    # It is on its way: whatever was read at the frame before is no longer where it stands.
+    moving = Disturbance(state.seq + 1, 0, NOBODY, "roll", HAPPENINGS["roll"].words, "", HAPPENINGS["roll"].aspects)
+    on_its_way = replace(
+        state,
+        entries={**state.entries, **later},
+        disturbances=(*state.disturbances, moving),
+        seq=state.seq + 2,
+    )
+    solved = Setup(on_its_way, plan).newest
     if solved is None or solved.line is None:
         return None
     moves = planned_moves(solved)
