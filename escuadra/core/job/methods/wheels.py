@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.entering import U_STATION_MM, Entering
+from escuadra.core.job.entering import Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight, place
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.job.scene import Scene
@@ -14,6 +14,8 @@ from escuadra.core.strings import Strings, StringsInput, StringsResult, StringWh
 
 RIM_SPAN = 0.62
 """A rim's edges stand so far apart, as a share of the tyre's diameter; the real one is measured."""
+U_BESIDE_MM = 2.0
+"""How well a point of a line beside a hub is square to it, mm, one sigma."""
 STRING_OFF = 210.0
 """How far a string usually runs outside a wheel, mm."""
 
@@ -192,12 +194,13 @@ class OneSide(Method):
             return
         front, rear, _ = found
         sign = 1.0 if side == "left" else -1.0
-        u_hub = into.plan.vehicle.u_hub_mm
-        for end, part in (("F", front), ("R", rear)):
+        for end, slot, part in (("F", figures[0], front), ("R", figures[1], rear)):
+            # Read from the hub's face: where the hub stands off its place, the line's point stands off with it.
             corner: Corner = f"{side[0].upper()}{end}"  # type: ignore[assignment]
             x, y = into.plan.vehicle.hub(corner)
-            at = (x, y + sign * part.value)
-            into.known(f"side.{end}", f"side.{end}", at, U_STATION_MM, math.hypot(u_hub, part.figures.u_random))
+            into.points[f"side.{end}"] = {"x": x, "y": y + sign * part.value, "fixed": False}
+            into.put(id=f"side.{end}.x", type="x", point=f"side.{end}", value=x, u=U_BESIDE_MM)
+            into.reading(slot, part, part.value, type="distance", **{"from": corner}, to=f"side.{end}")
         for part in into.read(figures[2]):
             value = part.value - into.plan.frame.scale_zero
             into.reading(figures[2], part, value, type="crossing", **{"from": "side.R"}, to="side.F")
