@@ -13,6 +13,7 @@ from pydantic import Field, SerializeAsAny, field_validator, model_validator
 from escuadra.core.ballast import BallastPlace
 from escuadra.core.bay import SOLID, ThingKind
 from escuadra.core.errors import BadInput
+from escuadra.core.feet import Foot
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.stance import Corner
 
@@ -304,6 +305,13 @@ class Target(Frozen):
     height: Positive
 
 
+class Extension(Frozen):
+    """A piece that carries the target beyond the beam's end."""
+
+    name: str
+    reach: Positive = Field(description="further sideways than without it, mm")
+
+
 class FrameProfile(Frozen):
     """A calibration frame's mechanics."""
 
@@ -315,7 +323,18 @@ class FrameProfile(Frozen):
     pivot: tuple[Number, Number] = Field(description="of the yaw screw, frame axes")
     screw: tuple[Number, Number] = Field(description="where the yaw screw is, frame axes")
     yaw_deg_per_turn: Number = Field(description="of the beam for a turn clockwise seen from above")
+    u_yaw_share: Positive = Field(0.1, description="of yaw_deg_per_turn, as a share of it, one sigma")
+    yaw_lost_deg: NotNegative = Field(0.04, description="motion that a reversal of the yaw screw loses, one sigma")
+    yaw_travel_deg: Positive = Field(6.0, description="of the screw to either side of its zero mark")
+    slide_travel: Positive = Field(160.0, description="of the beam's slide to either side of its zero mark, mm")
+    reach: Positive = Field(900.0, description="how far from the beam's middle a target's centre can hang, mm")
+    extensions: list[Extension] = []
     height_per_turn: Positive = Field(description="of the crank, mm")
+    height_range: tuple[Positive, Positive] = Field((350.0, 2100.0), description="of a target's centre, mm")
+    feet: list[Foot] = Field([], description="the levelling feet, frame axes; none: it is levelled in another way")
+    thread_pitch: Positive = Field(2.0, description="of the feet, mm a turn")
+    clockwise_raises: bool = Field(True, description="a foot turned clockwise, seen from above, raises its corner")
+    transport_wheels: bool = True
     excludes: list[str] = Field(
         [], description="kinds of reading that cannot be taken while the target hangs, such as scale"
     )

@@ -15,6 +15,7 @@ from pydantic import Field
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
 from escuadra.core.job.events import Person
+from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.model import Frozen, Number
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
@@ -69,13 +70,21 @@ class Documented(Frozen):
     digest: str
 
 
+class Learned(Frozen):
+    """What the moves of a job taught about a frame's yaw screw."""
+
+    kind: Literal["learned"] = "learned"
+    job: str = Field(description="its number")
+    mechanics: Mechanics
+
+
 class Retired(Frozen):
     """It is not used any more."""
 
     kind: Literal["retired"] = "retired"
 
 
-Said = Annotated[Entered | Checked | Dropped | Given | Documented | Retired, Field(discriminator="kind")]
+Said = Annotated[Entered | Checked | Dropped | Given | Documented | Learned | Retired, Field(discriminator="kind")]
 
 
 class HistoryEntry(Frozen):
@@ -111,6 +120,7 @@ class History:
     document: Documented | None = None
     dropped: HistoryEntry | None = None
     retired: bool = False
+    learned: Learned | None = None
 
     def checks(self, id: str = "") -> list[tuple[HistoryEntry, Checked]]:
         """All self-checks, or those of one kind, the newest last."""
@@ -220,6 +230,8 @@ def fold_history(history: History, entries: Iterable[HistoryEntry]) -> History:
                 history = replace(history, holder=said if said.to else None)
             case Documented():
                 history = replace(history, document=said)
+            case Learned():
+                history = replace(history, learned=said)
             case Retired():
                 history = replace(history, retired=True)
     return history

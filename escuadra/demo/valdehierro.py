@@ -4,7 +4,7 @@ A frame's true pose is planted and its readings follow from trigonometry, rounde
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -108,9 +108,9 @@ class Technician:
         """Answer a tick or a choice."""
         self.garage.answer(self.job, slot, value, self.person, self.id())
 
-    def happen(self, what: str, amount: str = "") -> None:
+    def happen(self, what: str, amount: str = "", by: Mapping[str, float] | None = None) -> None:
         """Something was moved or bumped."""
-        self.garage.happen(self.job, what, self.person, self.id(), amount)
+        self.garage.happen(self.job, what, self.person, self.id(), amount, by)
 
     def ready(self) -> None:
         """Everything of the vehicle as it should be, then the floor."""

@@ -6,7 +6,7 @@ then is. A command repeated with the same client-made id changes nothing.
 
 import re
 import uuid
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import datetime
@@ -24,6 +24,7 @@ from escuadra.core.job.events import (
     Answered,
     Disturbed,
     Doubted,
+    FrameKnown,
     Overridden,
     OverrideWithdrawn,
     Person,
@@ -42,6 +43,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
+from escuadra.core.job.told import mechanics
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
 from escuadra.core.quantities import Question, Understood, parse, understand
@@ -230,6 +232,10 @@ class Garage:
                     raise BadInput("number", asked.number, "a job number that is not in use yet")
                 log.create(job, asked.number, now)
                 log.append(log.row(job), made(job, 1, key, now, who, payload), "taken_in")
+        scale = self.instruments.scale_of(asked.frame)
+        if scale is not None and scale.learned is not None:
+            known = FrameKnown(mechanics=scale.learned.mechanics)
+            self.append(job, person, f"{key}-frame", lambda _state, _sheet: known)
         return self.open(job)
 
     def _bay_pins(self, bay: str) -> list[Pinned]:
@@ -338,12 +344,20 @@ class Garage:
 
         return self.append(job, person, client_id, make)
 
-    def happen(self, job: str, what: str, person: str, client_id: str, amount: str = "") -> Opened:
-        """Something moved, was bumped, mounted, or happened to the vehicle."""
+    def happen(
+        self,
+        job: str,
+        what: str,
+        person: str,
+        client_id: str,
+        amount: str = "",
+        by: Mapping[str, float | str] | None = None,
+    ) -> Opened:
+        """Something moved, was bumped, mounted, or happened to the vehicle; ``by``: what was told, where it was."""
         known = HAPPENINGS.get(what)
         if known is None:
             raise BadInput("what", what, f"one of {', '.join(HAPPENINGS)}")
-        payload = Disturbed(what=what, words=known.words, amount=amount[:80])
+        payload = Disturbed.read({"what": what, "words": known.words, "amount": amount[:80], "by": dict(by or {})})
         return self.append(job, person, client_id, lambda _state, _sheet: payload)
 
     def doubt(self, said: Doubted, who: Person, key: str) -> list[str]:
@@ -412,7 +426,11 @@ class Garage:
                 application=__version__,
             )
 
-        return self.append(job, person, client_id, make, head=head)
+        signed = self.append(job, person, client_id, make, head=head)
+        known, before = mechanics(opened.sheet.setup), opened.state.frame_known
+        if known.moves > (before.moves if before is not None else 0):
+            self.instruments.learn(opened.sheet.plan.frame.id, opened.row.number, known, who)
+        return signed
 
     def reopen(self, job: str, reason: str, person: str, client_id: str) -> Opened:
         """Begin a new revision of a signed sheet; the signed one stays."""

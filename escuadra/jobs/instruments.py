@@ -14,6 +14,7 @@ from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.guided import CHECKS
 from escuadra.core.job.events import Doubted, Person, canonical
+from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
 from escuadra.core.register import (
@@ -25,6 +26,7 @@ from escuadra.core.register import (
     Given,
     History,
     HistoryEntry,
+    Learned,
     Retired,
     Said,
     Trusted,
@@ -121,6 +123,12 @@ class Instruments:
         return own.model_copy(update={"bias": (own.bias or 0.0) + zero.bias, "u_bias": math.hypot(u, zero.u_bias)})
 
     # --- what happens to it
+
+    def learn(self, frame: str, job: str, known: Mechanics, who: Person) -> None:
+        """Keep what a job's moves taught about a frame's yaw screw, once a job; nothing where it has no scale here."""
+        scale = self.scale_of(frame)
+        if scale is not None:
+            self._append(scale.tool.id, Learned(job=job, mechanics=known), who, f"learned-{job}")
 
     def _append(self, id: str, said: Said, who: Person, key: str) -> bool:
         if not isinstance(said, Entered):

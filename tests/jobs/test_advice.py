@@ -27,8 +27,9 @@ def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician)
         ("level.pitch", "0.05", "level-1", "leaning away"),
     )
     assert (move.kind, move.happening, move.check) == ("move", "feet", "level")
-    assert move.sentence == "Turn the feet until it is level: 0.62° RF end high."
-    assert move.figure == "0.62° RF end high"
+    assert move.sentence == "Turn the LF foot 4 7/8 turns clockwise."
+    assert move.by["LF"] == 4.875
+    assert move.figure == "4 7/8 turns"
 
 
 @pytest.mark.parametrize(

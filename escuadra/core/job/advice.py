@@ -7,21 +7,33 @@ wrong (``part``). One action a sentence, directions in words.
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING
 
-from escuadra.core.job.checks import Figure
-from escuadra.core.job.checks.frame import PoseCheck
-from escuadra.core.job.moving import NextMove, expected, missing_slots, pose_move, settling_reading
+from escuadra.core.feet import FeetInput, feet
+from escuadra.core.job.checks.frame import LevelCheck, PoseCheck, TargetHeightCheck
+from escuadra.core.job.moving import (
+    AHEAD,
+    NextMove,
+    expected,
+    missing_slots,
+    move_ahead,
+    pose_move,
+    settling_reading,
+)
 from escuadra.core.job.places import words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
+from escuadra.core.job.told import predicted
 from escuadra.core.quantities import OWN_UNIT
-from escuadra.core.wording import amount, rounded
+from escuadra.core.wording import amount, listed, rounded
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet, SlotView
 
 
+FOOT_STEP = 0.125
+"""The smallest turn of a foot that is told."""
 LINE_BLOCKS = {
     "open": "no line is known yet",
     "stale": "what they stand on was spoiled",
@@ -44,6 +56,10 @@ def next_move(sheet: Sheet) -> NextMove:
 
 def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
     setup = sheet.setup
+    if view.check.group == "frame" and (ahead := move_ahead(sheet)) is not None:
+        return ahead
+    if view.check.group == "frame" and (height := height_ahead(sheet)) is not None:
+        return height
     if view.state in ("open", "stale") or isinstance(view.check, PoseCheck):
         missing = missing_slots(view, setup)
         if missing:
@@ -97,6 +113,8 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
             check=check.id,
             happening="mount",
         )
+    if check.kind == "level" and worst is not None and sheet.plan.frame.feet:
+        return _feet_move(sheet, view)
     if check.kind == "level" and worst is not None:
         way = "Turn the feet until it is level"
         return NextMove(
@@ -111,7 +129,16 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
             happening="feet",
         )
     if check.kind == "target_height" and worst is not None:
-        return _height_move(sheet, view, worst)
+        # The pose is read first, so that all moves make one round: yaw, side, distance, then height.
+        frame = [v for v in sheet.checks if v.check.group == "frame" and v is not view and not v.settled]
+        unread = [(v, missing) for v in frame if (missing := missing_slots(v, sheet.setup))]
+        if unread:
+            return _read(unread[0][0], unread[0][1][0], sheet.setup)
+        for other in [v for v in frame if isinstance(v.check, PoseCheck)]:
+            move = pose_move(sheet, other)
+            if move is not None and move.kind == "move":
+                return move
+        return _height_move(sheet, view, worst.value)
     if view.judgement.wrong:
         return NextMove(
             "blocked", f"Put right: {title.lower()}.", "Then answer again.", check=check.id, slot=view.slots[0].slot.id
@@ -127,8 +154,72 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
     return NextMove("blocked", reason, said, action=reason, check=check.id)
 
 
-def _height_move(sheet: Sheet, view: CheckView, figure: Figure) -> NextMove:
-    change = sheet.plan.procedure.height - figure.value
+def _feet_move(sheet: Sheet, view: CheckView) -> NextMove:
+    """Each foot's turns from the level as read, the one that needs most held still where it may be."""
+    frame, figures = sheet.plan.frame, {f.id: f.value for f in view.judgement.figures}
+    roll, pitch = figures.get("level.roll", 0.0), figures.get("level.pitch", 0.0)
+    found = feet(
+        FeetInput(feet=frame.feet, thread_pitch=frame.thread_pitch, roll_deg=roll, pitch_deg=pitch, step=FOOT_STEP)
+    )
+    turns = {id: turn for id, turn in found.turns.items() if turn}
+    if not turns:
+        tiny = "Level: what is left is less than the feet's smallest turn."
+        return NextMove("blocked", tiny, "Read with a finer level, or override with a reason.", check=view.check.id)
+    said: list[str] = []
+    for id, turn in sorted(turns.items(), key=lambda item: -abs(item[1])):
+        way = "clockwise" if (turn > 0) is frame.clockwise_raises else "anticlockwise"
+        said.append(f"the {id} foot {eighths(abs(turn))} {way}")
+    rest = f"Then {listed(said[1:])}. " if len(said) > 1 else ""
+    left = f"{amount(found.left_roll_deg, '°', 2, LevelCheck.words['roll'])} and "
+    left += amount(found.left_pitch_deg, "°", 2, LevelCheck.words["pitch"])
+    return NextMove(
+        "move",
+        f"Turn {said[0]}.",
+        f"Seen from above; that {'raises' if turns[max(turns, key=lambda i: abs(turns[i]))] > 0 else 'lowers'} it. "
+        f"{rest}Then both ways read {left}.",
+        action=f"Turn {said[0]}",
+        figure=f"{eighths(max(abs(turn) for turn in turns.values()))}",
+        expect_label="Along and square to the beam",
+        expect=left,
+        check=view.check.id,
+        happening="feet",
+        by=turns,
+    )
+
+
+def eighths(turns: float) -> str:
+    """A number of turns to the nearest eighth, in words and figures: ``5/8 of a turn``, ``1 1/4 turns``."""
+    whole, over = divmod(round(turns * 8), 8)
+    shared = math.gcd(over, 8)
+    fraction = f"{over // shared}/{8 // shared}" if over else ""
+    if not whole:
+        return f"{fraction} of a turn"
+    return f"{whole} {fraction}".strip() + (" turn" if whole == 1 and not over else " turns")
+
+
+def height_ahead(sheet: Sheet) -> NextMove | None:
+    """The height as the last move of a plan that is under way, from what was read before the first."""
+    under_way = predicted(sheet.setup)
+    view = next((v for v in sheet.checks if v.check.kind == "target_height"), None)
+    if under_way is None or view is None or not isinstance(view.check, TargetHeightCheck):
+        return None
+    first = under_way.moves[0].seq
+    if any(past.what == "height" and past.seq > first for past in sheet.setup.state.disturbances):
+        return None
+    before = sheet.setup.read_before(view.check.slots(sheet.setup)[0], first)
+    if before is None:
+        return None
+    rise = sheet.plan.rise_at_target
+    value = before.value + (rise.value if rise is not None else 0.0)
+    limits = view.check.limits
+    if abs(value - limits.nominal) <= AHEAD * (limits.minus + limits.plus) / 2:
+        return None
+    return _height_move(sheet, view, value)
+
+
+def _height_move(sheet: Sheet, view: CheckView, stands: float) -> NextMove:
+    change = sheet.plan.procedure.height - stands
+    asked = change / sheet.plan.frame.height_per_turn
     above_floor = sheet.plan.target_above_floor
     turns = rounded(abs(change) / sheet.plan.frame.height_per_turn, 1)
     way = "up" if change > 0 else "down"
@@ -144,6 +235,7 @@ def _height_move(sheet: Sheet, view: CheckView, figure: Figure) -> NextMove:
         expect=expect,
         check=view.check.id,
         happening="height",
+        by={"up": change, "turns": float(f"{asked:.1f}")},
     )
 
 

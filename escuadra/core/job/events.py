@@ -13,6 +13,7 @@ from pydantic import Field
 
 from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput
+from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
 
@@ -103,6 +104,7 @@ class Disturbed(Frozen):
     what: str
     words: str = Field(description="as told or as reported")
     amount: str = ""
+    by: dict[str, Number] = Field({}, description="what was told: turns; left, away or up in mm; turns of each foot")
 
 
 class Doubted(Frozen):
@@ -132,6 +134,12 @@ class FigureChanged(Frozen):
     before: Number
     value: Number
     reason: str
+
+
+class FrameKnown(Frozen):
+    """What earlier jobs found out about the frame's yaw screw."""
+
+    mechanics: Mechanics
 
 
 class LinePlanned(Frozen):
@@ -185,6 +193,7 @@ PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
     "photographed": (1, Photographed),
     "figure_changed": (1, FigureChanged),
     "line_planned": (1, LinePlanned),
+    "frame_known": (1, FrameKnown),
     "overridden": (1, Overridden),
     "override_withdrawn": (1, OverrideWithdrawn),
     "signed": (1, Signed),

@@ -7,17 +7,20 @@ from __future__ import annotations
 
 import copy
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Literal
 
-from escuadra.core.axes import Pose
+from escuadra.core.axes import Pose, turned
 from escuadra.core.equations import observe
-from escuadra.core.job.checks.frame import PoseCheck
+from escuadra.core.job.checks.frame import Aspect, PoseCheck
 from escuadra.core.job.looking import most_useful, parting_reading
+from escuadra.core.job.mechanics import turns_for
 from escuadra.core.job.places import crossing_slot, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
+from escuadra.core.job.told import last_turns, mechanics, predicted
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.wording import amount, counted, listed, rounded
 
@@ -42,6 +45,8 @@ class NextMove:
     check: str = ""
     slot: str = ""
     happening: str = ""
+    by: Mapping[str, float] = field(default_factory=dict)
+    """The same in figures, for what "moved as told" records: turns; left, away or up in mm; turns of each foot."""
 
 
 def missing_slots(view: CheckView, setup: Setup) -> list[SlotView]:
@@ -87,10 +92,10 @@ def _slanted(setup: Setup, hub: str, end: str, pose: Pose) -> float | None:
 # --- moves of the frame
 
 
-def planned_moves(solved: Solved) -> MovesResult:
-    """Yaw, slide and distance from the solved pose to the goal."""
+def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
+    """Yaw, slide and distance to the goal, from the solved pose or from where the frame should stand by now."""
     frame = solved.plan.frame
-    pose, goal = solved.pose, solved.goal
+    pose, goal = at or solved.pose, solved.goal
     return moves(
         MovesInput(
             pose=GoalPose(x=pose.x, y=pose.y, yaw_deg=pose.yaw_deg, height=0),
@@ -121,6 +126,33 @@ def settling_reading(view: CheckView, setup: Setup) -> str:
     return best[0] if best is not None and settles else ""
 
 
+AHEAD = 0.35
+"""Share of a tolerance from which a move that is already planned is done before anything is read again."""
+
+
+def move_ahead(sheet: Sheet) -> NextMove | None:
+    """The next move of a plan that is under way: each goes on from where the last one should have brought the frame."""
+    ahead = predicted(sheet.setup)
+    if ahead is None:
+        return None
+    views = {v.check.aspect: v for v in sheet.checks if isinstance(v.check, PoseCheck)}
+    plan = planned_moves(ahead.solved, ahead.pose)
+    done = {past.what for past in ahead.moves}
+
+    def wanted(aspect: Aspect, what: str, amount_left: float) -> bool:
+        view = views.get(aspect)
+        if view is None or what in done or view.settled or not isinstance(view.check, PoseCheck):
+            return False
+        limits = view.check.limits
+        return abs(amount_left) > AHEAD * (limits.minus + limits.plus) / 2
+
+    if "slide" not in done and "roll" not in done and wanted("centre", "slide", plan.move_left):
+        return _slide_move(sheet, views["centre"], ahead.solved, plan, ahead.pose)
+    if wanted("distance", "roll", plan.move_away):
+        return _away_move(sheet, views["distance"], ahead.solved, plan)
+    return None
+
+
 def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
     solved = sheet.setup.newest
     if solved is None or solved.line is None:
@@ -132,35 +164,51 @@ def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
     if _off(by_aspect.get("yaw"), sheet.setup) and abs(plan.yaw_turns) >= LEAST_TURN:
         return _yaw_move(sheet, by_aspect["yaw"], solved, plan)
     if _off(by_aspect.get("centre"), sheet.setup) and abs(plan.move_left) >= LEAST_MM:
-        side = "left" if plan.move_left > 0 else "right"
-        figure = amount(abs(plan.move_left), "mm")
-        goal = solved.pose.model_copy(update={"x": solved.pose.x, "y": solved.pose.y + plan.move_left})
-        slot = crossing_slot(sheet.plan)
-        after = None if sheet.setup.excluded(slot) else _predict(solved, "crossing", goal)
-        return NextMove(
-            "move",
-            f"Slide the frame {figure} to the {side}.",
-            "Left and right as from the driver's seat."
-            + (f" Then the floor laser reads {amount(after, 'mm')} on the beam." if after is not None else ""),
-            action=f"Slide the frame to the {side}",
-            figure=figure,
-            expect_label=slot.label if after is not None else "",
-            expect=amount(after, "mm") if after is not None else "",
-            check=by_aspect["centre"].check.id,
-            happening="slide",
-        )
+        return _slide_move(sheet, by_aspect["centre"], solved, plan, solved.pose)
     if _off(by_aspect.get("distance"), sheet.setup) and abs(plan.move_away) >= LEAST_MM:
-        way = "away from the vehicle" if plan.move_away > 0 else "towards the vehicle"
-        figure = amount(abs(plan.move_away), "mm")
-        return _roll_move(sheet, by_aspect["distance"], solved, way, figure)
+        return _away_move(sheet, by_aspect["distance"], solved, plan)
     return None
+
+
+def _slide_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:
+    side = "left" if plan.move_left > 0 else "right"
+    figure = amount(abs(plan.move_left), "mm")
+    dx, dy = turned(pose.yaw_deg, 0.0, plan.move_left)
+    goal = pose.model_copy(update={"x": pose.x + dx, "y": pose.y + dy})
+    slot = crossing_slot(sheet.plan)
+    after = None if sheet.setup.excluded(slot) else _predict(solved, "crossing", goal)
+    return NextMove(
+        "move",
+        f"Slide the frame {figure} to the {side}.",
+        "Left and right as from the driver's seat."
+        + (f" Then the floor laser reads {amount(after, 'mm')} on the beam." if after is not None else ""),
+        action=f"Slide the frame to the {side}",
+        figure=figure,
+        expect_label=slot.label if after is not None else "",
+        expect=amount(after, "mm") if after is not None else "",
+        check=view.check.id,
+        happening="slide",
+        by={"left": _as_said(plan.move_left)},
+    )
+
+
+def _away_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
+    way = "away from the vehicle" if plan.move_away > 0 else "towards the vehicle"
+    move = _roll_move(sheet, view, solved, way, amount(abs(plan.move_away), "mm"))
+    return replace(move, by={"away": _as_said(plan.move_away)})
+
+
+def _as_said(value: float, decimals: int = 1) -> float:
+    """A figure as it is said on the screen, halves away from zero."""
+    return math.copysign(math.floor(abs(value) * 10**decimals + 0.5) / 10**decimals, value)
 
 
 def _yaw_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
     frame = sheet.plan.frame
     end = "LF" if frame.screw[1] > 0 else "RF"
-    way = "clockwise" if plan.yaw_turns > 0 else "anticlockwise"
-    turns = rounded(abs(plan.yaw_turns), 1)
+    asked = turns_for(plan.yaw_change_deg, mechanics(sheet.setup), last_turns(sheet.setup))
+    way = "clockwise" if asked > 0 else "anticlockwise"
+    turns = rounded(abs(asked), 1)
     said = f"{turns} of a turn" if float(turns) < 1 else f"{turns} turn" + ("" if float(turns) == 1 else "s")
     goal = solved.goal
     pose = Pose(x=plan.centre_after_yaw[0], y=plan.centre_after_yaw[1], yaw_deg=goal.yaw_deg)
@@ -183,6 +231,7 @@ def _yaw_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) 
         expect=amount(tape, "mm", 0) if tape else "",
         check=view.check.id,
         happening="yaw",
+        by={"turns": _as_said(asked)},
     )
 
 

@@ -132,6 +132,12 @@ class Setup:
         """A slot's current value."""
         return self.once(("now", slot.id), lambda: measured(self.current(slot)))
 
+    def read_before(self, slot: Slot, seq: int) -> Measured | None:
+        """What a slot showed just before an event, as nothing had spoiled it until then."""
+        spoiled = [past.seq for past in self.state.disturbances if past.seq < seq and past.aspects & slot.aspects]
+        since = max(spoiled, default=0)
+        return measured([e for e in self.relied(slot.id) if since < e.seq < seq])
+
     def answered(self, slot: Slot) -> Entry | None:
         """A slot's current answer."""
         entries = self.current(slot)

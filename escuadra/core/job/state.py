@@ -1,6 +1,6 @@
 """A job's state as its events leave it: ``fold`` is pure, and folding in two halves equals folding at once."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from escuadra.core.job.disturbance import FLOOR, HAPPENINGS, PLACED
@@ -10,6 +10,7 @@ from escuadra.core.job.events import (
     Doubted,
     Event,
     FigureChanged,
+    FrameKnown,
     LinePlanned,
     Overridden,
     OverrideWithdrawn,
@@ -22,6 +23,7 @@ from escuadra.core.job.events import (
     TakenIn,
     Withdrawn,
 )
+from escuadra.core.job.mechanics import Mechanics
 
 
 @dataclass(frozen=True)
@@ -60,6 +62,8 @@ class Disturbance:
     words: str
     amount: str
     aspects: frozenset[str]
+    by: Mapping[str, float] = field(default_factory=dict)
+    """What was told, where it was a move as told."""
 
 
 @dataclass(frozen=True)
@@ -108,6 +112,7 @@ class State:
     photos: tuple[Photo, ...] = ()
     placed: Placed | None = None
     line_plan: LinePlanned | None = None
+    frame_known: Mechanics | None = None
     signed: Signed | None = None
     records: tuple[tuple[Signed, int, Person], ...] = ()
     """Every signed revision with when and by whom; the newest last."""
@@ -178,7 +183,7 @@ def fold(state: State, events: Iterable[Event]) -> State:
         elif isinstance(said, Disturbed):
             aspects = HAPPENINGS[said.what].aspects
             disturbances.append(
-                Disturbance(event.seq, event.at, event.person, said.what, said.words, said.amount, aspects)
+                Disturbance(event.seq, event.at, event.person, said.what, said.words, said.amount, aspects, said.by)
             )
         elif isinstance(said, Doubted):
             words = said.words
@@ -201,6 +206,8 @@ def fold(state: State, events: Iterable[Event]) -> State:
         elif isinstance(said, FigureChanged):
             changes = changed.get("changes", state.changes)
             changed["changes"] = (*changes, Change(event.seq, event.at, event.person, said))  # type: ignore[misc]
+        elif isinstance(said, FrameKnown):
+            changed["frame_known"] = said.mechanics
         elif isinstance(said, LinePlanned):
             changed["line_plan"] = said
         elif isinstance(said, Placed):

@@ -250,6 +250,11 @@ def _entry_said(said: Any) -> str:
             return f"taken by {said.name}" if said.to else "back at its place"
         case "documented":
             return f"document {said.name}"
+        case "learned":
+            known = said.mechanics
+            turn = with_uncertainty(known.deg_per_turn, 2 * known.u_deg_per_turn, "°")
+            lost = with_uncertainty(known.lost_deg, 2 * known.u_lost_deg, "°")
+            return f"job {said.job}: the yaw screw turns {' '.join(turn)} a turn, a reversal loses {' '.join(lost)}"
         case "entered":
             return f"sheet revision {said.tool.revision}"
     return "put away for good"

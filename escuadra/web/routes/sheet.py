@@ -261,7 +261,8 @@ def happen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
     garage = garage_of(request)
     what = form.get("what", "")
     try:
-        opened = garage.happen(job, what, person_of(request), form.get("entry", ""), form.get("amount", ""))
+        by = {key.removeprefix("by."): value for key, value in form.items() if key.startswith("by.")}
+        opened = garage.happen(job, what, person_of(request), form.get("entry", ""), form.get("amount", ""), by)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), form.get("check", ""), "", Trouble(told(error)), 422)
     return _done(request, opened, "", "")
