@@ -16,6 +16,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 import application
 import coverage_of_methods as methods
 import parking
+import robots
 import statistics_of_networks as networks
 
 ROOT = Path(__file__).parent.parent
@@ -52,6 +53,12 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
             (0.94, 1.0),
             f"{what}, rectangular errors",
         )  # type: ignore[misc]
+    rounds, ratio, arrived = robots.races()
+    keep("robot_rounds", lambda: rounds, (0, 2), "median rounds of moves of a robot that obeys the sheet, 200 starts")
+    keep("rounds_ratio", lambda: ratio, (0, 0.5), "these ÷ those of a plain technician, the worst axis first")
+    keep("robots_arrived", lambda: arrived, (0.99, 1.0), "share of robots truly within every tolerance in the end")
+    keep("false_holds", lambda: robots.false_holds(1), (0, 0.026), "holds with the truth on a limit, one look")
+    keep("false_holds_three", lambda: robots.false_holds(3), (0, 0.055), "the same, up to three looks as advised")
     bent = "of bodies with one corner bent by 3 to 15 mm, the very pair named (reported)"
     keep("bent_named", methods.bent_named, (0.0, 1.0), bent)
     shifted = "of bodies whose whole front is 3 to 15 mm off, told off the rear pairs' line (reported)"

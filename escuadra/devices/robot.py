@@ -243,7 +243,6 @@ class PlainTechnician(Robot):
             "roll": (solved.derived("distance").value - sheet.plan.procedure.distance) / 5,
             "height": (height[0].value - sheet.plan.procedure.height) / 4,
         }
-        errors["slide"] -= sheet.plan.procedure.offset / 4
         worst = max(errors, key=lambda axis: abs(errors[axis]))
         frame = sheet.plan.frame
         amount = {

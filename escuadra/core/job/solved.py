@@ -88,7 +88,7 @@ class Solved:
         tx = get("frame", "x") - np.cos(psi) * self.plan.frame.face_offset
         ty = get("frame", "y") - np.sin(psi) * self.plan.frame.face_offset
         if what == "offset":
-            return -(tx - ox) * np.sin(a) + (ty - oy) * np.cos(a)
+            return -(tx - ox) * np.sin(a) + (ty - oy) * np.cos(a) - self.plan.procedure.offset
         dx, dy = self._datum(get)
         return (tx - dx) * np.cos(a) + (ty - dy) * np.sin(a)
 
@@ -132,7 +132,7 @@ class Solved:
         return Derived(float(np.real(worked_out(p))), self.solution.spread(gradient), gradient)
 
     def derived(self, what: str, line: LineChoice | None = None) -> Derived:
-        """distance, offset (mm), square or line_angle (degrees) with its uncertainty."""
+        """distance, offset from where the target must hang (mm), square or line_angle (degrees), each with its u."""
         chosen = line or self.line
         if chosen is None:
             raise BadInput("line", "no line", "a line that was found first")

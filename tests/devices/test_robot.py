@@ -1,0 +1,87 @@
+"""The robot technician arrives by obeying; the plain one takes the worst axis first and needs more rounds."""
+
+import statistics
+from collections.abc import Mapping
+
+import pytest
+
+from escuadra.core.job.places import Plan
+from escuadra.core.job.told import mechanics, predicted, taught
+from escuadra.devices.robot import Knobs, PlainTechnician, Robot, VirtualBay, frame_only
+from tests.conftest import Technician
+
+LIMITS = {"yaw": 0.25, "centre": 4.0, "distance": 5.0, "height": 4.0}
+STARTS = [(70.0, -64.0, 3.1, -58.0), (-41.0, 22.0, -3.8, 33.0), (12.0, 77.0, 1.4, 71.0), (-80.0, -80.0, 4.0, 80.0)]
+
+
+@pytest.fixture
+def plan(teo: Technician) -> Plan:
+    return frame_only(teo.opened.sheet.plan)
+
+
+@pytest.mark.parametrize("start", STARTS)
+def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float, float, float, float]) -> None:
+    bay = VirtualBay(plan, start, seed=11)
+    robot = Robot(bay)
+    assert robot.work(), robot.desk.sheet.next.sentence
+    off = bay.off()
+    assert {axis: abs(off[axis]) <= limit for axis, limit in LIMITS.items()} == dict.fromkeys(LIMITS, True)
+    assert robot.rounds <= 3
+    assert robot.moves > robot.rounds, "several moves make a round"
+
+
+def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
+    obeying, plain = [], []
+    for k, start in enumerate(STARTS):
+        for found, kind in ((obeying, Robot), (plain, PlainTechnician)):
+            at_work = kind(VirtualBay(plan, start, seed=20 + k))
+            assert at_work.work()
+            found.append(at_work.rounds)
+    assert statistics.median(obeying) <= 0.5 * statistics.median(plain)
+
+
+def test_the_screw_is_learned_while_it_is_turned(plan: Plan) -> None:
+    bay = VirtualBay(plan, (30.0, 10.0, 3.9, 0.0), seed=5)
+    bay.knobs = Knobs(0.40, 0.05, 1.0, 1.0)
+    robot = Robot(bay)
+    assert robot.work()
+    setup = robot.desk.sheet.setup
+    assert taught(setup)
+    known = mechanics(setup)
+    assert known.moves == len(taught(setup)) >= 1
+    assert known.deg_per_turn == pytest.approx(0.40, abs=max(3 * known.u_deg_per_turn, 0.01))
+    assert known.u_deg_per_turn < 0.02
+
+
+class Bumped(VirtualBay):
+    """A bay in which somebody walks into the frame in the middle of a round."""
+
+    def obey(self, happening: str, by: Mapping[str, float]) -> None:
+        super().obey(happening, by)
+        if happening == "yaw":
+            self.scene = type(self.scene)(self.plan, self._pushed(23.0, -17.0, 0.4), self.scene.toe)
+
+
+def test_after_a_bump_nothing_is_predicted(plan: Plan) -> None:
+    bay = VirtualBay(plan, (30.0, 10.0, 2.0, 0.0), seed=5)
+    robot = Robot(bay)
+    for _ in range(30):
+        move = robot._next(robot.desk.sheet)
+        assert move is not None
+        if move[0]:
+            break
+        robot._read(robot.desk.sheet.slots[move[2]].slot)
+    from escuadra.core.job.events import Disturbed
+
+    robot.desk.say(Disturbed(what="yaw", words="yaw turned", by=dict(move[1])))
+    assert predicted(robot.desk.sheet.setup) is not None
+    robot.desk.say(Disturbed(what="bump", words="frame bumped"))
+    assert predicted(robot.desk.sheet.setup) is None
+    assert robot.desk.sheet.next.kind == "read"
+
+
+def test_a_bump_that_nobody_told_costs_a_round_and_is_mended(plan: Plan) -> None:
+    bay = Bumped(plan, (40.0, 30.0, 2.4, 20.0), seed=9)
+    robot = Robot(bay)
+    assert robot.work()
+    assert all(abs(bay.off()[axis]) <= limit for axis, limit in LIMITS.items())

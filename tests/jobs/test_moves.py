@@ -1,0 +1,130 @@
+"""Moves as told: one round of them, what comes after each, and what a frame's screw teaches the next job."""
+
+import pytest
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.advice import eighths
+from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
+from escuadra.jobs import Garage
+from escuadra.reports.record import render_record
+from tests.conftest import Technician, minibus
+from tests.web.test_pages import Visitor
+
+
+def ready(who: Technician) -> Technician:
+    who.ready()
+    who.stance(1, 2, -1, 0)
+    who.line(("0.07", "0.05"))
+    who.target()
+    who.level()
+    return who
+
+
+def obey(who: Technician) -> str:
+    """The next move, done and told as the sheet's button does."""
+    move = who.opened.sheet.next
+    assert move.kind == "move", move.sentence
+    who.happen(move.happening, move.sentence, move.by)
+    return move.happening
+
+
+def test_yaw_side_and_distance_are_one_round(teo: Technician) -> None:
+    ready(teo)
+    teo.tapes((34, 21, 1.6))
+    assert [obey(teo) for _ in range(3)] == ["yaw", "slide", "roll"]
+    move = teo.opened.sheet.next
+    assert move.kind == "read", "only now it is read again"
+    there = predicted(teo.opened.sheet.setup)
+    assert there is not None
+    goal = there.solved.goal
+    assert there.pose.x == pytest.approx(goal.x, abs=1.0)
+    assert there.pose.y == pytest.approx(goal.y, abs=1.0)
+    assert there.pose.yaw_deg == pytest.approx(goal.yaw_deg, abs=0.02)
+
+
+def test_a_small_rest_is_left_for_the_next_reading(teo: Technician) -> None:
+    ready(teo)
+    pose = teo.opened.sheet.plan.frame
+    teo.tapes((1.0, 0.5, 0.9))
+    assert obey(teo) == "yaw"
+    after = predicted(teo.opened.sheet.setup)
+    assert after is not None
+    swung = abs(pose.pivot[0]) * 0.016
+    assert swung < 1.1, "the pivot is so near that the yaw hardly shifts the middle"
+    assert teo.opened.sheet.next.kind == "read"
+
+
+def test_a_move_in_other_words_predicts_nothing(teo: Technician) -> None:
+    ready(teo)
+    teo.tapes((34, 21, 1.6))
+    teo.happen("yaw", "turned it until it looked right")
+    assert predicted(teo.opened.sheet.setup) is None
+    assert teo.opened.sheet.next.kind == "read"
+    with pytest.raises(BadInput) as refused:
+        teo.garage.happen(teo.job, "yaw", "teo", "k", "", {"turns": "many"})
+    assert "turns" in refused.value.field or "turns" in str(refused.value)
+
+
+def test_travel_is_counted_from_the_zero_marks(teo: Technician) -> None:
+    teo.happen("slide", "", {"left": 40})
+    teo.happen("slide", "", {"left": -12.5})
+    teo.happen("yaw", "", {"turns": 3})
+    used = used_travel(teo.opened.sheet.setup)
+    assert used["slide"] == pytest.approx(27.5)
+    assert used["yaw"] == pytest.approx(3 * 0.35)
+    assert last_turns(teo.opened.sheet.setup) == 3
+
+
+def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) -> None:
+    teo = ready(minibus(garage))
+    teo.tapes((2, 1, 1.2))
+    move = teo.opened.sheet.next
+    told = move.by["turns"]
+    teo.happen("yaw", move.sentence, move.by)
+    gain = 0.31
+    teo.tapes((2, 1, 1.2 + gain * told))
+    known = mechanics(teo.opened.sheet.setup)
+    assert known.moves == 1
+    assert known.deg_per_turn == pytest.approx(gain, abs=0.02)
+    assert known.deg_per_turn < 0.33
+    teo.happen("bump")
+    teo.level()
+    teo.tapes((0.5, 0.3, 0.0))
+    teo.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
+    teo.around()
+    assert teo.opened.sheet.can_sign, teo.opened.sheet.next.sentence
+    garage.sign(teo.job, teo.opened.row.head, "ines", teo.id(), render_record(garage))
+    learned = garage.instruments.one("frame-2").learned
+    assert learned is not None
+    assert learned.job == "T-1"
+    assert learned.mechanics.deg_per_turn == pytest.approx(known.deg_per_turn, abs=0.02)
+    amara = Technician(garage, teo.at, "amara")
+    amara.take_in(number="T-2", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
+    state = amara.opened.state
+    assert state.frame_known == learned.mechanics
+    assert mechanics(amara.opened.sheet.setup).deg_per_turn == learned.mechanics.deg_per_turn
+    page = Visitor(garage).client.get("/instruments/frame-2").text
+    assert "the yaw screw turns" in page
+
+
+@pytest.mark.parametrize(
+    "turns, said",
+    [(0.125, "1/8 of a turn"), (0.5, "1/2 of a turn"), (1.0, "1 turn"), (1.25, "1 1/4 turns"), (4.875, "4 7/8 turns")],
+)
+def test_turns_of_a_foot_are_said_in_eighths(turns: float, said: str) -> None:
+    assert eighths(turns) == said
+
+
+def test_the_button_says_what_was_told(teo: Technician) -> None:
+    ready(teo)
+    teo.tapes((34, 21, 1.6))
+    visitor = Visitor(teo.garage)
+    fields = {
+        a["name"]: a["value"]
+        for a in visitor.page(f"/jobs/{teo.job}").having(type="hidden")
+        if a["name"].startswith("by.")
+    }
+    assert set(fields) == {"by.turns"}
+    token = {"what": "yaw", "entry": "e1", "amount": "as told", **fields}
+    assert visitor.post(f"/jobs/{teo.job}/happenings", token).status_code == 303
+    assert teo.opened.state.disturbances[-1].by == {"turns": float(fields["by.turns"])}
