@@ -215,7 +215,9 @@ class Technician:
             self.answer(f"target.{what}", value)
 
     def level(self, height_off: float = 0.0) -> None:
-        """Level, target height, and the heights of beam and hubs."""
+        """Zero marks, level, target height, and the heights of beam and hubs."""
+        if "tick.zero" in self.opened.sheet.slots:
+            self.answer("tick.zero", "yes")
         self.read("level.roll", "0.04", "level-1", "LF end high")
         self.read("level.pitch", "0.02", "level-1", "leaning away")
         plan = self.opened.sheet.plan

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.events import Disturbed, Person, ReadingTaken, ToolUsed, made
+from escuadra.core.job.events import Answered, Disturbed, Person, ReadingTaken, ToolUsed, made
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Scene
@@ -206,11 +206,14 @@ class Robot:
         move = sheet.next
         if move.kind == "move" and move.by:
             return move.happening, move.by, ""
-        if move.kind == "read" and move.slot:
+        if move.kind in ("read", "answer") and move.slot:
             return "", {}, move.slot
         return None
 
     def _read(self, slot: Slot) -> None:
+        if slot.ask == "tick":
+            self.desk.say(Answered(slot=slot.id, value="yes"))
+            return
         self.desk.read(slot.id, self.bay.read(slot), self.bay.tool(slot))
 
 
@@ -219,7 +222,7 @@ class PlainTechnician(Robot):
 
     def _next(self, sheet: Sheet) -> tuple[str, Mapping[str, float], str] | None:
         checks = {v.check.kind: v for v in sheet.checks if v.check.group == "frame"}
-        order = ("level", "target_height", "heights", "square", "centred", "distance")
+        order = ("tick", "level", "target_height", "heights", "square", "centred", "distance")
         for kind in order:
             view = checks.get(kind)
             missing = None

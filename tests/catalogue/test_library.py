@@ -33,7 +33,7 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
     "old, new, anchor, field",
     [
         ("distance: 2640\n", "distance: -5\n", "distance: 2640", "distance"),
-        ("revision: 6", "revision: 0", "revision: 6", "revision"),
+        ("revision: 7", "revision: 0", "revision: 7", "revision"),
         ("line: thrust", "line: emblem", "line: thrust", "line"),
         ("height: 1417\n", "", "id: BL-CAM-01", "height"),
         ("kind: level,", "kind: bubble,", "id: level", "kind"),

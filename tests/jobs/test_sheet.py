@@ -39,7 +39,7 @@ SPOILS = {
     "height": {"target_height", "level", "heights"},
     "feet": FRAME,
     "brakes": FRAME,
-    "set_down": FRAME,
+    "set_down": FRAME | {"zero"},
     "bump": FRAME,
     "mount": {"centred", "level", "target"},
     "taken_off": {"centred", "level", "target"},

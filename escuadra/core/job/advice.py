@@ -22,6 +22,7 @@ from escuadra.core.job.moving import (
     settling_reading,
 )
 from escuadra.core.job.places import words_of
+from escuadra.core.job.reach import beyond
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.told import predicted
@@ -49,6 +50,11 @@ def next_move(sheet: Sheet) -> NextMove:
     unsettled = [view for view in sheet.checks if not view.settled]
     # Both lines together have nothing of their own to read: what they wait for comes first.
     waiting = [view for view in unsettled if view.slots or view.state not in ("open", "stale")]
+    past = beyond(sheet.plan)
+    mounted = sheet.check("target")
+    if past is not None and mounted is not None and not mounted.settled and not mounted.begun:
+        said = "The frame does not reach that far: settle it before anything else."
+        return NextMove("blocked", said, past.said, check="target", slot=mounted.slots[-1].slot.id)
     for view in waiting or unsettled:
         return _for_view(sheet, view)
     return NextMove("sign", "Everything is settled: sign the sheet.", "Clear the area, then run the procedure.")

@@ -35,7 +35,7 @@ HAPPENINGS: dict[str, Happening] = {
         Happening(what="height", words="height changed", aspects=frozenset({"height", "level"}), side="frame"),
         Happening(what="feet", words="feet turned", aspects=FRAME, side="frame"),
         Happening(what="brakes", words="brakes touched", aspects=FRAME, side="frame"),
-        Happening(what="set_down", words="frame set down from its wheels", aspects=FRAME, side="frame"),
+        Happening(what="set_down", words="frame set down from its wheels", aspects=FRAME | {"zero"}, side="frame"),
         Happening(what="bump", words="frame bumped", aspects=FRAME, side="frame"),
         Happening(
             what="mount", words="target mounted", aspects=frozenset({"centre", "level", "target"}), side="target"

@@ -17,10 +17,11 @@ from escuadra.core.job.checks.frame import Aspect, PoseCheck
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.mechanics import turns_for
 from escuadra.core.job.places import crossing_slot, words_of
+from escuadra.core.job.reach import past_travel
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.job.told import last_turns, mechanics, predicted
+from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.wording import amount, counted, listed, rounded
 
@@ -173,6 +174,18 @@ def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
 def _slide_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:
     side = "left" if plan.move_left > 0 else "right"
     figure = amount(abs(plan.move_left), "mm")
+    if past_travel("slide", used_travel(sheet.setup)["slide"], plan.move_left, sheet.plan):
+        travel = amount(sheet.plan.frame.slide_travel, "mm", 0)
+        return NextMove(
+            "move",
+            f"Push the whole frame {figure} to the {side}.",
+            f"The slide ends {travel} from its zero mark. Brakes on again afterwards; then everything is read anew.",
+            action=f"Push the whole frame to the {side}",
+            figure=figure,
+            check=view.check.id,
+            happening="roll",
+            by={"left": _as_said(plan.move_left)},
+        )
     dx, dy = turned(pose.yaw_deg, 0.0, plan.move_left)
     goal = pose.model_copy(update={"x": pose.x + dx, "y": pose.y + dy})
     slot = crossing_slot(sheet.plan)
@@ -209,6 +222,19 @@ def _yaw_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) 
     asked = turns_for(plan.yaw_change_deg, mechanics(sheet.setup), last_turns(sheet.setup))
     way = "clockwise" if asked > 0 else "anticlockwise"
     turns = rounded(abs(asked), 1)
+    over = past_travel("yaw", used_travel(sheet.setup)["yaw"], plan.yaw_change_deg, sheet.plan)
+    if over:
+        turn = amount(abs(plan.yaw_change_deg), "°", 1)
+        side = "left" if plan.yaw_change_deg > 0 else "right"
+        return NextMove(
+            "move",
+            f"Set the yaw screw to its zero mark and turn the whole frame {turn} to the {side}.",
+            f"The screw ends {amount(frame.yaw_travel_deg, '°', 1)} from its zero mark. Then read everything anew.",
+            action=f"Turn the whole frame to the {side}",
+            figure=turn,
+            check=view.check.id,
+            happening="set_down",
+        )
     said = f"{turns} of a turn" if float(turns) < 1 else f"{turns} turn" + ("" if float(turns) == 1 else "s")
     goal = solved.goal
     pose = Pose(x=plan.centre_after_yaw[0], y=plan.centre_after_yaw[1], yaw_deg=goal.yaw_deg)

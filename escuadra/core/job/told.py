@@ -107,7 +107,7 @@ def _after(pose: Pose, past: Disturbance, setup: Setup) -> Pose | None:
 
 def used_travel(setup: Setup) -> dict[str, float]:
     """How far the slide and the screw were moved as told since their zero marks were set: mm and degrees."""
-    entry = next((e for e in reversed(setup.live("reset.zero"))), None)
+    entry = next((e for e in reversed(setup.live("tick.zero"))), None)
     since = entry.seq if entry is not None else 0
     moved = [past for past in setup.state.disturbances if past.seq > since]
     known = mechanics(setup)

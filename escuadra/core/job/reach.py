@@ -1,0 +1,62 @@
+"""Whether a frame can bring a target to its place at all: said before work starts, with the ways out.
+
+Figures of the frame's profile: how far from the beam's middle a target can hang, the slide's and the screw's travel to
+either side of their zero marks, the crank's range.
+"""
+
+import math
+from dataclasses import dataclass
+
+from escuadra.core.job.places import Plan
+from escuadra.core.wording import amount, listed
+
+SIDES = ("left", "right")
+
+
+@dataclass(frozen=True)
+class Beyond:
+    """A goal past the frame's travel."""
+
+    words: str
+    ways_out: tuple[str, ...]
+    extensions: tuple[str, ...] = ()
+    """Names of the pieces that would do."""
+
+    @property
+    def said(self) -> str:
+        """What it is, and what to do."""
+        return f"{self.words} {' '.join(self.ways_out)}"
+
+
+def beyond(plan: Plan) -> Beyond | None:
+    """What the frame cannot reach for this sheet; nothing where it can."""
+    frame, procedure = plan.frame, plan.procedure
+    # The beam can be slid to the target's side: its middle then stands off the line by the slide's travel.
+    needed = abs(procedure.offset)
+    most = frame.reach + frame.slide_travel
+    if needed > most:
+        doing = [e for e in frame.extensions if needed <= most + e.reach]
+        side = SIDES[0 if procedure.offset > 0 else 1]
+        words = (
+            f"The target must hang {amount(needed, 'mm', 0)} {side} of the line; "
+            f"{frame.name} reaches {amount(most, 'mm', 0)}."
+        )
+        ways = [f"Use {listed([f'the {e.name}' for e in doing[:1]])}."] if doing else []
+        ways.append("Stand the frame beside the line and measure from there, or take another frame.")
+        return Beyond(words, tuple(ways), tuple(e.name for e in doing))
+    low, high = frame.height_range
+    height = plan.target_above_floor
+    if not low <= height <= high:
+        words = (
+            f"The target's centre must be {amount(height, 'mm', 0)} above this floor; "
+            f"{frame.name} goes from {amount(low, 'mm', 0)} to {amount(high, 'mm', 0)}."
+        )
+        return Beyond(words, ("Take another frame, or another place in the bay.",))
+    return None
+
+
+def past_travel(what: str, used: float, wanted: float, plan: Plan) -> float:
+    """By how much a move of the slide (mm) or the screw (degrees) would go past its travel; 0 where it doesn't."""
+    travel = plan.frame.slide_travel if what == "slide" else plan.frame.yaw_travel_deg
+    over = abs(used + wanted) - travel
+    return math.copysign(over, wanted) if over > 0 and (used + wanted) * wanted > 0 else 0.0
