@@ -6,10 +6,21 @@ two themes and the printed record style it alike.
 
 from escuadra.drawing.bay_map import bay_view, section_view
 from escuadra.drawing.course import course_view
+from escuadra.drawing.floor_marks import marks_view
 from escuadra.drawing.glyph import glyph
 from escuadra.drawing.lines import lines_view
 from escuadra.drawing.plan import plan_view
 from escuadra.drawing.rule import rule
 from escuadra.drawing.side import side_view
 
-__all__ = ["bay_view", "course_view", "glyph", "lines_view", "plan_view", "rule", "section_view", "side_view"]
+__all__ = [
+    "bay_view",
+    "course_view",
+    "glyph",
+    "lines_view",
+    "marks_view",
+    "plan_view",
+    "rule",
+    "section_view",
+    "side_view",
+]

@@ -17,6 +17,7 @@ from escuadra.core.tool import READS
 from escuadra.drawing import lines_view
 from escuadra.jobs import Opened
 from escuadra.jobs.lines import asked_plan, plan_lines, shelf
+from escuadra.reports import marks
 from escuadra.web.pages import form_of, garage_of, person_of, render, told
 
 router = APIRouter(prefix="/jobs/{job}/lines")
@@ -34,6 +35,30 @@ def show(request: Request, job: str) -> Response:
         return _page(request, opened, asked_plan(query))
     except BadInput as error:
         return _page(request, opened, default_plan(opened.sheet.plan), error=told(error), status=422)
+
+
+MEDIA = {"csv": "text/csv; charset=utf-8", "dxf": "image/vnd.dxf", "pdf": "application/pdf"}
+"""The floor-mark sheet's kinds by the end of its address."""
+
+
+@router.get("/marks.{ending}")
+def floor_mark_sheet(request: Request, job: str, ending: str) -> Response:
+    """The marks to make, as CSV, DXF or PDF."""
+    garage = garage_of(request)
+    opened = garage.open(job)
+    setup, name = opened.sheet.setup, f"marks-{opened.row.number}.{ending}"
+    match ending:
+        case "csv":
+            content: str | bytes = marks.as_csv(setup)
+        case "dxf":
+            content = marks.as_dxf(setup)
+        case "pdf":
+            content = marks.as_pdf(opened, garage.store.setting("name", "Garage"))
+        case _:
+            raise BadInput("ending", ending, f"one of {', '.join(MEDIA)}")
+    return Response(
+        content, media_type=MEDIA[ending], headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
 
 
 @router.post("")

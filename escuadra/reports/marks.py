@@ -1,0 +1,158 @@
+"""The floor-mark sheet: every mark with its tapes, distances, the floor's height there; as CSV, DXF and PDF.
+
+The DXF is in millimetres and vehicle axes (x forward from the rear axle's middle, y to the left), by layers.
+"""
+
+import csv
+import io
+import math
+from dataclasses import dataclass
+from itertools import combinations
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.checks.line import LINE_WORDS
+from escuadra.core.job.floor_marks import OLD_MARKS, FloorMark, floor_marks
+from escuadra.core.job.setup import Setup
+from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.wording import amount
+from escuadra.drawing import marks_view
+from escuadra.jobs import Opened
+from escuadra.reports.record import ROOT, styled
+
+CROSS_MM = 60.0
+"""Half a cross of a mark in the DXF."""
+
+
+@dataclass(frozen=True)
+class Row:
+    """A mark with everything that is said about it, mm."""
+
+    number: int
+    mark: FloorMark
+    hubs: dict[Corner, float]
+    left_of_line: float
+    floor: float | None
+    """How much higher the floor is here than the plane of the tyres; nothing where it is not surveyed."""
+
+
+def rows_of(setup: Setup) -> list[Row]:
+    """Every mark to make; raises ``BadInput`` where no line is known yet."""
+    solved, standing = setup.lines, setup.plan.standing
+    marks = floor_marks(setup)
+    if solved is None or not marks:
+        raise BadInput("line", "no line yet", "a line that was found first")
+    angle = math.radians(solved.derived("line_angle").value)
+    found = []
+    for k, mark in enumerate(marks, 1):
+        hubs = {c: math.dist((solved.value(c, "x"), solved.value(c, "y")), (mark.x, mark.y)) for c in CORNERS}
+        left = (mark.y - solved.line_at(mark.x).value) * math.cos(angle)
+        floor = None
+        if standing is not None:
+            try:
+                floor = standing.above_wheels(mark.x, mark.y).value
+            except BadInput:
+                floor = None
+        found.append(Row(k, mark, hubs, left, floor))
+    return found
+
+
+def diagonals(rows: list[Row]) -> list[tuple[int, int, float]]:
+    """Distances between every two marks: what proves them against each other."""
+    at = {r.number: (r.mark.x, r.mark.y) for r in rows}
+    return [(a, b, math.dist(at[a], at[b])) for a, b in combinations(at, 2)]
+
+
+def as_csv(setup: Setup) -> str:
+    """One line a mark, then one a diagonal; lengths in mm."""
+    out = io.StringIO()
+    write = csv.writer(out, lineterminator="\n")
+    write.writerow(
+        [
+            *("mark", "what", "x", "y", *(f"from_{c}_hub" for c in CORNERS), "left_of_line"),
+            *("first_tape", "second_tape", "check", "u_along", "u_across", "floor_above_tyres"),
+        ]
+    )
+    rows = rows_of(setup)
+    for r in rows:
+        f = r.mark.found
+        tapes = [f"{name} {d:.1f}" for name, d in zip(f.pair, f.distances, strict=True)]
+        check = f"{f.check} {f.check_distance:.1f}" if f.check and f.check_distance is not None else ""
+        write.writerow(
+            [
+                *(r.number, r.mark.words, f"{r.mark.x:.1f}", f"{r.mark.y:.1f}"),
+                *(f"{r.hubs[c]:.1f}" for c in CORNERS),
+                *(f"{r.left_of_line:.1f}", *tapes, check, f"{r.mark.u_along:.2f}", f"{r.mark.u_across:.2f}"),
+                "" if r.floor is None else f"{r.floor:.1f}",
+            ]
+        )
+    for a, b, d in diagonals(rows):
+        write.writerow([f"{a}-{b}", "diagonal", "", "", "", "", "", "", "", f"{d:.1f}", "", "", "", "", ""])
+    return out.getvalue()
+
+
+def as_dxf(setup: Setup) -> str:
+    """Hubs, line in use, marks with their numbers, tapes; millimetres, vehicle axes."""
+    from ezdxf import units
+    from ezdxf.filemanagement import new
+
+    solved, rows = setup.lines, rows_of(setup)
+    assert solved is not None
+    drawing = new("R2010")
+    drawing.units = units.MM
+    for layer, colour in (("VEHICLE", 8), ("LINE", 5), ("MARKS", 1), ("TAPES", 9)):
+        drawing.layers.add(layer, color=colour)
+    space = drawing.modelspace()
+    at = {c: (solved.value(c, "x"), solved.value(c, "y")) for c in CORNERS}
+    for corner, place in at.items():
+        space.add_circle(place, 25, dxfattribs={"layer": "VEHICLE"})
+        text = space.add_text(f"{corner} hub", height=60, dxfattribs={"layer": "VEHICLE"})
+        text.set_placement((place[0] + 40, place[1] + 40))
+    far = max(r.mark.x for r in rows) + 300
+    start, end = ((x, solved.line_at(x).value) for x in (0.0, far))
+    space.add_line(start, end, dxfattribs={"layer": "LINE"})
+    for r in rows:
+        x, y = r.mark.x, r.mark.y
+        for dx, dy in ((CROSS_MM, 0.0), (0.0, CROSS_MM)):
+            space.add_line((x - dx, y - dy), (x + dx, y + dy), dxfattribs={"layer": "MARKS"})
+        space.add_text(f"{r.number} {r.mark.words}", height=60, dxfattribs={"layer": "MARKS"}).set_placement(
+            (x + 70, y + 30)
+        )
+        for name in r.mark.found.pair:
+            if name.endswith("hub"):
+                space.add_line(at[name[:2]], (x, y), dxfattribs={"layer": "TAPES"})  # type: ignore[index]
+    out = io.StringIO()
+    drawing.write(out)
+    return out.getvalue()
+
+
+def as_pdf(opened: Opened, garage: str) -> bytes:
+    """The sheet to take to the floor: scaled drawing, tapes, diagonals, heights of the floor."""
+    from weasyprint import HTML
+
+    sheet = opened.sheet
+    rows = rows_of(sheet.setup)
+    solved = sheet.setup.lines
+    assert solved is not None
+    assert solved.line is not None
+    environment = Environment(
+        loader=FileSystemLoader(ROOT / "reports" / "templates"),
+        autoescape=select_autoescape(),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    text = environment.get_template("marks.html").render(
+        job=opened.state.job,
+        plan=sheet.plan,
+        rows=rows,
+        diagonals=diagonals(rows),
+        line=LINE_WORDS[solved.line],
+        drawing=styled(marks_view(sheet, [r.mark for r in rows])),
+        old_marks=OLD_MARKS,
+        garage=garage,
+        mm=lambda value: amount(value, "mm", 0),
+    )
+    pdf: bytes = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
+    return pdf
