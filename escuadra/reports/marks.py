@@ -12,7 +12,7 @@ from itertools import combinations
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.checks.line import LINE_WORDS
+from escuadra.core.job.checks.line import LINE_WORDS, SIDE_WORDS
 from escuadra.core.job.floor_marks import OLD_MARKS, FloorMark, floor_marks
 from escuadra.core.job.setup import Setup
 from escuadra.core.stance import CORNERS, Corner
@@ -153,6 +153,7 @@ def as_pdf(opened: Opened, garage: str) -> bytes:
         old_marks=OLD_MARKS,
         garage=garage,
         mm=lambda value: amount(value, "mm", 0),
+        sided=lambda value: amount(value, "mm", 0, SIDE_WORDS),
     )
     pdf: bytes = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
     return pdf
