@@ -128,3 +128,36 @@ def test_the_button_says_what_was_told(teo: Technician) -> None:
     token = {"what": "yaw", "entry": "e1", "amount": "as told", **fields}
     assert visitor.post(f"/jobs/{teo.job}/happenings", token).status_code == 303
     assert teo.opened.state.disturbances[-1].by == {"turns": float(fields["by.turns"])}
+
+
+def shifted(who: Technician) -> str:
+    """The target shifted, level and laser read again; the slot that is asked for besides."""
+    who.happen("shift")
+    who.level()
+    who.read("crossing", "-0.3", "laser-2")
+    setup = who.opened.sheet.setup
+    watch = setup.watched(setup.epoch)
+    assert watch.startswith("tape.")
+    return watch
+
+
+def test_after_a_shift_one_tape_watches_for_a_bump(full: Technician) -> None:
+    before = full.opened.sheet.slots
+    watch = shifted(full)
+    move = full.opened.sheet.next
+    assert (move.kind, move.slot) == ("read", watch)
+    old = before[watch].now[-1].said.typed  # type: ignore[union-attr]
+    full.read(watch, old, "tape-4")
+    assert {full.opened.sheet.check(c).state for c in ("square", "centred", "distance")} == {"holds"}  # type: ignore[union-attr]
+
+
+def test_a_bump_during_the_shift_is_noticed_by_it(full: Technician) -> None:
+    before = full.opened.sheet.slots
+    watch = shifted(full)
+    full.read(watch, f"{before[watch].now[-1].value + 9:g}", "tape-4")
+    view = full.opened.sheet.check("centred")
+    assert view is not None
+    assert view.state == "undecided"
+    assert "it was bumped while the target was shifted" in view.judgement.trouble
+    full.happen("bump")
+    assert full.opened.sheet.check("distance").state == "stale"  # type: ignore[union-attr]

@@ -29,7 +29,7 @@ from escuadra.core.job.places import (
     toe_slot,
 )
 from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
-from escuadra.core.job.solved import Derived, Solved, carried
+from escuadra.core.job.solved import Derived, Solved, bump_watch, carried
 from escuadra.core.job.state import Disturbance, Entry, State
 from escuadra.core.observations import NetworkInput
 from escuadra.core.procedure import LineChoice
@@ -386,6 +386,17 @@ class Setup:
         data = solved.given.model_dump(mode="json", by_alias=True, exclude_none=True)
         data["observations"] = [o for o in data["observations"] if not o["id"].startswith(start)]
         return solved_network(json.dumps(data), self.plan, solved.epoch)
+
+    def watched(self, epoch: int) -> str:
+        """After a shift of the target: slot of the tape that would notice a bump best; empty otherwise."""
+        if not self.carries(epoch) or self.boundaries[epoch - 1].what != "shift":
+            return ""
+        for k in range(epoch - 1, -1, -1):
+            solved = self.solve(k)
+            watch = bump_watch(solved) if solved is not None else ""
+            if watch:
+                return watch
+        return ""
 
     def seen_by_rig(self, epoch: int) -> bool:
         """The camera rig saw everything in an epoch: no tape is needed then."""

@@ -206,3 +206,26 @@ def carried(before: Solved) -> list[dict[str, Any]]:
             "u": before.solution.spread(by_distance),
         },
     ]
+
+
+BUMP_MM, BUMP_DEG = 3.0, 0.12
+"""A nudge that nobody would see and that matters at the target."""
+
+
+def bump_watch(solved: Solved) -> str:
+    """Slot of the one tape of a solution that would notice a nudge of the frame best.
+
+    Noticing power: the changes of the reading for a nudge along x, along y and in yaw together, over its own u.
+    """
+    power: dict[str, float] = {}
+    for o in solved.given.observations:
+        if not o.id.startswith("tape."):
+            continue
+        row = solved.solution.unit_row(o)
+        parts = [
+            row[solved.at["frame", part]] * nudge
+            for part, nudge in (("x", BUMP_MM), ("y", BUMP_MM), ("yaw", math.radians(BUMP_DEG)))
+        ]
+        slot = o.id.split("~")[0]
+        power[slot] = max(power.get(slot, 0.0), math.hypot(*parts))
+    return max(power, key=lambda slot: power[slot], default="")

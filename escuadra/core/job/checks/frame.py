@@ -120,7 +120,8 @@ class PoseCheck(Check):
     def required(self, setup: Setup, epoch: int) -> list[Slot]:
         """What has to be read in an epoch: the four front tapes and the laser where a centreline is marked.
 
-        After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline).
+        After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline);
+        after a shift of the target one tape more, the one that would notice a bump.
         """
         laser = all(mark.y is not None for mark in setup.marks.values()) and not setup.excluded(
             crossing_slot(setup.plan)
@@ -130,12 +131,13 @@ class PoseCheck(Check):
         carried = setup.carries(epoch)
         plan = setup.state.line_plan
         rear = plan is not None and plan.rear_tapes
+        watch = setup.watched(epoch) if carried else ""
         found = []
         for slot in self.slots(setup):
             if slot.id == "crossing":
                 wanted = laser
             elif carried:
-                wanted = not laser and slot.id in ("tape.LF.RF_end", "tape.RF.LF_end")
+                wanted = slot.id == watch or (not laser and slot.id in ("tape.LF.RF_end", "tape.RF.LF_end"))
             else:
                 wanted = not slot.optional or rear
             if wanted:
@@ -173,7 +175,8 @@ class PoseCheck(Check):
         read = [slot for slot in needed if setup.within(slot, solved.epoch)]
         if len(read) < len(needed):
             return Judgement(False, (figure,), f"{len(read)} of {len(needed)} read")
-        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved))
+        shifted = bool(setup.watched(solved.epoch))
+        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted))
 
     def _missing(self, setup: Setup) -> str:
         tapes = setup.tapes(setup.epoch)
@@ -277,11 +280,16 @@ def source_of(observation: str) -> str:
     return words_of(observation)
 
 
-def contradiction(solved: Solved) -> str:
-    """What to say where the readings of a solution contradict each other; empty where they agree."""
+def contradiction(solved: Solved, shifted: bool = False) -> str:
+    """What to say where the readings of a solution contradict each other; empty where they agree.
+
+    ``shifted``: the target was shifted since the frame was read in full.
+    """
     result = solved.result
     if solved.trusted:
         return ""
+    if shifted and any(i.startswith("carried") for i in result.suspects):
+        return "The frame does not stand where it did: it was bumped while the target was shifted. Read anew."
     if not result.suspects:
         return "The readings contradict each other more than their uncertainty allows."
     named = listed([words_of(i) for i in result.suspects])
