@@ -149,7 +149,7 @@ def served(folder: str) -> tuple[subprocess.Popen[bytes], str, float]:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    command = [sys.executable, "-m", "escuadra.cli", "demo", "--port", str(port), "--data", folder]
+    command = [sys.executable, "-m", "escuadra.cli", "demo", "--port", str(port), "--data", folder, "--no-devices"]
     start = time.perf_counter()
     # As on a user's machine: what Python compiled once it does not compile again.
     plain = {key: value for key, value in os.environ.items() if key != "PYTHONDONTWRITEBYTECODE"}

@@ -15,7 +15,7 @@ import numpy as np
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.axes import Pose
-from escuadra.core.job.checks.line import front_off
+from escuadra.core.job.both_lines import front_off
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.line_plan import NEEDS
 from escuadra.core.job.methods import METHODS

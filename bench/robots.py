@@ -17,7 +17,8 @@ from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.places import Plan
 from escuadra.core.readings import Instrument, ReadingInput, reading
 from escuadra.core.verdict import VerdictInput, verdict
-from escuadra.devices.robot import PlainTechnician, Robot, VirtualBay, frame_only
+from escuadra.devices.robot import PlainTechnician, Robot, frame_only
+from escuadra.devices.virtual_bay import VirtualBay
 
 STARTS = 200
 LIMITS = {"yaw": 0.25, "centre": 4.0, "distance": 5.0, "height": 4.0}

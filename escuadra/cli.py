@@ -1,8 +1,14 @@
 """The command line: serve, demo, compute, verify. Bad input prints one line that names the field and exits 2."""
 
+import contextlib
 import json
+import os
+import socket
+import subprocess
 import sys
+import threading
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated
 
@@ -34,11 +40,34 @@ def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127
 
 
 @app.command()
-def demo(port: Port = 8300, data: Data = Path("data/demo"), host: Host = "127.0.0.1") -> None:
+def demo(
+    port: Port = 8300,
+    data: Data = Path("data/demo"),
+    host: Host = "127.0.0.1",
+    devices: Annotated[bool, typer.Option(help="start stand-in devices beside it")] = True,
+) -> None:
     """Serve the made-up garage of Valdehierro; never touches data that it did not create."""
     from escuadra.demo.valdehierro import open_demo
 
-    _run(open_demo(data, clock), host, port)
+    garage = open_demo(data, clock)
+    with _stand_ins() if devices and not os.environ.get("ESCUADRA_DEVICES") else contextlib.nullcontext():
+        _run(garage, host, port)
+
+
+@contextlib.contextmanager
+def _stand_ins() -> Iterator[None]:
+    """The stand-in devices in a process of their own on a free port; they end when this process does."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = [sys.executable, "-m", "escuadra.cli", "devices", "--port", str(port), "--while-open"]
+    child = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
+    os.environ["ESCUADRA_DEVICES"] = f"127.0.0.1:{port}"
+    try:
+        yield
+    finally:
+        child.terminate()
+        child.wait(10)
 
 
 def _run(garage: object, host: str, port: int) -> None:
@@ -50,6 +79,34 @@ def _run(garage: object, host: str, port: int) -> None:
     assert isinstance(garage, Garage)
     print(f"Escuadra: http://{host}:{port}/   data in {garage.data.resolve()}", flush=True)
     uvicorn.run(create_app(garage), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
+
+
+@app.command()
+def devices(
+    port: Port = 8311,
+    host: Host = "127.0.0.1",
+    while_open: Annotated[bool, typer.Option(help="end when standard input is closed")] = False,
+) -> None:
+    """Stand-in devices on loopback: distance meter, digital level, camera rig; see docs/devices.md."""
+    import asyncio
+
+    from escuadra.catalogue import load
+    from escuadra.catalogue.library import PRACTICE
+    from escuadra.core.job.places import Plan
+    from escuadra.devices import stand_in
+
+    catalogue = load([PRACTICE])
+
+    def plan_of(procedure: str, frame: str) -> Plan:
+        sheet = catalogue.get("procedure", procedure).content
+        vehicle, target = catalogue.get("vehicle", sheet.vehicle), catalogue.get("target", sheet.mounting.target)
+        return Plan(sheet, vehicle.content, target.content, catalogue.get("frame", frame).content)
+
+    if while_open:
+        threading.Thread(target=lambda: (sys.stdin.read(), os._exit(0)), daemon=True).start()
+    print(f"Stand-in devices: {host}:{port}   a garage finds them by ESCUADRA_DEVICES={host}:{port}", flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        asyncio.run(stand_in.serve(stand_in.StandIn(plan_of), host, port))
 
 
 @app.command()

@@ -4,140 +4,22 @@ Its instruments are noisy, its frame's knobs have lost motion and another gain t
 frame by hand turns it a little. It works on a log of its own in memory; the sheet that advises it is the product's.
 """
 
-import math
-import random
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
-from escuadra.core.axes import Pose, turned
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import Answered, Disturbed, Person, ReadingTaken, ToolUsed, made
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
-from escuadra.core.job.scene import Scene
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
-from escuadra.core.stance import CORNERS
+from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 ROBOT = Person(id="robot", name="Robot technician", known="itself")
 MOST_STEPS = 400
-LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repeatability=0.3)
-SCALE = Instrument(resolution=0.5, accuracy_constant=0.5, accuracy_ppm=0, repeatability=0.4)
-DEGREES = Instrument(resolution=0.01, accuracy_constant=0.02, accuracy_ppm=0, repeatability=0.01)
-
-
-@dataclass(frozen=True)
-class Knobs:
-    """What the frame's mechanics really do."""
-
-    yaw_gain: float
-    """Degrees a turn."""
-    yaw_lost_deg: float
-    slide_gain: float
-    crank_gain: float
-
-
-class VirtualBay:
-    """The true state of a bay: vehicle, frame, heights, level; what is read there and what a move does."""
-
-    def __init__(self, plan: Plan, start: tuple[float, float, float, float], seed: int) -> None:
-        """``start``: how far the frame stands off its goal: away, left (mm), yaw (degrees), height (mm)."""
-        self.plan, self.chance = plan, random.Random(seed)
-        goal, (away, left, yaw, up) = plan.nominal_goal, start
-        pose = Pose(x=goal.x + away, y=goal.y + left, yaw_deg=yaw)
-        self.scene = Scene(plan, pose, dict.fromkeys(CORNERS, 0.06))
-        self.height = plan.target_above_floor + up
-        self.roll, self.pitch = self.chance.uniform(-0.12, 0.12), self.chance.uniform(-0.12, 0.12)
-        self.knobs = Knobs(
-            plan.frame.yaw_deg_per_turn * self.chance.uniform(0.86, 1.14),
-            self.chance.uniform(0.0, 0.08),
-            self.chance.uniform(0.99, 1.01),
-            self.chance.uniform(0.97, 1.03),
-        )
-        self._last_turn = 0.0
-        shared = {id(LENGTHS): LENGTHS, id(SCALE): SCALE, id(DEGREES): DEGREES}
-        self._offset = {k: self.chance.gauss(0, i.accuracy_constant / math.sqrt(3)) for k, i in shared.items()}
-
-    # --- reading
-
-    def tool(self, slot: Slot) -> Instrument:
-        """The instrument that a slot is read with."""
-        if slot.quantity is not None and slot.quantity.dimension == "angle":
-            return DEGREES
-        return SCALE if slot.reads == "scale" else LENGTHS
-
-    def read(self, slot: Slot) -> float:
-        """A reading of a slot: the truth, what the tool is off by, its noise, and its smallest step."""
-        tool = self.tool(slot)
-        value = self.true(slot) + self._offset[id(tool)] + self.chance.gauss(0, tool.repeatability)
-        return round(value / tool.resolution) * tool.resolution
-
-    def true(self, slot: Slot) -> float:
-        """What a perfect eye would read."""
-        parts = slot.id.split(".")
-        if parts[0] == "tape":
-            rise = self._height_of(parts[2]) - self._height_of(parts[1])
-            return math.hypot(self._level_tape(parts[1], parts[2]), rise)
-        if slot.id == "height.target":
-            return self.height
-        if parts[0] == "height":
-            return self._height_of(parts[1])
-        if parts[0] == "level":
-            return self.roll if parts[1] == "roll" else self.pitch
-        return METHODS["marks"].exact(self.scene)[slot.id]
-
-    def _level_tape(self, hub: str, end: str) -> float:
-        there = self.scene.on_frame(*self.plan.frame_points[end])
-        return math.dist(self.scene.hub(hub), there)  # type: ignore[arg-type]
-
-    def _height_of(self, what: str) -> float:
-        return self.plan.vehicle.hub_height + (207.0 if what.endswith("end") else 0.0)
-
-    # --- moving
-
-    def obey(self, happening: str, by: Mapping[str, float]) -> None:
-        """Do what was told, as well as knobs and hands allow."""
-        pose, chance = self.scene.pose, self.chance
-        if happening == "yaw":
-            turns = by["turns"]
-            change = self.knobs.yaw_gain * turns
-            if self._last_turn and turns * self._last_turn < 0:
-                slack = min(self.knobs.yaw_lost_deg, abs(change))
-                change -= math.copysign(slack, change)
-            self._last_turn = turns
-            yaw = pose.yaw_deg + change
-            (ax, ay), (bx, by_) = (turned(a, *self.plan.frame.pivot) for a in (pose.yaw_deg, yaw))
-            pose = Pose(x=pose.x + ax - bx, y=pose.y + ay - by_, yaw_deg=yaw)
-        elif happening == "slide":
-            pose = self._pushed(0.0, by["left"] * self.knobs.slide_gain + chance.gauss(0, 0.4), 0.0)
-        elif happening == "roll":
-            pose = self._pushed(by["away"] + chance.gauss(0, 1.0), chance.gauss(0, 0.7), chance.gauss(0, 0.02))
-            self.roll += chance.gauss(0, 0.02)
-        elif happening == "height":
-            self.height += by["turns"] * self.plan.frame.height_per_turn * self.knobs.crank_gain
-        elif happening == "feet":
-            self.roll, self.pitch = chance.gauss(0, 0.04), chance.gauss(0, 0.04)
-        self.scene = Scene(self.plan, pose, self.scene.toe, self.scene.hub_off)
-
-    def _pushed(self, away: float, left: float, turn: float) -> Pose:
-        pose = self.scene.pose
-        dx, dy = turned(pose.yaw_deg, away, left)
-        return Pose(x=pose.x + dx, y=pose.y + dy, yaw_deg=pose.yaw_deg + turn)
-
-    def off(self) -> dict[str, float]:
-        """How far the frame truly is from where it must be: yaw (degrees), centre, distance, height (mm)."""
-        pose, goal = self.scene.pose, self.plan.nominal_goal
-        face = self.plan.frame.face_offset
-        c, s = math.cos(math.radians(pose.yaw_deg)), math.sin(math.radians(pose.yaw_deg))
-        return {
-            "yaw": pose.yaw_deg,
-            "centre": pose.y - s * face - goal.y,
-            "distance": pose.x - c * face - (goal.x - face),
-            "height": self.height - self.plan.target_above_floor,
-        }
 
 
 def frame_only(plan: Plan) -> Plan:

@@ -8,8 +8,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from escuadra.core.axes import turned
+from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.checks.carrying import RectangleCheck
-from escuadra.core.job.checks.line import MethodCheck, both_lines
+from escuadra.core.job.checks.line import MethodCheck
 from escuadra.core.job.methods import METHODS, Sight
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup

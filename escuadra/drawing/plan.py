@@ -8,7 +8,7 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.axes import Pose, turned
-from escuadra.core.job.checks.line import both_lines
+from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.moving import planned_moves
 from escuadra.core.job.places import ENDS, tape_slot
 from escuadra.core.job.sheet import CheckView, Sheet

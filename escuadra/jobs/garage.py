@@ -280,6 +280,7 @@ class Garage:
         understood: str = "",
         temperature: str = "",
         hung_free: bool = False,
+        device: str = "",
     ) -> Recorded | Asked:
         """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
         sheet = self.open(job).sheet
@@ -329,6 +330,7 @@ class Garage:
             temperature=warm,
             hung_free=hung_free and instrument.sag is not None,
             replaces=replaces,
+            device=device[:60],
         )
         return Recorded(self.append(job, person, client_id, lambda _state, _sheet: payload))
 

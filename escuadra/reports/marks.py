@@ -12,7 +12,7 @@ from itertools import combinations
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.checks.line import LINE_WORDS, SIDE_WORDS
+from escuadra.core.job.both_lines import LINE_WORDS, SIDE_WORDS
 from escuadra.core.job.floor_marks import OLD_MARKS, FloorMark, floor_marks
 from escuadra.core.job.setup import Setup
 from escuadra.core.stance import CORNERS, Corner

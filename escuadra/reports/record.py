@@ -278,6 +278,7 @@ def _reading(label: str, entry: Entry) -> RecordedReading:
 
 def _conditions(taken: ReadingTaken) -> str:
     said = [] if taken.temperature is None else [f"at {taken.temperature:g} °C"]
+    said += [f"sent by {taken.device}"] if taken.device else []
     return ", ".join([*said, *(["hung free"] if taken.hung_free else [])])
 
 

@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -17,6 +18,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from escuadra import __version__
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.devices import LoopbackDevices
 from escuadra.jobs import Garage
 from escuadra.web.changes import Changes
 from escuadra.web.pages import render
@@ -25,6 +27,7 @@ from escuadra.web.routes import (
     bays,
     brought,
     day,
+    devices,
     floor_map,
     garage_page,
     instruments,
@@ -103,6 +106,16 @@ async def _watch_terms(garage: Garage) -> None:
         await asyncio.sleep(HOUR_S)
 
 
+def devices_of(address: str) -> LoopbackDevices | None:
+    """The devices behind an address such as 127.0.0.1:8311; none where it is empty."""
+    if not address:
+        return None
+    host, _, port = address.rpartition(":")
+    if not host or not port.isdigit():
+        raise BadInput("ESCUADRA_DEVICES", address, "an address such as 127.0.0.1:8311")
+    return LoopbackDevices(host, int(port))
+
+
 def create_app(garage: Garage) -> FastAPI:
     """The web application on a garage."""
 
@@ -118,6 +131,7 @@ def create_app(garage: Garage) -> FastAPI:
     app.state.garage = garage
     app.state.changes = Changes()
     app.state.rigs = {}
+    app.state.devices = devices_of(os.environ.get("ESCUADRA_DEVICES", ""))
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for module in (
@@ -128,6 +142,7 @@ def create_app(garage: Garage) -> FastAPI:
         round,
         lines,
         rig,
+        devices,
         record,
         garage_page,
         parking,

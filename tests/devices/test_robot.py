@@ -7,7 +7,8 @@ import pytest
 
 from escuadra.core.job.places import Plan
 from escuadra.core.job.told import mechanics, predicted, taught
-from escuadra.devices.robot import Knobs, PlainTechnician, Robot, VirtualBay, frame_only
+from escuadra.devices.robot import PlainTechnician, Robot, frame_only
+from escuadra.devices.virtual_bay import Knobs, VirtualBay
 from tests.conftest import Technician
 
 LIMITS = {"yaw": 0.25, "centre": 4.0, "distance": 5.0, "height": 4.0}

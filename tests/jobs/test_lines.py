@@ -5,7 +5,7 @@ import math
 import pytest
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.job.checks.line import answers
+from escuadra.core.job.both_lines import answers
 from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.floor_marks import floor_marks
 from escuadra.core.job.line_plan import default_plan, offer, offers, worth

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from escuadra.core.budget import Contribution, of_solution
-from escuadra.core.job.checks.frame import source_of
-from escuadra.core.job.checks.line import (
+from escuadra.core.job.both_lines import (
     LINE_WORDS,
     SIDE_WORDS,
     both_lines,
@@ -17,6 +16,7 @@ from escuadra.core.job.checks.line import (
     pairs_apart,
     targets,
 )
+from escuadra.core.job.checks.frame import source_of
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.beams import SteeredWheel
 from escuadra.core.job.methods.wheels import StringLines

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.job.checks.line import answers
+from escuadra.core.job.both_lines import answers
 from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.floor_marks import OLD_MARKS, floor_marks
 from escuadra.core.job.line_plan import Offer, Shelf, default_plan, offer, offers, slots_of

@@ -19,6 +19,7 @@ from escuadra.core.job.state import State
 from escuadra.core.quantities import OWN_UNIT, Question
 from escuadra.core.tool import Tool
 from escuadra.core.wording import amount
+from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened
 from escuadra.jobs.vehicle import WORDS, ChangeAsked
@@ -50,6 +51,8 @@ class Trouble:
     check: str = ""
     reason: str = ""
     figure: ChangeAsked | None = None
+    device: str = ""
+    """Serial of the device that proposed what stands in the field."""
     printout: dict[str, str] | None = None
 
 
@@ -149,8 +152,20 @@ def page(
         signs=WORDS,
         left_behind=left_behind(sheet, slot_view.slot) if slot_view and sheet.state.stage != "signed" else "",
         method=METHODS.get(getattr(view.check, "method", "marks" if view.check.kind == "body_centreline" else "")),
+        sends=sends(request, slot_view, tools),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
+
+
+SENDS = ("distance_meter", "digital_level", "camera_rig")
+"""Kinds of instrument that a device can send for."""
+
+
+def sends(request: Request, slot: SlotView | None, tools: list[Tool]) -> list[Tool]:
+    """The instruments of a slot that devices send readings for; none where no devices are there."""
+    if request.app.state.devices is None or slot is None or slot.slot.ask != "number":
+        return []
+    return [tool for tool in tools if tool.kind in SENDS and tool.id in UNITS]
 
 
 def _taken_off(garage: Garage, slot: SlotView | None, tool: str, frame: str) -> str:
@@ -233,6 +248,7 @@ def record_reading(request: Request, job: str, form: dict[str, str] = Depends(fo
             understood=form.get("understood", ""),
             temperature=form.get("temperature", ""),
             hung_free=form.get("hung_free") == "yes",
+            device=form.get("device", "") if typed == form.get("proposed", "") else "",
         )
     except (BadInput, Conflict) as error:
         trouble = Trouble(told(error), None, typed, word, replaces)

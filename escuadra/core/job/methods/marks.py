@@ -6,11 +6,11 @@ share. Trusts that the body is symmetrical. An emblem is checked against the pai
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 
 from escuadra.core.job.entering import U_STATION_MM, Entering
-from escuadra.core.job.methods.base import LASER, Method, Sight, place
+from escuadra.core.job.methods.base import LASER, Method, Sight
 from escuadra.core.job.places import (
-    TAPE_ASPECTS,
     Plan,
     crossing_slot,
     emblem_slot,
@@ -154,16 +154,7 @@ class LowVehicle(Method):
     cautions = (LASER,)
 
     def _slot(self, plan: Plan) -> Slot:
-        half, zero = plan.frame.beam_length / 2, plan.frame.scale_zero
-        return place(
-            "low.crossing",
-            "Laser's place on the beam's scale",
-            zero - half,
-            zero + half,
-            "scale",
-            TAPE_ASPECTS,
-            hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
-        )
+        return replace(crossing_slot(plan), id="low.crossing", label="Laser's place on the beam's scale", lever=0.0)
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [self._slot(plan)]
@@ -202,16 +193,7 @@ class RoofPlane(Method):
     cautions = (LASER,)
 
     def _slot(self, plan: Plan) -> Slot:
-        half, zero = plan.frame.beam_length / 2, plan.frame.scale_zero
-        return place(
-            "roof.crossing",
-            "Roof plane on the beam's scale",
-            zero - half,
-            zero + half,
-            "scale",
-            TAPE_ASPECTS,
-            hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
-        )
+        return replace(crossing_slot(plan), id="roof.crossing", label="Roof plane on the beam's scale")
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [self._slot(plan)]

@@ -1,0 +1,194 @@
+"""Both lines of a vehicle from one network, each method's answer beside the others, and what contradicts what.
+
+Thrust line and body centreline at any station with their uncertainties; the front against the rear pairs' line; the
+emblems against the pairs; in words. Source: ``network``, ``symmetry``.
+"""
+
+import math
+from typing import Any
+
+from escuadra.core.job.methods import METHODS
+from escuadra.core.job.places import emblem_slot, words_of
+from escuadra.core.job.setup import Answer, Setup
+from escuadra.core.job.solved import Derived, Solved
+from escuadra.core.lines import Line, LineAt, LinesResult, Separation
+from escuadra.core.procedure import LineChoice
+from escuadra.core.standing import target_places
+from escuadra.core.symmetry import CRITICAL_W
+from escuadra.core.wording import amount, listed
+
+SIDE_WORDS = ("left", "right")
+LINE_WORDS: dict[str, str] = {"thrust": "thrust line", "body": "centreline", "axis": "line through both axles"}
+
+
+def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:
+    """Thrust line and body centreline at stations (the axles and the target where none are named), from one network."""
+    if stations is None:
+        return setup.once(
+            "both lines", lambda: _both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)])
+        )
+    return _both_lines(setup, stations)
+
+
+def _both_lines(setup: Setup, stations: list[float]) -> LinesResult | None:
+    solved = setup.lines
+    if solved is None:
+        return None
+    parts: dict[str, Any] = {}
+    lines: tuple[LineChoice, ...] = ("thrust", "body")
+    for line in lines:
+        if line in solved.known:
+            angle = solved.derived("line_angle", line)
+            at = [(x, solved.line_at(x, line)) for x in stations]
+            passes = [LineAt(x=x, y=found.value, u=found.u) for x, found in at]
+            parts[line] = Line(angle_deg=angle.value, u_deg=angle.u, at=passes)
+    if len(parts) == 2:
+        apart = [(x, solved.apart_at(x)) for x in stations]
+        parts["separation"] = [Separation(x=x, value=found.value, u=found.u) for x, found in apart]
+    return LinesResult(**parts) if parts else None
+
+
+def targets(setup: Setup) -> list[float]:
+    """Where target faces stand along the vehicle."""
+    return [place.x for place in target_places(setup.plan.procedure, setup.plan.vehicle)]
+
+
+def emblem_off(setup: Setup, end: str) -> tuple[float, float] | None:
+    """How far an emblem sits off the pairs' middle, mm to the left, and its u; nothing where it was not read."""
+    pairs, read = setup.marks[end].pairs, setup.now(emblem_slot(end, setup.plan))
+    if pairs is None or read is None:
+        return None
+    return read.value - pairs.centre, math.hypot(read.figures.u_random, pairs.u)
+
+
+def said_emblem(setup: Setup, end: str) -> str:
+    """What the emblem is worth, checked against the pairs."""
+    found = emblem_off(setup, end)
+    if found is None:
+        return ""
+    value, u = found
+    said = f"The {end} emblem sits {amount(value, 'mm', 1, SIDE_WORDS)} (±\u202f{2 * u:.1f}) of the pairs' middle"
+    return f"{said}: it is in the middle as far as can be told." if abs(value) <= 2 * u else f"{said}: don't aim by it."
+
+
+def said_line(setup: Setup) -> str:
+    """Which line is used, and why."""
+    solved, wanted = setup.lines, setup.plan.procedure.line
+    if solved is None or solved.line is None:
+        return ""
+    name = LINE_WORDS[solved.line]
+    if solved.line == wanted:
+        return f"Used: the {name}, as the procedure prescribes."
+    if wanted in LINE_WORDS:
+        return f"Used: the {name}, since the {LINE_WORDS[wanted]} is not known yet."
+    return f"Used: the {name}."
+
+
+def said_alone(answer: Answer) -> str:
+    """What one method says by itself."""
+    name = {"thrust": "the rear axle steers", "body": "the centreline runs", "axis": "the axles' line runs"}[
+        answer.line
+    ]
+    at, spread = amount(answer.at.value, "mm", 1, SIDE_WORDS), f"±\u202f{2 * answer.at.u:.1f}"
+    angle = amount(answer.angle.value, "°", 2, SIDE_WORDS)
+    return f"Alone it says: {name} {angle} (±\u202f{2 * answer.angle.u:.2f}°), at the target {at} ({spread})."
+
+
+def answers(setup: Setup) -> list[tuple[str, Answer]]:
+    """What each method that was read says alone: its title and its line at the target."""
+    begun = [m for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
+    return [(m.title, found) for m in begun if (found := setup.alone(m.id)) is not None]
+
+
+def pairs_apart(setup: Setup) -> list[tuple[str, str, Derived]]:
+    """Every two methods that find the same kind of line: how far apart their lines pass the target."""
+    begun = [m.finds for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
+    if len(begun) == len(set(begun)):
+        return []
+    known = answers(setup)
+    found = []
+    for k, (first, a) in enumerate(known):
+        for second, b in known[k + 1 :]:
+            if a.line == b.line:
+                apart = Derived(a.at.value - b.at.value, math.hypot(a.at.u, b.at.u), a.at.gradient)
+                found.append((first, second, apart))
+    return found
+
+
+def front_off(setup: Setup) -> Derived | None:
+    """How far the front pairs' middle lies off the line of the rear pairs and the floor laser; what would find a bend.
+
+    ``None`` where nothing but the front pairs tells where the front is.
+    """
+    seen = [s for k in range(setup.epoch, -1, -1) if (s := setup.solve(k)) is not None and ("mark.front", "y") in s.at]
+    return setup.once("front off", lambda: _front_off(setup, seen[0])) if seen else None
+
+
+def _front_off(setup: Setup, solved: Solved) -> Derived | None:
+    kept = [o for o in solved.given.observations if not o.id.startswith("pair.front")]
+    if not any(o.type == "crossing" and o.to == "mark.front" for o in kept):
+        return None
+    rest = setup.without(solved, "pair.front")
+    if rest is None or not rest.trusted:
+        return None
+    mark = setup.marks["front"]
+    if mark.y is None:
+        return None
+    elsewhere = rest.derive(lambda get: get("mark.front", "y"))
+    return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
+
+
+OF_THE_LINE = (
+    "pair.",
+    "mark-",
+    "thrust",
+    "strings",
+    "mirrors",
+    "rack",
+    "rig",
+    "panel",
+    "ruler",
+    "roof",
+    "low",
+    "emblem",
+)
+"""How an observation begins that tells of the vehicle's lines and not of the frame alone."""
+
+
+def bent_front(setup: Setup) -> bool:
+    """All front pairs agree with each other and not with anything else: the body is off there, not a reading."""
+    off, pairs = front_off(setup), setup.marks["front"].pairs
+    if off is None or pairs is None or len(pairs.residuals) < 2:
+        return False
+    return abs(off.value) > CRITICAL_W * off.u and all(abs(w) < CRITICAL_W for w in pairs.w.values())
+
+
+def line_contradiction(setup: Setup) -> str:
+    """What was read about the lines contradicts itself: the suspect, or those who share the blame."""
+    if bent_front(setup):
+        return ""
+    for solved in (setup.newest, setup.unframed):
+        if solved is None or solved.trusted:
+            continue
+        suspects = [i for i in solved.result.suspects if i.startswith(OF_THE_LINE)]
+        if not suspects:
+            continue
+        named = listed([spoken(i, setup) for i in suspects])
+        if len(suspects) == 1 and len(solved.result.suspects) == 1:
+            return f"What was read about the lines contradicts itself. The suspect: {named}. Read it again."
+        more = " A further pair at that end would part them." if any(i.startswith("pair.") for i in suspects) else ""
+        return f"What was read about the lines contradicts itself: {named} share the blame beyond telling apart.{more}"
+    for first, second, apart in pairs_apart(setup):
+        if abs(apart.value) > CRITICAL_W * apart.u:
+            both = f"{first} and {second[:1].lower()}{second[1:]}"
+            said = amount(abs(apart.value), "mm", 0)
+            return f"{both} contradict each other by {said} at the target: read one of them again, or a third method."
+    return ""
+
+
+def spoken(observation: str, setup: Setup) -> str:
+    """An observation in words, a pair by what it was measured between."""
+    parts = observation.split(".")
+    if parts[0] == "pair":
+        return f"the pair {setup.marks[parts[1]].names.get(parts[2], parts[2])} at the {parts[1]}"
+    return words_of(observation)

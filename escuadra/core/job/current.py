@@ -1,0 +1,208 @@
+"""What a job's entries amount to now: single places, centre marks from pairs, tapes of an epoch that can be levelled.
+
+Every move that changes where the beam stands opens an epoch; a reading counts in an epoch while nothing spoiled what it
+depends on. Source: ``symmetry`` for the marks, ``readings`` for a slanted tape's level length.
+"""
+
+import math
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, TypeVar
+
+from escuadra.core.errors import BadInput
+from escuadra.core.job.places import (
+    ENDS,
+    TAPE_ASPECTS,
+    Plan,
+    height_slot,
+    mark_slot,
+    pair_name,
+    pair_slots,
+    tape_slot,
+    toe_slot,
+)
+from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
+from escuadra.core.job.state import Disturbance, Entry, State
+from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class EndMark:
+    """The pairs at one end of the vehicle and the mark that was plumbed from them."""
+
+    pairs: SymmetryResult | None
+    names: dict[str, str]
+    u_residual: dict[str, float]
+    """Of each pair's residual, from its readings alone: what the pairs' agreement is judged with."""
+    y: float | None = None
+    u: float = 0.0
+
+
+class Current:
+    """A job's state and plan, and what its entries amount to; made once for one derivation."""
+
+    def __init__(self, state: State, plan: Plan) -> None:
+        self.state, self.plan = state, plan
+        self._known: dict[Hashable, Any] = {}
+
+    def once(self, key: Hashable, make: Callable[[], T]) -> T:
+        """A result that is worked out once for this derivation."""
+        if key not in self._known:
+            self._known[key] = make()
+        found: T = self._known[key]
+        return found
+
+    @cached_property
+    def begun(self) -> frozenset[str]:
+        """How the slots begin in which something was ever entered."""
+        return frozenset(slot.partition(".")[0] for slot in self.state.entries)
+
+    # --- single slots
+
+    def live(self, slot: str) -> tuple[Entry, ...]:
+        """A slot's entries that were not withdrawn or replaced."""
+        return self.once(("live", slot), lambda: self.state.live(slot))
+
+    def relied(self, slot: str) -> list[Entry]:
+        """Those of them whose instrument is not in doubt."""
+        return [e for e in self.live(slot) if e.doubted is None]
+
+    def current(self, slot: Slot) -> tuple[Entry, ...]:
+        """Those of them that nothing disturbed since."""
+        return self.once(("current", slot.id), lambda: current(self.live(slot.id), self.state, slot.aspects))
+
+    @cached_property
+    def target_hangs(self) -> bool:
+        """The target was answered for and nothing took it off since."""
+        mounted = frozenset({"target"})
+        return any(
+            current(self.live(slot), self.state, mounted) for slot in self.state.entries if slot.startswith("target.")
+        )
+
+    def excluded(self, slot: Slot) -> bool:
+        """The slot cannot be read now: its tool would stand where the target hangs."""
+        return slot.reads in self.plan.frame.excludes and self.target_hangs
+
+    def now(self, slot: Slot) -> Measured | None:
+        """A slot's current value."""
+        return self.once(("now", slot.id), lambda: measured(self.current(slot)))
+
+    def read_before(self, slot: Slot, seq: int) -> Measured | None:
+        """What a slot showed just before an event, as nothing had spoiled it until then."""
+        spoiled = [past.seq for past in self.state.disturbances if past.seq < seq and past.aspects & slot.aspects]
+        since = max(spoiled, default=0)
+        return measured([e for e in self.relied(slot.id) if since < e.seq < seq])
+
+    def answered(self, slot: Slot) -> Entry | None:
+        """A slot's current answer."""
+        entries = self.current(slot)
+        return entries[-1] if entries else None
+
+    # --- the lines
+
+    def pair_count(self, end: str) -> int:
+        """How many pairs were begun at an end."""
+        k = 0
+        while any(self.live(slot.id) for slot in pair_slots(end, k + 1, self.plan)):
+            k += 1
+        return k
+
+    @cached_property
+    def marks(self) -> dict[str, EndMark]:
+        """Centre marks at either end, from the pairs and the plumbed mark."""
+        return {end: self._end_mark(end) for end in ("front", "rear")}
+
+    def _end_mark(self, end: str) -> EndMark:
+        pairs, names, tool = [], {}, None
+        own_u: dict[str, float] = {}
+        for k in range(1, self.pair_count(end) + 1):
+            slots = pair_slots(end, k, self.plan)
+            left, right = self.now(slots[0]), self.now(slots[1])
+            if left is None or right is None or left.value <= right.value:
+                continue
+            own = math.sqrt((left.figures.u_random**2 + right.figures.u_random**2) / 2)
+            u = math.sqrt(own**2 + 2 * self.plan.vehicle.marks.u_symmetry_mm**2)
+            own_u[str(k)] = own / math.sqrt(2)
+            pairs.append(Pair(id=str(k), left=left.value, right=right.value, u=u))
+            names[str(k)] = pair_name(end, k, self.plan)
+            tool = left.tool
+        if not pairs:
+            return EndMark(None, names, {})
+        rest = math.sqrt(1 - 1 / len(pairs))
+        u_residual = {k: u * rest for k, u in own_u.items()}
+        middle = symmetry(SymmetryInput(pairs=pairs))
+        mark = self.now(mark_slot(end, self.plan))
+        if mark is None:
+            return EndMark(middle, names, u_residual)
+        # On the same tape its offset cancels between the mark and the pairs' middle.
+        u_mark = mark.figures.u_random if mark.tool == tool else mark.u
+        return EndMark(middle, names, u_residual, mark.value - middle.centre, math.hypot(middle.u, u_mark))
+
+    @cached_property
+    def toe(self) -> dict[str, Measured] | None:
+        """Rear toe of both sides, degrees, toe-in positive."""
+        left, right = self.now(toe_slot("left")), self.now(toe_slot("right"))
+        return {"left": left, "right": right} if left and right else None
+
+    # --- the pose
+
+    @cached_property
+    def boundaries(self) -> list[Disturbance]:
+        """Everything that opened an epoch of the pose."""
+        return [past for past in self.state.disturbances if past.aspects & TAPE_ASPECTS]
+
+    def within(self, slot: Slot, epoch: int) -> list[Entry]:
+        """A slot's entries of an epoch that count."""
+        spoiling = [past.aspects & slot.aspects for past in self.boundaries]
+        start = max((b.seq for b, hit in zip(self.boundaries[:epoch], spoiling, strict=False) if hit), default=0)
+        later = (b.seq for b, hit in zip(self.boundaries[epoch:], spoiling[epoch:], strict=True) if hit)
+        end = next(later, math.inf)
+        return [e for e in self.relied(slot.id) if start < e.seq < end]
+
+    def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
+        """Height of a hub or beam end that was valid when the reading ``seq`` was taken, and its u."""
+        slot = height_slot(what, self.plan)
+        spoiled = [past.seq for past in self.state.disturbances if past.aspects & slot.aspects]
+        start = max((s for s in spoiled if s < seq), default=0)
+        end = min((s for s in spoiled if s > seq), default=math.inf)
+        found = measured([e for e in self.relied(slot.id) if start < e.seq < end])
+        if found is not None:
+            return found.value, found.u
+        if what in ("LR", "RR"):
+            return self.plan.vehicle.hub_height, 5.0
+        return None
+
+    def rise_of_tape(
+        self, hub: Corner, end: str, low: tuple[float, float], high: tuple[float, float]
+    ) -> tuple[float, float]:
+        """How much higher a tape's far end is than its hub, and u: heights above the floor and its own rise."""
+        rise, u = high[0] - low[0], math.hypot(low[1], high[1])
+        floor = self.once(("floor", hub, end), lambda: self.plan.floor_between(hub, end))
+        return (rise, u) if floor is None else (rise + floor.value, math.hypot(u, floor.u))
+
+    def tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
+        """Tapes of an epoch that can be levelled: slot, beam end, one value a tool."""
+        return self.once(("tapes", epoch), lambda: self._tapes(epoch))
+
+    def _tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
+        found = []
+        for hub in CORNERS:
+            for end in ENDS:
+                slot = tape_slot(hub, end, self.plan)
+                entries = self.within(slot, epoch)
+                if not entries:
+                    continue
+                low, high = self.height_for(hub, entries[-1].seq), self.height_for(end, entries[-1].seq)
+                if low is None or high is None:
+                    continue
+                rise, u_rise = self.rise_of_tape(hub, end, low, high)
+                try:
+                    parts = measured_by_tool(entries, rise, u_rise)
+                except BadInput:
+                    continue
+                found.append((slot, end, parts))
+        return found

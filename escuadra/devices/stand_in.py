@@ -1,0 +1,144 @@
+"""Stand-ins for a distance meter, a digital level and a camera rig, in a process of their own on loopback.
+
+Line protocol: one JSON object a line, UTF-8, answered by one JSON object a line.
+
+``{"ask": "prepare", "bay", "procedure", "frame"}``: a virtual bay is there from now on; asked again it stays.
+``{"ask": "read", "bay", "device", "place"}`` is answered by ``{"value", "unit", "device", "serial", "battery"}``; place
+is what the device is held to, the name of a slot. ``{"ask": "look", "bay"}``: the bay's true state.
+``{"ask": "set", "bay"}`` with any of ``away``, ``left`` (mm off the goal), ``yaw``, ``roll``, ``pitch`` (degrees),
+``height`` (mm), ``blunder`` {place: mm or degrees}, ``lost`` [device], ``battery`` {device: percent}. A refusal is
+answered by ``{"error"}``.
+"""
+
+import asyncio
+import json
+import math
+import zlib
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from escuadra.core.axes import Pose, turned
+from escuadra.core.errors import BadInput
+from escuadra.core.job.places import Plan
+from escuadra.devices.virtual_bay import VirtualBay
+
+UNITS = {"meter-1": "mm", "level-1": "°", "rig-1": "mm"}
+"""The stand-ins, by the name that the register has for them, and what they send."""
+STEP = {"mm": 0.1, "°": 0.01}
+NOISE = {"meter-1": 0.35, "level-1": 0.008, "rig-1": 0.15}
+LOW_BATTERY = 10
+START = (37.0, -24.0, 1.3, 15.0)
+LONGEST_LINE = 20_000
+
+
+@dataclass
+class Watched:
+    """A virtual bay with what is wrong with its devices."""
+
+    bay: VirtualBay
+    blunder: dict[str, float] = field(default_factory=dict)
+    lost: set[str] = field(default_factory=set)
+    battery: dict[str, float] = field(default_factory=dict)
+
+
+class StandIn:
+    """All bays and devices of the process. ``plan_of``: procedure and frame by their names."""
+
+    def __init__(self, plan_of: Callable[[str, str], Plan]) -> None:
+        self.plan_of = plan_of
+        self.bays: dict[str, Watched] = {}
+
+    def answer(self, line: str) -> dict[str, Any]:
+        """The answer to one line; never raises for what was asked wrongly."""
+        try:
+            asked = json.loads(line)
+            if not isinstance(asked, dict):
+                raise BadInput("line", line[:40], "one JSON object")
+            return self._answer(asked)
+        except BadInput as refused:
+            return {"error": str(refused)}
+        except (ValueError, TypeError, KeyError) as refused:
+            return {"error": f"not understood: {refused}"[:200]}
+
+    def _answer(self, asked: dict[str, Any]) -> dict[str, Any]:
+        name, what = str(asked.get("bay", "")), asked.get("ask")
+        if what == "prepare":
+            if name not in self.bays:
+                plan = self.plan_of(str(asked.get("procedure")), str(asked.get("frame")))
+                self.bays[name] = Watched(VirtualBay(plan, START, zlib.crc32(name.encode())))
+            return {"bay": name}
+        watched = self.bays.get(name)
+        if watched is None:
+            raise BadInput("bay", name or "nothing", "a bay that was prepared")
+        if what == "read":
+            return self._read(watched, str(asked.get("device")), str(asked.get("place")))
+        if what == "set":
+            self._set(watched, asked)
+        elif what != "look":
+            raise BadInput("ask", what, "prepare, read, look or set")
+        return self._look(watched)
+
+    def _read(self, watched: Watched, device: str, place: str) -> dict[str, Any]:
+        if device not in UNITS:
+            raise BadInput("device", device, f"one of {', '.join(UNITS)}")
+        battery = watched.battery.get(device, 84.0)
+        if device in watched.lost or battery <= 0:
+            raise BadInput("device", device, "a device that answers: look at its battery and its distance")
+        unit = UNITS[device]
+        true = watched.bay.at(place) + watched.blunder.get(place, 0.0)
+        seen = true + watched.bay.chance.gauss(0, NOISE[device])
+        value = round(seen / STEP[unit]) * STEP[unit]
+        serial = f"stand-in {device}"
+        return {"value": round(value, 3), "unit": unit, "device": device, "serial": serial, "battery": battery}
+
+    def _look(self, watched: Watched) -> dict[str, Any]:
+        bay = watched.bay
+        return {
+            **{k: round(v, 3) for k, v in bay.off().items()},
+            "roll": round(bay.roll, 3),
+            "pitch": round(bay.pitch, 3),
+            "blunder": watched.blunder,
+            "lost": sorted(watched.lost),
+            "battery": watched.battery,
+        }
+
+    def _set(self, watched: Watched, asked: dict[str, Any]) -> None:
+        bay, goal = watched.bay, watched.bay.plan.nominal_goal
+        figures = {key: float(asked[key]) for key in ("away", "left", "yaw", "roll", "pitch", "height") if key in asked}
+        if not all(math.isfinite(v) and abs(v) < 10_000 for v in figures.values()):
+            raise BadInput("set", str(figures), "finite figures below 10,000")
+        off = bay.off()
+        yaw = figures.get("yaw", bay.scene.pose.yaw_deg)
+        face = bay.plan.frame.face_offset
+        fx, fy = turned(yaw, face, 0.0)
+        x = goal.x - face + figures.get("away", off["distance"]) + fx
+        y = goal.y + figures.get("left", off["centre"]) + fy
+        bay.scene = replace(bay.scene, pose=Pose(x=x, y=y, yaw_deg=yaw))
+        bay.roll, bay.pitch = figures.get("roll", bay.roll), figures.get("pitch", bay.pitch)
+        if "height" in figures:
+            bay.height = bay.plan.target_above_floor + figures["height"]
+        if "blunder" in asked:
+            watched.blunder = {str(k): float(v) for k, v in dict(asked["blunder"]).items()}
+        if "lost" in asked:
+            watched.lost = {str(d) for d in asked["lost"]}
+        if "battery" in asked:
+            watched.battery = {str(k): float(v) for k, v in dict(asked["battery"]).items()}
+
+
+async def serve(stand_in: StandIn, host: str, port: int) -> None:
+    """Answer line by line until the process ends."""
+
+    async def talk(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        try:
+            while line := await reader.readline():
+                writer.write((json.dumps(stand_in.answer(line.decode("utf-8", "replace"))) + "\n").encode())
+                await writer.drain()
+        except (ConnectionError, ValueError):
+            pass
+        finally:
+            writer.close()
+
+    server = await asyncio.start_server(talk, host, port, limit=LONGEST_LINE)
+    async with server:
+        await server.serve_forever()

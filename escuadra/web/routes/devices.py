@@ -1,0 +1,125 @@
+"""Devices: what they propose for the open place, and the page that sets the true state of the stand-ins' bay."""
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.devices import LoopbackDevices
+from escuadra.devices.stand_in import LOW_BATTERY, UNITS
+from escuadra.jobs import Opened
+from escuadra.web.pages import form_of, garage_of, render, told
+from escuadra.web.routes.sheet import Trouble, page
+
+router = APIRouter(prefix="/jobs/{job}/devices")
+FIGURES = {
+    "away": "frame too far away, mm",
+    "left": "frame too far left, mm",
+    "yaw": "beam turned left, degrees",
+    "roll": "beam's left end up, degrees",
+    "pitch": "beam leaning away, degrees",
+    "height": "target too high, mm",
+}
+LOOKED_AT = {"away": "distance", "left": "centre"}
+"""What the bay calls a figure where it looks at it."""
+
+
+def linked(request: Request, opened: Opened) -> LoopbackDevices:
+    """The devices, with a bay prepared for the job; raises ``Conflict`` in words where they don't answer."""
+    devices: LoopbackDevices | None = request.app.state.devices
+    if devices is None:
+        raise Conflict("No devices are set up: start escuadra devices, and serve with ESCUADRA_DEVICES.")
+    plan = opened.sheet.plan
+    try:
+        devices.prepare(opened.row.number, plan.procedure.id, plan.frame.id)
+    except ConnectionError as error:
+        raise Conflict(f"Nothing was read: {error}.") from error
+    return devices
+
+
+@router.post("/propose")
+def propose(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """What a device shows for the open place, put into its field; nothing is recorded before Enter."""
+    garage = garage_of(request)
+    opened = garage.open(job)
+    check, slot, tool = form.get("check", ""), form.get("slot", ""), form.get("sender", "")
+    view = opened.sheet.slots.get(slot)
+    try:
+        if view is None or tool not in UNITS or tool not in [t.id for t in garage.tools(view.slot)]:
+            raise BadInput("sender", tool or "nothing", "a device that can read this place")
+        found = linked(request, opened).read(opened.row.number, tool, slot)
+    except (BadInput, Conflict) as error:
+        return page(request, opened, check, slot, Trouble(told(error), typed=form.get("typed", "")), 422)
+    except ConnectionError as error:
+        trouble = Trouble(f"Nothing was read: {error}.", typed=form.get("typed", ""))
+        return page(request, opened, check, slot, trouble, 422)
+    words = view.slot.words
+    typed = f"{abs(found.value) if words else found.value:g}"
+    low = found.battery is not None and found.battery <= LOW_BATTERY
+    trouble = Trouble(
+        f"Its battery is low: {found.battery:g} %." if low else "",
+        typed=typed,
+        word=words[0 if found.value >= 0 else 1] if words else "",
+        device=f"{found.serial}",
+    )
+    return page(request, opened, check, slot, trouble)
+
+
+@router.get("")
+def show(request: Request, job: str) -> Response:
+    """The stand-ins' bay: its true state, to be set."""
+    return _page(request, job)
+
+
+def _page(
+    request: Request, job: str, error: str = "", status: int = 200, typed: dict[str, str] | None = None
+) -> Response:
+    opened = garage_of(request).open(job)
+    state: dict[str, Any] = {}
+    try:
+        state = linked(request, opened).ask(ask="look", bay=opened.row.number)
+    except (Conflict, ConnectionError) as refused:
+        error = error or str(refused)
+    return render(
+        request,
+        "devices.html",
+        status=status,
+        opened=opened,
+        state=state,
+        figures=FIGURES,
+        looked_at=LOOKED_AT,
+        units=UNITS,
+        error=error,
+        typed=typed or {},
+        blunder=json.dumps(state.get("blunder", {})),
+    )
+
+
+@router.post("")
+def set_state(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """Set the true state; what is left empty stays."""
+    garage = garage_of(request)
+    try:
+        devices = linked(request, garage.open(job))
+        asked: dict[str, Any] = {"lost": [d for d in UNITS if form.get(f"lost.{d}") == "yes"]}
+        for name in FIGURES:
+            if form.get(name, "").strip():
+                asked[name] = _figure(name, form[name])
+        place = form.get("place", "").strip()
+        asked["blunder"] = {place: _figure("blunder", form.get("blunder", ""))} if place else {}
+        asked["battery"] = {d: _figure("battery", text) for d in UNITS if (text := form.get(f"battery.{d}", ""))}
+        devices.ask(ask="set", bay=garage.open(job).row.number, **asked)
+    except (BadInput, Conflict) as error:
+        return _page(request, job, told(error), 422, form)
+    except ConnectionError as error:
+        return _page(request, job, str(error), 422, form)
+    return RedirectResponse(f"/jobs/{job}/devices", 303)
+
+
+def _figure(name: str, text: str) -> float:
+    try:
+        return float(text.strip().replace(",", ".").replace("−", "-"))
+    except ValueError as error:
+        raise BadInput(name, text or "nothing", "a plain figure such as 12.5 or −0.3") from error

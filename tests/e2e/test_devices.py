@@ -1,0 +1,103 @@
+"""Stand-in devices in the browser: proposals accepted by a key, a lost connection, a blunder that shows itself."""
+
+import shutil
+import signal
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import Server, Visit, job_page
+
+OPEN = ".check[data-open]"
+JOB = "VF-0417"
+PLACES = {
+    "level": ("level.roll", "level.pitch"),
+    "target_height": ("height.target",),
+    "heights": ("height.LF_end", "height.RF_end", "height.LF", "height.RF"),
+    "square": tuple(f"tape.{hub}.{end}" for hub in ("LF", "RF") for end in ("LF_end", "RF_end")),
+}
+
+
+@pytest.fixture(scope="module")
+def live(demo_once: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """The demo with its stand-in devices beside it."""
+    folder = tmp_path_factory.mktemp("live") / "data"
+    shutil.copytree(demo_once, folder)
+    running = Server(folder, "demo", devices=True)
+    yield running
+    running.kill(signal.SIGTERM)
+
+
+def at(page: Page, server: Server, check: str, slot: str) -> None:
+    page.goto(f"{server.url}{job_page(server, JOB)}?check={check}&slot={slot}")
+
+
+def take(page: Page, server: Server, check: str, slot: str) -> str:
+    """Let the device propose, accept by Enter; what was recorded."""
+    at(page, server, check, slot)
+    page.get_by_role("button", name="Read from").first.click()
+    expect(page.locator("[data-proposed]")).to_contain_text("Enter records it")
+    typed = page.locator("#typed").input_value()
+    before = page.locator("#sheet").get_attribute("data-count") or ""
+    page.locator("#typed").press("Enter")
+    expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
+    return typed
+
+
+def set_bay(page: Page, server: Server, **fields: str) -> None:
+    page.goto(f"{server.url}{job_page(server, JOB)}/devices")
+    for label, value in fields.items():
+        page.locator(f"[name='{label.replace('_', '.')}']").fill(value)
+    page.get_by_role("button", name="Set the bay").click()
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+
+def test_a_set_up_is_read_by_devices_and_a_blunder_shows_itself(live: Server, visit: Visit) -> None:
+    page = visit(live)
+    set_bay(page, live, away="3", left="0", yaw="0.1", height="0", roll="0.05", pitch="0.02")
+    page.goto(f"{live.url}{job_page(live, JOB)}")
+    page.keyboard.press("b")
+    expect(page.locator("[data-check=level][data-state=stale]")).to_have_count(1)
+    for check, slots in PLACES.items():
+        for slot in slots:
+            assert take(page, live, check, slot)
+    at(page, live, "square", "tape.LF.LF_end")
+    expect(page.locator(".slot", has_text="LF hub to LF end")).to_contain_text("mm")
+    page.goto(f"{live.url}{job_page(live, JOB)}/devices")
+    page.locator("[name=place]").fill("tape.LF.RF_end")
+    page.locator("[name=blunder]").fill("25")
+    page.get_by_role("button", name="Set the bay").click()
+    at(page, live, "square", "tape.LF.RF_end")
+    page.get_by_role("button", name="Read from").first.click()
+    page.get_by_label("replace").check()
+    before = page.locator("#sheet").get_attribute("data-count") or ""
+    page.locator("#typed").press("Enter")
+    expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
+    at(page, live, "square", "crossing")
+    page.locator("#typed").fill("0")
+    page.locator("#typed").press("Enter")
+    expect(page.locator("[data-check=square]").first).to_have_attribute("data-state", "undecided")
+
+
+def test_a_connection_lost_loses_nothing_that_was_typed(live: Server, visit: Visit) -> None:
+    page = visit(live)
+    page.goto(f"{live.url}{job_page(live, JOB)}/devices")
+    page.locator("[name='lost.meter-1']").check()
+    page.get_by_role("button", name="Set the bay").click()
+    at(page, live, "square", "tape.RF.RF_end")
+    count = page.locator("#sheet").get_attribute("data-count") or ""
+    page.locator("#typed").fill("2740")
+    page.get_by_role("button", name="Read from").first.click()
+    expect(page.locator("#entry-trouble")).to_contain_text("Nothing was read")
+    expect(page.locator("#typed")).to_have_value("2740")
+    expect(page.locator("#sheet")).to_have_attribute("data-count", count)
+    page.goto(f"{live.url}{job_page(live, JOB)}/devices")
+    page.locator("[name='lost.meter-1']").uncheck()
+    page.locator("[name='battery.meter-1']").fill("6")
+    page.get_by_role("button", name="Set the bay").click()
+    at(page, live, "square", "tape.RF.RF_end")
+    page.get_by_role("button", name="Read from").first.click()
+    expect(page.locator("#entry-trouble")).to_contain_text("battery is low")
+    expect(page.locator("[data-proposed]")).to_contain_text("stand-in meter-1")
