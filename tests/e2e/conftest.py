@@ -27,11 +27,11 @@ expect.set_options(timeout=1000 * PATIENCE_S)
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Journeys of a file share its demo and stay together, in their order; what only looks is parted by theme."""
+    """Journeys of a file share its demo and stay together, in their order; what only looks is parted in two."""
     for item in items:
         if item.path.parent == Path(__file__).parent:
-            theme = item.callspec.params.get("theme", "") if hasattr(item, "callspec") else ""
-            item.add_marker(pytest.mark.xdist_group(f"{item.path.stem}{theme}"))
+            screen = item.callspec.params.get("screen", "") if hasattr(item, "callspec") else ""
+            item.add_marker(pytest.mark.xdist_group(f"{item.path.stem}{len(screen) % 2 if screen else ''}"))
 
 
 class Server:
@@ -90,11 +90,21 @@ def server(tmp_path: Path) -> Iterator[Server]:
 
 
 @pytest.fixture(scope="session")
-def demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The data folder of the demo, made once."""
-    folder = tmp_path_factory.mktemp("demo-once") / "data"
-    open_demo(folder, lambda: time.time_ns() // 1_000_000).close()
-    return folder
+def demo_once(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
+    """The data folder of the demo, made once for all workers: the first makes it, the others wait for it."""
+    base = tmp_path_factory.getbasetemp()
+    shared = (base if worker_id == "master" else base.parent) / "demo-once"
+    try:
+        shared.mkdir()
+    except FileExistsError:
+        for _ in range(6000):
+            if (shared / "made").exists():
+                return shared / "data"
+            time.sleep(0.1)
+        raise AssertionError("the worker that makes the demo did not finish") from None
+    open_demo(shared / "data", lambda: time.time_ns() // 1_000_000).close()
+    (shared / "made").touch()
+    return shared / "data"
 
 
 @pytest.fixture(scope="module")

@@ -14,7 +14,6 @@ OPEN = ".check[data-open]"
 JOB = "VF-0417"
 PLACES = {
     "level": ("level.roll", "level.pitch"),
-    "target_height": ("height.target",),
     "heights": ("height.LF_end", "height.RF_end", "height.LF", "height.RF"),
     "square": tuple(f"tape.{hub}.{end}" for hub in ("LF", "RF") for end in ("LF_end", "RF_end")),
 }

@@ -66,7 +66,7 @@ def test_both_lines_are_drawn_with_their_bands_and_true_to_scale_where_asked(ful
 def test_a_rig_is_followed_moved_lost_and_taken(teo: Technician, visitor: Visitor) -> None:
     visitor.post(f"/jobs/{teo.job}/lines", {"method.rig": "yes", "times": "1"})
     page = f"/jobs/{teo.job}/rig"
-    assert "1.1" in re.sub(r"\s+", " ", visitor.client.get(page).text)
+    assert "0.6" in re.sub(r"\s+", " ", visitor.client.get(page).text)
     for way, by in (("nearer", "100"), ("turn_right", "10")):
         assert visitor.post(f"{page}/stand-in", {"way": way, "by": by}).status_code == 303
     assert visitor.post(f"{page}/stand-in", {"way": "up", "by": "1"}).status_code == 422

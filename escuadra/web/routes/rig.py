@@ -20,7 +20,7 @@ from escuadra.web.pages import environment, form_of, garage_of, person_of, rende
 
 router = APIRouter(prefix="/jobs/{job}/rig")
 EVERY_S = 0.4
-START = {"away": 412.0, "left": -37.0, "turn_deg": 1.1}
+START = {"away": 213.0, "left": -24.0, "turn_deg": 0.62}
 """Where the stand-in's frame stands at first, off its place."""
 STEPS = {
     "nearer": {"away": -1.0},
