@@ -123,6 +123,8 @@ def test_methods_are_told_side_by_side(teo: Technician) -> None:
     assert told["LR toe, by the strings"].endswith("toe-in")
     assert told["LR toe, printed"] == "0.12° toe-in"
     assert "Front setback" in told
+    vehicle = teo.opened.sheet.plan.vehicle
+    assert told["Track front, by the strings"] == f"{vehicle.hub_track_front:,.0f}\u202fmm".replace(",", "\u202f")
     line, shares = contributions(setup)
     assert line == "thrust line"
     assert math.fsum(c.share for c in shares) == pytest.approx(1)
@@ -203,6 +205,19 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
     take_look(teo.garage, teo.job, rig, teo.person, teo.id())
     assert [d.what for d in teo.opened.state.disturbances] == ["roll"], "what it sees elsewhere was rolled there"
     assert teo.opened.sheet.check("distance").judgement.figures[0].value == pytest.approx(2680, abs=2)  # type: ignore[union-attr]
+
+
+def test_touching_the_bumper_stands_in_for_the_front_marker(teo: Technician) -> None:
+    plan = teo.opened.sheet.plan
+    planned(teo, "rig")
+    exact = METHODS["rig"].exact(Scene.nominal(plan, 0.06))
+    slots = [slot for slot in METHODS["rig"].slots(plan) if slot.id != "rig.front"]
+    for slot in slots:
+        word = slot.words[0 if exact[slot.id] >= 0 else 1] if slot.words else ""
+        teo.read(slot.id, f"{abs(exact[slot.id]) if word else exact[slot.id]:.1f}", "rig-1", word)
+    sheet = teo.opened.sheet
+    assert sheet.check("method_rig").state == "holds"  # type: ignore[union-attr]
+    assert sheet.check("distance").state == "holds"  # type: ignore[union-attr]
 
 
 def test_marks_on_the_floor_lie_on_the_line_and_are_found_by_tapes(teo: Technician) -> None:

@@ -217,8 +217,13 @@ class Setup(Current):
 
     def seen_by_rig(self, epoch: int) -> bool:
         """The camera rig saw everything in an epoch: no tape is needed then."""
-        slots = [slot for slot in METHODS["rig"].slots(self.plan) if not slot.optional]
-        return slots[0].id in self.state.entries and all(self.within(slot, epoch) for slot in slots)
+        if "rig" not in self.begun:
+            return False
+        rig = METHODS["rig"]
+        read = {slot.id for slot in rig.slots(self.plan) if self.within(slot, epoch)}
+        instead = dict(rig.either)
+        needed = [slot.id for slot in rig.slots(self.plan) if not slot.optional]
+        return all(id in read or instead.get(id) in read for id in needed)
 
     @property
     def times(self) -> int:

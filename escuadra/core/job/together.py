@@ -17,6 +17,7 @@ from escuadra.core.job.both_lines import (
     targets,
 )
 from escuadra.core.job.checks.frame import source_of
+from escuadra.core.job.checks.wheels import TOE_WORDS, printed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.beams import SteeredWheel
 from escuadra.core.job.methods.wheels import StringLines
@@ -25,9 +26,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Derived, Get, Solved
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import target_places
-from escuadra.core.wording import with_uncertainty
-
-TOE_WORDS = ("toe-in", "toe-out")
+from escuadra.core.wording import amount, with_uncertainty
 
 
 @dataclass(frozen=True)
@@ -102,15 +101,18 @@ def facts(setup: Setup) -> list[Fact]:
         if off is not None:
             found.append(_said(f"{end.capitalize()} emblem off the pairs' middle", *off, "mm", SIDE_WORDS))
     into = setup.entering(setup.epoch)
-    read = METHODS["strings"]
-    by_strings = read.result(into) if isinstance(read, StringLines) else None
+    lines = METHODS["strings"]
+    by_strings = lines.result(into) if isinstance(lines, StringLines) else None
     for corner in CORNERS:
         if by_strings is not None:
             found.append(_said(f"{corner} toe, by the strings", by_strings.toe_deg[corner], 0.0, "°", TOE_WORDS))
-        slot = toe_slot({"LR": "left", "RR": "right"}.get(corner, "left"))
-        printed = setup.now(slot) if corner[1] == "R" else None
-        if printed is not None:
-            found.append(_said(f"{corner} toe, printed", printed.value, printed.u, "°", TOE_WORDS))
+        side = {"LR": "left", "RR": "right"}.get(corner, "")
+        read = setup.now(toe_slot(side) if side else printed(f"toe.{corner}", "", TOE_WORDS, 1.5))
+        if read is not None:
+            found.append(_said(f"{corner} toe, printed", read.value, read.u, "°", TOE_WORDS))
+    if by_strings is not None:
+        for end, track in by_strings.track.items():
+            found.append(Fact(f"Track {end}, by the strings", amount(track, "mm", 0)))
     rack = METHODS["rack"]
     runway = rack.runway_deg(into) if isinstance(rack, SteeredWheel) else None
     if runway is not None:

@@ -122,7 +122,11 @@ class MethodCheck(Check):
     method: str = Field(description="id of the method")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        return [replace(slot, times=setup.times) for slot in METHODS[self.method].slots(setup.plan)]
+        method = METHODS[self.method]
+        slots = [replace(slot, times=setup.times) for slot in method.slots(setup.plan)]
+        read = {slot.id for slot in slots if setup.current(slot)}
+        spared = {first for first, second in method.either if second in read and first not in read}
+        return [replace(slot, optional=True) if slot.id in spared else slot for slot in slots]
 
     def judge(self, setup: Setup) -> Judgement:
         needed = [slot for slot in self.slots(setup) if not slot.optional]

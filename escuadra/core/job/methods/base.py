@@ -41,6 +41,8 @@ class Method:
     materials: ClassVar[tuple[str, ...]]
     steps: ClassVar[tuple[str, ...]]
     cautions: ClassVar[tuple[str, ...]] = ()
+    either: ClassVar[tuple[tuple[str, str], ...]] = ()
+    """Pairs of slots of which one is enough."""
     needs_frame: ClassVar[bool] = True
     """Its readings are taken at the frame."""
 

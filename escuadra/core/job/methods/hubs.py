@@ -75,6 +75,7 @@ class CameraRig(Method):
 
     id = "rig"
     prefixes = ("rig",)
+    either = (("rig.front", "rig.bumper"),)
     title = "Camera rig and marker boards"
     finds = "thrust"
     tells = "The frame's whole pose against the rear wheels' heading, live while the frame is moved."
