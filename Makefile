@@ -6,9 +6,6 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
-# A browser, its server and a test wait for each other: one worker more than there are cores keeps them busy.
-WORKERS := $(shell n=$$(nproc 2>/dev/null || echo 1); test $$n -gt 3 && echo 4 || echo $$((n + 1)))
-
 .PHONY: demo test test-postgres bench cases css lock screenshots
 
 demo: .venv/ready
@@ -19,7 +16,7 @@ test: .venv/dev-ready node_modules/.ready chromium
 	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n $(WORKERS) --dist loadgroup
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
 
 test-postgres: .venv/dev-ready
 	sh scripts/need.sh postgresql

@@ -121,7 +121,7 @@ class StandIn:
         if "blunder" in asked:
             watched.blunder = {str(k): float(v) for k, v in dict(asked["blunder"]).items()}
         if "lost" in asked:
-            watched.lost = {str(d) for d in asked["lost"]}
+            watched.lost = {str(device) for device in asked["lost"]}
         if "battery" in asked:
             watched.battery = {str(k): float(v) for k, v in dict(asked["battery"]).items()}
 
