@@ -63,6 +63,10 @@ def _stand_ins() -> Iterator[None]:
     command = [sys.executable, "-m", "escuadra.cli", "devices", "--port", str(port), "--while-open"]
     child = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
     os.environ["ESCUADRA_DEVICES"] = f"127.0.0.1:{port}"
+    for _ in range(300):
+        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
+            break
+        time.sleep(0.1)
     try:
         yield
     finally:

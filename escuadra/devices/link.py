@@ -5,7 +5,7 @@ import socket
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-PATIENCE_S = 2.0
+PATIENCE_S = 5.0
 
 
 @dataclass(frozen=True)
