@@ -203,7 +203,7 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
     rig.move(teo.garage.clock(), away=40.0)
     teo.at += 5000
     take_look(teo.garage, teo.job, rig, teo.person, teo.id())
-    assert [d.what for d in teo.opened.state.disturbances] == ["roll"], "what it sees elsewhere was rolled there"
+    assert [past.what for past in teo.opened.state.disturbances] == ["roll"], "what it sees elsewhere was rolled there"
     assert teo.opened.sheet.check("distance").judgement.figures[0].value == pytest.approx(2680, abs=2)  # type: ignore[union-attr]
 
 

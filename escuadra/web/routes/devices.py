@@ -103,13 +103,15 @@ def set_state(request: Request, job: str, form: dict[str, str] = Depends(form_of
     garage = garage_of(request)
     try:
         devices = linked(request, garage.open(job))
-        asked: dict[str, Any] = {"lost": [d for d in UNITS if form.get(f"lost.{d}") == "yes"]}
+        asked: dict[str, Any] = {"lost": [device for device in UNITS if form.get(f"lost.{device}") == "yes"]}
         for name in FIGURES:
             if form.get(name, "").strip():
                 asked[name] = _figure(name, form[name])
         place = form.get("place", "").strip()
         asked["blunder"] = {place: _figure("blunder", form.get("blunder", ""))} if place else {}
-        asked["battery"] = {d: _figure("battery", text) for d in UNITS if (text := form.get(f"battery.{d}", ""))}
+        asked["battery"] = {
+            device: _figure("battery", text) for device in UNITS if (text := form.get(f"battery.{device}", ""))
+        }
         devices.ask(ask="set", bay=garage.open(job).row.number, **asked)
     except (BadInput, Conflict) as error:
         return _page(request, job, told(error), 422, form)
