@@ -18,7 +18,8 @@ import escuadra.core.job.checks  # noqa: F401  (registers the kinds of check tha
 from escuadra.core.errors import BadInput, bad_input
 from escuadra.core.job.events import canonical
 from escuadra.core.model import Frozen
-from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
+from escuadra.core.procedure import Procedure
+from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.tool import Tool
 
 Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)

@@ -14,7 +14,8 @@ import numpy as np
 from escuadra.core.axes import short_way
 from escuadra.core.bay import Place
 from escuadra.core.ground import Ground
-from escuadra.core.procedure import FloorLimits, Limits, Procedure, TargetPlace, VehicleModel
+from escuadra.core.procedure import FloorLimits, Limits, Procedure, TargetPlace
+from escuadra.core.profiles import VehicleModel
 from escuadra.core.room import Refusal, Room
 from escuadra.core.standing import Standing, target_places
 

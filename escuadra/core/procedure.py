@@ -1,21 +1,18 @@
-"""What a procedure sheet, a vehicle model, a target and a frame profile say.
+"""What a procedure sheet says.
 
 A procedure lists check instances; each kind of check registers its own specification class here, so a new kind is
 one class. Lengths in millimetres, angles in degrees, slopes in percent; vehicle axes after ISO 8855.
 """
 
-import math
 from collections.abc import Callable
 from typing import Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
-from escuadra.core.ballast import BallastPlace
 from escuadra.core.bay import SOLID, ThingKind
 from escuadra.core.errors import BadInput
-from escuadra.core.feet import Foot
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.stance import Corner
+from escuadra.core.profiles import VehicleModel
 
 Group = Literal["ready", "stance", "line", "frame", "target", "clear"]
 GROUPS: dict[Group, str] = {
@@ -208,138 +205,6 @@ class Procedure(Frozen):
         if twice is not None:
             raise BadInput("checks", twice, "each check's id once")
         return self
-
-
-class Outline(Frozen):
-    """The body's outline for the drawing."""
-
-    front_overhang: Positive = Field(description="from the front axle to the bumper")
-    rear_overhang: Positive
-    width: Positive
-    height: Positive
-
-
-class CentreMarks(Frozen):
-    """Where centre marks are plumbed from symmetrical pairs, and how symmetrical the body is."""
-
-    front_x: Number
-    rear_x: Number
-    u_symmetry_mm: Positive = Field(description="of a pair's middle about the vehicle's, one sigma")
-    u_emblem_mm: Positive = Field(3.0, description="of an emblem about the vehicle's middle, one sigma")
-    front_pairs: list[str] = Field(min_length=1, description="what to measure between")
-    rear_pairs: list[str] = Field(min_length=1)
-
-
-class Arches(Frozen):
-    """Nominal floor-to-arch heights."""
-
-    LF: Positive
-    RF: Positive
-    LR: Positive
-    RR: Positive
-
-
-class Tyres(Frozen):
-    """What a vehicle stands on: the allowed sizes and the pressures of cold tyres."""
-
-    sizes: list[str] = Field(min_length=1)
-    front_kpa: Positive
-    rear_kpa: Positive
-
-
-class Filled(Frozen):
-    """A tank or a fluid that counts in the vehicle's mass."""
-
-    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
-    name: str
-    litres: Positive = Field(description="where it is full")
-    kg_per_litre: Positive
-    x: Number
-    y: Number = 0.0
-
-
-class VehicleModel(Frozen):
-    """A vehicle model: hubs, arches, outline, marks."""
-
-    id: str
-    revision: int = Field(ge=1)
-    name: str
-    variant: str
-    wheelbase: Positive
-    hub_track_front: Positive = Field(description="between the hub faces, where the tape is held")
-    hub_track_rear: Positive
-    u_hub_mm: Positive = Field(description="of a hub face's place, one sigma")
-    hub_height: Positive
-    tyre_diameter: Positive
-    tyre_width: Positive = 215.0
-    arches: Arches
-    outline: Outline
-    marks: CentreMarks
-    tyres: Tyres | None = None
-    filled: list[Filled] = Field([], description="tank and fluids")
-    ballast_places: list[BallastPlace] = []
-
-    def hub(self, corner: Corner) -> tuple[float, float]:
-        """x, y of a hub face in vehicle axes."""
-        x = self.wheelbase if corner[1] == "F" else 0.0
-        half = (self.hub_track_front if corner[1] == "F" else self.hub_track_rear) / 2
-        return x, half if corner[0] == "L" else -half
-
-    def contact(self, corner: Corner) -> tuple[float, float]:
-        """x, y of the middle of a tyre's contact with the floor in vehicle axes."""
-        x, y = self.hub(corner)
-        return x, y - math.copysign(self.tyre_width / 2, y)
-
-
-class Target(Frozen):
-    """A target: what is read off it, and what it allows."""
-
-    id: str
-    revision: int = Field(ge=1)
-    name: str
-    mark: str = Field(description="the identity printed on it")
-    sides: list[str] = Field(min_length=1)
-    ways_up: list[str] = Field(min_length=1)
-    fixings: list[str] = Field(min_length=1)
-    width: Positive
-    height: Positive
-
-
-class Extension(Frozen):
-    """A piece that carries the target beyond the beam's end."""
-
-    name: str
-    reach: Positive = Field(description="further sideways than without it, mm")
-
-
-class FrameProfile(Frozen):
-    """A calibration frame's mechanics."""
-
-    id: str
-    revision: int = Field(ge=1)
-    name: str
-    beam_length: Positive = Field(description="between the points where the tapes are held")
-    face_offset: NotNegative = Field(description="from the beam towards the vehicle to the target's face")
-    pivot: tuple[Number, Number] = Field(description="of the yaw screw, frame axes")
-    screw: tuple[Number, Number] = Field(description="where the yaw screw is, frame axes")
-    yaw_deg_per_turn: Number = Field(description="of the beam for a turn clockwise seen from above")
-    u_yaw_share: Positive = Field(0.1, description="of yaw_deg_per_turn, as a share of it, one sigma")
-    yaw_lost_deg: NotNegative = Field(0.04, description="motion that a reversal of the yaw screw loses, one sigma")
-    yaw_travel_deg: Positive = Field(6.0, description="of the screw to either side of its zero mark")
-    slide_travel: Positive = Field(160.0, description="of the beam's slide to either side of its zero mark, mm")
-    reach: Positive = Field(900.0, description="how far from the beam's middle a target's centre can hang, mm")
-    extensions: list[Extension] = []
-    height_per_turn: Positive = Field(description="of the crank, mm")
-    height_range: tuple[Positive, Positive] = Field((350.0, 2100.0), description="of a target's centre, mm")
-    feet: list[Foot] = Field([], description="the levelling feet, frame axes; none: it is levelled in another way")
-    thread_pitch: Positive = Field(2.0, description="of the feet, mm a turn")
-    clockwise_raises: bool = Field(True, description="a foot turned clockwise, seen from above, raises its corner")
-    transport_wheels: bool = True
-    excludes: list[str] = Field(
-        [], description="kinds of reading that cannot be taken while the target hangs, such as scale"
-    )
-    beam_height: Positive = Field(650.0, description="usual height of its scale above the floor, mm")
-    scale_zero: Number = Field(0.0, description="reading of the beam's scale at its centre, increasing to the left")
 
 
 def datum_at(procedure: Procedure, vehicle: VehicleModel) -> tuple[float, float]:

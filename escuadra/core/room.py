@@ -13,7 +13,8 @@ import numpy as np
 
 from escuadra.core.bay import SOLID, Bay, Place, Rack, Thing, ThingKind, rectangle
 from escuadra.core.errors import BadInput
-from escuadra.core.procedure import Procedure, VehicleModel
+from escuadra.core.procedure import Procedure
+from escuadra.core.profiles import VehicleModel
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import said_place, target_places
 

@@ -13,7 +13,8 @@ import numpy as np
 from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput
 from escuadra.core.ground import Amount, Ground
-from escuadra.core.procedure import Procedure, TargetPlace, VehicleModel, datum_at
+from escuadra.core.procedure import Procedure, TargetPlace, datum_at
+from escuadra.core.profiles import VehicleModel
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.survey import Surface
 

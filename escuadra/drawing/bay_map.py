@@ -10,7 +10,8 @@ from itertools import pairwise
 import numpy as np
 
 from escuadra.core.bay import Bay, Place, Thing
-from escuadra.core.procedure import Procedure, VehicleModel
+from escuadra.core.procedure import Procedure
+from escuadra.core.profiles import VehicleModel
 from escuadra.core.relief import Relief
 from escuadra.core.room import Shape, shapes
 from escuadra.core.survey_log import Draft

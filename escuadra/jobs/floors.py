@@ -18,7 +18,8 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.ground import Ground, ground
 from escuadra.core.job.events import Person, Pinned, canonical
 from escuadra.core.parking import Lot, Parking, park
-from escuadra.core.procedure import Procedure, VehicleModel
+from escuadra.core.procedure import Procedure
+from escuadra.core.profiles import VehicleModel
 from escuadra.core.quantities import Quantity, Question, parse, understand
 from escuadra.core.room import STEP_MM
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout

@@ -45,7 +45,8 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.job.told import mechanics
 from escuadra.core.model import Frozen
-from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel
+from escuadra.core.procedure import Procedure
+from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Question, Understood, parse, understand
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors

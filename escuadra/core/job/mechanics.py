@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.procedure import FrameProfile
+from escuadra.core.profiles import FrameProfile
 
 FIRST_SHARE = 0.5
 """Of the lost motion that a first move loses, as far as anybody knows: it may be a reversal or not."""

@@ -14,7 +14,8 @@ from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import FrameProfile, Procedure, Target, VehicleModel, datum_at
+from escuadra.core.procedure import Procedure, datum_at
+from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places

@@ -10,7 +10,8 @@ from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.parking import Lot, Parking
-from escuadra.core.procedure import Procedure, VehicleModel
+from escuadra.core.procedure import Procedure
+from escuadra.core.profiles import VehicleModel
 from escuadra.core.quantities import parse
 from escuadra.core.stakeout import StakedMark
 from escuadra.core.standing import stand
