@@ -26,7 +26,8 @@ from escuadra.core.job.events import Event
 from escuadra.core.job.setup import solved_network
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State, fold
-from escuadra.demo.valdehierro import BAYS, PEOPLE, Technician
+from escuadra.demo.technician import Technician
+from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage
 from escuadra.store import dialect
 from escuadra.web.app import create_app

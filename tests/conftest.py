@@ -12,7 +12,8 @@ from sqlalchemy.pool import NullPool
 
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
-from escuadra.demo.valdehierro import BAYS, PEOPLE, Technician
+from escuadra.demo.technician import Technician
+from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage
 
 NOON = 1_764_072_000_000

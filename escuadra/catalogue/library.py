@@ -90,7 +90,8 @@ def load(folders: Iterable[Path]) -> Catalogue:
     catalogue = Catalogue(entries)
     for procedure in catalogue.all("procedure"):
         catalogue.get("vehicle", procedure.content.vehicle)
-        catalogue.get("target", procedure.content.mounting.target)
+        for target in procedure.content.targets:
+            catalogue.get("target", target)
     return catalogue
 
 

@@ -62,12 +62,18 @@ class CheckSpec(Frozen):
 
     registered: ClassVar[dict[str, type["CheckSpec"]]] = {}
 
+    @property
+    def carried_by(self) -> str:
+        """What must carry the target for it to apply: ``frame``, ``stand``; empty: either."""
+        return "frame" if self.group == "frame" else ""
+
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     kind: str
     group: Group
     title: str
     rule: Literal["guarded", "simple"] = "guarded"
     optional: bool = Field(False, description="an optional check that was never begun does not hold up signing")
+    stations: list[str] = Field([], description="ids of the stations that it belongs to; empty: every one of its kind")
 
 
 def check_kind(name: str) -> Callable[[type[T]], type[T]]:
@@ -136,6 +142,37 @@ class TargetPlace(Frozen):
     depth: Positive = Field(900.0, description="of the stand, behind its face")
 
 
+Reference = Literal["centre", "left_edge", "right_edge", "both_edges"]
+"""What of a target is read; left and right as one looks at its face."""
+
+
+class Station(Frozen):
+    """A place at which the procedure is run: what differs there from the sheet's own figures."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    name: str = Field(description="as it is said: left, near, upper")
+    carrier: Literal["frame", "stand"] = Field(
+        "frame", description="the frame carries the target, or a stand of its own"
+    )
+    distance: Positive | None = Field(None, description="from the datum to the target's face, mm")
+    offset: Number | None = Field(None, description="of the target's centre from the line, left positive, mm")
+    height: Positive | None = None
+    hang: Number = Field(0.0, description="of the target's centre from the beam's middle, left positive, mm")
+    tilt_deg: Number | None = Field(None, description="of the board, its top leaning away from the vehicle positive")
+    mounting: Mounting | None = Field(None, description="where another target, side or way up is wanted")
+    place: str = Field("", description="of a stand: id of the place where it is")
+    reference: Reference = Field("centre", description="what of the target is read")
+    spacing: Positive | None = Field(None, description="between the middles of a target's two parts, mm")
+
+    @model_validator(mode="after")
+    def _sound(self) -> Self:
+        if self.carrier == "stand" and not self.place:
+            raise BadInput("place", "nothing", "the place where the stand is")
+        if self.carrier == "frame" and self.reference == "both_edges":
+            raise BadInput("reference", "both_edges", "centre, left_edge or right_edge where the frame carries it")
+        return self
+
+
 class FloorLimits(Frozen):
     """What the floor must be under wheels and targets; judged where the bay was surveyed."""
 
@@ -173,6 +210,7 @@ class Procedure(Frozen):
     mounting: Mounting
     room: list[Zone] = Field([], description="kept clear while the procedure runs")
     places: list[TargetPlace] = Field([], description="where targets stand; empty: the one place of the sheet")
+    stations: list[Station] = Field([], description="places that it is run at, in their order; empty: one run")
     floor: FloorLimits | None = Field(None, description="limits that only a survey can judge")
     checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
     cautions: list[str]
@@ -204,7 +242,46 @@ class Procedure(Frozen):
         twice = next((i for i in ids if ids.count(i) > 1), None)
         if twice is not None:
             raise BadInput("checks", twice, "each check's id once")
+        named = [station.id for station in self.stations]
+        twice = next((i for i in named if named.count(i) > 1), None)
+        if twice is not None:
+            raise BadInput("stations", twice, "each station's id once")
+        known = [place.id for place in self.places]
+        lost = next((s.place for s in self.stations if s.carrier == "stand" and s.place not in known), None)
+        if lost is not None:
+            raise BadInput("place", lost, f"one of the sheet's places: {', '.join(known) or 'it has none'}")
+        stray = next((i for check in self.checks for i in check.stations if i not in named), None)
+        if stray is not None:
+            raise BadInput("stations", stray, f"stations of this sheet: {', '.join(named) or 'it has none'}")
         return self
+
+    @property
+    def targets(self) -> list[str]:
+        """Ids of every target that it hangs or stands, its own first."""
+        own = [self.mounting, *(s.mounting for s in self.stations if s.mounting is not None)]
+        return list(dict.fromkeys(mounting.target for mounting in own))
+
+    def at(self, station: Station) -> "Procedure":
+        """The sheet as it reads at one of its stations."""
+        given = {"distance": station.distance, "offset": station.offset, "height": station.height}
+        figures: dict[str, Any] = {name: value for name, value in given.items() if value is not None}
+        if station.mounting is not None:
+            figures["mounting"] = station.mounting
+        nominal: dict[str, float] = {"hang": station.hang}
+        about = {"distance": station.distance, "target_height": station.height, "spacing": station.spacing}
+        nominal |= {kind: value for kind, value in about.items() if value is not None}
+        checks = []
+        for check in self.checks:
+            if check.stations and station.id not in check.stations:
+                continue
+            if not check.stations and check.carried_by not in ("", station.carrier):
+                continue
+            limits = getattr(check, "limits", None)
+            if check.kind in nominal and isinstance(limits, Limits):
+                moved = limits.model_copy(update={"nominal": nominal[check.kind]})
+                check = check.model_copy(update={"limits": moved})
+            checks.append(check)
+        return self.model_copy(update={**figures, "checks": checks})
 
 
 def datum_at(procedure: Procedure, vehicle: VehicleModel) -> tuple[float, float]:

@@ -106,6 +106,8 @@ class Target(Frozen):
     fixings: list[str] = Field(min_length=1)
     width: Positive
     height: Positive
+    mass_kg: Positive | None = None
+    drop: Number | None = Field(None, description="of its centre below the beam that carries it, mm")
 
 
 class Extension(Frozen):
@@ -132,6 +134,11 @@ class FrameProfile(Frozen):
     slide_travel: Positive = Field(160.0, description="of the beam's slide to either side of its zero mark, mm")
     reach: Positive = Field(900.0, description="how far from the beam's middle a target's centre can hang, mm")
     extensions: list[Extension] = []
+    mount_threshold: Positive | None = Field(
+        None, description="sensor's offset beyond which the left or the right mount is used, mm; none: one mount"
+    )
+    sag_per_kg: NotNegative = Field(0.0, description="of the beam's end for a target that hangs there, mm a kilogram")
+    tilt_notches_deg: list[Number] = Field([], description="of the tilt lever, the board's top away positive")
     height_per_turn: Positive = Field(description="of the crank, mm")
     height_range: tuple[Positive, Positive] = Field((350.0, 2100.0), description="of a target's centre, mm")
     feet: list[Foot] = Field([], description="the levelling feet, frame axes; none: it is levelled in another way")

@@ -113,6 +113,7 @@ class Garage:
         if known is None or known[0] != basis:
             assert state.job is not None
             found: dict[str, Any] = {}
+            targets: dict[str, Target] = {}
             for pin in state.job.pins:
                 if pin.kind not in KINDS:
                     continue
@@ -120,14 +121,15 @@ class Garage:
                 if text is None:
                     raise BadInput("pin", pin.hash, f"the pinned {pin.kind} {pin.id}; it is missing")
                 found[pin.kind] = KINDS[pin.kind].model_validate_json(text)
+                if pin.kind == "target":
+                    targets[pin.id] = found["target"]
             procedure, vehicle = found["procedure"], found["vehicle"]
-            target, frame = found["target"], found["frame"]
             assert isinstance(procedure, Procedure)
             assert isinstance(vehicle, VehicleModel)
-            assert isinstance(target, Target)
+            frame, target = found["frame"], targets[procedure.mounting.target]
             assert isinstance(frame, FrameProfile)
             procedure = with_changes(procedure, (change.said for change in state.changes))
-            known = (basis, self._placed(state, Plan(procedure, vehicle, target, frame)))
+            known = (basis, self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets)))
             self._plans[job] = known
         return known[1]
 
@@ -214,7 +216,7 @@ class Garage:
         entries = [
             procedure,
             self.catalogue.get("vehicle", procedure.content.vehicle),
-            self.catalogue.get("target", procedure.content.mounting.target),
+            *(self.catalogue.get("target", id) for id in procedure.content.targets),
             self.catalogue.get("frame", asked.frame),
         ]
         for entry in entries:
@@ -375,10 +377,10 @@ class Garage:
         """Take back one's own last reading or answer; it stays in the log as withdrawn."""
 
         def make(state: State, _sheet: Sheet) -> Frozen:
-            own = [e for kept in state.entries.values() for e in kept if e.counts and e.person.id == person]
-            if not own:
+            last = state.last_of(person)
+            if last is None:
                 raise BadInput("undo", "nothing", "an entry of your own that still counts")
-            return Withdrawn(entry=max(e.seq for e in own))
+            return Withdrawn(entry=last)
 
         return self.append(job, person, client_id, make)
 

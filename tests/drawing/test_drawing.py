@@ -7,7 +7,7 @@ import pytest
 
 from escuadra.core.job.checks import Figure
 from escuadra.core.verdict import VerdictInput, verdict
-from escuadra.demo.valdehierro import Technician
+from escuadra.demo.technician import Technician
 from escuadra.drawing import plan_view, rule, side_view
 from escuadra.drawing.svg import n
 

@@ -6,7 +6,7 @@ import urllib.request
 import pytest
 from playwright.sync_api import Page, expect
 
-from escuadra.demo.valdehierro import FRONT_TAPES
+from escuadra.demo.technician import FRONT_TAPES
 from tests.e2e.conftest import Server, Visit, job_page
 
 NEXT = ".next-sentence"

@@ -17,7 +17,8 @@ from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Scene
-from escuadra.demo.valdehierro import Technician, open_demo
+from escuadra.demo.technician import Technician
+from escuadra.demo.valdehierro import open_demo
 from escuadra.jobs.lines import plan_lines
 from tests.e2e.conftest import Server, Visit, job_page
 

@@ -5,7 +5,7 @@ import re
 import pytest
 
 from escuadra.core.job.moving import NextMove, expected
-from escuadra.demo.valdehierro import Technician
+from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 
 READY = ("alignment", "tyres", "steering", "load", "glass", "battery", "doors")

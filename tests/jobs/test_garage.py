@@ -5,7 +5,8 @@ from pathlib import Path
 import pytest
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.demo.valdehierro import MADE_BY, Technician, open_demo
+from escuadra.demo.technician import Technician
+from escuadra.demo.valdehierro import MADE_BY, open_demo
 from escuadra.jobs import Asked, Garage, Recorded, TakeIn
 from tests.conftest import Clock
 

@@ -9,7 +9,7 @@ from escuadra.core.budget import of_reading, told
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State, fold
-from escuadra.demo.valdehierro import FRONT_TAPES, Technician
+from escuadra.demo.technician import FRONT_TAPES, Technician
 
 
 def states(who: Technician) -> dict[str, str]:

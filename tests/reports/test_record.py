@@ -6,7 +6,7 @@ import json
 import pytest
 from pypdf import PdfReader
 
-from escuadra.demo.valdehierro import Technician
+from escuadra.demo.technician import Technician
 from escuadra.reports.record import FORMAT, Record, render_record
 
 

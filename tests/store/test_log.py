@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.events import GENESIS, Event, Person, canonical, chained, made
 from escuadra.core.job.events import Answered as Said
-from escuadra.demo.valdehierro import Technician
+from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.store import FileStore, Store
 from escuadra.store.database import NEWEST

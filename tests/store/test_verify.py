@@ -10,7 +10,7 @@ from typer.testing import CliRunner
 from escuadra.cli import app
 from escuadra.core.job import events
 from escuadra.core.job.events import Answered, Event, Person
-from escuadra.demo.valdehierro import Technician
+from escuadra.demo.technician import Technician
 from escuadra.reports.record import render_record
 from escuadra.web.changes import Changes
 from tests.store.test_log import tampered

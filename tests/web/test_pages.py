@@ -9,7 +9,7 @@ from fastapi.testclient import TestClient
 
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.kinds import KINDS
-from escuadra.demo.valdehierro import Technician
+from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.web.app import LARGEST_BODY, create_app
 

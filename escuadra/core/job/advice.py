@@ -22,7 +22,8 @@ from escuadra.core.job.moving import (
     settling_reading,
 )
 from escuadra.core.job.places import words_of
-from escuadra.core.job.reach import beyond
+from escuadra.core.job.placing import comes_first, hang_move, proof_move, stand_move, station_move, tilt_move
+from escuadra.core.job.reach import beyond_any
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.told import predicted
@@ -50,18 +51,23 @@ def next_move(sheet: Sheet) -> NextMove:
     unsettled = [view for view in sheet.checks if not view.settled]
     # Both lines together have nothing of their own to read: what they wait for comes first.
     waiting = [view for view in unsettled if view.slots or view.state not in ("open", "stale")]
-    past = beyond(sheet.plan)
+    past = beyond_any(sheet.plan)
     mounted = sheet.check("target")
     if past is not None and mounted is not None and not mounted.settled and not mounted.begun:
         said = "The frame does not reach that far: settle it before anything else."
         return NextMove("blocked", said, past.said, check="target", slot=mounted.slots[-1].slot.id)
+    here = next((view for view in sheet.stations if view.station == sheet.plan.station), None)
+    if here is not None and here.done and (proof := proof_move(sheet)) is not None:
+        return proof
     for view in waiting or unsettled:
-        return _for_view(sheet, view)
+        return comes_first(sheet, _for_view(sheet, view))
     return NextMove("sign", "Everything is settled: sign the sheet.", "Clear the area, then run the procedure.")
 
 
 def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
     setup = sheet.setup
+    if view.check.kind == "stations":
+        return station_move(sheet)
     if view.check.group == "frame" and (ahead := move_ahead(sheet)) is not None:
         return ahead
     if view.check.group == "frame" and (height := height_ahead(sheet)) is not None:
@@ -119,6 +125,12 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
             check=check.id,
             happening="mount",
         )
+    if check.kind == "hang":
+        return hang_move(sheet, view)
+    if check.kind == "target_level":
+        return tilt_move(sheet, view)
+    if check.kind == "staked" and (moved := stand_move(sheet, view)) is not None:
+        return moved
     if check.kind == "level" and worst is not None and sheet.plan.frame.feet:
         return _feet_move(sheet, view)
     if check.kind == "level" and worst is not None:
@@ -262,7 +274,7 @@ def _more(sheet: Sheet, view: CheckView) -> NextMove:
     elif worst is not None and worst.verdict.readings_needed:
         found = next((s.slot for s in view.slots if s.slot.id.split(".")[-1] == worst.id.split(".")[-1]), first)
         slot, label = found.id, found.label
-    elif check.kind in ("level", "target_height"):
+    elif check.kind in ("level", "target_height", "hang", "target_level", "staked"):
         return _put_right(sheet, view)
     if slot:
         said = f"Read once more: {label}."

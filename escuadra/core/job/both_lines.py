@@ -120,8 +120,15 @@ def front_off(setup: Setup) -> Derived | None:
 
     ``None`` where nothing but the front pairs tells where the front is.
     """
-    seen = [s for k in range(setup.epoch, -1, -1) if (s := setup.solve(k)) is not None and ("mark.front", "y") in s.at]
-    return setup.once("front off", lambda: _front_off(setup, seen[0])) if seen else None
+    seen = []
+    for k in range(setup.epoch, -1, -1):
+        solved = setup.solve(k)
+        if solved is not None and ("mark.front", "y") in solved.at:
+            # What was carried over a move is known less well than what was read.
+            seen.append((setup.carries(k), -k, solved))
+        if k and "line" in setup.boundaries[k - 1].aspects:
+            break
+    return setup.once("front off", lambda: _front_off(setup, min(seen)[2])) if seen else None
 
 
 def _front_off(setup: Setup, solved: Solved) -> Derived | None:

@@ -5,12 +5,13 @@ depends on. Source: ``symmetry`` for the marks, ``readings`` for a slanted tape'
 """
 
 import math
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeVar
 
 from escuadra.core.errors import BadInput
+from escuadra.core.job.disturbance import CLAMPS
 from escuadra.core.job.places import (
     ENDS,
     TAPE_ASPECTS,
@@ -91,6 +92,10 @@ class Current:
         """A slot's current value."""
         return self.once(("now", slot.id), lambda: measured(self.current(slot)))
 
+    def current_of(self, id: str) -> Measured | None:
+        """What a slot holds that no disturbance but a doubt about its instrument could spoil."""
+        return measured(self.relied(id))
+
     def read_before(self, slot: Slot, seq: int) -> Measured | None:
         """What a slot showed just before an event, as nothing had spoiled it until then."""
         spoiled = [past.seq for past in self.state.disturbances if past.seq < seq and past.aspects & slot.aspects]
@@ -153,7 +158,7 @@ class Current:
     @cached_property
     def boundaries(self) -> list[Disturbance]:
         """Everything that opened an epoch of the pose."""
-        return [past for past in self.state.disturbances if past.aspects & TAPE_ASPECTS]
+        return [past for past in self.state.disturbances if past.aspects & (TAPE_ASPECTS | CLAMPS)]
 
     def within(self, slot: Slot, epoch: int) -> list[Entry]:
         """A slot's entries of an epoch that count."""
@@ -184,6 +189,14 @@ class Current:
         floor = self.once(("floor", hub, end), lambda: self.plan.floor_between(hub, end))
         return (rise, u) if floor is None else (rise + floor.value, math.hypot(u, floor.u))
 
+    def by_runs(self, entries: Sequence[Entry]) -> list[list[Entry]]:
+        """Entries parted where the procedure was run between them: what was read after a run proves the set-up anew."""
+        runs = [run.seq for run in self.state.runs if not run.withdrawn]
+        parted: dict[int, list[Entry]] = {}
+        for entry in entries:
+            parted.setdefault(sum(seq < entry.seq for seq in runs), []).append(entry)
+        return list(parted.values())
+
     def tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
         """Tapes of an epoch that can be levelled: slot, beam end, one value a tool."""
         return self.once(("tapes", epoch), lambda: self._tapes(epoch))
@@ -201,7 +214,7 @@ class Current:
                     continue
                 rise, u_rise = self.rise_of_tape(hub, end, low, high)
                 try:
-                    parts = measured_by_tool(entries, rise, u_rise)
+                    parts = [p for run in self.by_runs(entries) for p in measured_by_tool(run, rise, u_rise)]
                 except BadInput:
                     continue
                 found.append((slot, end, parts))

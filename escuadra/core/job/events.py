@@ -153,6 +153,24 @@ class LinePlanned(Frozen):
     rectangle: bool = Field(False, description="the distance is carried past the vehicle by a rectangle")
 
 
+class SaidThen(Frozen):
+    """What a check of the sheet said when a station was run."""
+
+    check: str
+    title: str
+    state: str
+    said: str
+
+
+class StationRun(Frozen):
+    """The procedure was run at one of its stations, set up as the sheet then said."""
+
+    station: str
+    name: str
+    said: list[SaidThen] = Field(description="the checks of what carries the target, as they stood")
+    tools: list[str] = Field(description="instruments that the set-up relied on")
+
+
 class Overridden(Frozen):
     """A check that does not hold was overridden with a reason."""
 
@@ -195,6 +213,7 @@ PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
     "figure_changed": (1, FigureChanged),
     "line_planned": (1, LinePlanned),
     "frame_known": (1, FrameKnown),
+    "station_run": (1, StationRun),
     "overridden": (1, Overridden),
     "override_withdrawn": (1, OverrideWithdrawn),
     "signed": (1, Signed),

@@ -39,6 +39,22 @@ class FloorMark:
         )
 
 
+def controls_of(setup: Setup) -> dict[str, Control]:
+    """What tapes are held to: the hubs as they were found, and centre marks that were plumbed."""
+    solved = setup.lines
+    if solved is None:
+        return {}
+    found = {}
+    for corner in CORNERS:
+        at = (solved.value(corner, "x"), solved.value(corner, "y"))
+        found[f"{corner} hub"] = Control(x=at[0], y=at[1], u=setup.plan.vehicle.u_hub_mm)
+    for end in ("front", "rear"):
+        if (f"mark.{end}", "x") in solved.at:
+            x, y = solved.value(f"mark.{end}", "x"), solved.value(f"mark.{end}", "y")
+            found[f"{end} centre mark"] = Control(x=x, y=y, u=1.0)
+    return found
+
+
 def floor_marks(setup: Setup) -> list[FloorMark]:
     """Marks on the line and across it for every target place; none while no line is known."""
     solved, plan = setup.lines, setup.plan
@@ -58,15 +74,7 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
     for words, x, left in wanted:
         on_line = solved.line_at(x).value
         points[words] = (x - left * math.sin(angle), on_line + left * math.cos(angle))
-    controls = {}
-    for corner in CORNERS:
-        at = (solved.value(corner, "x"), solved.value(corner, "y"))
-        controls[f"{corner} hub"] = Control(x=at[0], y=at[1], u=plan.vehicle.u_hub_mm)
-    for end in ("front", "rear"):
-        if (f"mark.{end}", "x") in solved.at:
-            x, y = solved.value(f"mark.{end}", "x"), solved.value(f"mark.{end}", "y")
-            controls[f"{end} centre mark"] = Control(x=x, y=y, u=1.0)
-    found = []
+    controls, found = controls_of(setup), []
     for words, (x, y) in points.items():
         stake = StakePoint(id="mark", x=x, y=y)
         try:

@@ -36,7 +36,7 @@ LEAST_MM, LEAST_TURN = 0.5, 0.05
 class NextMove:
     """What to do now. ``happening`` names the move that "moved as told" records."""
 
-    kind: Literal["read", "answer", "move", "blocked", "sign", "signed"]
+    kind: Literal["read", "answer", "move", "run", "blocked", "sign", "signed"]
     sentence: str
     then: str = ""
     action: str = ""

@@ -4,7 +4,8 @@ Each place is a slot: its label, its plausible range and the aspects that its re
 """
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
 from escuadra.core.axes import Pose, turned
@@ -14,7 +15,7 @@ from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import Procedure, datum_at
+from escuadra.core.procedure import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Quantity
 from escuadra.core.stance import CORNERS, Corner
@@ -40,10 +41,40 @@ class Plan:
     bay: Bay | None = None
     standing: Standing | None = None
     """The place on a surveyed floor, where there is one."""
+    targets: Mapping[str, Target] = field(default_factory=dict)
+    """Targets of stations that want another one, by their ids."""
     place_note: str = ""
     """Why a chosen place has no standing: not surveyed, or not where tyres and target are."""
+    base: "Plan | None" = None
+    """The plan of the whole sheet, where this is one station's."""
+    station: Station | None = None
+    """The station that it is the plan of, where the sheet is run at several."""
     no_room: str = ""
     """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
+
+    @cached_property
+    def at_stations(self) -> dict[str, "Plan"]:
+        """The plan at each of the sheet's stations, in their order; a target of its own stays to be looked up."""
+        return {
+            station.id: replace(
+                self,
+                procedure=self.procedure.at(station),
+                station=station,
+                base=self,
+                target=self.targets.get((station.mounting or self.procedure.mounting).target, self.target),
+            )
+            for station in self.procedure.stations
+        }
+
+    @property
+    def whole(self) -> "Plan":
+        """The plan of the whole sheet."""
+        return self.base or self
+
+    @property
+    def hang(self) -> float:
+        """Where on the beam the target's centre hangs, left of its middle, mm."""
+        return self.station.hang if self.station is not None else 0.0
 
     @cached_property
     def figures(self) -> list[SheetFigure]:
@@ -61,7 +92,17 @@ class Plan:
         """The floor at the target above the tyres' plane, where heights count from that plane and it is surveyed."""
         if self.standing is None or self.procedure.height_from != "tyres":
             return None
-        return self.standing.correction(target_places(self.procedure, self.vehicle)[0])
+        return self.standing.correction(self.target_place)
+
+    @cached_property
+    def target_place(self) -> TargetPlace:
+        """Where the target stands: its station's, else the first of the sheet."""
+        places, station = target_places(self.procedure, self.vehicle), self.station
+        if station is not None and station.carrier == "stand":
+            return next(place for place in places if place.id == station.place)
+        if station is not None:
+            return TargetPlace(id="target", x=self.target_x, y=self.procedure.offset)
+        return places[0]
 
     @property
     def target_above_floor(self) -> float:
@@ -84,7 +125,7 @@ class Plan:
         tx, ty = turned(line_angle_deg, 1, 0)
         qx, qy = datum[0] - line_at[0], datum[1] - line_at[1]
         along = qx * tx + qy * ty + self.procedure.distance + self.frame.face_offset
-        x, y = turned(line_angle_deg, along, self.procedure.offset)
+        x, y = turned(line_angle_deg, along, self.procedure.offset - self.hang)
         return Pose(x=line_at[0] + x, y=line_at[1] + y, yaw_deg=line_angle_deg, height=self.procedure.height)
 
     @cached_property

@@ -32,13 +32,18 @@ def beyond(plan: Plan) -> Beyond | None:
     """What the frame cannot reach for this sheet; nothing where it can."""
     frame, procedure = plan.frame, plan.procedure
     # The beam can be slid to the target's side: its middle then stands off the line by the slide's travel.
-    needed = abs(procedure.offset)
-    most = frame.reach + frame.slide_travel
+    if plan.station is not None and plan.station.carrier == "stand":
+        return None
+    # Where the sheet says its place on the beam, the beam's reach alone counts.
+    hangs = plan.hang or procedure.offset
+    needed = abs(hangs)
+    most = frame.reach + (0.0 if plan.hang else frame.slide_travel)
     if needed > most:
         doing = [e for e in frame.extensions if needed <= most + e.reach]
-        side = SIDES[0 if procedure.offset > 0 else 1]
+        side = SIDES[0 if hangs > 0 else 1]
+        of = "the beam's middle" if plan.hang else "the line"
         words = (
-            f"The target must hang {amount(needed, 'mm', 0)} {side} of the line; "
+            f"The target must hang {amount(needed, 'mm', 0)} {side} of {of}; "
             f"{frame.name} reaches {amount(most, 'mm', 0)}."
         )
         ways = [f"Use {listed([f'the {e.name}' for e in doing[:1]])}."] if doing else []
@@ -53,6 +58,12 @@ def beyond(plan: Plan) -> Beyond | None:
         )
         return Beyond(words, ("Take another frame, or another place in the bay.",))
     return None
+
+
+def beyond_any(plan: Plan) -> Beyond | None:
+    """What the frame cannot reach at the station at hand or at a later one: it is said before work starts."""
+    whole = list(plan.whole.at_stations.values())
+    return next((found for at in (plan, *whole) if (found := beyond(at)) is not None), None)
 
 
 def past_travel(what: str, used: float, wanted: float, plan: Plan) -> float:

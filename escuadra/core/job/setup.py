@@ -63,6 +63,7 @@ class Setup(Current):
 
     def __init__(self, state: State, plan: Plan) -> None:
         super().__init__(state, plan)
+        self.stations: tuple[Any, ...] = ()
         self._solved: dict[int, Solved | None] = {}
 
     def carries(self, epoch: int) -> bool:
@@ -208,7 +209,11 @@ class Setup(Current):
         """After a shift of the target: slot of the tape that would notice a bump best; empty otherwise."""
         if not self.carries(epoch) or self.boundaries[epoch - 1].what != "shift":
             return ""
-        for k in range(epoch - 1, -1, -1):
+        return self.watch(epoch - 1)
+
+    def watch(self, epoch: int) -> str:
+        """Slot of the tape of the last full solution that would notice a bump of the frame best; empty without one."""
+        for k in range(epoch, -1, -1):
             solved = self.solve(k)
             watch = bump_watch(solved) if solved is not None else ""
             if watch:

@@ -13,12 +13,14 @@ from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
+from escuadra.core.job.checks.stations import StationsCheck
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import NextMove
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
+from escuadra.core.job.stations import StationView, current, progress
 from escuadra.core.procedure import GROUPS, Group
 from escuadra.core.wording import counted
 
@@ -111,6 +113,8 @@ class Sheet:
     at: int
     groups: tuple[GroupView, ...]
     setup: Setup
+    stations: tuple[StationView, ...] = ()
+    """Where the procedure is run at several places."""
 
     @cached_property
     def checks(self) -> tuple[CheckView, ...]:
@@ -144,19 +148,25 @@ class Sheet:
 
 def derive(state: State, plan: Plan, at: int) -> Sheet:
     """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time."""
+    stations = progress(state, plan) if plan.procedure.stations else ()
+    if stations:
+        plan = plan.whole.at_stations[current(stations).id]
     setup = Setup(state, plan)
+    setup.stations = stations
     views = [_view(check, setup) for check in checks_of(plan, state)]
     groups = tuple(
         GroupView(group, title, kept)
         for group, title in GROUPS.items()
         if (kept := tuple(v for v in views if v.check.group == group))
     )
-    return Sheet(state, plan, at, groups, setup)
+    return Sheet(state, plan, at, groups, setup, stations)
 
 
 def checks_of(plan: Plan, state: State) -> list[Check]:
     """The procedure's checks, with the methods of the line that were planned or begun, before both lines' own check."""
     own = [check for check in plan.procedure.checks if isinstance(check, Check)]
+    if plan.procedure.stations:
+        own.append(StationsCheck(id="stations", kind="stations", group="clear", title="Stations run"))
     named = {getattr(check, "method", "") for check in own}
     begun = {slot.partition(".")[0] for slot in state.entries}
     planned = state.line_plan.methods if state.line_plan is not None else []
@@ -222,6 +232,8 @@ def _state(
             # Readings that contradict each other cannot convict either.
             return ("undecided" if judged.trouble else "out"), None
         return ("undecided" if judged.trouble or "undecided" in states else "holds"), None
+    if judged.because is not None:
+        return "stale", judged.because
     if not slots and (disturbed := setup.state.last_disturbed(aspects)) is not None:
         return "stale", disturbed
     spoiled = [e for view in slots for e in view.spoiled]

@@ -85,8 +85,9 @@ class Solved:
         psi = get("frame", "yaw")
         if what == "square":
             return (psi - a) / RAD
-        tx = get("frame", "x") - np.cos(psi) * self.plan.frame.face_offset
-        ty = get("frame", "y") - np.sin(psi) * self.plan.frame.face_offset
+        face, hang = self.plan.frame.face_offset, self.plan.hang
+        tx = get("frame", "x") - np.cos(psi) * face - np.sin(psi) * hang
+        ty = get("frame", "y") - np.sin(psi) * face + np.cos(psi) * hang
         if what == "offset":
             return -(tx - ox) * np.sin(a) + (ty - oy) * np.cos(a) - self.plan.procedure.offset
         dx, dy = self._datum(get)

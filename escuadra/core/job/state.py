@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
-from escuadra.core.job.disturbance import FLOOR, HAPPENINGS, PLACED
+from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.events import (
     Answered,
     Disturbed,
@@ -20,6 +20,7 @@ from escuadra.core.job.events import (
     ReadingTaken,
     Reopened,
     Signed,
+    StationRun,
     TakenIn,
     Withdrawn,
 )
@@ -97,6 +98,19 @@ class Change:
 
 
 @dataclass(frozen=True)
+class Run:
+    """A run of the procedure at one of its stations."""
+
+    seq: int
+    at: int
+    person: Person
+    said: StationRun
+    withdrawn: bool = False
+    doubted: int | None = None
+    """seq of the event that put one of its instruments in doubt."""
+
+
+@dataclass(frozen=True)
 class State:
     """Everything that the log says, in the order it was said."""
 
@@ -110,6 +124,7 @@ class State:
     changes: tuple[Change, ...] = ()
     """Specification figures overridden on the spot, in their order."""
     photos: tuple[Photo, ...] = ()
+    runs: tuple[Run, ...] = ()
     placed: Placed | None = None
     line_plan: LinePlanned | None = None
     frame_known: Mechanics | None = None
@@ -132,6 +147,22 @@ class State:
     def live(self, slot: str) -> tuple[Entry, ...]:
         """A slot's entries that were not withdrawn or replaced."""
         return tuple(e for e in self.entries.get(slot, ()) if e.counts)
+
+    def last_of(self, person: str) -> int | None:
+        """seq of a person's own last entry or run that still counts."""
+        own = [e.seq for kept in self.entries.values() for e in kept if e.counts and e.person.id == person]
+        own += [run.seq for run in self.runs if not run.withdrawn and run.person.id == person]
+        return max(own, default=None)
+
+    def until(self, seq: int) -> "State":
+        """The state that readings and happenings up to an event leave; what was withdrawn later stays withdrawn."""
+        return replace(
+            self,
+            seq=min(self.seq, seq),
+            entries={slot: tuple(e for e in kept if e.seq <= seq) for slot, kept in self.entries.items()},
+            disturbances=tuple(past for past in self.disturbances if past.seq <= seq),
+            runs=tuple(run for run in self.runs if run.seq <= seq),
+        )
 
     def relies_on(self, tool: str, since: int) -> list[Entry]:
         """Readings that count, were taken with an instrument since a time, and are not in doubt yet."""
@@ -156,7 +187,7 @@ def fold(state: State, events: Iterable[Event]) -> State:
     """The state after further events; the given state is not touched."""
     entries, overrides = dict(state.entries), dict(state.overrides)
     fresh: dict[str, list[Entry]] = {}
-    disturbances, records = list(state.disturbances), list(state.records)
+    disturbances, records, runs = list(state.disturbances), list(state.records), list(state.runs)
     changed: dict[str, object] = {}
 
     def slot_list(slot: str) -> list[Entry]:
@@ -174,7 +205,12 @@ def fold(state: State, events: Iterable[Event]) -> State:
                 kept[:] = [replace(e, replaced_by=event.seq) if e.counts else e for e in kept]
             where[event.seq] = (said.slot, len(kept))
             kept.append(Entry(event.seq, event.at, event.person, said.slot, said))
+        elif isinstance(said, StationRun):
+            runs.append(Run(event.seq, event.at, event.person, said))
+            words = f"run at the {said.name} place"
+            disturbances.append(Disturbance(event.seq, event.at, event.person, "run", words, "", AROUND))
         elif isinstance(said, Withdrawn):
+            runs = [replace(run, withdrawn=True) if run.seq == said.entry else run for run in runs]
             if said.entry in where:
                 slot, k = where[said.entry]
                 kept = slot_list(slot)
@@ -190,6 +226,12 @@ def fold(state: State, events: Iterable[Event]) -> State:
             disturbances.append(
                 Disturbance(event.seq, event.at, event.person, "doubted", words, said.tool, frozenset())
             )
+            runs = [
+                replace(run, doubted=event.seq)
+                if said.tool in run.said.tools and run.at >= said.since and run.doubted is None
+                else run
+                for run in runs
+            ]
             for slot in {*entries, *fresh}:
                 if any(_doubtful(e, said.tool, said.since) for e in fresh.get(slot, entries.get(slot, ()))):
                     kept = slot_list(slot)
@@ -227,5 +269,6 @@ def fold(state: State, events: Iterable[Event]) -> State:
         overrides=overrides,
         disturbances=tuple(disturbances),
         records=tuple(records),
+        runs=tuple(runs),
         **changed,  # type: ignore[arg-type]
     )

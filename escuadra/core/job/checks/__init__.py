@@ -1,6 +1,18 @@
 """The registered kinds of check; importing this package registers them all."""
 
-from escuadra.core.job.checks import carrying, frame, line, place, ready, stance, target, vehicle, wheels
+from escuadra.core.job.checks import (
+    carrying,
+    frame,
+    hanging,
+    line,
+    place,
+    ready,
+    stance,
+    stations,
+    target,
+    vehicle,
+    wheels,
+)
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 
 __all__ = [
@@ -9,10 +21,12 @@ __all__ = [
     "Judgement",
     "carrying",
     "frame",
+    "hanging",
     "line",
     "place",
     "ready",
     "stance",
+    "stations",
     "target",
     "vehicle",
     "wheels",

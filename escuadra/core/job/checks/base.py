@@ -12,6 +12,7 @@ from pydantic import Field
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.job.state import Disturbance
 from escuadra.core.procedure import CheckSpec, Limits
 from escuadra.core.quantities import OWN_UNIT
 from escuadra.core.verdict import VerdictInput, VerdictResult, verdict
@@ -82,6 +83,8 @@ class Judgement:
     wrong: str = ""
     trouble: str = ""
     note: str = ""
+    because: Disturbance | None = None
+    """What made it stale, where no slot of its own tells."""
 
 
 class Check(CheckSpec):

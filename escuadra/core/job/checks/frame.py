@@ -12,9 +12,10 @@ from pydantic import Field
 from escuadra.core.budget import Contribution, of_reading, of_solution, shares
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, Words
+from escuadra.core.job.hung import hung, sag
 from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tape_slot, words_of
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot
+from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.procedure import DATUM_WORDS, Limits, check_kind
 from escuadra.core.quantities import Quantity
@@ -22,6 +23,8 @@ from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount, counted, listed, with_uncertainty
 
 Aspect = Literal["yaw", "centre", "distance"]
+U_DROP_MM = 0.5
+"""Of a target's centre below the beam, one sigma."""
 
 
 @check_kind("heights")
@@ -156,7 +159,7 @@ class PoseCheck(Check):
             return Judgement(False, note=self._missing(setup))
         if solved.line is None:
             return Judgement(False, note="Find the line first: the frame is judged against it.")
-        found = solved.derived(self.quantity)
+        value, u = self.found(setup, solved)
         label = {"yaw": "Square", "centre": "Off centre", "distance": "Distance"}[self.aspect]
         line = {"thrust": "thrust line", "body": "centreline", "axis": "axles"}[solved.line]
         figure = self.figure(
@@ -164,8 +167,8 @@ class PoseCheck(Check):
             f"{label}, to the {line}"
             if self.aspect != "distance"
             else f"{label} from the {DATUM_WORDS[setup.plan.procedure.datum]}",
-            found.value,
-            found.u,
+            value,
+            u,
             self.limits,
             self.unit,
             self.direction,
@@ -177,6 +180,11 @@ class PoseCheck(Check):
             return Judgement(False, (figure,), f"{len(read)} of {len(needed)} read")
         shifted = bool(setup.watched(solved.epoch))
         return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted))
+
+    def found(self, setup: Setup, solved: Solved) -> tuple[float, float]:
+        """The value and its u from a solution."""
+        derived = solved.derived(self.quantity)
+        return derived.value, derived.u
 
     def _missing(self, setup: Setup) -> str:
         tapes = setup.tapes(setup.epoch)
@@ -206,6 +214,11 @@ class CentredCheck(PoseCheck):
     quantity: ClassVar[str] = "offset"
     direction: ClassVar[Words | None] = ("left", "right")
 
+    def found(self, setup: Setup, solved: Solved) -> tuple[float, float]:
+        value, u = super().found(setup, solved)
+        hangs = hung(setup)
+        return (value, u) if hangs is None else (value + hangs.value - setup.plan.hang, math.hypot(u, hangs.u))
+
 
 @check_kind("distance")
 class DistanceCheck(PoseCheck):
@@ -231,15 +244,38 @@ class TargetHeightCheck(Check):
                 aspects=frozenset({"height"}),
                 reads="height",
                 hint="to the target's own centre mark, not to the stand",
-            )
+            ),
+            *([self._beam(setup.plan, above)] if setup.plan.target.drop is not None else []),
         ]
 
+    def _beam(self, plan: Plan, above: float) -> Slot:
+        beam = above + (plan.target.drop or 0.0)
+        return Slot(
+            id="height.beam",
+            label="Beam above the floor, by height laser",
+            quantity=Quantity(dimension="length", unit="mm", low=0.6 * beam, high=1.5 * beam),
+            aspects=frozenset({"height"}),
+            reads="height",
+            optional=True,
+            hint="where the target's own mark cannot be reached: its drop and the beam's sag are taken off",
+        )
+
+    def centre(self, setup: Setup) -> tuple[Measured, float, float] | None:
+        """What was read, and the centre's height above the floor with its u: at the target, else from the beam."""
+        direct, *beam = (setup.now(slot) for slot in self.slots(setup))
+        if direct is not None:
+            return direct, direct.value, direct.u
+        if not beam or beam[0] is None:
+            return None
+        down, u = sag(setup.plan)
+        return beam[0], beam[0].value - (setup.plan.target.drop or 0.0) - down, math.hypot(beam[0].u, u, U_DROP_MM)
+
     def judge(self, setup: Setup) -> Judgement:
-        found = setup.now(self.slots(setup)[0])
-        if found is None:
+        read = self.centre(setup)
+        if read is None:
             return Judgement(False)
         rise, label = setup.plan.rise_at_target, "Target centre above the floor"
-        value, u, note = found.value, found.u, ""
+        (found, value, u), note = read, ""
         if rise is not None:
             value, u, label = value + rise.value, math.hypot(u, rise.u), "Target centre above the tyres' plane"
             note = said_correction(setup.plan, rise)
@@ -250,13 +286,13 @@ class TargetHeightCheck(Check):
         return Judgement(True, (figure,), figure.text, note=note)
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        found, rise = setup.now(self.slots(setup)[0]), setup.plan.rise_at_target
-        if found is None or rise is None:
-            return super().budget(setup, figure)
-        return shares([*of_reading(found.figures, found.tool_name), ("the survey of the floor", rise.u)])
-
-    def source_slot(self, figure: Figure) -> str:
-        return "height.target"
+        read, rise = self.centre(setup), setup.plan.rise_at_target
+        if read is None:
+            return []
+        parts = of_reading(read[0].figures, read[0].tool_name)
+        if read[0].slot == "height.beam":
+            parts += [("the target's drop", U_DROP_MM), ("the beam's sag", sag(setup.plan)[1])]
+        return shares([*parts, *([("the survey of the floor", rise.u)] if rise is not None else [])])
 
 
 def said_correction(plan: Plan, rise: Amount) -> str:

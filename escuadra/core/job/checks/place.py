@@ -170,6 +170,8 @@ class SurroundingsCheck(Check):
         return [Slot(id=id, label=said, ask="tick", aspects=frozenset({"area"})) for id, said in questions]
 
     def judge(self, setup: Setup) -> Judgement:
+        if setup.stations and all(view.done for view in setup.stations):
+            return Judgement(True, summary="answered before each run")
         answers = {slot.label: setup.answered(slot) for slot in self.slots(setup)}
         given = {label: found for label, found in answers.items() if found is not None}
         refused = [label.rstrip("?") for label, found in given.items() if found.said.value != "yes"]

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
+from escuadra.core.job.disturbance import CLAMPS
 from escuadra.core.job.entering import Entering
 from escuadra.core.job.places import LINE_ASPECTS, Plan
 from escuadra.core.job.scene import Point, Scene
@@ -82,7 +83,7 @@ def place(
         id=id,
         label=label,
         quantity=Quantity(dimension=dimension, unit=unit, low=low, high=high),
-        aspects=aspects,
+        aspects=aspects | CLAMPS if reads == "beam" else aspects,
         reads=reads,
         words=words,
         hint=hint,

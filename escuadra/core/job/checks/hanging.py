@@ -1,0 +1,98 @@
+"""How the target hangs on the beam: where along it, how far its two parts are apart, and its own level and tilt."""
+
+from typing import ClassVar
+
+from pydantic import Field
+
+from escuadra.core.job.checks.base import Check, Judgement, OneReading, Words
+from escuadra.core.job.hung import hang_slot, hung
+from escuadra.core.job.setup import Setup
+from escuadra.core.job.slots import Slot
+from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.quantities import Quantity
+
+
+@check_kind("hang")
+class HangCheck(Check):
+    """Where along the beam the target's centre hangs, read at its middle or at an edge on the beam's scale."""
+
+    limits: Limits = Field(description="left of the beam's middle, mm; a station says its own nominal")
+
+    @property
+    def carried_by(self) -> str:
+        return "frame"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [hang_slot(setup.plan)]
+
+    def judge(self, setup: Setup) -> Judgement:
+        found, (slot,) = hung(setup), self.slots(setup)
+        if found is None:
+            return Judgement(False)
+        words: Words = ("left", "right")
+        single, about = setup.now(slot), self.limits.nominal
+        label = "Target's centre on the beam"
+        figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", words, single=single, about=about)
+        return Judgement(True, (figure,), figure.text)
+
+
+@check_kind("spacing")
+class SpacingCheck(OneReading):
+    """How far the two parts of a target are apart."""
+
+    @property
+    def carried_by(self) -> str:
+        return "frame"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        around = self.limits.nominal
+        return [
+            Slot(
+                id="spacing",
+                label="Between the middles of the target's two parts",
+                quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=1.6 * around),
+                aspects=frozenset({"target"}),
+                reads="rule",
+                hint="from mark to mark, not from edge to edge",
+            )
+        ]
+
+
+@check_kind("target_level")
+class TargetLevelCheck(Check):
+    """The level laid on the target itself: upright, or tilted as the station says."""
+
+    roll: Limits = Field(description="degrees, its left side up positive")
+    tilt: Limits = Field(description="degrees off the station's tilt, its top away from the vehicle positive")
+
+    words: ClassVar[dict[str, Words]] = {
+        "roll": ("left side high", "right side high"),
+        "tilt": ("top away", "top towards"),
+    }
+    labels: ClassVar[dict[str, str]] = {"roll": "Along the target", "tilt": "On the target's face"}
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [
+            Slot(
+                id=f"hangs.{way}",
+                label=self.labels[way],
+                quantity=Quantity(dimension="angle", unit="°", low=-9, high=9),
+                aspects=frozenset({"level", "tilt"}),
+                reads="level",
+                words=self.words[way],
+                hint="sides as from the driver's seat" if way == "roll" else "its top against the vehicle",
+            )
+            for way in ("roll", "tilt")
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        station, figures = setup.plan.station, []
+        tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
+        for slot, limits, about in zip(self.slots(setup), (self.roll, self.tilt), (0.0, tilt), strict=True):
+            found = setup.now(slot)
+            if found is not None:
+                around = limits.model_copy(update={"nominal": about})
+                figures.append(
+                    self.figure(slot.id, slot.label, found.value, found.u, around, "°", slot.words, found, about)
+                )
+        return Judgement(len(figures) == 2, tuple(figures), ", ".join(f.text for f in figures))

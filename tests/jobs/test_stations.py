@@ -1,0 +1,231 @@
+"""A procedure run at several places: what comes next, what proves each run, and what a bump found late puts in doubt."""
+
+import pytest
+
+from escuadra.core.errors import Conflict
+from escuadra.core.job.stations import change
+from escuadra.demo.technician import Technician
+from escuadra.jobs import Garage
+from escuadra.jobs.stations import run_station
+from tests.conftest import NOON
+
+
+def begun(garage: Garage, procedure: str, frame: str = "galga-2", reason: str = "front camera replaced") -> Technician:
+    """A job of a sheet with stations, with everything but target and frame done."""
+    who = Technician(garage, NOON, "teo")
+    who.take_in(number="T-9", reason=reason, bay="Norte", procedure=procedure, frame=frame)
+    who.ready()
+    who.stance(1, 2, -1, 0)
+    who.line(("0.07", "0.05"))
+    return who
+
+
+def set_up(who: Technician, off: tuple[float, float, float] = (0.5, 0.3, 0.0)) -> None:
+    """Target and frame as the station wants them, all read."""
+    who.target()
+    who.hang()
+    who.level()
+    who.tapes(off)
+    who.around()
+
+
+def station(who: Technician) -> str:
+    plan = who.opened.sheet.plan
+    assert plan.station is not None
+    return plan.station.id
+
+
+def proofs(who: Technician) -> list[str | None]:
+    return [view.proof for view in who.opened.sheet.stations]
+
+
+def shifted(who: Technician, wrong: float = 0.0) -> None:
+    """The target shifted as told, then what the sheet asks for; the tape that notices a bump misread by ``wrong``."""
+    move = who.opened.sheet.next
+    assert move.happening == "shift", move.sentence
+    who.happen("shift", move.sentence, move.by)
+    who.hang()
+    who.read("level.roll", "0.03", "level-1", "LF end high")
+    who.read("level.pitch", "0.02", "level-1", "leaning away")
+    sheet = who.opened.sheet
+    watch = sheet.setup.watched(sheet.setup.epoch)
+    assert watch
+    tape(who, watch, wrong=wrong)
+    who.read("crossing", "-0.3", "laser-2")
+    for _ in range(4):
+        move = who.opened.sheet.next
+        if not wrong and move.check == "centred" and move.slot.startswith("tape."):
+            tape(who, move.slot)
+    who.around()
+
+
+def tape(who: Technician, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
+    """One tape more, to a frame that stands off the station's goal."""
+    _, hub, end = slot.split(".")
+    who.tapes(off, ((hub, end),), (slot, wrong))
+
+
+def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None:
+    who = begun(garage, "BL-CAM-02")
+    set_up(who)
+    move = who.opened.sheet.next
+    assert (move.kind, move.figure) == ("run", "1 of 3"), move.sentence
+    with pytest.raises(Conflict, match="at hand is centre"):
+        run_station(who.garage, who.job, "left", who.person, who.id())
+    who.run()
+    assert proofs(who) == ["awaited", None, None]
+    move = who.opened.sheet.next
+    assert move.sentence == "Shift the target 702\u202fmm to the left on the beam."
+    assert move.expect == "702\u202fmm"
+    shifted(who)
+    assert proofs(who) == ["proven", None, None]
+    assert who.opened.sheet.next.kind == "run", who.opened.sheet.next.sentence
+    who.run()
+    assert "1\u202f404\u202fmm to the right" in who.opened.sheet.next.sentence
+    shifted(who)
+    who.run()
+    move = who.opened.sheet.next
+    assert move.sentence.startswith("Read once more: "), "the last run waits for its proof"
+    assert not who.opened.sheet.can_sign
+    tape(who, move.slot)
+    assert proofs(who) == ["proven"] * 3
+    assert who.opened.sheet.next.kind == "sign", who.opened.sheet.next.sentence
+
+
+def test_a_bump_found_late_puts_every_run_since_the_last_good_check_in_doubt(garage: Garage) -> None:
+    who = begun(garage, "BL-CAM-02")
+    set_up(who)
+    who.run()
+    shifted(who)
+    who.run()
+    shifted(who, wrong=9.0)
+    assert proofs(who) == ["proven", "contradicted", None]
+    assert station(who) == "right", "it may be a misread tape: nothing is undone before anybody says so"
+    square = who.opened.sheet.check("square")
+    assert square is not None
+    assert "bumped while the target was shifted" in square.judgement.trouble
+    who.happen("bump")
+    assert proofs(who) == ["proven", "doubt", None]
+    assert station(who) == "left"
+    view = who.opened.sheet.check("stations")
+    assert view is not None
+    assert view.state == "stale"
+    assert "left" in view.judgement.note
+    assert who.opened.sheet.next.happening == "shift", "back to the left place"
+
+
+def test_a_misread_tape_that_is_replaced_leaves_the_runs_alone(garage: Garage) -> None:
+    who = begun(garage, "BL-CAM-02")
+    set_up(who)
+    who.run()
+    shifted(who, wrong=9.0)
+    assert proofs(who)[0] == "contradicted"
+    sheet = who.opened.sheet
+    watch = sheet.setup.watched(sheet.setup.epoch)
+    value = sheet.setup.live(watch)[-1].value - 9.0
+    who.read(watch, f"{value:.0f}", "tape-4", replaces=True)
+    assert proofs(who)[0] == "proven"
+
+
+@pytest.mark.parametrize("later, proof", [("bump", "doubt"), ("roll", "missed"), ("door", "awaited")])
+def test_what_happens_after_a_run_says_how_it_stands(garage: Garage, later: str, proof: str) -> None:
+    who = begun(garage, "BL-CAM-02")
+    set_up(who)
+    who.run()
+    who.happen(later)
+    assert proofs(who)[0] == proof
+
+
+def test_a_reading_again_in_the_same_place_is_no_mean(garage: Garage) -> None:
+    who = begun(garage, "BL-CAM-02")
+    set_up(who)
+    who.run()
+    move = who.opened.sheet.next
+    setup = who.opened.sheet.setup
+    watch = setup.watch(setup.epoch)
+    assert move.slot != watch
+    value = setup.live(watch)[-1].value
+    who.read(watch, f"{value + 7:.0f}", "tape-4")
+    assert proofs(who)[0] == "contradicted", "averaged with the reading before the run it would have passed"
+    who.garage.undo(who.job, who.person, who.id())
+    who.garage.undo(who.job, who.person, who.id())
+    assert proofs(who)[0] is None, "a run that was said by mistake is taken back like an entry"
+
+
+def test_far_comes_after_the_near_run_was_proven(garage: Garage) -> None:
+    who = begun(garage, "QR-CAM-02")
+    set_up(who)
+    assert who.opened.sheet.slots["hang"].slot.label == "Target's left edge on the beam's scale"
+    who.run()
+    move = who.opened.sheet.next
+    assert move.sentence.startswith("Read once more: "), move.sentence
+    tape(who, move.slot, (0.5 - 1054, 0.3, 0.0))
+    told = change(who.opened.sheet.plan, *list(who.opened.sheet.plan.whole.at_stations.values()))
+    assert told.moves == (
+        "Roll the frame 1\u202f054\u202fmm away from the vehicle.",
+        "Crank the target 163\u202fmm up.",
+    )
+    assert {"squareness", "distance", "target height", "level"} <= set(told.rechecks)
+    move = who.opened.sheet.next
+    assert move.happening == "roll", move.sentence
+
+
+def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
+    who = begun(garage, "BL-RAD-02", reason="front radar replaced")
+    who.target()
+    who.level()
+    who.read("hangs.roll", "0.1", "level-1", "left side high")
+    who.read("hangs.tilt", "0.05", "level-1", "top away")
+    who.tapes((0.5, 0.3, 0.0))
+    who.around()
+    assert who.opened.sheet.next.kind == "run", who.opened.sheet.next.sentence
+    who.run()
+    move = who.opened.sheet.next
+    assert move.sentence.startswith("Set the tilt lever to notch 3 of 3: 2.1"), move.sentence
+    who.happen(move.happening)
+    who.read("hangs.roll", "0.1", "level-1", "left side high")
+    who.read("hangs.tilt", "2.2", "level-1", "top away")
+    view = who.opened.sheet.check("hangs")
+    assert view is not None
+    assert view.state == "holds"
+
+
+def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
+    who = begun(garage, "BL-SUR-01", reason="surround control unit replaced")
+    who.target()
+    who.level()
+    who.tapes((0.5, 0.3, 0.0))
+    who.around()
+    who.run()
+    move = who.opened.sheet.next
+    assert move.kind == "read", "the frame is read once more before anything else"
+    tape(who, move.slot)
+    assert station(who) == "left"
+    assert {view.check.kind for view in who.opened.sheet.checks}.isdisjoint({"square", "level", "target_height"})
+    who.happen("mount")
+    who.target()
+    who.stand(off=(31.0, -18.0), turned_deg=2.0)
+    view = who.opened.sheet.check("stand")
+    assert view is not None
+    figures = {f.id: f.value for f in view.judgement.figures}
+    assert figures["forward"] == pytest.approx(31, abs=2)
+    assert figures["left"] == pytest.approx(-18, abs=2)
+    assert figures["facing"] == pytest.approx(2.0, abs=0.2)
+    move = who.opened.sheet.next
+    assert move.sentence.startswith("Move the stand 3"), move.sentence
+    assert "back" in move.sentence
+    who.happen("stand", move.sentence, move.by)
+    who.stand(off=(1.0, -1.0))
+    who.around()
+    assert who.opened.sheet.next.kind == "run", who.opened.sheet.next.sentence
+    who.run()
+    assert proofs(who)[:2] == ["proven", "awaited"]
+    who.happen("stand_bump")
+    assert proofs(who)[1] == "doubt"
+
+
+def test_a_place_past_the_beam_is_said_before_work_starts(garage: Garage) -> None:
+    who = begun(garage, "BL-CAM-02", frame="galga-3")
+    move = who.opened.sheet.next
+    assert move.kind == "blocked"
+    assert "702\u202fmm left of the beam's middle" in move.then
