@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.job.both_lines import both_lines
+from escuadra.core.job.hung import hung
 from escuadra.core.job.moving import planned_moves
 from escuadra.core.job.places import ENDS, tape_slot
 from escuadra.core.job.sheet import CheckView, Sheet
@@ -17,6 +18,7 @@ from escuadra.core.procedure import DATUM_WORDS
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
+from escuadra.drawing.stations import other_places, stand_view
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 MAGNIFIED = 20.0
@@ -59,14 +61,22 @@ def plan_view(
     below for a title block, drawing units; ``check``: the open one, whose method or rectangle is drawn.
     """
     vehicle, goal = sheet.plan.vehicle, sheet.plan.nominal_goal
-    front = goal.x + 620
+    stand = sheet.plan.station is not None and sheet.plan.station.carrier == "stand"
+    whole, front = whole or stand, goal.x + 620
     back = -vehicle.outline.rear_overhang - 300 if whole else vehicle.wheelbase - 1500
+    if stand:
+        back = min(back, *(at.target_place.x - 400 for at in sheet.plan.whole.at_stations.values()))
     least = (sheet.plan.frame.beam_length + 700) * size[0] / (size[1] - HEAD - foot)
     if front - back < least:
         back = front - least
     window = Window(back, front, *size, foot)
     body = [_body(sheet, window), _scale(window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
-    body += _frame(sheet, window, magnify)
+    if stand:
+        body += stand_view(sheet, window.at, slot, MAGNIFIED if magnify else 1.0)
+        if magnify:
+            body.append(label("small", (8, window.height - 8), f"gaps drawn ×{MAGNIFIED:.0f}"))
+        return document("Plan of vehicle, lines and stand, seen from above", size, body)
+    body += [*other_places(sheet, window.at), *_frame(sheet, window, magnify)]
     body += [*drawn_sights(sheet, check, window.at), *drawn_rectangle(sheet, check, slot, window.at)]
     return document("Plan of vehicle, lines and frame, seen from above", size, body)
 
@@ -199,12 +209,14 @@ def _tapes(sheet: Sheet, window: Window, at_hand: str) -> list[str]:
 
 
 def _beam(pose: Pose, sheet: Sheet, window: Window, cls: str) -> list[str]:
-    half, target = sheet.plan.frame.beam_length / 2, sheet.plan.target.width / 2
+    half, target, hang = sheet.plan.frame.beam_length / 2, sheet.plan.target.width / 2, sheet.plan.hang
+    if cls != "goal" and (found := hung(sheet.setup)) is not None:
+        hang = found.value
     face = sheet.plan.frame.face_offset
     ends = [window.at(*_on_beam(pose, 0, half)), window.at(*_on_beam(pose, 0, -half))]
     board = [
-        window.at(*_on_beam(pose, x, y))
-        for x, y in ((-face, target), (-face, -target), (-face + 45, -target), (-face + 45, target))
+        window.at(*_on_beam(pose, x, hang + y * target))
+        for x, y in ((-face, 1), (-face, -1), (-face + 45, -1), (-face + 45, 1))
     ]
     return [line(f"beam {cls}", *ends), polyline(f"board {cls}", board, True)]
 
@@ -247,8 +259,12 @@ def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
 def _move(sheet: Sheet, window: Window, pose: Pose) -> list[str]:
     """The next move as an arrow at the beam."""
     move = sheet.next
-    if move.kind != "move" or move.happening not in ("yaw", "slide", "roll"):
+    if move.kind != "move" or move.happening not in ("yaw", "slide", "roll", "shift"):
         return []
+    if move.happening == "shift":
+        face, hang = -sheet.plan.frame.face_offset - 150, sheet.plan.hang
+        a, b = (window.at(*_on_beam(pose, face, at)) for at in (hang - move.by.get("hang", 0.0), hang))
+        return [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
     half = sheet.plan.frame.beam_length / 2
     if move.happening == "yaw":
         solved = sheet.setup.newest

@@ -40,6 +40,7 @@ from escuadra.web.routes import (
     round,
     self_check,
     sheet,
+    stations,
     surveys,
 )
 
@@ -141,6 +142,7 @@ def create_app(garage: Garage) -> FastAPI:
         brought,
         round,
         lines,
+        stations,
         rig,
         devices,
         record,

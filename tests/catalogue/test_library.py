@@ -76,4 +76,6 @@ def test_an_entry_is_pinned_by_its_content_and_reads_back_as_itself(catalogue: C
 
 def test_every_kind_of_check_is_registered_once_and_used(catalogue: Catalogue) -> None:
     used = {check.kind for e in catalogue.all("procedure") for check in e.content.checks}
-    assert used | {"rear_toe"} == set(CheckSpec.registered), "rear_toe is what earlier sheets call the lines' check"
+    assert used | {"rear_toe", "stations"} == set(CheckSpec.registered), (
+        "an earlier name; what every sheet with places has"
+    )

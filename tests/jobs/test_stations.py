@@ -1,4 +1,4 @@
-"""A procedure run at several places: what comes next, what proves each run, and what a bump found late puts in doubt."""
+"""A procedure run at several places: what is next, what proves each run, and what a bump found late puts in doubt."""
 
 import pytest
 

@@ -117,11 +117,13 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
     check, title = view.check, view.check.title
     worst = view.worst
     if check.kind == "target":
+        station = sheet.plan.station
+        hang = "Put on the stand" if station is not None and station.carrier == "stand" else "Mount"
         return NextMove(
             "move",
-            "Mount the target that the sheet wants.",
+            f"{hang} the target that the sheet wants.",
             _sentence(view.judgement.wrong),
-            action="Mount the target that the sheet wants",
+            action=f"{hang} the target that the sheet wants",
             check=check.id,
             happening="mount",
         )

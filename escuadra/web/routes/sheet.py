@@ -210,7 +210,8 @@ def _temperature(state: State) -> str:
     return f"{max(typed)[1]:g}" if typed else ""
 
 
-def _done(request: Request, opened: Opened, check: str, slot: str) -> Response:
+def done(request: Request, opened: Opened, check: str, slot: str) -> Response:
+    """The sheet after an entry: its changing part for htmx, else a redirect to it."""
     if request.headers.get("HX-Request") == "true":
         return page(request, opened, check, slot)
     return RedirectResponse(f"/jobs/{opened.row.id}?check={check}&slot={slot}", 303)
@@ -256,7 +257,7 @@ def record_reading(request: Request, job: str, form: dict[str, str] = Depends(fo
     if isinstance(result, Asked):
         trouble = Trouble("", result.question, typed, word, replaces)
         return page(request, garage.open(job), check, slot, trouble)
-    return _done(request, result.opened, *after_entry(result.opened, check, slot))
+    return done(request, result.opened, *after_entry(result.opened, check, slot))
 
 
 @router.post("/answers")
@@ -268,7 +269,7 @@ def record_answer(request: Request, job: str, form: dict[str, str] = Depends(for
         opened = garage.answer(job, slot, value, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), 422)
-    return _done(request, opened, *after_entry(opened, check, slot))
+    return done(request, opened, *after_entry(opened, check, slot))
 
 
 @router.post("/happenings")
@@ -281,7 +282,7 @@ def happen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
         opened = garage.happen(job, what, person_of(request), form.get("entry", ""), form.get("amount", ""), by)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), form.get("check", ""), "", Trouble(told(error)), 422)
-    return _done(request, opened, "", "")
+    return done(request, opened, "", "")
 
 
 @router.post("/undo")
@@ -297,7 +298,7 @@ def undo(request: Request, job: str, form: dict[str, str] = Depends(form_of)) ->
     for id, view in opened.sheet.slots.items():
         if before.live(id) != opened.state.live(id):
             slot, check = id, _home(opened, view, check)
-    return _done(request, opened, check, slot)
+    return done(request, opened, check, slot)
 
 
 def _home(opened: Opened, slot: SlotView, check: str) -> str:
@@ -313,7 +314,7 @@ def override(request: Request, job: str, form: dict[str, str] = Depends(form_of)
         opened = garage.override(job, check, reason, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), 422)
-    return _done(request, opened, check, "")
+    return done(request, opened, check, "")
 
 
 @router.post("/sign")
@@ -326,7 +327,7 @@ def sign(request: Request, job: str, form: dict[str, str] = Depends(form_of)) ->
         )
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error)), 409)
-    return _done(request, opened, "", "")
+    return done(request, opened, "", "")
 
 
 @router.post("/reopen")
@@ -337,4 +338,4 @@ def reopen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
         opened = garage.reopen(job, reason, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), 422)
-    return _done(request, opened, "", "")
+    return done(request, opened, "", "")

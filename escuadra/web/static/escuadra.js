@@ -103,7 +103,7 @@
       card.className = "keys-card";
       card.setAttribute("aria-label", "Keys");
       const rows = [["arrows", "up and down: checks; left and right: places in a check"], ["digits", "start an entry, Enter records"],
-        ["m", "moved as told"], ["b", "the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "far mode"],
+        ["m", "moved as told"], ["r", "the procedure was run here"], ["b", "the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "far mode"],
         ["d", "dim or light"], ["u", "units where none is typed"], ["z", "undo my last entry"], ["?", "this card"]];
       for (const [key, what] of rows) {
         const left = document.createElement("kbd");

@@ -13,7 +13,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import EDGES, STAND, staking, stand_slots, stood
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
-from escuadra.core.wording import listed
+from escuadra.core.wording import amount, listed
 
 FORWARD, SIDEWAYS, TURNED = ("too far forward", "too far back"), ("too far left", "too far right"), ("left", "right")
 
@@ -105,8 +105,9 @@ class StakedCheck(Check):
             labels = dict.fromkeys(slot.label for slot in slots if slot.id in named)
             trouble = f"The stand's tapes contradict each other{': ' + listed(list(labels)) if labels else ''}."
         needed = len([slot for slot in slots if not slot.optional])
-        summary = listed([figure.text for figure in figures[:2]]) if not missing else ""
-        summary = summary or f"{needed - len(missing)} of {needed} read"
+        summary = f"{needed - len(missing)} of {needed} read"
+        if found is not None and not missing:
+            summary = f"{amount(math.hypot(found.forward, found.left), 'mm')} off its place"
         parts = " and ".join(way.found[p].check or "" for p in way.found if p not in EDGES)
         note = f"The tape from the {parts} checks the other two." if parts and missing else ""
         return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)

@@ -1,0 +1,73 @@
+"""Targets on stands of their own, and the other places of a sheet that is run at several, on the plan."""
+
+import math
+from collections.abc import Callable
+
+from escuadra.core.axes import turned
+from escuadra.core.job.sheet import Sheet
+from escuadra.core.job.staked import on_face, points_of, staking, stand_slots, stood
+from escuadra.core.procedure import TargetPlace
+from escuadra.drawing.svg import Point, arrow_head, label, line, polyline
+
+At = Callable[[float, float], Point]
+DEPTH = 45.0
+
+
+def board(at: At, centre: tuple[float, float], facing_deg: float, width: float, cls: str) -> str:
+    """A target from above: its face, and a little of its back."""
+    left, right = (on_face(centre, facing_deg, side * width / 2) for side in (1, -1))
+    bx, by = turned(facing_deg, -DEPTH, 0.0)
+    back = [(right[0] + bx, right[1] + by), (left[0] + bx, left[1] + by)]
+    return polyline(f"board {cls}", [at(*p) for p in (left, right, *back)], True)
+
+
+def other_places(sheet: Sheet, at: At) -> list[str]:
+    """The places that are not at hand, dashed as planned."""
+    plan, parts = sheet.plan, []
+    for view in sheet.stations:
+        there = plan.whole.at_stations[view.station.id]
+        if view.station == plan.station or (plan.station and there.target_place == plan.target_place):
+            continue
+        place = there.target_place
+        parts.append(board(at, (place.x, place.y), place.facing_deg, there.target.width, "goal"))
+        parts.append(_named("small", at, place, view.station.name))
+    return parts
+
+
+def _named(cls: str, at: At, place: TargetPlace, name: str) -> str:
+    """A place's name behind its target, clear of board and beam."""
+    ahead, left = turned(place.facing_deg, 1.0, 0.0)
+    x, y = at(place.x, place.y)
+    if abs(ahead) > abs(left):
+        return label(cls, (x - math.copysign(30, ahead), y + (20 if abs(place.y) < 60 else 5)), name, "start" if ahead < 0 else "end")
+    return label(cls, (x, y + math.copysign(16, left) + 5), name, "middle")
+
+
+def stand_view(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
+    """The stand at hand: where it must be dashed, where its tapes say that it is, and the tapes."""
+    way, plan = staking(sheet.setup), sheet.plan
+    if way is None:
+        return []
+    place = plan.target_place
+    parts = [board(at, way.centre, way.facing_deg, plan.target.width, "goal"), *other_places(sheet, at)]
+    centre, facing = way.centre, way.facing_deg
+    found = stood(sheet.setup)
+    if found is not None:
+        fx, fy = turned(way.facing_deg - place.facing_deg, found.forward * magnify, found.left * magnify)
+        centre = (centre[0] + fx, centre[1] + fy)
+        facing += max(-18.0, min(18.0, (found.turned or 0.0) * min(magnify, 6.0)))
+        parts.append(board(at, centre, facing, plan.target.width, "stands"))
+        if sheet.next.happening == "stand":
+            a, b = at(*centre), at(*way.centre)
+            parts += [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
+    for tape in stand_slots(sheet.setup):
+        _, _, part, control = tape.id.split(".")
+        read, wanted = sheet.setup.now(tape) is not None, tape.id == slot
+        if not (read or wanted):
+            continue
+        cx, cy, _ = way.controls[control.replace("_", " ")]
+        end = on_face(centre, facing, points_of(plan)[part])
+        cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
+        parts.append(line(cls, at(cx, cy), at(*end)))
+    parts.append(_named("name", at, place, plan.station.name if plan.station else ""))
+    return parts

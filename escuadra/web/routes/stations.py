@@ -1,0 +1,52 @@
+"""Stations: what to move, set and read again from one place to the next, how each run stands, and "it was run"."""
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.reach import beyond
+from escuadra.core.job.sheet import Sheet
+from escuadra.core.job.stations import Change, StationView, change
+from escuadra.jobs.stations import run_station
+from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.web.routes.sheet import Trouble, done, page
+
+router = APIRouter(prefix="/jobs/{job}/stations")
+PROOF_WORDS = {
+    "proven": "run, and read again afterwards",
+    "awaited": "run; the reading that would notice a bump is still to come",
+    "missed": "run; nothing shows that it still stood",
+    "contradicted": "run; what was read again does not agree",
+    "doubt": "in doubt: to be run again",
+}
+
+
+@router.get("")
+def show(request: Request, job: str) -> Response:
+    """Every station with its way there and how its run stands."""
+    opened = garage_of(request).open(job)
+    if not opened.sheet.stations:
+        raise BadInput("stations", opened.sheet.plan.procedure.id, "a sheet that is run at several places")
+    return render(request, "stations.html", opened=opened, rows=rows(opened.sheet), proof_words=PROOF_WORDS)
+
+
+def rows(sheet: Sheet) -> list[tuple[StationView, Change, str]]:
+    """Each station, the way to it from the one before, and what the frame can't reach there."""
+    found, before = [], None
+    for view in sheet.stations:
+        at = sheet.plan.whole.at_stations[view.station.id]
+        past = beyond(at)
+        found.append((view, change(sheet.plan.whole, before, at), past.said if past is not None else ""))
+        before = at
+    return found
+
+
+@router.post("")
+def run(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+    """The procedure was run at the station at hand."""
+    garage = garage_of(request)
+    try:
+        opened = run_station(garage, job, form.get("station", ""), person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(job), "stations", "", Trouble(told(error)), 409)
+    return done(request, opened, "", "")
