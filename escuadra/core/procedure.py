@@ -173,6 +173,10 @@ class Station(Frozen):
         return self
 
 
+Ages = Literal["ride_height", "battery", "load", "tyres", "floor", "steering", "level", "area"]
+"""What can be too old by the clock alone: what is read for itself, not in one solution with other readings."""
+
+
 class FloorLimits(Frozen):
     """What the floor must be under wheels and targets; judged where the bay was surveyed."""
 
@@ -211,6 +215,7 @@ class Procedure(Frozen):
     room: list[Zone] = Field([], description="kept clear while the procedure runs")
     places: list[TargetPlace] = Field([], description="where targets stand; empty: the one place of the sheet")
     stations: list[Station] = Field([], description="places that it is run at, in their order; empty: one run")
+    fresh: dict[Ages, Positive] = Field({}, description="minutes after which what was read must be read again")
     floor: FloorLimits | None = Field(None, description="limits that only a survey can judge")
     checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
     cautions: list[str]

@@ -7,7 +7,8 @@ Line protocol: one JSON object a line, UTF-8, answered by one JSON object a line
 is what the device is held to, the name of a slot. ``{"ask": "look", "bay"}``: the bay's true state.
 ``{"ask": "set", "bay"}`` with any of ``away``, ``left`` (mm off the goal), ``yaw``, ``roll``, ``pitch`` (degrees),
 ``height`` (mm), ``blunder`` {place: mm or degrees}, ``lost`` [device], ``battery`` {device: percent}. A refusal is
-answered by ``{"error"}``.
+answered by ``{"error"}``. ``{"ask": "obey", "bay", "what", "by"}``: the frame is moved as told, as well as knobs and
+hands allow; what ``by`` says in figures, as the log's events have it.
 """
 
 import asyncio
@@ -75,8 +76,11 @@ class StandIn:
             return self._read(watched, str(asked.get("device")), str(asked.get("place")))
         if what == "set":
             self._set(watched, asked)
+        elif what == "obey":
+            by = {str(k): float(v) for k, v in dict(asked.get("by", {})).items()}
+            watched.bay.obey(str(asked.get("what")), by)
         elif what != "look":
-            raise BadInput("ask", what, "prepare, read, look or set")
+            raise BadInput("ask", what, "prepare, read, look, set or obey")
         return self._look(watched)
 
     def _read(self, watched: Watched, device: str, place: str) -> dict[str, Any]:

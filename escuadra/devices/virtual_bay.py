@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.errors import BadInput
+from escuadra.core.job.hung import sag
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Scene
@@ -21,6 +22,10 @@ from escuadra.core.stance import CORNERS
 LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repeatability=0.3)
 SCALE = Instrument(resolution=0.5, accuracy_constant=0.5, accuracy_ppm=0, repeatability=0.4)
 DEGREES = Instrument(resolution=0.01, accuracy_constant=0.02, accuracy_ppm=0, repeatability=0.01)
+
+LEVEL_PLACES = {"slope": 0.11, "bracket": 0.2, "steering": 0.3}
+"""What a level shows elsewhere than on the frame: percent or degrees."""
+ARCH_OFF_MM = -1.5
 
 
 @dataclass(frozen=True)
@@ -51,7 +56,7 @@ class VirtualBay:
             self.chance.uniform(0.99, 1.01),
             self.chance.uniform(0.97, 1.03),
         )
-        self._last_turn = 0.0
+        self._last_turn, self.hang, self.tilt = 0.0, 0.0, 0.0
         shared = {id(LENGTHS): LENGTHS, id(SCALE): SCALE, id(DEGREES): DEGREES}
         self._offset = {k: self.chance.gauss(0, i.accuracy_constant / math.sqrt(3)) for k, i in shared.items()}
 
@@ -81,10 +86,19 @@ class VirtualBay:
             return math.hypot(self._level_tape(parts[1], parts[2]), rise)
         if place == "height.target":
             return self.height
+        if place == "height.beam":
+            return self.height + (self.plan.target.drop or 0.0) + sag(self.plan)[0]
+        if parts[0] in ("level", "hangs"):
+            lean = self.roll if parts[1] == "roll" else self.pitch
+            return lean + (self.tilt if parts[1] == "tilt" else 0.0)
+        if place == "hang":
+            return self.plan.frame.scale_zero + self.hang
+        if parts[0] in LEVEL_PLACES:
+            return LEVEL_PLACES[parts[0]]
+        if parts[0] == "arch":
+            return float(getattr(self.plan.vehicle.arches, parts[1])) + ARCH_OFF_MM
         if parts[0] == "height":
             return self._height_of(parts[1])
-        if parts[0] == "level":
-            return self.roll if parts[1] == "roll" else self.pitch
         for method in ("marks", "rig", "hubs"):
             found = METHODS[method].exact(self.scene).get(place)
             if found is not None:
@@ -120,14 +134,20 @@ class VirtualBay:
             self.roll += chance.gauss(0, 0.02)
         elif happening == "height":
             self.height += by["turns"] * self.plan.frame.height_per_turn * self.knobs.crank_gain
+        elif happening == "shift":
+            self.hang += by["hang"] + chance.gauss(0, 0.6)
         elif happening == "feet":
             self.roll, self.pitch = chance.gauss(0, 0.04), chance.gauss(0, 0.04)
-        self.scene = Scene(self.plan, pose, self.scene.toe, self.scene.hub_off)
+        self.nudge(pose)
 
     def _pushed(self, away: float, left: float, turn: float) -> Pose:
         pose = self.scene.pose
         dx, dy = turned(pose.yaw_deg, away, left)
         return Pose(x=pose.x + dx, y=pose.y + dy, yaw_deg=pose.yaw_deg + turn)
+
+    def nudge(self, pose: Pose) -> None:
+        """The frame stands elsewhere, and nobody said so."""
+        self.scene = Scene(self.plan, pose, self.scene.toe, self.scene.hub_off)
 
     def off(self) -> dict[str, float]:
         """How far the frame truly is from where it must be: yaw (degrees), centre, distance, height (mm)."""

@@ -39,7 +39,12 @@ def _named(cls: str, at: At, place: TargetPlace, name: str) -> str:
     ahead, left = turned(place.facing_deg, 1.0, 0.0)
     x, y = at(place.x, place.y)
     if abs(ahead) > abs(left):
-        return label(cls, (x - math.copysign(30, ahead), y + (20 if abs(place.y) < 60 else 5)), name, "start" if ahead < 0 else "end")
+        return label(
+            cls,
+            (x - math.copysign(30, ahead), y + (20 if abs(place.y) < 60 else 5)),
+            name,
+            "start" if ahead < 0 else "end",
+        )
     return label(cls, (x, y + math.copysign(16, left) + 5), name, "middle")
 
 

@@ -102,7 +102,7 @@ class Garage:
 
     def _sheet(self, log: Log, row: Row) -> Sheet:
         head, sheet = self._sheets.get(row.id, ("", None))
-        if sheet is None or head != row.head:
+        if sheet is None or head != row.head or (sheet.expires is not None and sheet.expires <= self.clock()):
             state = self._state(log, row)
             sheet = derive(state, self._plan(row.id, state), self.clock())
             self._sheets[row.id] = (row.head, sheet)
@@ -333,6 +333,7 @@ class Garage:
             temperature=warm,
             hung_free=hung_free and instrument.sag is not None,
             replaces=replaces,
+            replaces_after=sheet.setup.replaced_after(where) if replaces else 0,
             device=device[:60],
         )
         return Recorded(self.append(job, person, client_id, lambda _state, _sheet: payload))

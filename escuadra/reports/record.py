@@ -42,6 +42,7 @@ class RecordedReading(Frozen):
     conditions: str = Field(description="temperature of the tape, hung free; empty where neither applies")
     at: datetime
     person: str
+    device: str = Field("", description="serial of the device that proposed it; empty: typed")
     seq: int = Field(description="of the event in the log")
 
 
@@ -272,6 +273,7 @@ def _reading(label: str, entry: Entry) -> RecordedReading:
         conditions=_conditions(taken) if taken else "",
         at=_time(entry.at),
         person=entry.person.name,
+        device=taken.device if taken else "",
         seq=entry.seq,
     )
 

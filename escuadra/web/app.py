@@ -132,6 +132,7 @@ def create_app(garage: Garage) -> FastAPI:
     app.state.garage = garage
     app.state.changes = Changes()
     app.state.rigs = {}
+    app.state.follow_move = devices.obey
     app.state.devices = devices_of(os.environ.get("ESCUADRA_DEVICES", ""))
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

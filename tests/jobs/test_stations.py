@@ -229,3 +229,21 @@ def test_a_place_past_the_beam_is_said_before_work_starts(garage: Garage) -> Non
     move = who.opened.sheet.next
     assert move.kind == "blocked"
     assert "702\u202fmm left of the beam's middle" in move.then
+
+
+def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
+    who = begun(garage, "BL-CAM-02")
+    clock = garage.clock
+    sheet = who.opened.sheet
+    view = sheet.check("ride_height")
+    assert view is not None
+    assert view.state == "holds"
+    assert sheet.expires is not None
+    late = sheet.expires + 60 * 60_000
+    garage.clock = lambda: late
+    view = who.opened.sheet.check("ride_height")
+    assert view is not None
+    assert (view.state, view.because.words if view.because else "") == ("stale", "read more than 170 minutes ago")
+    assert who.opened.sheet.next.then == "Stale: read more than 130 minutes ago."
+    garage.clock = clock
+    assert who.opened.sheet.check("ride_height") is not None

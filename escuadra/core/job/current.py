@@ -46,8 +46,9 @@ class EndMark:
 class Current:
     """A job's state and plan, and what its entries amount to; made once for one derivation."""
 
-    def __init__(self, state: State, plan: Plan) -> None:
-        self.state, self.plan = state, plan
+    def __init__(self, state: State, plan: Plan, at: int | None = None) -> None:
+        """``at``: UTC milliseconds, for what is too old by the clock; ``None``: nothing is."""
+        self.state, self.plan, self.at = state, plan, at
         self._known: dict[Hashable, Any] = {}
 
     def once(self, key: Hashable, make: Callable[[], T]) -> T:
@@ -74,7 +75,20 @@ class Current:
 
     def current(self, slot: Slot) -> tuple[Entry, ...]:
         """Those of them that nothing disturbed since."""
-        return self.once(("current", slot.id), lambda: current(self.live(slot.id), self.state, slot.aspects))
+        return self.once(("current", slot.id), lambda: self._current(slot))
+
+    def _current(self, slot: Slot) -> tuple[Entry, ...]:
+        found = current(self.live(slot.id), self.state, slot.aspects)
+        ends = self.fresh_ms(slot)
+        if ends is None or self.at is None:
+            return found
+        at = self.at
+        return tuple(e for e in found if e.at + ends > at)
+
+    def fresh_ms(self, slot: Slot) -> int | None:
+        """How long a slot's entries stay fresh, milliseconds; ``None`` where the sheet sets no term."""
+        terms = [minutes for aspect, minutes in self.plan.procedure.fresh.items() if aspect in slot.aspects]
+        return round(min(terms) * 60_000) if terms else None
 
     @cached_property
     def target_hangs(self) -> bool:
@@ -196,6 +210,11 @@ class Current:
         for entry in entries:
             parted.setdefault(sum(seq < entry.seq for seq in runs), []).append(entry)
         return list(parted.values())
+
+    def replaced_after(self, slot: Slot) -> int:
+        """seq after which a slot's entries are of the set-up at hand, and of what was read since the last run."""
+        groups = self.by_runs(self.current(slot))
+        return min(e.seq for e in groups[-1]) - 1 if groups else self.state.seq
 
     def tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
         """Tapes of an epoch that can be levelled: slot, beam end, one value a tool."""

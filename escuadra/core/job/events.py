@@ -83,6 +83,7 @@ class ReadingTaken(Frozen):
     temperature: Number | None = Field(None, description="of the tape, degrees Celsius")
     hung_free: bool = Field(False, description="the tape hung free between its ends")
     replaces: bool = Field(False, description="withdraws the slot's earlier readings")
+    replaces_after: int = Field(0, description="seq after which: what was read of an earlier set-up stays")
     device: str = Field("", max_length=60, description="serial of the device that proposed it; empty: typed")
 
 

@@ -107,12 +107,13 @@ def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
 
 
 def _off(view: CheckView | None, setup: Setup) -> bool:
-    """A check that a move should mend: out, or undecided, off by more than its u, and no further reading helps."""
+    """A check that a move should mend: out, or undecided, off by more than half its u, and no further reading helps."""
     if view is None or view.settled or view.judgement.trouble or not isinstance(view.check, PoseCheck):
         return False
     if view.state == "undecided":
         figure, check = view.judgement.figures[0], view.check
-        return abs(figure.value - check.limits.nominal) > figure.u and not settling_reading(view, setup)
+        off = abs(figure.value - check.limits.nominal) > figure.u / 2
+        return off and not settling_reading(view, setup)
     return view.state == "out"
 
 
@@ -291,6 +292,16 @@ def _predict(solved: Solved, slot: str, pose: Pose) -> float | None:
 # --- more readings
 
 
+def confirmed(setup: Setup, slot: str) -> bool:
+    """A reading that contradicts what was carried over a shift or a run was replaced, and reads the same."""
+    entries = setup.state.entries.get(slot, ())
+    runs = [run.seq for run in setup.state.runs if not run.withdrawn]
+    since = max([*runs, *(past.seq for past in setup.boundaries)], default=0)
+    fresh = [e for e in entries if e.seq > since]
+    watched = bool(setup.watched(setup.epoch)) or bool(runs and since == max(runs))
+    return watched and any(e.counts for e in fresh) and any(e.replaced_by is not None for e in fresh)
+
+
 def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
     suspects = solved.result.suspects
@@ -298,6 +309,15 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
     slot_of = {i: i.split("~")[0] for i in own}
     if len(own) == 1:
         slot = slot_of[own[0]]
+        if confirmed(sheet.setup, slot):
+            return NextMove(
+                "move",
+                "The frame was bumped: say so, then read it anew.",
+                f"{words_of(own[0])[0].upper()}{words_of(own[0])[1:]} reads the same once more, and not as before.",
+                action="The frame was bumped: say so",
+                check=view.check.id,
+                happening="bump",
+            )
         others = [words_of(i) for i in suspects if i not in own]
         or_else = f" If it reads the same, {listed(others)} may be wrong." if others else ""
         return NextMove(

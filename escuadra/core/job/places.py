@@ -180,7 +180,9 @@ def words_of(observation: str) -> str:
         what = f"{parts[1]} hub" if parts[0] == "hub" else f"{parts[1]} centre mark"
         return f"the {what}'s place {'along' if parts[-1] == 'x' else 'across'} the vehicle"
     if parts[0] == "carried":
-        return "the squareness read before" if parts[1] == "yaw" else "the distance read before"
+        return {"yaw": "the squareness read before", "along": "the centring read before"}.get(
+            parts[1], "the distance read before"
+        )
     return f"the {parts[1]} of {parts[0]}"
 
 

@@ -21,7 +21,7 @@ from escuadra.core.job.places import TAPE_ASPECTS, Plan
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Derived, Solved, bump_watch, carried
 from escuadra.core.job.state import Entry, State
-from escuadra.core.observations import NetworkInput
+from escuadra.core.observations import FRAME_TYPES, NetworkInput
 from escuadra.core.procedure import LineChoice
 from escuadra.core.stance import CORNERS
 
@@ -61,8 +61,8 @@ def designed(network: str, plan: Plan) -> Solved | None:
 class Setup(Current):
     """What a job's entries amount to, with what was solved of it."""
 
-    def __init__(self, state: State, plan: Plan) -> None:
-        super().__init__(state, plan)
+    def __init__(self, state: State, plan: Plan, at: int | None = None) -> None:
+        super().__init__(state, plan, at)
         self.stations: tuple[Any, ...] = ()
         self._solved: dict[int, Solved | None] = {}
 
@@ -109,7 +109,9 @@ class Setup(Current):
             assert before is not None
             goal = before.pose
             into.points["axle"] = {"x": 0.0, "y": 0.0, "fixed": True}
-            into.observations.extend(carried(before))
+            read = any(o["type"] in FRAME_TYPES or o.get("to") in into.frame_points for o in into.observations)
+            stands = read and self.boundaries[epoch - 1].what != "slide"
+            into.observations.extend(carried(before, stands))
         if not into.sees_thrust and (known := self._thrust_before(epoch)) is not None:
             angle = known.derived("line_angle", "thrust")
             into.heading = angle.value

@@ -14,6 +14,7 @@ from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
 from escuadra.core.job.checks.stations import StationsCheck
+from escuadra.core.job.events import Person
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import NextMove
 from escuadra.core.job.places import Plan
@@ -24,6 +25,7 @@ from escuadra.core.job.stations import StationView, current, progress
 from escuadra.core.procedure import GROUPS, Group
 from escuadra.core.wording import counted
 
+CLOCK = Person(id="clock", name="the clock", known="itself")
 ROAD_M = 50.0
 """Where the consequence of a misplaced target is told: far enough to matter, near enough to picture."""
 OWN_CHECKS = ("marks", "printout")
@@ -121,6 +123,12 @@ class Sheet:
         """All checks in their order."""
         return tuple(view for group in self.groups for view in group.checks)
 
+    @cached_property
+    def expires(self) -> int | None:
+        """When the next reading grows too old by the sheet's terms, UTC milliseconds; ``None``: none does."""
+        terms = [(e, self.setup.fresh_ms(view.slot)) for view in self.slots.values() for e in view.now]
+        return min((e.at + term for e, term in terms if term is not None), default=None)
+
     def check(self, id: str) -> CheckView | None:
         """A check by its id."""
         return next((view for view in self.checks if view.check.id == id), None)
@@ -151,7 +159,7 @@ def derive(state: State, plan: Plan, at: int) -> Sheet:
     stations = progress(state, plan) if plan.procedure.stations else ()
     if stations:
         plan = plan.whole.at_stations[current(stations).id]
-    setup = Setup(state, plan)
+    setup = Setup(state, plan, at)
     setup.stations = stations
     views = [_view(check, setup) for check in checks_of(plan, state)]
     groups = tuple(
@@ -240,6 +248,11 @@ def _state(
     needed = [view for view in slots if not view.slot.optional]
     if spoiled and any(view.spoiled for view in needed):
         last = max(spoiled, key=lambda e: e.seq)
+        term = setup.fresh_ms(next(view.slot for view in slots if last in view.spoiled))
+        if term is not None and setup.at is not None and last.at + term <= setup.at:
+            minutes = f"{term / 60_000:g}"
+            words = f"read more than {minutes} minutes ago"
+            return "stale", Disturbance(last.seq, last.at + term, CLOCK, "time", words, minutes, frozenset())
         if last.doubted is not None:
             return "stale", next(past for past in setup.state.disturbances if past.seq == last.doubted)
         newest = last.seq

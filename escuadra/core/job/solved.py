@@ -186,8 +186,15 @@ class Solved:
         return self.plan.goal(self.derived("line_angle").value, self.line_point, self.datum)
 
 
-def carried(before: Solved) -> list[dict[str, Any]]:
-    """Yaw and square distance of the solution before a move that leaves both alone."""
+U_HANDLED_MM = 0.7
+"""What hanging or shifting a target does to the beam's place along itself, one sigma."""
+
+
+def carried(before: Solved, stands: bool) -> list[dict[str, Any]]:
+    """Yaw and square distance of the solution before a move that leaves both alone.
+
+    ``stands``: only the target was handled, so the beam's place along itself is carried too, as a bump would change it.
+    """
     pose, at = before.pose, before.at
     n = len(before.solution.unknowns.names)
     by_yaw = np.zeros(n)
@@ -197,7 +204,18 @@ def carried(before: Solved) -> list[dict[str, Any]]:
     by_distance[at["frame", "x"]], by_distance[at["frame", "y"]] = math.cos(psi), math.sin(psi)
     by_distance[at["frame", "yaw"]] = -pose.x * math.sin(psi) + pose.y * math.cos(psi)
     distance = pose.x * math.cos(psi) + pose.y * math.sin(psi)
+    by_along = np.zeros(n)
+    by_along[at["frame", "x"]], by_along[at["frame", "y"]] = math.sin(psi), -math.cos(psi)
+    by_along[at["frame", "yaw"]] = pose.x * math.cos(psi) + pose.y * math.sin(psi)
+    along = {
+        "id": "carried.along",
+        "type": "along",
+        "point": "axle",
+        "value": pose.x * math.sin(psi) - pose.y * math.cos(psi),
+        "u": math.hypot(before.solution.spread(by_along), U_HANDLED_MM),
+    }
     return [
+        *([along] if stands else []),
         {"id": "carried.yaw", "type": "yaw", "value": pose.yaw_deg, "u": before.solution.spread(by_yaw)},
         {
             "id": "carried.distance",

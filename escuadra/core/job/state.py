@@ -202,7 +202,8 @@ def fold(state: State, events: Iterable[Event]) -> State:
         if isinstance(said, ReadingTaken | Answered):
             kept = slot_list(said.slot)
             if isinstance(said, Answered) or said.replaces:
-                kept[:] = [replace(e, replaced_by=event.seq) if e.counts else e for e in kept]
+                after = 0 if isinstance(said, Answered) else said.replaces_after
+                kept[:] = [replace(e, replaced_by=event.seq) if e.counts and e.seq > after else e for e in kept]
             where[event.seq] = (said.slot, len(kept))
             kept.append(Entry(event.seq, event.at, event.person, said.slot, said))
         elif isinstance(said, StationRun):

@@ -1,12 +1,19 @@
 """Devices: what they propose for the open place, and the page that sets the true state of the stand-ins' bay."""
 
+import asyncio
 import json
+from collections.abc import AsyncIterator
+from contextlib import suppress
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
+from sse_starlette import EventSourceResponse, ServerSentEvent
+from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.wording import amount
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import LOW_BATTERY, UNITS
 from escuadra.jobs import Opened
@@ -22,6 +29,7 @@ FIGURES = {
     "pitch": "beam leaning away, degrees",
     "height": "target too high, mm",
 }
+EVERY_S = 0.5
 LOOKED_AT = {"away": "distance", "left": "centre"}
 """What the bay calls a figure where it looks at it."""
 
@@ -39,31 +47,86 @@ def linked(request: Request, opened: Opened) -> LoopbackDevices:
     return devices
 
 
+@dataclass(frozen=True)
+class Sent:
+    """What a device shows for the open place, as it would be typed."""
+
+    tool: str
+    name: str
+    typed: str
+    word: str
+    said: str
+    serial: str
+    remark: str
+
+
+def sent(request: Request, opened: Opened, slot: str, tool: str) -> Sent:
+    """One reading of a device for a place.
+
+    Raises ``BadInput`` for a device that cannot read it, ``Conflict`` in words where it does not answer.
+    """
+    garage, view = garage_of(request), opened.sheet.slots.get(slot)
+    able = garage.tools(view.slot) if view is not None else []
+    chosen = next((t for t in able if t.id == tool and tool in UNITS), None)
+    if view is None or chosen is None:
+        raise BadInput("sender", tool or "nothing", "a device that can read this place")
+    try:
+        found = linked(request, opened).read(opened.row.number, tool, slot)
+    except ConnectionError as error:
+        raise Conflict(f"Nothing was read: {error}.") from error
+    words, low = view.slot.words, found.battery is not None and found.battery <= LOW_BATTERY
+    return Sent(
+        tool=tool,
+        name=chosen.name,
+        typed=f"{abs(found.value) if words else found.value:g} {UNITS[tool]}",
+        word=words[0 if found.value >= 0 else 1] if words else "",
+        said=amount(found.value, UNITS[tool], None, words),
+        serial=found.serial,
+        remark=f"Its battery is low: {found.battery:g} %." if low else "",
+    )
+
+
+@router.get("/live")
+async def live(request: Request, job: str, slot: str, tool: str) -> Response:
+    """Server-sent events: what a device shows for the open place, and where it does not answer, why."""
+    await run_in_threadpool(garage_of(request).open, job)
+
+    def once() -> ServerSentEvent:
+        try:
+            shown = sent(request, garage_of(request).open(job), slot, tool)
+        except (BadInput, Conflict) as error:
+            return ServerSentEvent(told(error), event="lost")
+        return ServerSentEvent(json.dumps(asdict(shown)), event="reading")
+
+    async def readings() -> AsyncIterator[ServerSentEvent]:
+        while not request.app.state.changes.closed:
+            yield await run_in_threadpool(once)
+            await asyncio.sleep(EVERY_S)
+
+    return EventSourceResponse(readings(), ping=20)
+
+
+def obey(request: Request, opened: Opened, what: str) -> None:
+    """Let the stand-ins' bay follow a move that was told; where they don't answer, nothing is lost."""
+    devices: LoopbackDevices | None = request.app.state.devices
+    if devices is None or not opened.state.disturbances:
+        return
+    by = dict(opened.state.disturbances[-1].by)
+    with suppress(Conflict, ConnectionError):
+        linked(request, opened).ask(ask="obey", bay=opened.row.number, what=what, by=by)
+
+
 @router.post("/propose")
 def propose(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
     """What a device shows for the open place, put into its field; nothing is recorded before Enter."""
     garage = garage_of(request)
     opened = garage.open(job)
     check, slot, tool = form.get("check", ""), form.get("slot", ""), form.get("sender", "")
-    view = opened.sheet.slots.get(slot)
     try:
-        if view is None or tool not in UNITS or tool not in [t.id for t in garage.tools(view.slot)]:
-            raise BadInput("sender", tool or "nothing", "a device that can read this place")
-        found = linked(request, opened).read(opened.row.number, tool, slot)
+        shown = sent(request, opened, slot, tool)
     except (BadInput, Conflict) as error:
         return page(request, opened, check, slot, Trouble(told(error), typed=form.get("typed", "")), 422)
-    except ConnectionError as error:
-        trouble = Trouble(f"Nothing was read: {error}.", typed=form.get("typed", ""))
-        return page(request, opened, check, slot, trouble, 422)
-    words = view.slot.words
-    typed = f"{abs(found.value) if words else found.value:g}"
-    low = found.battery is not None and found.battery <= LOW_BATTERY
-    trouble = Trouble(
-        f"Its battery is low: {found.battery:g} %." if low else "",
-        typed=typed,
-        word=words[0 if found.value >= 0 else 1] if words else "",
-        device=f"{found.serial}",
-    )
+    trouble = Trouble(shown.remark, typed=shown.typed, word=shown.word, device=shown.serial)
     return page(request, opened, check, slot, trouble)
 
 

@@ -280,6 +280,8 @@ def happen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
     try:
         by = {key.removeprefix("by."): value for key, value in form.items() if key.startswith("by.")}
         opened = garage.happen(job, what, person_of(request), form.get("entry", ""), form.get("amount", ""), by)
+        if by:
+            request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), form.get("check", ""), "", Trouble(told(error)), 422)
     return done(request, opened, "", "")

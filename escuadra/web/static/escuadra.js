@@ -12,6 +12,7 @@
   let touched = Date.now();
   let fieldUnit = (document.cookie.match(/escuadra_unit=(mm|cm|m|in)\b/) || ["", "mm"])[1];
   let tapped = false;
+  let expiry = 0;
 
   const stored = (store, key, value) => {
     try {
@@ -48,6 +49,10 @@
     const open = document.querySelector(".check[data-open]");
     const run = document.querySelector(".run");
     if (open && run && run.scrollHeight > run.clientHeight) run.scrollTop = open.offsetTop - run.offsetTop - 58;
+    listen();
+    clearTimeout(expiry);
+    const expires = sheet() && Number(sheet().dataset.expires);
+    if (expires) expiry = setTimeout(() => load(sheet().dataset.place), Math.min(Math.max(expires - Date.now(), 15000) + 1000, 2e9));
     document.querySelectorAll("[data-unit-name], .entry-unit[data-unit=mm]").forEach((name) => { name.textContent = fieldUnit; });
   };
 
@@ -285,6 +290,49 @@
     });
     window.addEventListener("pagehide", () => changes.close());
   };
+
+  // --- a device shows what it reads; only a key takes it
+  let device = null;
+  let shown = null;
+  const listen = () => {
+    const place = document.querySelector("[data-device]");
+    const address = place && !document.hidden ? place.dataset.device : "";
+    if (device && device.address === address) { show(); return; }
+    if (device) device.source.close();
+    device = shown = null;
+    if (!address || !window.EventSource) return;
+    const source = new EventSource(address);
+    device = { address, source };
+    source.addEventListener("reading", (event) => { shown = JSON.parse(event.data); show(); });
+    source.addEventListener("lost", (event) => { shown = { said: "", remark: event.data }; show(); });
+  };
+  const show = () => {
+    const place = document.querySelector("[data-device]");
+    if (!place || !shown) return;
+    place.hidden = false;
+    document.querySelectorAll("[data-device-far]").forEach((line) => { line.hidden = !shown.said; });
+    document.querySelectorAll("[data-device-value]").forEach((value) => { value.textContent = shown.said; });
+    const note = place.querySelector("[data-device-note]");
+    note.textContent = shown.remark || `Enter in the empty field takes it (${shown.serial})`;
+    note.classList.toggle("state-out", !shown.said);
+  };
+  const take = () => {
+    const place = input();
+    if (!shown || !shown.said || !place || place.value) return false;
+    const form = place.form;
+    place.value = shown.typed;
+    form.elements.tool.value = shown.tool;
+    form.elements.device.value = shown.serial;
+    form.elements.proposed.value = shown.typed;
+    form.querySelectorAll("[name=word]").forEach((word) => { word.checked = word.value === shown.word; });
+    form.requestSubmit(form.querySelector(".entry-record"));
+    return true;
+  };
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Enter" && !event.repeat && event.target === input() && take()) event.preventDefault();
+  });
+  document.addEventListener("visibilitychange", listen);
+  window.addEventListener("pagehide", () => { if (device) device.source.close(); });
 
   // --- what a device sees is shown live; only what is taken counts
   const watch = () => {
