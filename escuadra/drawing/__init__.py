@@ -8,6 +8,7 @@ from escuadra.drawing.bay_map import bay_view, section_view
 from escuadra.drawing.course import course_view
 from escuadra.drawing.floor_marks import marks_view
 from escuadra.drawing.glyph import glyph
+from escuadra.drawing.level import level_view
 from escuadra.drawing.lines import lines_view
 from escuadra.drawing.plan import plan_view
 from escuadra.drawing.rule import rule
@@ -17,6 +18,7 @@ __all__ = [
     "bay_view",
     "course_view",
     "glyph",
+    "level_view",
     "lines_view",
     "marks_view",
     "plan_view",

@@ -1,12 +1,19 @@
 """The side view: vehicle, camera, target and their heights above the floor, the front to the right."""
 
+import math
+
 from escuadra.core.job.sheet import Sheet
+from escuadra.core.procedure import DATUM_WORDS
 from escuadra.core.wording import amount
-from escuadra.drawing.svg import document, element, label, line
+from escuadra.drawing.svg import Point, arrow_head, document, element, label, line
+
+MAGNIFIED = 20.0
+MOST_MM, MOST_DEG = 380.0, 14.0
+"""How far a magnified gap or lean is drawn at most."""
 
 
-def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590)) -> str:
-    """The side view of a job, cropped like the plan."""
+def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bool = True) -> str:
+    """The side view of a job, cropped like the plan; gaps to where it must stand magnified where asked."""
     vehicle, procedure, goal = sheet.plan.vehicle, sheet.plan.procedure, sheet.plan.nominal_goal
     x0, x1 = vehicle.wheelbase - 1900, goal.x + 620
     scale = min(size[0] / (x1 - x0), (size[1] - 230) / max(vehicle.outline.height, procedure.height + 700))
@@ -35,13 +42,18 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590)) -> str:
     body.append(element("circle", "sensor", cx=sx, cy=sy, r=5))
     body.append(label("name", (sx + 12, sy - 8), procedure.sensor.name))
     face, half = goal.x - sheet.plan.frame.face_offset, sheet.plan.target.height / 2
-    for cls, height in (("goal", procedure.height), ("stands", _height(sheet))):
-        if height is not None:
-            (ax, ay), (bx, by) = at(face, height + half), at(face, height - half)
-            body.append(line(f"beam {cls}", (ax, ay), (bx, by)))
-            mx, my = at(face, height)
-            body.append(element("circle", f"board {cls}", cx=mx, cy=my, r=4))
+    drawn = [("goal", face, procedure.height, 0.0)]
+    if (stands := _stands(sheet, MAGNIFIED if magnify else 1.0)) is not None:
+        drawn.append(("stands", face + stands[0], procedure.height + stands[1], stands[2]))
+    for cls, x, height, lean in drawn:
+        dx, dz = half * math.sin(math.radians(lean)), half * math.cos(math.radians(lean))
+        body.append(line(f"beam {cls}", at(x + dx, height + dz), at(x - dx, height - dz)))
+        mx, my = at(x, height)
+        body.append(element("circle", f"board {cls}", cx=mx, cy=my, r=4))
     body.append(line("stand", at(goal.x, 0), at(goal.x, procedure.height)))
+    body += _move(sheet, at(drawn[-1][1], drawn[-1][2] + half))
+    if magnify and stands is not None:
+        body.append(label("small", (8, size[1] - 8), f"gaps and leans drawn ×{MAGNIFIED:.0f}"))
     (dx, dy), (_, gy) = at(face - 330, procedure.height), at(0, 0)
     body += [line("thin", (dx - 6, dy), (dx + 40, dy)), line("thin", (dx, dy), (dx, gy))]
     body.append(label("dimension", (dx - 8, (dy + gy) / 2), amount(procedure.height, "mm", 0), "end"))
@@ -49,12 +61,33 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590)) -> str:
     y = floor + 58
     body += [line("thin", (hx, floor + 8), (hx, y + 6)), line("thin", (fx, floor + 8), (fx, y + 6))]
     body.append(line("thin", (hx, y), (fx, y)))
-    said = f"{amount(procedure.distance, 'mm', 0)} from the front hubs"
+    said = f"{amount(procedure.distance, 'mm', 0)} from the {DATUM_WORDS[procedure.datum]}"
     body.append(label("dimension", ((hx + fx) / 2, y - 7), said, "middle"))
     return document("Side view of vehicle and target", size, body)
 
 
-def _height(sheet: Sheet) -> float | None:
-    view = sheet.slots.get("height.target")
-    found = sheet.setup.now(view.slot) if view else None
-    return found.value if found else None
+def _stands(sheet: Sheet, by: float) -> tuple[float, float, float] | None:
+    """How far the target is away and up of where it must be, mm, and how it leans, degrees; times ``by``."""
+    setup, solved = sheet.setup, sheet.setup.newest
+    views = [sheet.slots.get(slot) for slot in ("height.target", "level.pitch")]
+    height, pitch = (setup.now(view.slot) if view is not None else None for view in views)
+    known = solved is not None and solved.line is not None
+    if not known and height is None and pitch is None:
+        return None
+    away = solved.derived("distance").value - sheet.plan.procedure.distance if solved is not None and known else 0.0
+    up = height.value - sheet.plan.target_above_floor if height is not None else 0.0
+    lean = pitch.value if pitch is not None else 0.0
+    most = [max(-MOST_MM, min(MOST_MM, by * gap)) for gap in (away, up)]
+    return most[0], most[1], max(-MOST_DEG, min(MOST_DEG, by * lean))
+
+
+def _move(sheet: Sheet, top: Point) -> list[str]:
+    """The next move as an arrow above the target: away, nearer, up or down."""
+    move = sheet.next
+    away, up = move.by.get("away", 0.0), move.by.get("up", 0.0)
+    if move.kind != "move" or move.happening not in ("roll", "height") or not (away or up):
+        return []
+    way = (math.copysign(1, away), 0.0) if move.happening == "roll" else (0.0, -math.copysign(1, up))
+    x, y = top[0] - 26, top[1] - 26
+    a, b = (x - 30 * way[0], y - 30 * way[1]), (x + 30 * way[0], y + 30 * way[1])
+    return [line("move", a, b), arrow_head("move-head", b, way)]

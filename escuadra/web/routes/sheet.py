@@ -20,14 +20,14 @@ from escuadra.core.quantities import OWN_UNIT, Question
 from escuadra.core.tool import Tool
 from escuadra.core.wording import amount
 from escuadra.devices.stand_in import UNITS
-from escuadra.drawing import glyph, plan_view, side_view
+from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened
 from escuadra.jobs.vehicle import WORDS, ChangeAsked
 from escuadra.reports.record import render_record
 from escuadra.web.pages import form_of, garage_of, person_of, render, told
 
 router = APIRouter(prefix="/jobs/{job}")
-VIEWS = ("plan", "side")
+VIEWS = ("plan", "side", "level")
 CAUTIONS = {
     "ready": "The vehicle is chocked and on its own wheels. Battery support on before long key-on work.",
     "stance": "The vehicle stands on its own wheels, never on a jack; nobody aboard while it is read.",
@@ -113,9 +113,13 @@ def page(
     slot_view = sheet.slots.get(slot)
     framed = view.check.group in ("frame", "target")
     whole = view.check.group in ("ready", "stance", "line")
-    drawing = (
-        side_view(sheet) if view_name == "side" else plan_view(sheet, magnify=gaps, whole=whole, slot=slot, check=view)
-    )
+    match view_name:
+        case "side":
+            drawing = side_view(sheet, magnify=gaps)
+        case "level":
+            drawing = level_view(sheet, magnify=gaps)
+        case _:
+            drawing = plan_view(sheet, magnify=gaps, whole=whole, slot=slot, check=view)
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
     doubted = {t.id: trusted.words for t in tools if not (trusted := garage.instruments.trusted(t.id)).usable}

@@ -92,8 +92,9 @@
       load(sheet().dataset.place);
     },
     view: () => {
-      const other = document.querySelector("[data-view]:not(.chosen)");
-      if (other) other.click();
+      const views = [...document.querySelectorAll("[data-view]")];
+      const next = views[(views.findIndex((view) => view.matches(".chosen")) + 1) % views.length];
+      if (next) next.click();
     },
     units: () => {
       fieldUnit = units[(units.indexOf(fieldUnit) + 1) % units.length];
