@@ -63,7 +63,8 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("mistyped", "VF-0419", "?check=ride_height&slot=arch.LF", DESK, "light", mistyped),
     ("stale", "VF-0417", "?check=ride_height", DESK, "light", nothing),
     ("move", "VF-0417", "?check=centred&slot=crossing", DESK, "light", slid),
-    ("side", "VF-0417", "?check=distance&view=side", DESK, "light", nothing),
+    ("level", "VF-0417", "?check=level&slot=level.roll&view=level", DESK, "light", nothing),
+    ("stations", "VF-0418", "", DESK, "light", nothing),
     ("contradiction-dim", "VF-0416", "?check=square", DESK, "dim", nothing),
     ("far", "VF-0416", "?check=square", DESK, "dim", far),
     ("phone", "VF-0416", "?check=square", PHONE, "light", nothing),
@@ -76,7 +77,6 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("ready", "VF-0417", "?check=load", DESK, "light", nothing),
     ("instruments", "/instruments", "", DESK, "light", nothing),
     ("instrument-dim", "/instruments/meter-1", "", DESK, "dim", nothing),
-    ("garage", "/garage", "", DESK, "light", nothing),
 ]
 
 

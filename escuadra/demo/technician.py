@@ -173,6 +173,24 @@ class Technician:
         if "spacing" in slots and not slots["spacing"].now and plan.station is not None:
             self.read("spacing", f"{plan.station.spacing:g}", "rule-3")
 
+    def shifted(self, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
+        """What the sheet asks for after the target was shifted; the tape that notices a bump misread by ``wrong``."""
+        self.hang()
+        self.read("level.roll", "0.03", "level-1", "LF end high")
+        self.read("level.pitch", "0.02", "level-1", "leaning away")
+        setup = self.opened.sheet.setup
+        self.tape(setup.watched(setup.epoch), off, wrong)
+        self.read("crossing", f"{-off[1]:g}", "laser-2")
+        for _ in range(4):
+            move = self.opened.sheet.next
+            if not wrong and move.check == "centred" and move.slot.startswith("tape."):
+                self.tape(move.slot, off)
+
+    def tape(self, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
+        """One tape more, to a frame that stands off the station's goal."""
+        _, hub, end = slot.split(".")
+        self.tapes(off, ((hub, end),), (slot, wrong))
+
     def stand(self, off: tuple[float, float] = (0.0, 0.0), turned_deg: float = 0.0) -> None:
         """The stand's tapes and its height, from a place that far forward and left of where it must be."""
         setup = self.opened.sheet.setup

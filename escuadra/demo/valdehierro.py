@@ -1,4 +1,4 @@
-"""The demo data: one invented garage, four jobs in different states. Made-up figures: practice only.
+"""The demo data: one invented garage, five jobs in different states. Made-up figures: practice only.
 
 A frame's true pose is planted and its readings follow from trigonometry, rounded as a person would read them.
 """
@@ -47,7 +47,7 @@ def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
 
 
 def fill(garage: Garage) -> None:
-    """People, bays with their floors, and the four jobs."""
+    """People, bays with their floors, and the five jobs."""
     garage.store.set("name", "Valdehierro")
     garage.store.set("time_zone", "Europe/Madrid")
     for person in PEOPLE:
@@ -59,10 +59,40 @@ def fill(garage: Garage) -> None:
     try:
         _signed(Technician(garage, start - 26 * 3_600_000, "amara"))
         _contradicting(Technician(garage, start - 3 * 3_600_000, "amara"))
+        _at_stations(Technician(garage, start - 2 * 3_600_000 - 1_200_000, "amara"))
         _half_way(Technician(garage, start - 2 * 3_600_000, "teo"))
         _taken_in(Technician(garage, start - 1 * 3_600_000, "nuno"))
     finally:
         garage.clock = now
+
+
+def _at_stations(who: Technician) -> None:
+    """Three places of the target: the first run and proven, the second run, the third still to come."""
+    who.take_in(
+        number="VF-0418",
+        vin="ZZ9BL09C6RV000862",
+        plate="VH 0744",
+        odometer_km=151902,
+        customer="Line 4, hospital minibus",
+        reason="front camera replaced",
+        bay="Norte",
+        procedure="BL-CAM-02",
+    )
+    who.place(2600, 2500)
+    who.ready()
+    who.stance(-2, -1, -3, -2)
+    who.line(("0.06", "0.06"))
+    who.target()
+    who.hang()
+    who.level()
+    who.tapes((0.5, 0.3, 0.0))
+    who.around()
+    who.run()
+    move = who.opened.sheet.next
+    who.happen(move.happening, move.sentence, move.by)
+    who.shifted()
+    who.around()
+    who.run()
 
 
 def _taken_in(who: Technician) -> None:

@@ -15,7 +15,7 @@ from markupsafe import Markup
 from pydantic import Field
 
 import escuadra
-from escuadra.core.job.events import Person, Pinned, ReadingTaken
+from escuadra.core.job.events import Person, Pinned, ReadingTaken, SaidThen
 from escuadra.core.job.sheet import CheckView
 from escuadra.core.job.state import Entry
 from escuadra.core.model import Frozen
@@ -105,6 +105,17 @@ class RecordedCheck(Frozen):
     readings: list[RecordedReading]
 
 
+class RecordedRun(Frozen):
+    """A run of the procedure at one of its stations, and what shows that nothing was bumped."""
+
+    station: str
+    at: datetime
+    person: str
+    proof: str = Field(description="proven, missed or contradicted")
+    words: str
+    said: list[SaidThen] = Field(description="the checks of what carried the target, as they stood")
+
+
 class Happened(Frozen):
     """Something that disturbed the set-up."""
 
@@ -144,6 +155,7 @@ class Record(Frozen):
     changes: list[RecordedChange] = Field([], description="specification figures overridden on the spot")
     photos: list[RecordedPhoto] = []
     checks: list[RecordedCheck]
+    runs: list[RecordedRun] = Field([], description="where the sheet is run at several places")
     disturbances: list[Happened]
     cautions: list[str]
     pins: list[Pinned]
@@ -221,6 +233,18 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
             for p in state.photos
         ],
         checks=[_check(view) for view in sheet.checks],
+        runs=[
+            RecordedRun(
+                station=view.station.name,
+                at=_time(view.run.at),
+                person=view.run.person.name,
+                proof=view.proof or "",
+                words=view.words,
+                said=view.run.said.said,
+            )
+            for view in sheet.stations
+            if view.run is not None
+        ],
         disturbances=[
             Happened(seq=past.seq, at=_time(past.at), what=past.words, amount=past.amount, person=past.person.name)
             for past in state.disturbances

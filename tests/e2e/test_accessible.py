@@ -29,6 +29,8 @@ SCREENS = {
     "ready check": lambda server: job_page(server, "VF-0417") + "?check=alignment",
     "round": lambda server: job_page(server, "VF-0419") + "/round",
     "lines": lambda server: job_page(server, "VF-0417") + "/lines",
+    "stations": lambda server: job_page(server, "VF-0418") + "/stations",
+    "level view": lambda server: job_page(server, "VF-0418") + "?view=level",
     "rig": lambda server: job_page(server, "VF-0417") + "/rig",
     "bays": lambda server: "/bays",
     "bay": lambda server: "/bays/Norte",

@@ -40,29 +40,12 @@ def proofs(who: Technician) -> list[str | None]:
 
 
 def shifted(who: Technician, wrong: float = 0.0) -> None:
-    """The target shifted as told, then what the sheet asks for; the tape that notices a bump misread by ``wrong``."""
+    """The target shifted as told, then what the sheet asks for."""
     move = who.opened.sheet.next
     assert move.happening == "shift", move.sentence
     who.happen("shift", move.sentence, move.by)
-    who.hang()
-    who.read("level.roll", "0.03", "level-1", "LF end high")
-    who.read("level.pitch", "0.02", "level-1", "leaning away")
-    sheet = who.opened.sheet
-    watch = sheet.setup.watched(sheet.setup.epoch)
-    assert watch
-    tape(who, watch, wrong=wrong)
-    who.read("crossing", "-0.3", "laser-2")
-    for _ in range(4):
-        move = who.opened.sheet.next
-        if not wrong and move.check == "centred" and move.slot.startswith("tape."):
-            tape(who, move.slot)
+    who.shifted(wrong=wrong)
     who.around()
-
-
-def tape(who: Technician, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
-    """One tape more, to a frame that stands off the station's goal."""
-    _, hub, end = slot.split(".")
-    who.tapes(off, ((hub, end),), (slot, wrong))
 
 
 def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None:
@@ -87,7 +70,7 @@ def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None
     move = who.opened.sheet.next
     assert move.sentence.startswith("Read once more: "), "the last run waits for its proof"
     assert not who.opened.sheet.can_sign
-    tape(who, move.slot)
+    who.tape(move.slot)
     assert proofs(who) == ["proven"] * 3
     assert who.opened.sheet.next.kind == "sign", who.opened.sheet.next.sentence
 
@@ -159,7 +142,7 @@ def test_far_comes_after_the_near_run_was_proven(garage: Garage) -> None:
     who.run()
     move = who.opened.sheet.next
     assert move.sentence.startswith("Read once more: "), move.sentence
-    tape(who, move.slot, (0.5 - 1054, 0.3, 0.0))
+    who.tape(move.slot, (0.5 - 1054, 0.3, 0.0))
     told = change(who.opened.sheet.plan, *list(who.opened.sheet.plan.whole.at_stations.values()))
     assert told.moves == (
         "Roll the frame 1\u202f054\u202fmm away from the vehicle.",
@@ -199,7 +182,7 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     who.run()
     move = who.opened.sheet.next
     assert move.kind == "read", "the frame is read once more before anything else"
-    tape(who, move.slot)
+    who.tape(move.slot)
     assert station(who) == "left"
     assert {view.check.kind for view in who.opened.sheet.checks}.isdisjoint({"square", "level", "target_height"})
     who.happen("mount")

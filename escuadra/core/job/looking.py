@@ -101,6 +101,11 @@ def for_check(check: Check, state: str, judged: Judgement, slots: list[SlotView]
             if best is not None:
                 return f"{judged.trouble} A tape from {words_of(best)} would part them."
         return judged.trouble
+    if state == "holds" and isinstance(check, PoseCheck) and judged.figures:
+        figure = judged.figures[0]
+        left = abs(figure.value - check.limits.nominal)
+        if left <= figure.verdict.U:
+            return f"Stop here: what is left is less than can be read. {judged.note}".strip()
     if state != "undecided":
         return judged.note
     figure = min(judged.figures, key=lambda f: f.verdict.margin if f.verdict.state == "undecided" else math.inf)
