@@ -5,6 +5,8 @@ import socket
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from escuadra.devices.camera_rig import Look
+
 PATIENCE_S = 5.0
 
 
@@ -17,6 +19,34 @@ class Proposed:
     device: str
     serial: str
     battery: float | None
+
+
+class LinkedRig:
+    """The devices' rig in a job's bay, with what a page needs to move the stand-in's frame."""
+
+    tool, serial = "rig-1", "stand-in rig-1"
+
+    def __init__(self, devices: "LoopbackDevices", bay: str) -> None:
+        self.devices, self.bay = devices, bay
+
+    def look(self, at: int) -> Look:
+        """What it sees now; raises ``ConnectionError`` where it does not answer."""
+        said = self.devices.ask(ask="rig", bay=self.bay)
+        return Look(at, {str(k): float(v) for k, v in said["readings"].items()}, bool(said["steady"]))
+
+    def move(self, at: int, away: float = 0.0, left: float = 0.0, turn_deg: float = 0.0) -> None:
+        """Roll, slide or turn the stand-in's frame: mm and degrees in its own axes."""
+        self.devices.ask(ask="push", bay=self.bay, away=away, left=left, turn=turn_deg)
+
+    @property
+    def connected(self) -> bool:
+        """Its cable is in."""
+        return self.tool not in self.devices.ask(ask="look", bay=self.bay)["lost"]
+
+    @connected.setter
+    def connected(self, there: bool) -> None:
+        lost = {*self.devices.ask(ask="look", bay=self.bay)["lost"]} - {self.tool}
+        self.devices.ask(ask="set", bay=self.bay, lost=sorted(lost if there else lost | {self.tool}))
 
 
 class Devices(Protocol):

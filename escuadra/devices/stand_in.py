@@ -5,6 +5,8 @@ Line protocol: one JSON object a line, UTF-8, answered by one JSON object a line
 ``{"ask": "prepare", "bay", "procedure", "frame"}``: a virtual bay is there from now on; asked again it stays.
 ``{"ask": "read", "bay", "device", "place"}`` is answered by ``{"value", "unit", "device", "serial", "battery"}``; place
 is what the device is held to, the name of a slot. ``{"ask": "look", "bay"}``: the bay's true state.
+``{"ask": "rig", "bay"}``: everything that the rig sees, ``{"readings", "steady", "device", "serial"}``.
+``{"ask": "push", "bay", "away", "left", "turn"}``: the frame pushed exactly so, mm and degrees in its own axes.
 ``{"ask": "set", "bay"}`` with any of ``away``, ``left`` (mm off the goal), ``yaw``, ``roll``, ``pitch`` (degrees),
 ``height`` (mm), ``blunder`` {place: mm or degrees}, ``lost`` [device], ``battery`` {device: percent}. A refusal is
 answered by ``{"error"}``. ``{"ask": "obey", "bay", "what", "by"}``: the frame is moved as told, as well as knobs and
@@ -14,6 +16,7 @@ hands allow; what ``by`` says in figures, as the log's events have it.
 import asyncio
 import json
 import math
+import time
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -21,7 +24,9 @@ from typing import Any
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.errors import BadInput
+from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
+from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
 
 UNITS = {"meter-1": "mm", "level-1": "°", "rig-1": "mm"}
@@ -29,6 +34,7 @@ UNITS = {"meter-1": "mm", "level-1": "°", "rig-1": "mm"}
 STEP = {"mm": 0.1, "°": 0.01}
 NOISE = {"meter-1": 0.35, "level-1": 0.008, "rig-1": 0.15}
 LOW_BATTERY = 10
+STEADY_S = STEADY_MS / 1000
 START = (37.0, -24.0, 1.3, 15.0)
 LONGEST_LINE = 20_000
 
@@ -41,6 +47,21 @@ class Watched:
     blunder: dict[str, float] = field(default_factory=dict)
     lost: set[str] = field(default_factory=set)
     battery: dict[str, float] = field(default_factory=dict)
+    moved: float = 0.0
+    """When the frame was pushed last, on a clock that only runs forward, seconds."""
+
+    def push(self, away: float, left: float, turn: float) -> None:
+        """Push the frame, in its own axes; raises ``BadInput`` for more than a hand can do at once."""
+        if (
+            not all(map(math.isfinite, (away, left, turn)))
+            or math.hypot(away, left) > FARTHEST_MM
+            or abs(turn) > WIDEST_DEG
+        ):
+            raise BadInput("push", f"{away:g}, {left:g} mm, {turn:g}°", f"at most {FARTHEST_MM:g} mm, {WIDEST_DEG:g}°")
+        pose = self.bay.scene.pose
+        dx, dy = turned(pose.yaw_deg, away, left)
+        self.bay.nudge(Pose(x=pose.x + dx, y=pose.y + dy, yaw_deg=pose.yaw_deg + turn))
+        self.moved = time.monotonic()
 
 
 class StandIn:
@@ -76,11 +97,15 @@ class StandIn:
             return self._read(watched, str(asked.get("device")), str(asked.get("place")))
         if what == "set":
             self._set(watched, asked)
+        elif what == "rig":
+            return self._rig(watched)
+        elif what == "push":
+            watched.push(*(float(asked.get(key, 0.0)) for key in ("away", "left", "turn")))
         elif what == "obey":
             by = {str(k): float(v) for k, v in dict(asked.get("by", {})).items()}
             watched.bay.obey(str(asked.get("what")), by)
         elif what != "look":
-            raise BadInput("ask", what, "prepare, read, look, set or obey")
+            raise BadInput("ask", what, "prepare, read, rig, look, set, push or obey")
         return self._look(watched)
 
     def _read(self, watched: Watched, device: str, place: str) -> dict[str, Any]:
@@ -95,6 +120,18 @@ class StandIn:
         value = round(seen / STEP[unit]) * STEP[unit]
         serial = f"stand-in {device}"
         return {"value": round(value, 3), "unit": unit, "device": device, "serial": serial, "battery": battery}
+
+    def _rig(self, watched: Watched) -> dict[str, Any]:
+        if "rig-1" in watched.lost or watched.battery.get("rig-1", 84.0) <= 0:
+            raise BadInput("device", "rig-1", "a rig that answers: look at its cable and battery")
+        steady = time.monotonic() - watched.moved >= STEADY_S
+        spread = NOISE["rig-1"] * (1 if steady else 4)
+        exact = METHODS["rig"].exact(watched.bay.scene)
+        noise = watched.bay.chance.gauss
+        seen = {
+            slot: round(value + watched.blunder.get(slot, 0.0) + noise(0, spread), 2) for slot, value in exact.items()
+        }
+        return {"readings": seen, "steady": steady, "device": "rig-1", "serial": "stand-in rig-1"}
 
     def _look(self, watched: Watched) -> dict[str, Any]:
         bay = watched.bay

@@ -25,6 +25,7 @@ def glyph(move: NextMove) -> str:
         named = ["LF_end" if " LF end" in move.sentence else "RF_end"]
     arrow = {
         "slide": (0, -1 if move.sentence.endswith("left.") else 1),
+        "shift": (0, -1 if move.by.get("hang", 0.0) > 0 else 1),
         "roll": (1 if "away" in move.sentence else -1, 0),
     }
     way = arrow.get(move.happening)

@@ -50,6 +50,15 @@ def take_look(garage: Garage, job: str, rig: CameraRig, person: str, key: str) -
         typed = f"{abs(seen) if slot.words else seen:.1f}"
         replaces = bool(opened.sheet.setup.current(slot))
         garage.record(
-            job, slot.id, typed, rig.tool, person, f"{key}-{slot.id}", word, replaces, understood=f"{typed} mm"
+            job,
+            slot.id,
+            typed,
+            rig.tool,
+            person,
+            f"{key}-{slot.id}",
+            word,
+            replaces,
+            understood=f"{typed} mm",
+            device=rig.serial,
         )
     return garage.open(job)

@@ -9,8 +9,6 @@ import math
 from dataclasses import dataclass
 from itertools import combinations
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
-
 from escuadra.core.errors import BadInput
 from escuadra.core.job.both_lines import LINE_WORDS, SIDE_WORDS
 from escuadra.core.job.floor_marks import OLD_MARKS, FloorMark, floor_marks
@@ -19,7 +17,7 @@ from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.wording import amount
 from escuadra.drawing import marks_view
 from escuadra.jobs import Opened
-from escuadra.reports.record import ROOT, styled
+from escuadra.reports.paper import printed, styled
 
 CROSS_MM = 60.0
 """Half a cross of a mark in the DXF."""
@@ -129,21 +127,13 @@ def as_dxf(setup: Setup) -> str:
 
 def as_pdf(opened: Opened, garage: str) -> bytes:
     """The sheet to take to the floor: scaled drawing, tapes, diagonals, heights of the floor."""
-    from weasyprint import HTML
-
     sheet = opened.sheet
     rows = rows_of(sheet.setup)
     solved = sheet.setup.lines
     assert solved is not None
     assert solved.line is not None
-    environment = Environment(
-        loader=FileSystemLoader(ROOT / "reports" / "templates"),
-        autoescape=select_autoescape(),
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
-    text = environment.get_template("marks.html").render(
+    return printed(
+        "marks.html",
         job=opened.state.job,
         plan=sheet.plan,
         rows=rows,
@@ -155,5 +145,3 @@ def as_pdf(opened: Opened, garage: str) -> bytes:
         mm=lambda value: amount(value, "mm", 0),
         sided=lambda value: amount(value, "mm", 0, SIDE_WORDS),
     )
-    pdf: bytes = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
-    return pdf

@@ -7,14 +7,11 @@ import base64
 import json
 from collections.abc import Callable
 from datetime import UTC, datetime
-from pathlib import Path
 from zoneinfo import ZoneInfo
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
-from markupsafe import Markup
 from pydantic import Field
 
-import escuadra
+from escuadra import __version__
 from escuadra.core.job.events import Person, Pinned, ReadingTaken, SaidThen
 from escuadra.core.job.sheet import CheckView
 from escuadra.core.job.state import Entry
@@ -23,9 +20,9 @@ from escuadra.core.readings import Instrument
 from escuadra.core.wording import amount
 from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened
+from escuadra.reports.paper import printed, styled
 from escuadra.store import FileStore
 
-ROOT = Path(escuadra.__file__).parent
 FORMAT = "escuadra-record/1"
 
 
@@ -253,7 +250,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         pins=[*job.pins, *(state.placed.pins if state.placed is not None else [])],
         log_events=opened.row.count,
         log_head=opened.row.head,
-        application=f"escuadra {escuadra.__version__}",
+        application=f"escuadra {__version__}",
     )
 
 
@@ -314,12 +311,6 @@ def as_json(record: Record) -> bytes:
     return (json.dumps(data, ensure_ascii=False, indent=2, sort_keys=True) + "\n").encode()
 
 
-def styled(svg: str) -> Markup:
-    """A drawing with its styles inside it: a page's own do not reach into one that is printed or taken out."""
-    style = (ROOT / "reports" / "templates" / "drawing.css").read_text(encoding="utf-8")
-    return Markup(svg.replace(">", f"><style>{style}</style>", 1))
-
-
 def _place(opened: Opened) -> str:
     """Where the vehicle stood, in words; empty where no place was chosen."""
     placed, standing = opened.state.placed, opened.sheet.plan.standing
@@ -335,18 +326,10 @@ def _place(opened: Opened) -> str:
 
 def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = None) -> bytes:
     """The PDF of a record, with the drawings of its sheet and, from ``files``, its photos."""
-    from weasyprint import HTML
-
-    environment = Environment(
-        loader=FileSystemLoader(ROOT / "reports" / "templates"),
-        autoescape=select_autoescape(),
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
     local = ZoneInfo(zone)
     views = {view.check.id: view for view in opened.sheet.checks}
-    text = environment.get_template("record.html").render(
+    return printed(
+        "record.html",
         record=record,
         views=views,
         pictures=[] if files is None else [_picture(files, photo) for photo in record.photos],
@@ -356,9 +339,6 @@ def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = 
         rule=lambda figure: styled(rule(figure)),
         clock=lambda at, form="%d %b %Y %H:%M": at.astimezone(local).strftime(form),
     )
-    pdf = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
-    assert isinstance(pdf, bytes)
-    return pdf
 
 
 def _picture(files: FileStore, photo: RecordedPhoto) -> tuple[RecordedPhoto, str]:

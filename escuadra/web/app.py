@@ -28,6 +28,7 @@ from escuadra.web.routes import (
     brought,
     day,
     devices,
+    entries,
     floor_map,
     garage_page,
     instruments,
@@ -51,7 +52,7 @@ LARGEST_BODY = 1_000_000
 LARGEST_UPLOAD = 20_000_000
 UPLOADS = ("/document", "/photos")
 """How addresses end that take a document or a photo."""
-MISSING = ("bay", "survey", "instrument")
+MISSING = ("bay", "survey", "instrument", "procedure", "vehicle", "target", "frame", "tool")
 """What is looked up by its name in an address: an unknown one is not found."""
 POLICY = (
     "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
@@ -148,6 +149,7 @@ def create_app(garage: Garage) -> FastAPI:
         devices,
         record,
         garage_page,
+        entries,
         parking,
         floor_map,
         surveys,

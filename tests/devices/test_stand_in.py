@@ -56,7 +56,7 @@ def test_a_hidden_blunder_and_a_low_battery_are_in_what_is_sent(stand_in: StandI
         ({"ask": "read", "bay": "X", "device": "meter-1", "place": "crossing"}, "a bay that was prepared"),
         ({"ask": "read", "bay": "B", "device": "clock", "place": "crossing"}, "one of meter-1"),
         ({"ask": "read", "bay": "B", "device": "meter-1", "place": "the moon"}, "a place that these devices"),
-        ({"ask": "sing", "bay": "B"}, "prepare, read, look, set or obey"),
+        ({"ask": "sing", "bay": "B"}, "prepare, read, rig, look, set, push or obey"),
         ({"ask": "set", "bay": "B", "yaw": 1e9}, "finite figures"),
         ({"ask": "set", "bay": "B", "away": "far"}, "not understood"),
         ({"ask": "set", "bay": "B", "lost": ["meter-1"]}, ""),

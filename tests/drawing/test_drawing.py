@@ -1,5 +1,6 @@
 """The drawings: parsed as XML, asserted on elements and their places."""
 
+import math
 import re
 from xml.etree import ElementTree
 
@@ -8,7 +9,7 @@ import pytest
 from escuadra.core.job.checks import Figure
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.demo.technician import Technician
-from escuadra.drawing import plan_view, rule, side_view
+from escuadra.drawing import level_view, plan_view, rule, side_view
 from escuadra.drawing.svg import n
 
 SVG = "{http://www.w3.org/2000/svg}"
@@ -117,6 +118,49 @@ def test_the_side_view_shows_heights_above_one_floor(full: Technician) -> None:
     stands = next(node for node in classed(root, "stands") if node.tag == f"{SVG}circle")
     goal = next(node for node in classed(root, "goal") if node.tag == f"{SVG}circle")
     assert stands.get("cy") == goal.get("cy")
+
+
+def test_the_level_view_leans_as_the_level_says_and_draws_the_move(teo: Technician) -> None:
+    teo.ready()
+    teo.stance(0, 0, 0, 0)
+    teo.line(("0.06", "0.06"))
+    teo.target()
+    bare = parsed(level_view(teo.opened.sheet))
+    assert not classed(bare, "stands")
+    teo.answer("tick.zero", "yes")
+    teo.read("level.roll", "0.5", "level-1", "LF end high")
+    teo.read("level.pitch", "0.2", "level-1", "leaning away")
+    root = parsed(level_view(teo.opened.sheet))
+    beam = next(n for n in classed(root, "beam") if "stands" in n.get("class", ""))
+    left, right = ((float(beam.get(f"x{k}", "0")), float(beam.get(f"y{k}", "0"))) for k in (1, 2))
+    assert left[0] < right[0], "the driver's left is on the left"
+    assert left[1] < right[1], "the LF end is high"
+    turned = math.degrees(math.atan((right[1] - left[1]) / (right[0] - left[0])))
+    assert turned == pytest.approx(20 * 0.49, abs=0.2)
+    plain = parsed(level_view(teo.opened.sheet, magnify=False))
+    flat = next(n for n in classed(plain, "beam") if "stands" in n.get("class", ""))
+    assert float(flat.get("y2", "0")) - float(flat.get("y1", "0")) < 5
+    assert teo.opened.sheet.next.happening == "feet"
+    assert len(classed(root, "move")) == len(teo.opened.sheet.next.by)
+
+
+def test_the_side_view_magnifies_the_gap_and_draws_the_move(teo: Technician) -> None:
+    teo.ready()
+    teo.stance(0, 0, 0, 0)
+    teo.line(("0.06", "0.06"))
+    teo.target()
+    teo.level(height_off=9.0)
+    teo.tapes((0.5, 0.3, 0.0))
+    assert teo.opened.sheet.next.happening == "height"
+
+    def gap(magnify: bool) -> float:
+        root = parsed(side_view(teo.opened.sheet, magnify=magnify))
+        heights = [float(n.get("cy", "0")) for n in classed(root, "board")]
+        assert len(classed(root, "move")) == 1
+        return heights[0] - heights[1]
+
+    assert gap(True) == pytest.approx(20 * gap(False), rel=0.05)
+    assert gap(False) > 0, "too high is drawn above"
 
 
 @pytest.mark.parametrize("value, text", [(-0.001, "0"), (1.5, "1.5"), (2.0, "2"), (1 / 3, "0.33")])

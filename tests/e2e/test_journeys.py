@@ -235,6 +235,8 @@ def test_every_key_of_the_card_does_what_it_says(demo: Server, visit: Visit) -> 
     page.keyboard.press("v")
     expect(page.locator(".drawing-frame svg")).to_have_attribute("aria-label", re.compile("Side view"))
     page.keyboard.press("v")
+    expect(page.locator(".drawing-frame svg")).to_have_attribute("aria-label", re.compile("Level view"))
+    page.keyboard.press("v")
     expect(page.locator(".drawing-frame svg")).to_have_attribute("aria-label", re.compile("Plan"))
     page.keyboard.press("g")
     expect(page.locator("[data-command=gaps]")).to_have_attribute("aria-pressed", "false")

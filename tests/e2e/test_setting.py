@@ -96,6 +96,7 @@ class Hands:
         else:
             raise AssertionError(f"nothing to do: {self.says}")
         expect(page.locator("#sheet")).not_to_have_attribute("data-count", count)
+        expect(page.locator(".htmx-request, .htmx-swapping, .htmx-settling")).to_have_count(0)
 
     def _move(self) -> None:
         page = self.page

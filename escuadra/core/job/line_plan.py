@@ -29,8 +29,6 @@ Shelf = Callable[[Slot], list[ToolUsed]]
 """The instruments that can be relied on for a slot, with what they contribute there; the usual one first."""
 COVERAGE = 2.0
 MOST_TIMES = 5
-NEEDS: dict[str, tuple[str, ...]] = {"low": ("marks",)}
-"""What a method stands on."""
 
 
 @dataclass(frozen=True)
@@ -85,7 +83,7 @@ def default_plan(plan: Plan) -> LinePlanned:
 
 def slots_of(plan: Plan, asked: LinePlanned) -> list[Slot]:
     """Everything that a plan reads, each once: its methods' slots, and the frame's tapes where they are wanted."""
-    methods = [n for m in asked.methods for n in (*NEEDS.get(m, ()), m)]
+    methods = [n for m in asked.methods for n in (*METHODS[m].needs, m)]
     found = {s.id: s for m in methods for s in METHODS[m].slots(plan) if s.ask == "number" and not s.optional}
     return list(found.values())
 
@@ -128,7 +126,7 @@ def rehearsal(plan: Plan, asked: LinePlanned, shelf: Shelf, scene: Scene | None 
     slots, tapes = slots_of(plan, asked), _tapes(plan, asked.rear_tapes)
     values = _exact_tapes(here, tapes)
     for method in asked.methods:
-        for needed in (*NEEDS.get(method, ()), method):
+        for needed in (*METHODS[method].needs, method):
             values |= METHODS[needed].exact(here)
     tools = {slot.id: _chosen(slot, shelf, asked.tools) for slot in (*slots, *tapes)}
     kept = {id: value for id, value in values.items() if id in tools}

@@ -28,8 +28,6 @@ from escuadra.core.wording import counted
 CLOCK = Person(id="clock", name="the clock", known="itself")
 ROAD_M = 50.0
 """Where the consequence of a misplaced target is told: far enough to matter, near enough to picture."""
-OWN_CHECKS = ("marks", "printout")
-"""Methods whose slots belong to other checks too: those do not make them begun."""
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
 
 
@@ -179,7 +177,7 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     begun = {slot.partition(".")[0] for slot in state.entries}
     planned = state.line_plan.methods if state.line_plan is not None else []
     carried = "rect" in begun or (state.line_plan is not None and state.line_plan.rectangle)
-    own_slots = {m: begun & {*school.prefixes} for m, school in METHODS.items() if m not in OWN_CHECKS}
+    own_slots = {m: begun & {*school.prefixes} for m, school in METHODS.items() if not school.shares_slots}
     wanted = [m for m in METHODS if m not in named and (m in planned or own_slots.get(m))]
     line = [check for check in own if check.group == "line"]
     if not wanted and not planned and not carried:

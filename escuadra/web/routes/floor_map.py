@@ -17,7 +17,7 @@ from escuadra.drawing import bay_view, section_view
 from escuadra.jobs import Garage
 from escuadra.jobs.floors import Surveyed
 from escuadra.reports.floor import floor_pdf
-from escuadra.reports.record import styled
+from escuadra.reports.paper import styled
 from escuadra.web.pages import garage_of, render
 
 router = APIRouter()

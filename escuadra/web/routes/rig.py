@@ -13,10 +13,11 @@ from escuadra.core.job.approach import to_go
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.scene import Scene
-from escuadra.devices import Look, SimulatedRig
+from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.rig import take_look
 from escuadra.web.pages import environment, form_of, garage_of, person_of, render, told
+from escuadra.web.routes.devices import linked
 
 router = APIRouter(prefix="/jobs/{job}/rig")
 EVERY_S = 0.4
@@ -32,8 +33,10 @@ STEPS = {
 }
 
 
-def rig_of(request: Request, opened: Opened) -> SimulatedRig:
-    """The stand-in of a job; each job has its own bay to look into."""
+def rig_of(request: Request, opened: Opened) -> SimulatedRig | LinkedRig:
+    """The stand-in of a job: the devices' own where they are there; each job has its own bay to look into."""
+    if request.app.state.devices is not None:
+        return LinkedRig(linked(request, opened), opened.row.number)
     rigs: dict[str, SimulatedRig] = request.app.state.rigs
     if opened.row.id not in rigs:
         rig = SimulatedRig(Scene.nominal(opened.sheet.plan, 0.06), seed=len(rigs) + 1)
@@ -59,7 +62,7 @@ def _live(request: Request, job: str) -> str:
     )
 
 
-def _tool(garage: Garage, rig: SimulatedRig) -> ToolUsed:
+def _tool(garage: Garage, rig: CameraRig) -> ToolUsed:
     tool = garage.instruments.one(rig.tool).tool
     figures = garage.instruments.contributions(rig.tool, "length", 0.0, "")
     return ToolUsed(id=tool.id, name=tool.name, contributions=figures)

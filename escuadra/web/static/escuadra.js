@@ -319,7 +319,9 @@
   };
   const take = () => {
     const place = input();
-    if (!shown || !shown.said || !place || place.value) return false;
+    const here = document.querySelector("[data-device]");
+    // What was shown for the place before is not this place's reading.
+    if (!shown || !shown.said || !place || place.value || !here || !device || device.address !== here.dataset.device) return false;
     const form = place.form;
     place.value = shown.typed;
     form.elements.tool.value = shown.tool;

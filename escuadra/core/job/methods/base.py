@@ -44,6 +44,10 @@ class Method:
     cautions: ClassVar[tuple[str, ...]] = ()
     either: ClassVar[tuple[tuple[str, str], ...]] = ()
     """Pairs of slots of which one is enough."""
+    needs: ClassVar[tuple[str, ...]] = ()
+    """Methods whose readings it stands on."""
+    shares_slots: ClassVar[bool] = False
+    """Its slots belong to other checks too: what was read there does not mean that it was begun."""
     needs_frame: ClassVar[bool] = True
     """Its readings are taken at the frame."""
 

@@ -100,6 +100,7 @@ class CentreMarks(Method):
     """Centre marks plumbed from symmetrical pairs and joined by a floor laser."""
 
     id = "marks"
+    shares_slots = True
     prefixes = ("pair", "mark")
     title = "Centre marks from pairs"
     finds = "body"
@@ -139,6 +140,7 @@ class LowVehicle(Method):
     """Laser and reflector exchanged: the laser stands at the frame and shines under the vehicle."""
 
     id = "low"
+    needs = ("marks",)
     prefixes = ("low",)
     title = "Low vehicle: laser at the frame"
     finds = "body"

@@ -24,6 +24,7 @@ class Printout(Method):
     """Rear toe or thrust angle from a wheel-alignment printout."""
 
     id = "printout"
+    shares_slots = True
     prefixes = ("toe", "printed")
     title = "Wheel-alignment printout"
     finds = "thrust"

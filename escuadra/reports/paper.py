@@ -1,0 +1,39 @@
+"""What every printed sheet shares: its templates, drawings with their styles inside, and the way to PDF/UA."""
+
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import Markup
+
+import escuadra
+
+ROOT = Path(escuadra.__file__).parent
+TEMPLATES = ROOT / "reports" / "templates"
+
+
+@cache
+def _templates() -> Environment:
+    return Environment(
+        loader=FileSystemLoader(TEMPLATES),
+        autoescape=select_autoescape(),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+
+
+def styled(svg: str) -> Markup:
+    """A drawing with its styles inside it: a page's own do not reach into one that is printed or taken out."""
+    style = (TEMPLATES / "drawing.css").read_text(encoding="utf-8")
+    return Markup(svg.replace(">", f"><style>{style}</style>", 1))
+
+
+def printed(template: str, **said: Any) -> bytes:
+    """The PDF of a template with what it says."""
+    from weasyprint import HTML
+
+    text = _templates().get_template(template).render(**said)
+    pdf: bytes = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
+    return pdf
