@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from escuadra.core.errors import BadInput
 from escuadra.core.job.checks.wheels import CAMBER_WORDS, TOE_WORDS
 from escuadra.core.job.events import FigureChanged, Photographed
-from escuadra.core.job.figures import figures_of, with_changes
+from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import THRUST_WORDS
 from escuadra.core.model import Frozen
 from escuadra.jobs.forms import Opened
@@ -137,8 +137,8 @@ class ChangeAsked(Frozen):
 
 def change_figure(garage: Garage, job: str, asked: ChangeAsked, person: str, key: str) -> Opened:
     """Override a specification figure on the spot, with a reason; the pinned sheet stays as it is."""
-    procedure = garage.open(job).sheet.plan.procedure
-    figure = next((f for f in figures_of(procedure) if f.path == asked.path), None)
+    plan = garage.open(job).sheet.plan.whole
+    figure = next((f for at in (plan, *plan.at_stations.values()) for f in at.figures if f.path == asked.path), None)
     if figure is None:
         raise BadInput("path", asked.path or "nothing", "a figure of this sheet")
     text = asked.typed.strip().replace(",", ".").replace("−", "-")
@@ -147,5 +147,5 @@ def change_figure(garage: Garage, job: str, asked: ChangeAsked, person: str, key
     if len(re.findall(r"\w", asked.reason)) < 10:
         raise BadInput("reason", asked.reason or "nothing", "a reason in words, at least ten letters")
     said = FigureChanged(path=asked.path, before=figure.value, value=float(text), reason=asked.reason.strip()[:500])
-    with_changes(procedure, [said])
+    with_changes(plan.procedure, [said])
     return garage.append(job, person, key, lambda _state, _sheet: said)

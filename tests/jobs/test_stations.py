@@ -7,6 +7,7 @@ from escuadra.core.job.stations import change
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.stations import run_station
+from escuadra.jobs.vehicle import ChangeAsked, change_figure
 from tests.conftest import NOON
 
 
@@ -230,3 +231,16 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     assert who.opened.sheet.next.then == "Stale: read more than 130 minutes ago."
     garage.clock = clock
     assert who.opened.sheet.check("ride_height") is not None
+
+
+def test_a_figure_of_a_place_is_overridden_where_it_stands(garage: Garage) -> None:
+    who = begun(garage, "QR-CAM-02")
+    plan = who.opened.sheet.plan.whole
+    paths = [figure.path for figure in plan.at_stations["far"].figures]
+    assert {"station.far.distance", "station.far.height", "offset"} <= set(paths)
+    assert "check.distance.limits.nominal" not in paths, "the place says it"
+    asked = ChangeAsked(path="station.far.distance", typed="2761", reason="the newer sheet of the manufacturer")
+    change_figure(who.garage, who.job, asked, who.person, who.id())
+    plan = who.opened.sheet.plan.whole
+    assert plan.at_stations["far"].procedure.distance == 2761
+    assert plan.at_stations["near"].procedure.distance == 1693

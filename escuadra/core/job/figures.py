@@ -9,7 +9,7 @@ from typing import Any
 
 from escuadra.core.errors import BadInput
 from escuadra.core.job.events import FigureChanged
-from escuadra.core.procedure import Procedure
+from escuadra.core.procedure import Procedure, Station
 
 WHOLE = {"distance": "Distance from the datum", "offset": "Offset of the target", "height": "Height of the target"}
 NAMES = {
@@ -32,11 +32,23 @@ class SheetFigure:
     value: float
 
 
-def figures_of(procedure: Procedure) -> list[SheetFigure]:
-    """Every figure that can be overridden, those of the whole sheet first."""
-    found = [SheetFigure(name, "", label, float(getattr(procedure, name))) for name, label in WHOLE.items()]
+def figures_of(procedure: Procedure, station: Station | None = None) -> list[SheetFigure]:
+    """Every figure that can be overridden, those of the whole sheet, or of one of its stations, first."""
+    own = {name for name in WHOLE if station is not None and getattr(station, name) is not None}
+    found = [
+        SheetFigure(
+            f"station.{station.id}.{name}" if station is not None and name in own else name,
+            "",
+            f"{label}, {station.name} place" if station is not None and name in own else label,
+            float(getattr(procedure, name)),
+        )
+        for name, label in WHOLE.items()
+    ]
+    followed = {kind for name, kind in (("distance", "distance"), ("height", "target_height")) if name in own}
     for check in procedure.checks:
         for path, value in _numbers(check.model_dump(mode="json")):
+            if path[-1] == "nominal" and check.kind in followed:
+                continue
             words = " ".join(w for part in path for w in [NAMES.get(part, part.replace("_", " "))] if w)
             found.append(SheetFigure(f"check.{check.id}.{'.'.join(path)}", check.id, words, value))
     return found
@@ -62,7 +74,8 @@ def with_changes(procedure: Procedure, changes: Iterable[FigureChanged]) -> Proc
         if parts[0] in WHOLE and len(parts) == 1:
             data[parts[0]] = change.value
             continue
-        where: Any = next((c for c in data["checks"] if parts[:2] == ["check", c["id"]]), None)
+        places = [("check", c) for c in data["checks"]] + [("station", s) for s in data["stations"]]
+        where: Any = next((entry for kind, entry in places if parts[:2] == [kind, entry["id"]]), None)
         for part in parts[2:-1]:
             where = where.get(part) if isinstance(where, dict) else None
         if not isinstance(where, dict) or not isinstance(where.get(parts[-1]), int | float):

@@ -79,7 +79,7 @@ class Plan:
     @cached_property
     def figures(self) -> list[SheetFigure]:
         """Every figure of the sheet that can be overridden on the spot."""
-        return figures_of(self.procedure)
+        return figures_of(self.procedure, self.station)
 
     @cached_property
     def frame_points(self) -> dict[str, tuple[float, float]]:

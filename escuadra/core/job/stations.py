@@ -102,7 +102,7 @@ def _stand(setup: Setup, station: Station, run: Run) -> StationView:
     kept = {slot.id: setup.relied(slot.id) for slot in slots}
     past = setup.state.first_disturbed(frozenset({"stand"}), run.seq)
     ends = past.seq if past is not None else setup.state.seq + 1
-    since = max((d.seq for d in setup.state.disturbances if d.seq < run.seq and d.aspects & STAND), default=0)
+    since = max((p.seq for p in setup.state.disturbances if p.seq < run.seq and p.aspects & STAND), default=0)
     seen = [e for entries in kept.values() for e in entries if run.seq < e.seq < ends]
     if seen:
         upto = _next_run(setup.state, min(e.seq for e in seen), ends)
