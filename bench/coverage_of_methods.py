@@ -17,7 +17,6 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.core.axes import Pose
 from escuadra.core.job.both_lines import front_off
 from escuadra.core.job.events import ToolUsed
-from escuadra.core.job.line_plan import NEEDS
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.base import Finds
 from escuadra.core.job.places import ENDS, Plan, pair_slots
@@ -72,7 +71,7 @@ def exact(scene: Scene, method: str) -> dict[str, float]:
     for hub in ("LF", "RF"):
         for end in ENDS:
             found[f"tape.{hub}.{end}"] = math.dist(scene.hub(hub), scene.on_frame(*plan.frame_points[end]))  # type: ignore[arg-type]
-    for needed in (*NEEDS.get(method, ()), method):
+    for needed in (*METHODS[method].needs, method):
         found |= METHODS[needed].exact(scene)
     if method not in ("marks", "low"):
         found = {slot: value for slot, value in found.items() if not slot.startswith("emblem.")}
@@ -104,7 +103,7 @@ def noisy(values: dict[str, float], kinds: dict[str, str], tools: dict[str, Tool
 
 def kinds_of(plan: Plan, method: str, values: dict[str, float]) -> dict[str, str]:
     """Which kind of reading each slot is."""
-    slots = {s.id: s.reads for m in (*NEEDS.get(method, ()), method) for s in METHODS[m].slots(plan)}
+    slots = {s.id: s.reads for m in (*METHODS[method].needs, method) for s in METHODS[m].slots(plan)}
     guessed = {"height": "height", "pair": "tape", "emblem": "tape"}
     return {slot: slots.get(slot) or guessed.get(slot.split(".")[0], "tape") for slot in values}
 

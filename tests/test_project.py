@@ -1,5 +1,7 @@
 """The project itself: built styles are current, every command and screen is documented, no foreign names."""
 
+import ast
+import importlib
 import re
 import subprocess
 from pathlib import Path
@@ -18,6 +20,15 @@ def test_the_committed_styles_are_what_their_source_builds(tmp_path: Path) -> No
     command = ["npx", "@tailwindcss/cli", "-i", "styles/input.css", "-o", str(built), "--minify"]
     subprocess.run(command, cwd=ROOT, check=True, capture_output=True)
     assert built.read_bytes() == (ROOT / "escuadra/web/static/app.css").read_bytes(), "run: make css"
+
+
+def test_everything_that_is_measured_still_imports_what_it_measures() -> None:
+    for path in sorted((ROOT / "bench").glob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("escuadra"):
+                module = importlib.import_module(node.module or "")
+                missing = [name.name for name in node.names if not hasattr(module, name.name)]
+                assert not missing, f"{path.name}: {node.module} has no {missing}"
 
 
 def test_vendored_scripts_are_the_locked_ones() -> None:

@@ -149,6 +149,17 @@ def axis_turn(heading_deg: float) -> float:
     return min(abs(short_way(heading_deg)), abs(short_way(heading_deg - 180)))
 
 
+def headings(lot: Lot) -> list[float]:
+    """Every heading that is looked at; a rack's runways leave no choice beside the way the nose points."""
+    turns = sorted(lot.turns, key=abs) if lot.bay.rack is None else [0.0]
+    return [short_way(nose + turn) for turn in turns for nose in (0.0, 180.0)]
+
+
+def fits(lot: Lot) -> bool:
+    """Whether there is any place at all: the first one found answers."""
+    return any((lot.shortage(heading, lot.grid(heading)) <= 0).any() for heading in headings(lot))
+
+
 def park(lot: Lot, keep: int = 3) -> Parking:
     """The best ``keep`` places, well apart from each other, and why the rest fails."""
     directions, found, unsurveyed, looked_at = [], [], 0, 0
@@ -160,21 +171,21 @@ def park(lot: Lot, keep: int = 3) -> Parking:
             grid = lot.grid(heading)
             looked_at += len(grid)
             short = lot.shortage(heading, grid)
-            fits = grid[short <= 0]
-            possible += len(fits)
-            if len(fits) == 0:
+            roomy = grid[short <= 0]
+            possible += len(roomy)
+            if len(roomy) == 0:
                 k = int(short.argmin())
                 if short[k] < least - 1:
                     least = float(short[k])
                     nearest = Place(x=float(grid[k, 0]), y=float(grid[k, 1]), heading_deg=heading)
                 continue
-            bound = lot.shares(heading, fits, False) if lot.ground is not None else np.zeros(len(fits))
+            bound = lot.shares(heading, roomy, False) if lot.ground is not None else np.zeros(len(roomy))
             known = np.isfinite(bound)
             unsurveyed += int((~known).sum())
             found.append(
-                np.column_stack([bound[known], np.full(known.sum(), axis_turn(heading)), fits[known]])
+                np.column_stack([bound[known], np.full(known.sum(), axis_turn(heading)), roomy[known]])
                 if lot.ground is not None
-                else np.column_stack([_off_middle(lot, fits), np.full(len(fits), axis_turn(heading)), fits])
+                else np.column_stack([_off_middle(lot, roomy), np.full(len(roomy), axis_turn(heading)), roomy])
             )
             found[-1] = np.column_stack([found[-1], np.full(len(found[-1]), heading)])
         nearest = lot.pushed(nearest) if nearest is not None and possible == 0 else None

@@ -144,7 +144,8 @@ class FrameProfile(Frozen):
     feet: list[Foot] = Field([], description="the levelling feet, frame axes; none: it is levelled in another way")
     thread_pitch: Positive = Field(2.0, description="of the feet, mm a turn")
     clockwise_raises: bool = Field(True, description="a foot turned clockwise, seen from above, raises its corner")
-    transport_wheels: bool = True
+    transport_wheels: bool = Field(True, description="it is rolled on wheels and set down from them")
+    brakes: bool = Field(True, description="its feet or wheels have brakes")
     excludes: list[str] = Field(
         [], description="kinds of reading that cannot be taken while the target hangs, such as scale"
     )

@@ -104,7 +104,7 @@ class PlainTechnician(Robot):
 
     def _next(self, sheet: Sheet) -> tuple[str, Mapping[str, float], str] | None:
         checks = {v.check.kind: v for v in sheet.checks if v.check.group == "frame"}
-        order = ("tick", "level", "target_height", "heights", "square", "centred", "distance")
+        order = ("tick", "level", "target_level", "target_height", "heights", "square", "centred", "distance")
         for kind in order:
             view = checks.get(kind)
             missing = None

@@ -1,8 +1,11 @@
 """A few SVG elements as text, coordinates in drawing units, figures rounded to a hundredth."""
 
+from functools import lru_cache
 from xml.sax.saxutils import escape, quoteattr
 
 Point = tuple[float, float]
+quoted = lru_cache(2048)(quoteattr)
+"""A text as an attribute's value: the same few classes and paths are drawn again and again."""
 
 
 def n(value: float) -> str:
@@ -15,10 +18,10 @@ def element(tag: str, cls: str, body: str = "", **attributes: str | float) -> st
     """An element with a class and attributes; underscores in names become hyphens."""
     parts = [f"<{tag}"]
     if cls:
-        parts.append(f" class={quoteattr(cls)}")
+        parts.append(f" class={quoted(cls)}")
     for key, value in attributes.items():
-        said = n(value) if isinstance(value, float | int) else value
-        parts.append(f" {key.replace('_', '-')}={quoteattr(said)}")
+        said = f'"{n(value)}"' if isinstance(value, float | int) else quoted(value)
+        parts.append(f" {key.replace('_', '-')}={said}")
     return "".join(parts) + (f">{body}</{tag}>" if body else "/>")
 
 

@@ -17,7 +17,7 @@ from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.ground import Ground, ground
 from escuadra.core.job.events import Person, Pinned, canonical
-from escuadra.core.parking import Lot, Parking, park
+from escuadra.core.parking import Lot, Parking, fits, park
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.quantities import Quantity, Question, parse, understand
@@ -343,11 +343,10 @@ class Floors:
             return f"the chosen place does not do: {refusals[0].text}" if refusals else ""
         key = canonical([part.model_dump(mode="json") for part in (bay, vehicle, procedure)])
         if key not in self._rooms:
-            found = park(Lot(bay, vehicle, (procedure,), step=ROUGH_STEP_MM), keep=1)
-            short = min(
-                (r for way in found.directions for r in way.refusals[:1]), key=lambda r: r.short_mm, default=None
-            )
-            self._rooms[key] = "" if found.best or short is None else f"no room in this bay: {short.text}"
+            lot = Lot(bay, vehicle, (procedure,), step=ROUGH_STEP_MM)
+            directions = () if fits(lot) else park(lot, keep=1).directions
+            short = min((r for way in directions for r in way.refusals[:1]), key=lambda r: r.short_mm, default=None)
+            self._rooms[key] = f"no room in this bay: {short.text}" if short is not None else ""
         return self._rooms[key]
 
     def marks(self, bay: Bay, place: Place, vehicle: VehicleModel, procedures: list[Procedure]) -> list[StakedMark]:

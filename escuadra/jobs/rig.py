@@ -40,7 +40,9 @@ def take_look(garage: Garage, job: str, rig: CameraRig, person: str, key: str) -
             given = f"{slot.label}: {'nothing' if seen is None else rounded(seen, 1) + ' mm'}"
             raise BadInput("look", given, "a frame within the rig's sight: move it nearer its place first")
     if _moved(opened, look):
-        garage.happen(job, "roll", person, f"{key}-roll", "seen by the camera rig")
+        # Nobody told a move: where a run waits for its proof, the frame was bumped.
+        what = "bump" if any(view.proof == "awaited" for view in opened.sheet.stations) else "roll"
+        garage.happen(job, what, person, f"{key}-roll", "seen by the camera rig")
         opened = garage.open(job)
     for slot in METHODS["rig"].slots(plan):
         seen = look.readings.get(slot.id)

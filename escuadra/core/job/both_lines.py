@@ -120,15 +120,10 @@ def front_off(setup: Setup) -> Derived | None:
 
     ``None`` where nothing but the front pairs tells where the front is.
     """
-    seen = []
-    for k in range(setup.epoch, -1, -1):
-        solved = setup.solve(k)
-        if solved is not None and ("mark.front", "y") in solved.at:
-            # What was carried over a move is known less well than what was read.
-            seen.append((setup.carries(k), -k, solved))
-        if k and "line" in setup.boundaries[k - 1].aspects:
-            break
-    return setup.once("front off", lambda: _front_off(setup, min(seen)[2])) if seen else None
+    seen = [solved for solved in setup.recent if ("mark.front", "y") in solved.at]
+    # What was carried over a move is known less well than what was read.
+    best = min(seen, key=lambda solved: setup.carries(solved.epoch), default=None)
+    return setup.once("front off", lambda: _front_off(setup, best)) if best is not None else None
 
 
 def _front_off(setup: Setup, solved: Solved) -> Derived | None:

@@ -87,6 +87,8 @@ class Current:
 
     def fresh_ms(self, slot: Slot) -> int | None:
         """How long a slot's entries stay fresh, milliseconds; ``None`` where the sheet sets no term."""
+        if not self.plan.procedure.fresh:
+            return None
         terms = [minutes for aspect, minutes in self.plan.procedure.fresh.items() if aspect in slot.aspects]
         return round(min(terms) * 60_000) if terms else None
 

@@ -25,6 +25,25 @@ from escuadra.core.observations import FRAME_TYPES, NetworkInput
 from escuadra.core.procedure import LineChoice
 from escuadra.core.stance import CORNERS
 
+APART = (
+    "arch",
+    "around",
+    "tick",
+    "target",
+    "condition",
+    "filled",
+    "tyre",
+    "battery",
+    "slope",
+    "level",
+    "hangs",
+    "camber",
+)
+"""How slots begin that neither lines nor frame are solved of."""
+MOST_KEPT = 64
+_KEPT: dict[tuple[Any, ...], tuple[tuple[Any, ...], dict[int, Solved | None]]] = {}
+MOST_RECENT = 4
+"""Epochs that are looked back on for the vehicle's line: each tells the same, as well as its readings were."""
 ANYWHERE_MM, ANY_AXLE_DEG = 1500.0, 1.5
 """Where a frame stands and how far a rear axle steers, before anything was read, one sigma."""
 
@@ -64,7 +83,25 @@ class Setup(Current):
     def __init__(self, state: State, plan: Plan, at: int | None = None) -> None:
         super().__init__(state, plan, at)
         self.stations: tuple[Any, ...] = ()
-        self._solved: dict[int, Solved | None] = {}
+        self._solved = self._kept()
+
+    def _kept(self) -> dict[int, Solved | None]:
+        """What was solved already of the very same readings: most events leave lines and frame alone.
+
+        Entries never change and a slot's tuple of them stays the same object until something is entered there.
+        """
+        state = self.state
+        read = [kept for slot, kept in state.entries.items() if slot.partition(".")[0] not in APART]
+        past = state.disturbances[-1].seq if state.disturbances else 0
+        runs = tuple((run.seq, run.withdrawn) for run in state.runs)
+        key = (id(self.plan), len(state.disturbances), past, runs, *map(id, read))
+        found = _KEPT.get(key)
+        if found is None:
+            while len(_KEPT) >= MOST_KEPT:
+                _KEPT.pop(next(iter(_KEPT)))
+            # What the key names is kept with the answer, so that its ids stay theirs.
+            found = _KEPT[key] = ((self.plan, *read), {})
+        return found[1]
 
     def carries(self, epoch: int) -> bool:
         """The epoch began with a move that leaves yaw and distance alone, and what was solved before can be trusted."""
@@ -167,18 +204,25 @@ class Setup(Current):
         """
         plain = self.unframed
         found = [plain] if plain is not None and plain.line is not None else []
-        for k in range(self.epoch, -1, -1):
-            solved = self.solve(k)
-            if solved is not None and solved.trusted and solved.line is not None:
-                found.append(solved)
-            if k and "line" in self.boundaries[k - 1].aspects:
-                break
+        found += [s for s in self.recent if s.trusted and s.line is not None]
 
         def order(solved: Solved) -> tuple[bool, float]:
             assert solved.line is not None
             return solved.line != self.plan.procedure.line, solved.line_at(self.plan.target_x).u
 
         return min(found, key=order, default=None)
+
+    @cached_property
+    def recent(self) -> list[Solved]:
+        """The newest solutions since the vehicle's line was spoiled, the newest first: a few, however long the job."""
+        found: list[Solved] = []
+        for k in range(self.epoch, -1, -1):
+            solved = self.solve(k)
+            if solved is not None:
+                found.append(solved)
+            if len(found) == MOST_RECENT or (k and "line" in self.boundaries[k - 1].aspects):
+                break
+        return found
 
     def alone(self, method: str) -> Answer | None:
         """What one method says by itself at the target; with the frame's tapes where it is read at the frame."""

@@ -124,6 +124,8 @@ class Sheet:
     @cached_property
     def expires(self) -> int | None:
         """When the next reading grows too old by the sheet's terms, UTC milliseconds; ``None``: none does."""
+        if not self.plan.procedure.fresh:
+            return None
         terms = [(e, self.setup.fresh_ms(view.slot)) for view in self.slots.values() for e in view.now]
         return min((e.at + term for e, term in terms if term is not None), default=None)
 

@@ -159,7 +159,10 @@ class State:
         return replace(
             self,
             seq=min(self.seq, seq),
-            entries={slot: tuple(e for e in kept if e.seq <= seq) for slot, kept in self.entries.items()},
+            entries={
+                slot: kept if kept[-1].seq <= seq else tuple(e for e in kept if e.seq <= seq)
+                for slot, kept in self.entries.items()
+            },
             disturbances=tuple(past for past in self.disturbances if past.seq <= seq),
             runs=tuple(run for run in self.runs if run.seq <= seq),
         )

@@ -9,10 +9,11 @@ from sse_starlette import EventSourceResponse
 from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.disturbance import HAPPENINGS, Happening
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import expected, missing_slots
+from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import CheckView, SlotView
 from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
@@ -146,7 +147,7 @@ def page(
         view_name=view_name,
         gaps=gaps,
         trouble=trouble or Trouble(),
-        happenings=HAPPENINGS.values(),
+        happenings=_happenings(sheet.plan),
         cautions=CAUTIONS,
         glyph=glyph(sheet.next),
         place=place,
@@ -159,6 +160,15 @@ def page(
         sends=sends(request, slot_view, tools),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
+
+
+def _happenings(plan: Plan) -> list[Happening]:
+    """What can happen to this job's frame, target and vehicle: a frame without brakes or wheels has none of theirs."""
+    absent = {"brakes": not plan.frame.brakes, "set_down": not plan.frame.transport_wheels}
+    absent["tilt"] = not plan.frame.tilt_notches_deg
+    stands = any(station.carrier == "stand" for station in plan.procedure.stations)
+    absent |= {"stand": not stands, "stand_bump": not stands}
+    return [happening for happening in HAPPENINGS.values() if not absent.get(happening.what)]
 
 
 SENDS = ("distance_meter", "digital_level", "camera_rig")
