@@ -1,6 +1,7 @@
 """The command line: serve, demo, compute, verify. Bad input prints one line that names the field and exits 2."""
 
 import contextlib
+import gc
 import json
 import os
 import socket
@@ -31,10 +32,21 @@ def clock() -> int:
     return time.time_ns() // 1_000_000
 
 
+@contextlib.contextmanager
+def _loading() -> Iterator[None]:
+    """Modules are made to stay: while they load, and ever after, nobody looks through them for garbage."""
+    gc.disable()
+    yield
+    gc.freeze()
+    gc.enable()
+
+
 @app.command()
 def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127.0.0.1") -> None:
     """Serve a garage on the user's own data; an empty folder becomes an empty garage."""
-    from escuadra.jobs import Garage
+    with _loading():
+        import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
+        from escuadra.jobs import Garage
 
     _run(Garage(data, clock), host, port)
 
@@ -47,7 +59,9 @@ def demo(
     devices: Annotated[bool, typer.Option(help="start stand-in devices beside it")] = True,
 ) -> None:
     """Serve the made-up garage of Valdehierro; never touches data that it did not create."""
-    from escuadra.demo.valdehierro import open_demo
+    with _loading():
+        import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
+        from escuadra.demo.valdehierro import open_demo
 
     garage = open_demo(data, clock)
     with _stand_ins() if devices and not os.environ.get("ESCUADRA_DEVICES") else contextlib.nullcontext():

@@ -72,6 +72,8 @@ class Catalogue:
 
     def get(self, kind: str, id: str) -> Entry:
         """An entry; raises ``BadInput`` for an unknown one."""
+        if kind not in KINDS:
+            raise BadInput("kind", kind, f"one of {', '.join(KINDS)}")
         found = self.entries.get((kind, id))
         if found is None:
             known = ", ".join(e.id for e in self.all(kind)) or "nothing yet"

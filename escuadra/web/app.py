@@ -6,10 +6,12 @@ import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
+from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers, MutableHeaders
@@ -52,7 +54,7 @@ LARGEST_BODY = 1_000_000
 LARGEST_UPLOAD = 20_000_000
 UPLOADS = ("/document", "/photos")
 """How addresses end that take a document or a photo."""
-MISSING = ("bay", "survey", "instrument", "procedure", "vehicle", "target", "frame", "tool")
+MISSING = ("kind", "bay", "survey", "instrument", "procedure", "vehicle", "target", "frame", "tool")
 """What is looked up by its name in an address: an unknown one is not found."""
 POLICY = (
     "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
@@ -130,6 +132,14 @@ def create_app(garage: Garage) -> FastAPI:
         app.state.changes.close()
 
     app = FastAPI(title="Escuadra", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
+    documented = app.openapi
+
+    def openapi() -> dict[str, Any]:
+        found = documented()
+        found["paths"].update(api.described_kinds())
+        return found
+
+    app.openapi = openapi  # type: ignore[method-assign]
     app.state.garage = garage
     app.state.changes = Changes()
     app.state.rigs = {}
@@ -158,8 +168,12 @@ def create_app(garage: Garage) -> FastAPI:
         instruments,
         parts,
     ):
-        app.include_router(module.router, include_in_schema=False)
-    app.include_router(api.router)
+        for route in module.router.routes:
+            # A page is no part of the documented API. Its route is taken as it was made: including it makes it anew.
+            if isinstance(route, APIRoute):
+                route.include_in_schema = False
+        app.router.routes.extend(module.router.routes)
+    app.router.routes.extend(api.router.routes)
 
     app.add_middleware(Guard)
 

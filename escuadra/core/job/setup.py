@@ -42,6 +42,8 @@ APART = (
 """How slots begin that neither lines nor frame are solved of."""
 MOST_KEPT = 64
 _KEPT: dict[tuple[Any, ...], tuple[tuple[Any, ...], dict[int, Solved | None]]] = {}
+UNFRAMED = -1
+"""The epoch of what does not hang on the frame."""
 MOST_RECENT = 4
 """Epochs that are looked back on for the vehicle's line: each tells the same, as well as its readings were."""
 ANYWHERE_MM, ANY_AXLE_DEG = 1500.0, 1.5
@@ -284,10 +286,12 @@ class Setup(Current):
     @cached_property
     def unframed(self) -> Solved | None:
         """The vehicle's lines from what does not hang on the frame."""
-        into = self.entering()
-        if not into.sees_thrust and "mark.front" not in into.points:
-            return None
-        return solved_network(json.dumps(into.network((0.0, 0.0, 0.0))), self.plan, -1)
+        if UNFRAMED not in self._solved:
+            into = self.entering()
+            known = into.sees_thrust or "mark.front" in into.points
+            network = json.dumps(into.network((0.0, 0.0, 0.0)))
+            self._solved[UNFRAMED] = solved_network(network, self.plan, UNFRAMED) if known else None
+        return self._solved[UNFRAMED]
 
     @property
     def epoch(self) -> int:

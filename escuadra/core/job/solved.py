@@ -41,6 +41,7 @@ class Solved:
     def __init__(self, plan: Plan, given: NetworkInput, solution: Adjustment, epoch: int) -> None:
         self.plan, self.given, self.solution, self.epoch = plan, given, solution, epoch
         self.at = solution.unknowns.column
+        self._derived: dict[tuple[Any, ...], Derived] = {}
 
     @cached_property
     def result(self) -> NetworkResult:
@@ -134,25 +135,36 @@ class Solved:
 
     def derived(self, what: str, line: LineChoice | None = None) -> Derived:
         """distance, offset from where the target must hang (mm), square or line_angle (degrees), each with its u."""
+        chosen = self._chosen(line)
+
+        def worked_out() -> Derived:
+            p, h = self.solution.unknowns.values, 1e-20
+            gradient = np.imag(self._quantity(p + 1j * h * np.eye(len(p)), what, chosen)) / h
+            return Derived(float(self._quantity(p, what, chosen)), self.solution.spread(gradient), gradient)
+
+        return self._once((what, chosen), worked_out)
+
+    def _chosen(self, line: LineChoice | None) -> LineChoice:
         chosen = line or self.line
         if chosen is None:
             raise BadInput("line", "no line", "a line that was found first")
-        p = self.solution.unknowns.values
-        h = 1e-20
-        gradient = np.imag(self._quantity(p + 1j * h * np.eye(len(p)), what, chosen)) / h
-        return Derived(float(self._quantity(p, what, chosen)), self.solution.spread(gradient), gradient)
+        return chosen
+
+    def _once(self, key: tuple[Any, ...], make: Callable[[], Derived]) -> Derived:
+        """What follows from a solution is worked out once, as long as the solution is kept."""
+        if key not in self._derived:
+            self._derived[key] = make()
+        return self._derived[key]
 
     def line_at(self, x: float, line: LineChoice | None = None) -> Derived:
         """Where a line passes at a station: y in vehicle axes."""
-        chosen = line or self.line
-        if chosen is None:
-            raise BadInput("line", "no line", "a line that was found first")
+        chosen = self._chosen(line)
 
         def y(get: Get) -> Any:
             ox, oy, a = self._line(get, chosen)
             return oy + (x - ox) * np.tan(a)
 
-        return self.derive(y)
+        return self._once(("at", x, chosen), lambda: self.derive(y))
 
     def apart_at(self, x: float, first: LineChoice = "thrust", second: LineChoice = "body") -> Derived:
         """How far the first line runs to the left of the second at a station."""
@@ -161,7 +173,7 @@ class Solved:
             (ax, ay, a), (bx, by, b) = self._line(get, first), self._line(get, second)
             return ay + (x - ax) * np.tan(a) - by - (x - bx) * np.tan(b)
 
-        return self.derive(y)
+        return self._once(("apart", x, first, second), lambda: self.derive(y))
 
     def value(self, owner: str, part: str) -> float:
         """A solved unknown."""

@@ -49,31 +49,25 @@ def _described(kind: str, part: str) -> dict[str, Any]:
     return {"description": f"{part} of {kind}", "content": {"application/json": {"schema": schema}}}
 
 
-def _offer(kind: Kind) -> None:
-    """A documented path of its own for a kind."""
-    body = {"required": True, **_described(kind.name, "input")}
-
-    async def endpoint(request: Request) -> Response:
-        return await computed(request, kind.name)
-
-    router.add_api_route(
-        f"/api/compute/{kind.name}",
-        endpoint,
-        methods=["POST"],
-        name=kind.name,
-        description=kind.purpose,
-        responses={200: _described(kind.name, "result"), **_REFUSED},
-        openapi_extra={"requestBody": body},
-    )
+def described_kinds() -> dict[str, Any]:
+    """The OpenAPI paths of all kinds: one route answers them, each is documented as its own."""
+    return {f"/api/compute/{kind.name}": {"post": _operation(kind)} for kind in KINDS.values()}
 
 
-for _kind in KINDS.values():
-    _offer(_kind)
+def _operation(kind: Kind) -> dict[str, Any]:
+    responses = {200: _described(kind.name, "result"), **_REFUSED}
+    return {
+        "summary": kind.name.capitalize(),
+        "description": kind.purpose,
+        "operationId": f"compute_{kind.name}",
+        "requestBody": {"required": True, **_described(kind.name, "input")},
+        "responses": {str(status): said for status, said in responses.items()},
+    }
 
 
 @router.post("/api/compute/{kind}", include_in_schema=False)
-async def unknown_kind(request: Request, kind: str) -> Response:
-    """A kind that nobody knows."""
+async def computed_kind(request: Request, kind: str) -> Response:
+    """A kind computed; one that nobody knows is refused."""
     return await computed(request, kind)
 
 
