@@ -99,9 +99,10 @@ def station_move(sheet: Sheet) -> NextMove:
     views = sheet.stations
     k = next(k for k, view in enumerate(views) if view.station.id == _here(sheet))
     if views[k].done:
-        trouble = next((v for v in sheet.unsettled if v.check.kind == "stations"), None)
-        said = trouble.judgement.trouble if trouble is not None else ""
-        return NextMove("blocked", "A run is not proven.", said, check="stations")
+        unsure = [view.station.name for view in views if view.proof in ("missed", "contradicted")]
+        said = f"Nothing shows that it still stood at the {listed(unsure)} place: run it again."
+        then = "Or accept it with a reason."
+        return NextMove("move", said, then, action="Run it again", check="stations", happening="run_again")
     name = views[k].station.name
     return NextMove(
         "run",

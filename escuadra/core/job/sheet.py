@@ -124,7 +124,7 @@ class Sheet:
     @cached_property
     def expires(self) -> int | None:
         """When the next reading grows too old by the sheet's terms, UTC milliseconds; ``None``: none does."""
-        if not self.plan.procedure.fresh:
+        if not self.plan.procedure.fresh or self.state.signed is not None:
             return None
         terms = [(e, self.setup.fresh_ms(view.slot)) for view in self.slots.values() for e in view.now]
         return min((e.at + term for e, term in terms if term is not None), default=None)
@@ -156,6 +156,9 @@ class Sheet:
 
 def derive(state: State, plan: Plan, at: int) -> Sheet:
     """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time."""
+    if state.signed is not None:
+        # A signed sheet stays as it was signed: nothing grows old in it.
+        at = state.records[-1][1]
     stations = progress(state, plan) if plan.procedure.stations else ()
     if stations:
         plan = plan.whole.at_stations[current(stations).id]

@@ -68,7 +68,11 @@ def _station(state: State, plan: Plan) -> StationView:
         told = next(past for past in state.disturbances if past.seq == run.doubted)
         return StationView(station, run, "doubt", f"{told.words}, and it was relied on here", told)
     setup = Setup(state, plan)
-    return _stand(setup, station, run) if station.carrier == "stand" else _frame(setup, station, run)
+    found = _stand(setup, station, run) if station.carrier == "stand" else _frame(setup, station, run)
+    again = next((past for past in state.disturbances if past.what == "run_again" and past.seq > run.seq), None)
+    if again is not None and found.proof in ("missed", "contradicted"):
+        return StationView(station, run, "doubt", again.words, again)
+    return found
 
 
 def _frame(setup: Setup, station: Station, run: Run) -> StationView:
