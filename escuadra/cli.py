@@ -117,8 +117,9 @@ def devices(
 
     def plan_of(procedure: str, frame: str) -> Plan:
         sheet = catalogue.get("procedure", procedure).content
-        vehicle, target = catalogue.get("vehicle", sheet.vehicle), catalogue.get("target", sheet.mounting.target)
-        return Plan(sheet, vehicle.content, target.content, catalogue.get("frame", frame).content)
+        targets = {id: catalogue.get("target", id).content for id in sheet.targets}
+        vehicle, target = catalogue.get("vehicle", sheet.vehicle).content, targets[sheet.mounting.target]
+        return Plan(sheet, vehicle, target, catalogue.get("frame", frame).content, targets=targets)
 
     if while_open:
         threading.Thread(target=lambda: (sys.stdin.read(), os._exit(0)), daemon=True).start()

@@ -16,6 +16,7 @@ from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Slot
+from escuadra.core.job.staked import on_face, points_of
 from escuadra.core.readings import Instrument
 from escuadra.core.stance import CORNERS
 
@@ -57,6 +58,8 @@ class VirtualBay:
             self.chance.uniform(0.97, 1.03),
         )
         self._last_turn, self.hang, self.tilt = 0.0, 0.0, 0.0
+        self.stand = (27.0, -16.0, 1.4)
+        """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
         shared = {id(LENGTHS): LENGTHS, id(SCALE): SCALE, id(DEGREES): DEGREES}
         self._offset = {k: self.chance.gauss(0, i.accuracy_constant / math.sqrt(3)) for k, i in shared.items()}
 
@@ -93,6 +96,10 @@ class VirtualBay:
             return lean + (self.tilt if parts[1] == "tilt" else 0.0)
         if place == "hang":
             return self.plan.frame.scale_zero + self.hang
+        if parts[0] == "stand" and len(parts) == 4:
+            return self._stand_tape(*parts[1:])
+        if parts[0] == "standheight":
+            return self._of_station(parts[1]).target_above_floor + 2.0
         if parts[0] in LEVEL_PLACES:
             return LEVEL_PLACES[parts[0]]
         if parts[0] == "arch":
@@ -108,6 +115,21 @@ class VirtualBay:
     def _level_tape(self, hub: str, end: str) -> float:
         there = self.scene.on_frame(*self.plan.frame_points[end])
         return math.dist(self.scene.hub(hub), there)  # type: ignore[arg-type]
+
+    def _of_station(self, station: str) -> Plan:
+        found = self.plan.whole.at_stations.get(station)
+        if found is None:
+            raise BadInput("place", station, "a station of this sheet")
+        return found
+
+    def _stand_tape(self, station: str, part: str, control: str) -> float:
+        """From a hub or a centre mark to a part of a target on its stand."""
+        plan, (forward, left, turn) = self._of_station(station), self.stand
+        place = plan.target_place
+        there = on_face((place.x + forward, place.y + left), place.facing_deg + turn, points_of(plan)[part])
+        marks = self.plan.vehicle.marks
+        at = {"front_centre_mark": (marks.front_x, 0.0), "rear_centre_mark": (marks.rear_x, 0.0)}
+        return math.dist(at.get(control) or self.scene.hub(control[:2]), there)  # type: ignore[arg-type]
 
     def _height_of(self, what: str) -> float:
         return self.plan.vehicle.hub_height + (207.0 if what.endswith("end") else 0.0)
@@ -136,6 +158,9 @@ class VirtualBay:
             self.height += by["turns"] * self.plan.frame.height_per_turn * self.knobs.crank_gain
         elif happening == "shift":
             self.hang += by["hang"] + chance.gauss(0, 0.6)
+        elif happening == "stand":
+            forward, left, _ = self.stand
+            self.stand = (forward + by["forward"] + chance.gauss(0, 1.5), left + by["left"] + chance.gauss(0, 1.5), 0.1)
         elif happening == "feet":
             self.roll, self.pitch = chance.gauss(0, 0.04), chance.gauss(0, 0.04)
         self.nudge(pose)

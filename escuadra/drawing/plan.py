@@ -65,7 +65,7 @@ def plan_view(
     whole, front = whole or stand, goal.x + 620
     back = -vehicle.outline.rear_overhang - 300 if whole else vehicle.wheelbase - 1500
     if stand:
-        back = min(back, *(at.target_place.x - 400 for at in sheet.plan.whole.at_stations.values()))
+        back = min(back, *(at.target_place.x - 760 for at in sheet.plan.whole.at_stations.values()))
     least = (sheet.plan.frame.beam_length + 700) * size[0] / (size[1] - HEAD - foot)
     if front - back < least:
         back = front - least

@@ -1,6 +1,7 @@
 """The stand-ins' line protocol: what is asked and answered, what is refused, and how they end."""
 
 import json
+import math
 import os
 import subprocess
 import sys
@@ -9,10 +10,14 @@ from typing import Any
 
 import pytest
 
+from escuadra.core.errors import BadInput
 from escuadra.core.job.places import Plan
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
+from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.jobs import Garage
 from tests.conftest import Technician
+from tests.jobs.test_stations import begun
 from tests.web.test_pages import Visitor
 
 
@@ -121,3 +126,16 @@ def test_without_devices_the_sheet_offers_none_and_the_page_says_why(teo: Techni
     assert "Nothing was read: the devices do not answer" in answer.text
     assert 'value="0.1"' in answer.text, "what was typed stays"
     assert not teo.opened.state.entries
+
+
+def test_a_stand_is_taped_in_the_bay_and_moved_as_told(garage: Garage) -> None:
+    who = begun(garage, "BL-SUR-01", reason="surround control unit replaced")
+    bay = VirtualBay(who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=1)
+    exact = [bay.at(f"stand.left.{edge}_edge.{hub}_hub") for edge in ("left", "right") for hub in ("LF", "RF")]
+    assert all(800 < length < 6000 for length in exact)
+    width = bay.plan.at_stations["left"].target.width
+    assert abs(exact[0] - exact[2]) < width, "two edges of one board"
+    bay.obey("stand", {"forward": -27.0, "left": 16.0})
+    assert math.hypot(*bay.stand[:2]) < 8
+    with pytest.raises(BadInput, match="a station of this sheet"):
+        bay.at("stand.nowhere.centre.LF_hub")

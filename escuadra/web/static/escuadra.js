@@ -183,6 +183,7 @@
       }, () => offline(true));
       return;
     }
+    if (event.target.closest(".entry-record") && take()) { event.preventDefault(); return; }
     const key = event.target.closest("[data-type]");
     if (key) press(key.dataset.type);
   });
@@ -191,6 +192,7 @@
     const place = input();
     if (!place) return;
     if (key === "undo") { document.querySelector("[data-key=z]").click(); return; }
+    if (key === "record" && take()) return;
     if (key === "record") { place.form.requestSubmit(place.form.querySelector(".entry-record")); return; }
     const unit = /^(mm|cm|m|in)$/.test(key);
     if (key === "back") place.value = place.value.slice(0, -1);
@@ -314,7 +316,7 @@
     document.querySelectorAll("[data-device-far]").forEach((line) => { line.hidden = !shown.said; });
     document.querySelectorAll("[data-device-value]").forEach((value) => { value.textContent = shown.said; });
     const note = place.querySelector("[data-device-note]");
-    note.textContent = shown.remark || `Enter in the empty field takes it (${shown.serial})`;
+    note.textContent = shown.remark || `Enter or Record takes it while the field is empty (${shown.serial})`;
     note.classList.toggle("state-out", !shown.said);
   };
   const take = () => {
