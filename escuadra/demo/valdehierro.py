@@ -59,7 +59,7 @@ def fill(garage: Garage) -> None:
     try:
         _signed(Technician(garage, start - 26 * 3_600_000, "amara"))
         _contradicting(Technician(garage, start - 3 * 3_600_000, "amara"))
-        _at_stations(Technician(garage, start - 2 * 3_600_000 - 1_200_000, "amara"))
+        _at_stations(Technician(garage, start - 65 * 60_000, "amara"))
         _half_way(Technician(garage, start - 2 * 3_600_000, "teo"))
         _taken_in(Technician(garage, start - 1 * 3_600_000, "nuno"))
     finally:
