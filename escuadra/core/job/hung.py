@@ -13,7 +13,8 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.quantities import Quantity
 
 U_SAG_SHARE = 0.2
-EDGE = {"left_edge": 1.0, "right_edge": -1.0}
+EDGES = {"left_edge": 1.0, "right_edge": -1.0}
+"""On which side of its centre an edge of the target lies, as one looks at its face: left positive."""
 
 
 @dataclass(frozen=True)
@@ -27,7 +28,7 @@ class Hung:
 def read_at(plan: Plan, centre: float) -> float:
     """What the beam's scale shows at the part that is read, for a target whose centre hangs there, mm."""
     reference = plan.station.reference if plan.station is not None else "centre"
-    return plan.frame.scale_zero + centre + EDGE.get(reference, 0.0) * plan.target.width / 2
+    return plan.frame.scale_zero + centre + EDGES.get(reference, 0.0) * plan.target.width / 2
 
 
 def hang_slot(plan: Plan) -> Slot:

@@ -17,6 +17,7 @@ from escuadra.core.adjustment import Adjustment, adjust
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
 from escuadra.core.job.floor_marks import TAPE, controls_of
+from escuadra.core.job.hung import EDGES
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot, measured_by_tool
@@ -31,7 +32,6 @@ STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0
 """How far from level the ends of a tape are held, one sigma."""
 U_WIDTH_MM = 0.5
-EDGES = {"left_edge": 1.0, "right_edge": -1.0}
 
 
 def points_of(plan: Plan) -> dict[str, float]:

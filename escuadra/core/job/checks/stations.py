@@ -8,9 +8,10 @@ import math
 from pydantic import Field
 
 from escuadra.core.job.checks.base import Check, Judgement
+from escuadra.core.job.hung import EDGES
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.job.staked import EDGES, STAND, staking, stand_slots, stood
+from escuadra.core.job.staked import STAND, staking, stand_slots, stood
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.wording import amount, listed
