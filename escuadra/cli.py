@@ -95,6 +95,8 @@ def _run(garage: object, host: str, port: int) -> None:
     from escuadra.web.app import create_app
 
     assert isinstance(garage, Garage)
+    for refused in garage.catalogue.refused:
+        print(f"left out: {' '.join(str(refused).split())}", file=sys.stderr)
     print(f"Escuadra: http://{host}:{port}/   data in {garage.data.resolve()}", flush=True)
     uvicorn.run(create_app(garage), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
 

@@ -17,6 +17,9 @@ from pydantic import ValidationError
 import escuadra.core.job.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
 from escuadra.core.errors import BadInput, bad_input
 from escuadra.core.job.events import canonical
+from escuadra.core.job.places import Plan
+from escuadra.core.job.sheet import derive
+from escuadra.core.job.state import State
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
@@ -65,6 +68,8 @@ class Catalogue:
     """Everything that can be chosen for a new job."""
 
     entries: dict[tuple[str, str], Entry]
+    refused: tuple[CatalogueError, ...] = ()
+    """Files that were left out, and why."""
 
     def all(self, kind: str) -> list[Entry]:
         """All entries of a kind, by id."""
@@ -82,29 +87,60 @@ class Catalogue:
 
 
 def load(folders: Iterable[Path]) -> Catalogue:
-    """Load folders in order; raises ``CatalogueError`` for the first file that is refused."""
+    """Load folders in order; a file that is refused is left out and told in ``refused``.
+
+    What ships is held together by the tests; a garage's own sheet is worked out once without a reading, so that one
+    that no job could follow is refused here and not on the day.
+    """
     entries: dict[tuple[str, str], Entry] = {}
+    paths: dict[tuple[str, str], Path] = {}
+    refused: list[CatalogueError] = []
     for folder in folders:
         for kind, model in KINDS.items():
             for path in sorted((folder / f"{kind}s").glob("*.yaml")):
-                found = entry(kind, read_file(path, model))
-                entries[kind, found.id] = found
-    catalogue = Catalogue(entries)
-    for procedure in catalogue.all("procedure"):
-        catalogue.get("vehicle", procedure.content.vehicle)
-        for target in procedure.content.targets:
-            catalogue.get("target", target)
-    return catalogue
+                try:
+                    found = entry(kind, read_file(path, model))
+                except CatalogueError as error:
+                    refused.append(error)
+                    continue
+                entries[kind, found.id], paths[kind, found.id] = found, path
+    for key, path in paths.items():
+        if key[0] != "procedure":
+            continue
+        try:
+            _hold_together(Catalogue(entries), entries[key].content, worked_out=PRACTICE not in path.parents)
+        except BadInput as error:
+            del entries[key]
+            refused.append(CatalogueError(error.field, error.given, error.accepted, f"{path}: {error.where}"))
+    return Catalogue(entries, tuple(refused))
+
+
+def _hold_together(catalogue: Catalogue, procedure: Procedure, worked_out: bool) -> None:
+    """A procedure finds what it names and, where ``worked_out``, a sheet follows from it; raises ``BadInput``."""
+    vehicle = catalogue.get("vehicle", procedure.vehicle).content
+    targets = {id: catalogue.get("target", id).content for id in procedure.targets}
+    frame = next((e.content for e in catalogue.all("frame")), None)
+    if not worked_out or frame is None:
+        return
+    plan = Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
+    for id, why in derive(State(), plan, 0).underivable.items():
+        raise BadInput(f"checks.{id}", procedure.id, f"a check that {vehicle.id} can be judged by ({why})")
 
 
 def read_file(path: Path, model: type[Frozen]) -> Frozen:
     """One validated entry; raises ``CatalogueError`` with file, line and field."""
-    text = path.read_text(encoding="utf-8")
     try:
+        text = path.read_text(encoding="utf-8")
         data = yaml.load(text, Loader=Loader)
-    except yaml.MarkedYAMLError as error:
-        line = error.problem_mark.line + 1 if error.problem_mark else 1
-        raise CatalogueError(path.name, str(error.problem), "well-formed YAML", f"{path}:{line}") from error
+    except (OSError, UnicodeDecodeError) as error:
+        given = getattr(error, "strerror", None) or "bytes that are no UTF-8"
+        raise CatalogueError(path.name, given, "a YAML file in UTF-8", str(path)) from error
+    except (yaml.YAMLError, RecursionError, ValueError) as error:
+        mark = getattr(error, "problem_mark", None)
+        problem = str(getattr(error, "problem", "") or error or "nested too deep")
+        raise CatalogueError(
+            path.name, problem, "well-formed YAML", f"{path}:{mark.line + 1 if mark else 1}"
+        ) from error
     try:
         return model.model_validate(data)
     except ValidationError as error:

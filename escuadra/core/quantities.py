@@ -13,7 +13,7 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.errors import BadInput
-from escuadra.core.model import LARGEST, Frozen
+from escuadra.core.model import Frozen
 
 Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "share", "temperature"]
 
@@ -31,6 +31,17 @@ FACTORS: dict[Dimension, dict[str, float]] = {
 OWN_UNIT: dict[Dimension, str] = {
     kind: next(u for u, factor in units.items() if factor == 1) for kind, units in FACTORS.items()
 }
+POSSIBLE: dict[Dimension, float] = {
+    "length": 100_000,
+    "angle": 180,
+    "slope": 100,
+    "pressure": 5_000,
+    "voltage": 1_000,
+    "mass": 50_000,
+    "share": 1_000,
+    "temperature": 1_000,
+}
+"""In the dimension's own unit: beyond this nothing in a garage can be, whoever confirms it."""
 _SPELLINGS = {
     "length": {'"': "in", "″": "in", "inch": "in", "inches": "in", "'": "ft", "′": "ft", "feet": "ft", "foot": "ft"},
     "angle": {"deg": "°", "degrees": "°", "degree": "°", "′": "'", "min": "'", "″": '"', "sec": '"', "''": '"'},
@@ -163,8 +174,9 @@ def parse(typed: str, dimension: Dimension, unit: str) -> list[Understood]:
             value += n * FACTORS[dimension][named or unit]
             words.append(f"{n:.10g}{'' if (named or unit) in _CLOSE else ' '}{named or unit}")
         value *= sign
-        if not math.isfinite(value) or abs(value) > LARGEST:
-            raise BadInput("value", typed, _ACCEPTED[dimension])
+        if not math.isfinite(value) or abs(value) > POSSIBLE[dimension]:
+            most = f"{POSSIBLE[dimension]:,.0f}".replace(",", "\u202f")
+            raise BadInput("value", typed, f"{_ACCEPTED[dimension]}, up to {most} {OWN_UNIT[dimension]}")
         meanings.append(Understood(typed=typed, text=("−" if sign < 0 else "") + " ".join(words), value=value))
     return meanings
 

@@ -40,6 +40,14 @@ class Opened:
 
 
 @dataclass(frozen=True)
+class Unreadable:
+    """A job whose sheet cannot be worked out, and why: what its log or its pins hold is not understood."""
+
+    row: Row
+    why: str
+
+
+@dataclass(frozen=True)
 class Recorded:
     """A reading was recorded (or was there already)."""
 

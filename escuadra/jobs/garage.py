@@ -4,9 +4,10 @@ Every command reads the state under the writer's lock, checks its rule, appends 
 then is. A command repeated with the same client-made id changes nothing.
 """
 
+import logging
 import re
 import uuid
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import datetime
@@ -50,10 +51,12 @@ from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Question, Understood, parse, understand
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
-from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn
+from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn, Unreadable
 from escuadra.jobs.instruments import Instruments
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.log import Log
+
+LOG = logging.getLogger("escuadra")
 
 
 class Garage:
@@ -83,13 +86,25 @@ class Garage:
     def open(self, job: str) -> Opened:
         """A job as it is now; raises ``BadInput`` for an unknown one."""
         with self.store.reading() as log:
-            row = log.row(job)
-            return Opened(row, self._sheet(log, row))
+            return self._readable(log, log.row(job))
 
-    def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened]:
-        """Jobs, the newest first."""
+    def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened | Unreadable]:
+        """Jobs, the newest first; one whose sheet cannot be worked out says so and takes no other down."""
         with self.store.reading() as log:
-            return [Opened(row, self._sheet(log, row)) for row in log.rows(limit, offset)]
+            return [self._opened(log, row) for row in log.rows(limit, offset)]
+
+    def _opened(self, log: Log, row: Row) -> Opened | Unreadable:
+        try:
+            return Opened(row, self._sheet(log, row))
+        except Exception as cause:
+            LOG.warning("The sheet of job %s cannot be worked out.", row.number, exc_info=cause)
+            return Unreadable(row, str(cause) if isinstance(cause, BadInput) else type(cause).__name__)
+
+    def _readable(self, log: Log, row: Row) -> Opened:
+        found = self._opened(log, row)
+        if isinstance(found, Unreadable):
+            raise BadInput("sheet", row.number, f"a job whose sheet can be worked out; this one's cannot: {found.why}")
+        return found
 
     def _state(self, log: Log, row: Row) -> State:
         head, state = self._states.get(row.id, ("", State()))
@@ -168,7 +183,13 @@ class Garage:
         """
         with self.store.reading() as log:
             rows = [row for row in log.rows(limit=1_000_000) if (row.stage == "signed") is signed]
-            return [row for row in rows if self._state(log, row).relies_on(tool, since)]
+            return [row for row in rows if self._relies(log, row, tool, since)]
+
+    def _relies(self, log: Log, row: Row, tool: str, since: int) -> bool:
+        try:
+            return bool(self._state(log, row).relies_on(tool, since))
+        except BadInput:
+            return False
 
     # --- changing
 
@@ -193,21 +214,55 @@ class Garage:
         """
         who = person if isinstance(person, Person) else self.person(person)
         with self._changing(job) as (log, row, state):
+            before = self._readable(log, row)
             if log.known(job, client_id):
-                return Opened(row, self._sheet(log, row))
+                return before
             if state.signed is not None and not when_signed:
                 raise Conflict("This sheet is signed. To work on it again, reopen it: a new revision begins.")
             if head is not None and head != row.head:
                 raise Conflict("Others have recorded since you looked. Look at the sheet again, then sign.")
-            payload = make(state, self._sheet(log, row))
+            payload = make(state, before.sheet)
             new = made(job, row.count + 1, client_id, self.clock(), who, payload)
             after = fold(state, [new])
+            sheet = self._derived(job, after, payload, new.at, before.sheet.underivable)
             row = log.append(row, new, after.stage)
-        sheet = derive(after, self._plan(job, after), new.at)
         self._states[job], self._sheets[job] = (row.head, after), (row.head, sheet)
-        for listener in self.listeners:
-            listener(job, row.count)
+        self._announce(row)
         return Opened(row, sheet)
+
+    def _derived(self, job: str, after: State, payload: Frozen, at: int, known: Collection[str] = ()) -> Sheet:
+        """The sheet that follows from a payload; raises ``BadInput`` where it loses what could be worked out before.
+
+        ``known``: what could not be worked out before it either.
+        """
+        accepted = "what the sheet can be worked out from"
+        try:
+            sheet = derive(after, self._plan(job, after), at)
+            lost = {id: why for id, why in sheet.underivable.items() if id not in known}
+        except BadInput:
+            raise
+        except Exception as cause:
+            raise BadInput("value", _told(payload), f"{accepted} ({type(cause).__name__})") from cause
+        for id, why in lost.items():
+            view = sheet.check(id)
+            what = view.check.title if view is not None else "the next move"
+            raise BadInput("value", _told(payload), f"{accepted}: {what} could not be ({why})")
+        return sheet
+
+    def _announce(self, row: Row) -> None:
+        for listener in self.listeners:
+            listener(row.id, row.count)
+
+    def mark(self, job: str, said: Doubted, who: Person, key: str) -> None:
+        """A mark that the house itself makes: appended whether or not a sheet follows from it."""
+        with self._changing(job) as (log, row, state):
+            if log.known(job, key) or state.signed is not None:
+                return
+            new = made(job, row.count + 1, key, self.clock(), who, said)
+            after = fold(state, [new])
+            row = log.append(row, new, after.stage)
+        self._states[job] = (row.head, after)
+        self._announce(row)
 
     def take_in(self, asked: TakeIn, person: str, client_id: str | None = None) -> Opened:
         """Take a job in; pins the catalogue entries that it will be judged by."""
@@ -233,8 +288,10 @@ class Garage:
             if not any(row.id == job for row in rows):
                 if any(row.number == asked.number for row in rows):
                     raise BadInput("number", asked.number, "a job number that is not in use yet")
+                new = made(job, 1, key, now, who, payload)
+                self._derived(job, fold(State(), [new]), payload, now)
                 log.create(job, asked.number, now)
-                log.append(log.row(job), made(job, 1, key, now, who, payload), "taken_in")
+                log.append(log.row(job), new, "taken_in")
         scale = self.instruments.scale_of(asked.frame)
         if scale is not None and scale.learned is not None:
             known = FrameKnown(mechanics=scale.learned.mechanics)
@@ -263,6 +320,8 @@ class Garage:
         """Number, place and time of earlier jobs with this vehicle model in a bay: first guesses, never readings."""
         found = []
         for opened in self.jobs(limit=300):
+            if isinstance(opened, Unreadable):
+                continue
             state = opened.state
             if opened.row.id == besides or state.job is None or state.placed is None or state.job.bay != bay:
                 continue
@@ -370,7 +429,7 @@ class Garage:
         """Tell every open job that relied on an instrument that it cannot be relied on; their numbers."""
         told = []
         for row in self.relying(said.tool, said.since, signed=False):
-            self.append(row.id, who, key, lambda _state, _sheet: said)
+            self.mark(row.id, said, who, key)
             told.append(row.number)
         return told
 
@@ -459,6 +518,15 @@ def _temperature(text: str) -> float | None:
     if not re.fullmatch(r"-?\d{1,2}(\.\d+)?", plain) or not -30 <= float(plain) <= 60:
         raise BadInput("temperature", text, "degrees Celsius from −30 to 60, such as 17.5, or nothing")
     return float(plain)
+
+
+def _told(payload: Frozen) -> str:
+    """What was entered, as the one who entered it would say it."""
+    for name in ("understood", "value", "amount", "by", "place", "procedure"):
+        found = getattr(payload, name, None)
+        if found is not None and found != "" and found != {}:
+            return f"{found:g}" if isinstance(found, float) else str(found)
+    return type(payload).__name__
 
 
 def _pinned(entry: Entry) -> Pinned:

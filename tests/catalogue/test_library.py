@@ -1,12 +1,12 @@
 """The catalogue: practice sheets hold together, and a refused file is named with its line and field."""
 
+import re
 from pathlib import Path
 
 import pytest
 
 from escuadra.catalogue import Catalogue, CatalogueError, load
 from escuadra.catalogue.library import KINDS, PRACTICE, entry, read_file
-from escuadra.core.errors import BadInput
 from escuadra.core.procedure import CheckSpec, Procedure
 
 SHEET = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text()
@@ -16,6 +16,7 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
     vehicles = {e.id for e in catalogue.all("vehicle")}
     assert {e.content.vehicle for e in catalogue.all("procedure")} == vehicles
     assert len(vehicles) == 5
+    assert catalogue.refused == ()
     for procedure in catalogue.all("procedure"):
         assert procedure.content.note == "made-up figures: practice only"
         if procedure.content.line == "none":
@@ -56,12 +57,34 @@ def test_a_refused_file_names_file_line_and_field(tmp_path: Path, old: str, new:
     assert abs(int(where.rsplit(":", 1)[1]) - line) <= 1, str(refused.value)
 
 
-def test_a_sheet_for_a_vehicle_that_nobody_knows_is_refused(tmp_path: Path) -> None:
-    folder = tmp_path / "procedures"
-    folder.mkdir()
-    (folder / "x.yaml").write_text(SHEET)
-    with pytest.raises(BadInput, match="brezo-lanzadera; accepted: one of the catalogue"):
-        load([tmp_path])
+@pytest.mark.parametrize(
+    "change, told",
+    [
+        ({"vehicle: brezo-lanzadera": "vehicle: nobody"}, "one of the catalogue"),
+        ({"vehicle: brezo-lanzadera": "vehicle: bare"}, "states its tyres"),
+        ({"kind: body_centreline": "kind: method, method: laser"}, "checks.9.method: given laser; accepted: one of"),
+        ({"revision: 7": "revision: [7"}, "well-formed YAML"),
+        ({"practice only": "pr\xe1ctica"}, "a YAML file in UTF-8"),
+        ({SHEET: "[" * 5000}, "well-formed YAML"),
+    ],
+)
+def test_a_bad_file_is_left_out_and_told(tmp_path: Path, change: dict[str, str], told: str) -> None:
+    vehicle = (PRACTICE / "vehicles" / "brezo-lanzadera.yaml").read_text().replace("id: brezo-lanzadera", "id: bare")
+    text = SHEET
+    for old, new in change.items():
+        assert old in text
+        text = text.replace(old, new)
+    (tmp_path / "procedures").mkdir()
+    (tmp_path / "vehicles").mkdir()
+    (tmp_path / "vehicles" / "bare.yaml").write_text(re.sub(r"(?m)^tyres:.*\n( .*\n)*", "", vehicle))
+    path = tmp_path / "procedures" / "x.yaml"
+    path.write_bytes(text.encode("latin-1" if "\xe1" in text else "utf-8"))
+    (tmp_path / "procedures" / "good.yaml").write_text(SHEET.replace("id: BL-CAM-01", "id: MINE"))
+    found = load([PRACTICE, tmp_path])
+    assert found.get("procedure", "MINE").content.distance == 2640
+    (refused,) = found.refused
+    assert str(path) in str(refused)
+    assert told in str(refused)
 
 
 def test_an_entry_is_pinned_by_its_content_and_reads_back_as_itself(catalogue: Catalogue) -> None:

@@ -8,6 +8,7 @@ from functools import cached_property
 
 from escuadra.core.aim import AimInput, aim
 from escuadra.core.budget import Contribution
+from escuadra.core.errors import BadInput
 from escuadra.core.job import advice, looking
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
@@ -54,6 +55,8 @@ class CheckView:
     budget: tuple[Contribution, ...] = ()
     """Where the uncertainty of the figure nearest to trouble comes from; for an undecided check."""
     consequence: str = ""
+    broken: str = ""
+    """Why it cannot be worked out from what was entered; empty where it can."""
 
     @property
     def begun(self) -> bool:
@@ -149,9 +152,33 @@ class Sheet:
         return not self.unsettled and self.state.stage != "signed"
 
     @cached_property
+    def _advised(self) -> NextMove | str:
+        """The next move, or why there is none."""
+        try:
+            return advice.next_move(self)
+        except Exception as cause:
+            return _cause(cause)
+
+    @cached_property
+    def underivable(self) -> dict[str, str]:
+        """What cannot be worked out from what was entered, and why: checks by their ids, the next move as ``next``."""
+        found = {view.check.id: view.broken for view in self.checks if view.broken}
+        return found | ({"next": self._advised} if isinstance(self._advised, str) else {})
+
+    @cached_property
     def next(self) -> NextMove:
-        """The one thing to do now."""
-        return advice.next_move(self)
+        """The one thing to do now; where that cannot be worked out, the entry that stands in the way."""
+        first = next((view for view in self.checks if view.broken), None)
+        if first is not None:
+            entered = [s for s in first.slots if s.now]
+            newest = max(entered, key=lambda s: s.now[-1].seq, default=None)
+            said = f"{first.check.title} cannot be worked out from what was entered."
+            then = "Undo that entry, or read it again and replace it."
+            return NextMove("blocked", said, then, check=first.check.id, slot=newest.slot.id if newest else "")
+        if isinstance(self._advised, str):
+            then = f"Undo the last entry, or read it again and replace it. ({self._advised})"
+            return NextMove("blocked", "The next move cannot be worked out from what was entered.", then)
+        return self._advised
 
 
 def derive(state: State, plan: Plan, at: int) -> Sheet:
@@ -207,13 +234,32 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     return [*rest[:k], *line, *rest[k:]]
 
 
+def _cause(cause: Exception) -> str:
+    """What went wrong, in words where the core has some."""
+    return str(cause) if isinstance(cause, BadInput) else f"{type(cause).__name__}: {cause}"
+
+
 def _view(check: Check, setup: Setup) -> CheckView:
-    state = setup.state
-    slots = []
+    """A check as the sheet shows it; one that cannot be worked out says so and takes nothing else down."""
+    slots: list[SlotView] = []
+    try:
+        _fill(slots, check, setup)
+        return _judged(check, setup, slots)
+    except Exception as cause:
+        said = f"It cannot be worked out from what was entered: {_cause(cause)}."
+        broken = Judgement(False, trouble=said, note=said)
+        return CheckView(check, "undecided", broken, tuple(slots), broken=_cause(cause), advice=said)
+
+
+def _fill(slots: list[SlotView], check: Check, setup: Setup) -> None:
     for slot in check.slots(setup):
         now = setup.current(slot)
         counted_now = {e.seq for e in now}
         slots.append(SlotView(slot, now, tuple(e for e in setup.live(slot.id) if e.seq not in counted_now)))
+
+
+def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
+    state = setup.state
     judged = check.judge(setup)
     aspects = check.aspects(setup)
     result, because = _state(check, judged, slots, setup, aspects)

@@ -13,7 +13,7 @@ from escuadra.core.kinds import KINDS, Kind, compute
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import CheckSpec, Procedure
 from escuadra.core.survey import Survey
-from escuadra.jobs import Opened
+from escuadra.jobs import Opened, Unreadable
 from escuadra.web.examples import EXAMPLES
 from escuadra.web.pages import garage_of, render
 
@@ -81,7 +81,10 @@ def jobs(request: Request, page: int = 1) -> dict[str, Any]:
     return {"jobs": [_listed(opened) for opened in found[:PAGE_SIZE]], "next": more}
 
 
-def _listed(opened: Opened) -> dict[str, Any]:
+def _listed(opened: Opened | Unreadable) -> dict[str, Any]:
+    if isinstance(opened, Unreadable):
+        row = opened.row
+        return {"id": row.id, "number": row.number, "state": row.stage, "record_pdf": None, "record_json": None}
     records = opened.state.records
     base = f"/jobs/{opened.row.id}/record/{records[-1][0].revision}" if records else None
     return {

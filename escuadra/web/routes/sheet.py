@@ -1,7 +1,8 @@
 """The sheet: drawing, run sheet, next move. Every post redraws all of it in one answer."""
 
-from collections.abc import Container
+from collections.abc import Callable, Container
 from dataclasses import dataclass
+from typing import TypeVar
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
@@ -14,7 +15,7 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import expected, missing_slots
 from escuadra.core.job.places import Plan
-from escuadra.core.job.sheet import CheckView, SlotView
+from escuadra.core.job.sheet import CheckView, Sheet, SlotView
 from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
 from escuadra.core.quantities import OWN_UNIT, Question
@@ -114,13 +115,11 @@ def page(
     slot_view = sheet.slots.get(slot)
     framed = view.check.group in ("frame", "target")
     whole = view.check.group in ("ready", "stance", "line")
-    match view_name:
-        case "side":
-            drawing = side_view(sheet, magnify=gaps)
-        case "level":
-            drawing = level_view(sheet, magnify=gaps)
-        case _:
-            drawing = plan_view(sheet, magnify=gaps, whole=whole, slot=slot, check=view)
+    drawing = _spared(
+        sheet,
+        lambda: drawn(sheet, view_name, magnify=gaps, whole=whole, slot=slot, check=view),
+        '<p class="notice">What was entered cannot be drawn.</p>',
+    )
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
     doubted = {t.id: trusted.words for t in tools if not (trusted := garage.instruments.trusted(t.id)).usable}
@@ -142,7 +141,8 @@ def page(
         taken_off=_taken_off(garage, slot_view, tool, sheet.plan.frame.id),
         conditions=next((t for t in tools if t.id == tool), None),
         temperature=_temperature(sheet.state),
-        expected=expected(slot_view.slot, sheet.setup) if slot_view else None,
+        expected=_spared(sheet, lambda: expected(slot_view.slot, sheet.setup), None) if slot_view else None,
+        line_in_use=_spared(sheet, lambda: _line_in_use(sheet), "not known"),
         drawing=drawing,
         view_name=view_name,
         gaps=gaps,
@@ -155,11 +155,44 @@ def page(
         figures=[f for f in sheet.plan.figures if f.check == check or (framed and not f.check)],
         photos=[p for p in sheet.state.photos if slot_view and p.said.slot == slot_view.slot.id],
         signs=WORDS,
-        left_behind=left_behind(sheet, slot_view.slot) if slot_view and sheet.state.stage != "signed" else "",
+        left_behind=_spared(sheet, lambda: left_behind(sheet, slot_view.slot), "")
+        if slot_view and sheet.state.stage != "signed"
+        else "",
         method=METHODS.get(getattr(view.check, "method", "marks" if view.check.kind == "body_centreline" else "")),
         sends=sends(request, slot_view, tools),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
+
+
+T = TypeVar("T")
+
+
+def _spared(sheet: Sheet, make: Callable[[], T], otherwise: T) -> T:
+    """A part of the page; where the sheet itself cannot be worked out, what stands in its place instead."""
+    if not sheet.underivable:
+        return make()
+    try:
+        return make()
+    except Exception:
+        return otherwise
+
+
+def _line_in_use(sheet: Sheet) -> str:
+    solved = sheet.setup.newest
+    if solved is not None and solved.line:
+        return "thrust line" if solved.line == "thrust" else "centreline"
+    return "thrust line" if sheet.setup.toe else f"{sheet.plan.procedure.line}, not found"
+
+
+def drawn(sheet: Sheet, view: str, magnify: bool, whole: bool, slot: str, check: CheckView) -> str:
+    """The sheet's drawing in one of its views."""
+    match view:
+        case "side":
+            return side_view(sheet, magnify=magnify)
+        case "level":
+            return level_view(sheet, magnify=magnify)
+        case _:
+            return plan_view(sheet, magnify=magnify, whole=whole, slot=slot, check=check)
 
 
 def _happenings(plan: Plan) -> list[Happening]:

@@ -6,9 +6,10 @@ the thrust line for what aims forward. Source: ``network``, ``symmetry``; limits
 
 from dataclasses import replace
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from escuadra.core.budget import Contribution, of_solution, shares
+from escuadra.core.errors import BadInput
 from escuadra.core.job.both_lines import (
     LINE_WORDS,
     SIDE_WORDS,
@@ -120,6 +121,13 @@ class MethodCheck(Check):
     """A method of finding the line, as a check of its own: complete once everything that it needs was read."""
 
     method: str = Field(description="id of the method")
+
+    @field_validator("method")
+    @classmethod
+    def _known(cls, method: str) -> str:
+        if method not in METHODS:
+            raise BadInput("method", method, f"one of {', '.join(METHODS)}")
+        return method
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         method = METHODS[self.method]

@@ -1,0 +1,141 @@
+"""Whatever is typed and confirmed: it is refused with words, or every screen and list goes on."""
+
+from functools import cache
+
+import pytest
+from fastapi.testclient import TestClient
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from escuadra.catalogue import load
+from escuadra.catalogue.library import PRACTICE
+from escuadra.core.errors import BadInput
+from escuadra.core.job.events import Answered, Person, ReadingTaken, TakenIn, ToolUsed, made
+from escuadra.core.job.places import Plan
+from escuadra.core.job.sheet import Sheet, derive
+from escuadra.core.job.slots import Slot
+from escuadra.core.job.state import State, fold
+from escuadra.core.model import Frozen
+from escuadra.core.readings import Instrument
+from escuadra.demo.technician import Technician
+from escuadra.drawing import glyph
+from escuadra.jobs import Opened, Unreadable
+from escuadra.web.app import create_app
+from escuadra.web.routes.sheet import drawn
+
+CATALOGUE = load([PRACTICE])
+PROCEDURES = [e.id for e in CATALOGUE.all("procedure")]
+EXTREMES = (0.0, -99_999.0, 99_999.0, 999_999_999.0, -1e9, 1e9, 1e-300, -5e-324)
+SOMEBODY = Person(id="p", name="P")
+TOOL = ToolUsed(
+    id="t",
+    name="t",
+    contributions=Instrument(resolution=1, accuracy_constant=1, accuracy_ppm=10, repeatability=0.5),
+)
+
+
+def said(state: State, payload: Frozen) -> State:
+    seq = state.seq + 1
+    return fold(state, [made("j", seq, f"e{seq}", seq * 1000, SOMEBODY, payload)])
+
+
+def entered(state: State, slot: Slot, value: float) -> State:
+    if slot.ask != "number":
+        return said(state, Answered(slot=slot.id, value=slot.options[0] if slot.options else "yes"))
+    return said(
+        state,
+        ReadingTaken(slot=slot.id, typed="", understood=f"{value:g} mm", value=value, tool=TOOL, replaces=True),
+    )
+
+
+@cache
+def plausible(id: str) -> tuple[Plan, Sheet]:
+    """A practice sheet with every place read in the middle of what is plausible."""
+    procedure = CATALOGUE.get("procedure", id).content
+    targets = {t: CATALOGUE.get("target", t).content for t in procedure.targets}
+    vehicle = CATALOGUE.get("vehicle", procedure.vehicle).content
+    frame = CATALOGUE.get("frame", "galga-2").content
+    plan = Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
+    state = said(State(), TakenIn(vin="", plate="", customer="", number="1", reason="r", bay="b", pins=[]))
+    for _ in range(2):
+        for view in derive(state, plan, state.seq * 1000).slots.values():
+            q = view.slot.quantity
+            if not view.now:
+                state = entered(state, view.slot, (q.low + q.high) / 2 if q is not None else 0.0)
+    sheet = derive(state, plan, state.seq * 1000)
+    assert not sheet.underivable
+    return plan, sheet
+
+
+@pytest.mark.parametrize("procedure", PROCEDURES)
+@settings(max_examples=25, deadline=None, derandomize=True)
+@given(data=st.data())
+def test_every_place_of_every_sheet_survives_what_cannot_be(procedure: str, data: st.DataObject) -> None:
+    plan, sheet = plausible(procedure)
+    slots = [view.slot for view in sheet.slots.values() if view.slot.ask == "number"]
+    state = sheet.state
+    for _ in range(data.draw(st.integers(1, 3))):
+        state = entered(state, data.draw(st.sampled_from(slots)), data.draw(st.sampled_from(EXTREMES)))
+    found = derive(state, plan, state.seq * 1000)
+    for view in found.checks:
+        assert not view.broken or (view.state == "undecided" and not view.settled and view.broken in view.advice)
+    assert not found.underivable or found.next.kind == "blocked"
+    assert glyph(found.next) is not None
+    if not found.underivable:
+        for view in ("plan", "side", "level"):
+            check = found.check(found.next.check) or found.checks[0]
+            assert "<svg" in drawn(found, view, magnify=True, whole=False, slot=found.next.slot, check=check)
+
+
+@pytest.mark.parametrize(
+    "slot, typed, tool, word",
+    [
+        ("arch.LF", "0 mm", "tape-4", ""),
+        ("arch.LF", "−99999 mm", "tape-4", ""),
+        ("height.LF", "999999999 mm", "tape-4", ""),
+        ("toe.left", "999999999°", "printout", "toe-in"),
+    ],
+)
+def test_a_confirmed_impossible_reading_is_refused_with_words_and_nothing_is_lost(
+    full: Technician, slot: str, typed: str, tool: str, word: str
+) -> None:
+    before = full.opened.row
+    with pytest.raises(BadInput, match=r"worked out|up to") as refused:
+        full.read(slot, typed, tool, word, replaces=True)
+    assert refused.value.given in (typed, typed.replace("−", "-"))
+    assert full.opened.row == before
+    assert full.opened.sheet.underivable == {}
+    assert all(isinstance(opened, Opened) for opened in full.garage.jobs())
+
+
+def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> None:
+    """An entry that only an earlier version let in: written past the commands."""
+    garage, opened = full.garage, full.opened
+    old = opened.state.live("arch.LF")[-1].said
+    assert isinstance(old, ReadingTaken)
+    bad = old.model_copy(update={"value": 0.0, "understood": "0 mm", "replaces": True})
+    with garage.store.writing() as log:
+        row = log.row(full.job, lock=True)
+        log.append(row, made(full.job, row.count + 1, "old", full.at, garage.person("teo"), bad), "in_work")
+    sheet = full.opened.sheet
+    assert sheet.next.sentence == "Ride height cannot be worked out from what was entered."
+    assert (sheet.next.kind, sheet.next.slot) == ("blocked", "arch.LF")
+    assert not sheet.can_sign
+    with TestClient(create_app(garage)) as client:
+        for path in ("/", "/api/jobs", f"/jobs/{full.job}?view=plan", f"/jobs/{full.job}?view=side"):
+            assert client.get(path).status_code == 200, path
+        assert "cannot be worked out" in client.get(f"/jobs/{full.job}?check=stance&slot=arch.LF").text
+    assert garage.undo(full.job, "teo", full.id()).sheet.underivable == {}
+
+
+def test_a_job_that_cannot_be_read_is_one_line_of_the_list(full: Technician) -> None:
+    garage = full.garage
+    event = made(full.job, full.opened.row.count + 1, "x", full.at, garage.person("teo"), Answered(slot="a", value="b"))
+    with garage.store.writing() as log:
+        log.append(log.row(full.job, lock=True), event.model_copy(update={"kind": "of_tomorrow"}), "in_work")
+    garage._states.clear()
+    (found,) = garage.jobs()
+    assert isinstance(found, Unreadable)
+    assert "of_tomorrow" in found.why
+    with pytest.raises(BadInput, match="of_tomorrow"):
+        garage.open(full.job)
