@@ -133,15 +133,14 @@ def devices(
 @app.command()
 def compute(kind: str, file: str) -> None:
     """Compute a kind from a JSON file (- reads standard input)."""
+    from escuadra.core.given import json_data
     from escuadra.core.kinds import compute as run
 
     try:
-        text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8")
-        data = json.loads(text)
+        text = sys.stdin.buffer.read() if file == "-" else Path(file).read_bytes()
     except OSError as error:
         raise BadInput("file", file, f"a file that can be read ({error.strerror})") from error
-    except (ValueError, RecursionError) as error:
-        raise BadInput("file", file, f"one JSON object ({error})") from error
+    data = json_data(text, "file")
     print(json.dumps(run(kind, data), allow_nan=False))
 
 

@@ -126,6 +126,8 @@ def adjust(given: NetworkInput) -> Adjustment:
     for o in given.observations:
         if o.value is None:
             raise BadInput("value", "nothing", f"a figure for {o.id}")
+    if not given.observations and not given.points and given.frame is None:
+        raise BadInput("observations", "nothing", "what was read, and the points it was read at")
     if given.frame is None or given.frame.guess is not None:
         return _adjust_from(given, None)
     found: list[Adjustment] = []

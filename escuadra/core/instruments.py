@@ -192,7 +192,7 @@ def _found(test: Any) -> dict[str, float]:
 class BiasEntry(Frozen):
     """A bias found on a day."""
 
-    day: int = Field(ge=0, le=10_000_000)
+    day: float = Field(ge=0, le=10_000_000, description="with fractions where it was checked twice in one")
     bias: Number
     u: Positive
 
@@ -231,12 +231,12 @@ def drift(given: DriftInput) -> DriftResult:
     bias = np.array([entry.bias for entry in given.history])
     covariance = np.linalg.inv((rows / u[:, None] ** 2).T @ rows)
     line = covariance @ (rows / u[:, None] ** 2).T @ bias
-    ahead = np.arange(1, given.horizon_days + 1, dtype=float)
+    ahead = np.arange(1, given.horizon_days + 1, dtype=float) - (last - math.floor(last))
     spread = np.sqrt(covariance[0, 0] + 2 * covariance[0, 1] * ahead + covariance[1, 1] * ahead**2)
     reached = np.nonzero(np.abs(line[0] + line[1] * ahead) + 2 * spread >= given.limit)[0]
     return DriftResult(
         per_year=float(line[1]) * DAYS_A_YEAR,
         bias_now=float(line[0]),
         u_now=math.sqrt(float(covariance[0, 0])),
-        reaches_day=last + int(reached[0]) + 1 if reached.size else None,
+        reaches_day=math.floor(last) + int(reached[0]) + 1 if reached.size else None,
     )

@@ -1,8 +1,11 @@
 """The calculations by their names: one definition for Python, the command line and HTTP."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
+
+import numpy as np
 
 from escuadra.core import (
     aim,
@@ -26,6 +29,7 @@ from escuadra.core import (
     vin,
 )
 from escuadra.core.errors import BadInput
+from escuadra.core.given import leaves, most_extreme, plain_data
 from escuadra.core.model import Frozen
 
 
@@ -82,4 +86,20 @@ def compute(name: str, data: Any) -> dict[str, Any]:
         raise BadInput("kind", name, f"one of {', '.join(KINDS)}")
     if not isinstance(data, dict):
         raise BadInput("input", data, "one JSON object")
-    return kind.function(kind.given.read(data)).plain()
+    given = kind.given.read(plain_data(data))
+    try:
+        with np.errstate(all="ignore"):
+            result = kind.function(given).plain()
+    except BadInput:
+        raise
+    except (ArithmeticError, ValueError, np.linalg.LinAlgError) as error:
+        raise _beyond_figures(data) from error
+    if any(isinstance(leaf, float) and not math.isfinite(leaf) for _, leaf in leaves(result)):
+        raise _beyond_figures(data)
+    return result
+
+
+def _beyond_figures(data: Any) -> BadInput:
+    """Figures so far apart that nothing can be computed with them: the furthest is to blame."""
+    field, value = most_extreme(data)
+    return BadInput(field, value, "figures of a size that can be computed with together")

@@ -13,7 +13,7 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen
+from escuadra.core.model import LARGEST, Frozen
 
 Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "share", "temperature"]
 
@@ -174,11 +174,25 @@ def parse(typed: str, dimension: Dimension, unit: str) -> list[Understood]:
             value += n * FACTORS[dimension][named or unit]
             words.append(f"{n:.10g}{'' if (named or unit) in _CLOSE else ' '}{named or unit}")
         value *= sign
-        if not math.isfinite(value) or abs(value) > POSSIBLE[dimension]:
-            most = f"{POSSIBLE[dimension]:,.0f}".replace(",", "\u202f")
-            raise BadInput("value", typed, f"{_ACCEPTED[dimension]}, up to {most} {OWN_UNIT[dimension]}")
+        if not math.isfinite(value) or abs(value) > LARGEST:
+            raise BadInput("value", typed, _ACCEPTED[dimension])
         meanings.append(Understood(typed=typed, text=("−" if sign < 0 else "") + " ".join(words), value=value))
     return meanings
+
+
+def possible(meanings: list[Understood], typed: str, dimension: Dimension) -> list[Understood]:
+    """Those meanings that can be true of anything in a garage; raises ``BadInput`` where none can."""
+    found = [m for m in meanings if abs(m.value) <= POSSIBLE[dimension]]
+    if not found:
+        most = f"{POSSIBLE[dimension]:,.0f}".replace(",", "\u202f")
+        raise BadInput("value", typed, f"{_ACCEPTED[dimension]}, up to {most} {OWN_UNIT[dimension]}")
+    return found
+
+
+def confirmed(text: str, quantity: Quantity) -> Understood:
+    """A meaning that was chosen where it was asked about; raises ``BadInput`` for what cannot be at all."""
+    typed = text.replace("−", "-")
+    return possible(parse(typed, quantity.dimension, quantity.unit), text, quantity.dimension)[0]
 
 
 def understand(typed: str, quantity: Quantity, signless: bool = False) -> Understood | Question:
@@ -211,4 +225,4 @@ def understand(typed: str, quantity: Quantity, signless: bool = False) -> Unders
     for meaning in meanings:
         if meaning not in choices:
             choices.append(meaning)
-    return Question(typed=typed, choices=choices)
+    return Question(typed=typed, choices=possible(choices, typed, quantity.dimension))

@@ -25,6 +25,8 @@ from escuadra.core.tool import Tool
 HORIZON_DAYS = 1500
 """How far ahead a drift is told."""
 SOON_DAYS = 14
+LATEST = 4_102_444_800_000
+"""The end of the century, UTC milliseconds: no entry of ours is later."""
 Trust = Literal["holds", "out", "undecided", "stale", "open"]
 Doubt = Literal["dropped", "out", "overdue"]
 
@@ -90,7 +92,7 @@ Said = Annotated[Entered | Checked | Dropped | Given | Documented | Learned | Re
 class HistoryEntry(Frozen):
     """One entry of an instrument's history."""
 
-    at: int = Field(description="UTC milliseconds, for people")
+    at: int = Field(ge=0, le=LATEST, description="UTC milliseconds, for people")
     day: date = Field(description="in the garage's zone")
     person: Person
     said: Said

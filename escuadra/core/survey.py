@@ -5,9 +5,8 @@ Only height differences matter: the first point is the datum. Source: adjustment
 schema of a survey is this model.
 """
 
-import csv
-import io
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Literal, Self
@@ -16,6 +15,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
+from escuadra.core.given import table, written
 from escuadra.core.levelling import LevellingInput, StaffReading, levelling
 from escuadra.core.model import Frozen, Number, Positive
 from escuadra.core.quantities import parse
@@ -185,18 +185,14 @@ def _letters(k: int) -> str:
 
 def to_csv(survey: Survey) -> str:
     """Points and readings as CSV, a line a reading; points not read yet have no figure."""
-    out = io.StringIO()
-    rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(CSV_COLUMNS)
+    rows: list[Sequence[object]] = [CSV_COLUMNS]
     at = {point.id: point for point in survey.points}
     for reading in survey.readings:
         figures = [_cell(reading.staff), _cell(reading.height), reading.setup]
-        rows.writerow(_line(at[reading.point], figures))
+        rows.append(_line(at[reading.point], figures))
     read = {reading.point for reading in survey.readings}
-    for point in survey.points:
-        if point.id not in read:
-            rows.writerow(_line(point, ["", "", ""]))
-    return out.getvalue()
+    rows.extend(_line(point, ["", "", ""]) for point in survey.points if point.id not in read)
+    return written(rows)
 
 
 def _line(point: SurveyPoint, figures: list[str]) -> list[str]:
@@ -209,18 +205,17 @@ def _cell(value: float | None) -> str:
 
 def from_csv(text: str) -> tuple[list[SurveyPoint], list[SurveyReading]]:
     """Points and readings of a CSV with a heading line; comma, semicolon or tab; raises ``BadInput`` with the line."""
-    lines = [line for line in text.lstrip("\ufeff").splitlines() if line.strip()]
+    lines = table(text, "csv")
     if not lines:
         raise BadInput("csv", "nothing", f"a heading line ({', '.join(CSV_COLUMNS[:4])}) and a line a reading")
-    parted = max((";", "\t", ","), key=lambda sign: lines[0].count(sign))
-    heading = [name.strip().casefold() for name in lines[0].split(parted)]
+    heading = [name.strip().casefold() for name in lines[0][1]]
     missing = [name for name in ("point", "x", "y") if name not in heading]
     if missing or not {"staff", "height"} & set(heading):
         wanted = "the columns point, x, y and staff or height; setup and surface as well where needed"
-        raise BadInput("csv", lines[0], wanted, "line 1")
+        raise BadInput("csv", ", ".join(heading), wanted, "line 1")
     points: dict[str, SurveyPoint] = {}
     readings: list[SurveyReading] = []
-    for number, cells in enumerate(csv.reader(lines[1:], delimiter=parted), 2):
+    for number, cells in lines[1:]:
         row = dict(zip(heading, (cell.strip() for cell in cells), strict=False))
         try:
             point, reading = _row(row)

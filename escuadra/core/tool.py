@@ -9,6 +9,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from escuadra.core.given import whole_number
 from escuadra.core.model import Frozen, Number, Positive
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument, Sag
@@ -118,3 +119,8 @@ class Tool(Frozen):
     def u_single(self) -> float:
         """Standard uncertainty of one reading's own part: resolution and repeatability."""
         return math.hypot(self.contributions.resolution / math.sqrt(12), self.contributions.repeatability)
+
+
+def check_days(text: str) -> int | None:
+    """How long a self-check lasts, as typed; nothing: no limit."""
+    return whole_number(text, "check_days", "whole days, such as 90, or nothing", most=3660) if text.strip() else None

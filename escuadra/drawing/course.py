@@ -49,7 +49,7 @@ def course_view(
     for day, anchor in ((first, "start"), (last, "end")) if last > first else ((first, "start"),):
         x = at(day, 0)[0]
         body.append(line("thin", (x, HEIGHT - BOTTOM), (x, HEIGHT - BOTTOM + 5)))
-        body.append(label("small", (x, HEIGHT - 8), date.fromordinal(day).isoformat(), anchor))
+        body.append(label("small", (x, HEIGHT - 8), date.fromordinal(int(day)).isoformat(), anchor))
     if ahead is not None and ahead.reaches_day is not None and ahead.reaches_day <= end:
         x = at(ahead.reaches_day, 0)[0]
         body.append(line("planned", (x, TOP), (x, HEIGHT - BOTTOM)))

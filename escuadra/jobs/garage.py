@@ -48,7 +48,7 @@ from escuadra.core.job.told import mechanics
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.quantities import Question, Understood, parse, understand
+from escuadra.core.quantities import Question, Understood, confirmed, understand
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn, Unreadable
@@ -365,7 +365,7 @@ class Garage:
                 raise BadInput("tool", f"{name}, {trusted.words}", "one that can be relied on: check it first")
         found: Understood | Question
         if understood:
-            found = parse(understood.replace("−", "-"), quantity.dimension, quantity.unit)[0]
+            found = confirmed(understood, quantity)
         else:
             found = understand(typed, quantity, signless=where.words is not None)
             if isinstance(found, Question):

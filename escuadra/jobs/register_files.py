@@ -4,19 +4,18 @@ A CSV line ``sheet`` states an instrument, the lines below it what happened to i
 judged anew when it comes in; one with a figure and its u alone, from elsewhere, is judged by those.
 """
 
-import csv
-import io
 import json
 from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
 from escuadra.core.errors import BadInput
+from escuadra.core.given import json_data, records, written
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.events import Person
 from escuadra.core.register import Checked, Dropped, Given, History, HistoryEntry, Retired, Said
 from escuadra.core.selfcheck import TEN_METRES, Found, judged
-from escuadra.core.tool import Tool
+from escuadra.core.tool import Tool, check_days
 from escuadra.core.verdict import VerdictInput, verdict
 
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
@@ -38,7 +37,7 @@ def to_json(histories: Iterable[History]) -> str:
 def from_json(text: str) -> Read:
     """Instruments and histories; raises ``BadInput`` for what is not such a file."""
     try:
-        given = json.loads(text)["instruments"]
+        given = json_data(text, "file", 'an object {"instruments": [...]}')["instruments"]
         read = [(Tool.read(i["tool"]), [HistoryEntry.read(e) for e in i.get("history", [])]) for i in given]
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         if isinstance(error, BadInput):
@@ -54,21 +53,20 @@ def from_json(text: str) -> Read:
 
 def to_csv(histories: Iterable[History]) -> str:
     """A line for every sheet and every entry, documents excepted."""
-    out = io.StringIO()
-    write = csv.DictWriter(out, (*SHEET, *ENTRY), lineterminator="\n", restval="")
-    write.writeheader()
+    columns = (*SHEET, *ENTRY)
+    lines: list[dict[str, object]] = []
     for h in histories:
         t = h.tool
         sheet = {name: getattr(t, name) for name in ("name", "kind", "serial", "place", "unit")}
         sheet |= {name: f"{getattr(t.contributions, name):g}" for name in FIGURES}
-        write.writerow(
+        lines.append(
             {"instrument": t.id, **sheet, "reads": " ".join(t.reads), "check_days": t.check_days or "", "what": "sheet"}
         )
         for e in h.entries:
             if (cells := _cells(e.said)) is not None:
                 at = datetime.fromtimestamp(e.at / 1000, UTC).isoformat(timespec="milliseconds")
-                write.writerow({"instrument": t.id, "at": at, "what": e.said.kind, **cells, "person": e.person.name})
-    return out.getvalue()
+                lines.append({"instrument": t.id, "at": at, "what": e.said.kind, **cells, "person": e.person.name})
+    return written([columns, *([line.get(name, "") for name in columns] for line in lines)])
 
 
 def _cells(said: Said) -> dict[str, str] | None:
@@ -92,10 +90,8 @@ def from_csv(text: str, known: Callable[[str], Tool | None], person: Person) -> 
 
     The columns instrument, name and kind do for an instrument; raises ``BadInput`` naming the line.
     """
-    plain = text.lstrip("\ufeff")
-    rows = csv.DictReader(io.StringIO(plain), delimiter=";" if ";" in plain.split("\n")[0] else ",")
     found: dict[str, tuple[Tool, list[HistoryEntry]]] = {}
-    for k, row in enumerate(rows, start=2):
+    for k, row in records(text, "file"):
         id = (row.get("instrument") or "").strip()
         if not id:
             raise BadInput("file", f"line {k}", "a column 'instrument' with an id in every line")
@@ -129,11 +125,9 @@ def _number(row: Row, column: str, least: float = -1e9) -> float:
 def _tool(row: Row) -> Tool:
     """An instrument from its line."""
     days = (row.get("check_days") or "").strip()
-    if days and not days.isdigit():
-        raise BadInput("check_days", days, "whole days, such as 90, or nothing")
     data: dict[str, Any] = {name: (row.get(name) or "").strip() for name in ("name", "kind", "serial", "place")}
     data |= {"id": (row.get("instrument") or "").strip(), "reads": (row.get("reads") or "").split()}
-    data |= {"unit": (row.get("unit") or "mm").strip(), "check_days": int(days) if days else None}
+    data |= {"unit": (row.get("unit") or "mm").strip(), "check_days": check_days(days)}
     return Tool.read(data | {"contributions": {name: _number(row, name, 0) for name in FIGURES}})
 
 

@@ -1,11 +1,11 @@
 """What is brought to a job about its vehicle: photos, the printout as a file, a figure overridden on the spot."""
 
-import csv
 import io
 import re
 from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput
+from escuadra.core.given import table
 from escuadra.core.job.checks.wheels import CAMBER_WORDS, TOE_WORDS
 from escuadra.core.job.events import FigureChanged, Photographed
 from escuadra.core.job.figures import with_changes
@@ -88,13 +88,12 @@ def take_printout(garage: Garage, job: str, text: str, day: str, signs: Signs, p
     Nothing is recorded where a line is refused.
     """
     sheet = garage.open(job).sheet
-    plain = text.lstrip("\ufeff")
-    rows = list(csv.reader(io.StringIO(plain), delimiter=";" if ";" in plain.split("\n")[0] else ","))
-    head = [cell.strip().lower() for cell in rows[0]] if rows else []
+    rows = table(text, "file")
+    head = [cell.strip().lower() for cell in rows[0][1]] if rows else []
     if head != ["figure", "before", "after"]:
         raise BadInput("file", ", ".join(head) or "nothing", "the columns figure, before and after")
     wanted: list[tuple[str, str, str]] = []
-    for k, row in enumerate(rows[1:], 2):
+    for k, row in rows[1:]:
         name, before, after = (cell.strip() for cell in [*row, "", "", ""][:3])
         if not name:
             continue

@@ -3,13 +3,13 @@
 The DXF is in millimetres and vehicle axes (x forward from the rear axle's middle, y to the left), by layers.
 """
 
-import csv
 import io
 import math
 from dataclasses import dataclass
 from itertools import combinations
 
 from escuadra.core.errors import BadInput
+from escuadra.core.given import written
 from escuadra.core.job.both_lines import LINE_WORDS, SIDE_WORDS
 from escuadra.core.job.floor_marks import OLD_MARKS, FloorMark, floor_marks
 from escuadra.core.job.setup import Setup
@@ -64,20 +64,18 @@ def diagonals(rows: list[Row]) -> list[tuple[int, int, float]]:
 
 def as_csv(setup: Setup) -> str:
     """One line a mark, then one a diagonal; lengths in mm."""
-    out = io.StringIO()
-    write = csv.writer(out, lineterminator="\n")
-    write.writerow(
+    lines: list[list[object]] = [
         [
             *("mark", "what", "x", "y", *(f"from_{c}_hub" for c in CORNERS), "left_of_line"),
             *("first_tape", "second_tape", "check", "u_along", "u_across", "floor_above_tyres"),
         ]
-    )
+    ]
     rows = rows_of(setup)
     for r in rows:
         f = r.mark.found
         tapes = [f"{name} {d:.1f}" for name, d in zip(f.pair, f.distances, strict=True)]
         check = f"{f.check} {f.check_distance:.1f}" if f.check and f.check_distance is not None else ""
-        write.writerow(
+        lines.append(
             [
                 *(r.number, r.mark.words, f"{r.mark.x:.1f}", f"{r.mark.y:.1f}"),
                 *(f"{r.hubs[c]:.1f}" for c in CORNERS),
@@ -86,8 +84,8 @@ def as_csv(setup: Setup) -> str:
             ]
         )
     for a, b, d in diagonals(rows):
-        write.writerow([f"{a}-{b}", "diagonal", "", "", "", "", "", "", "", f"{d:.1f}", "", "", "", "", ""])
-    return out.getvalue()
+        lines.append([f"{a}-{b}", "diagonal", "", "", "", "", "", "", "", f"{d:.1f}", "", "", "", "", ""])
+    return written(lines)
 
 
 def as_dxf(setup: Setup) -> str:

@@ -36,8 +36,9 @@ def healthz(request: Request) -> dict[str, str]:
 
 async def computed(request: Request, kind: str) -> Response:
     """A kind computed from the request's body."""
+    body = await request.body()
     try:
-        data = json.loads(await request.body())
+        data = json.loads(body)
     except (ValueError, RecursionError) as error:
         return JSONResponse({"detail": f"body: {error}; accepted: one JSON object", "field": "body"}, 400)
     return JSONResponse(await run_in_threadpool(compute, kind, data))

@@ -16,7 +16,7 @@ from escuadra.core.instruments import DriftResult
 from escuadra.core.job.places import Plan
 from escuadra.core.register import History, Trusted
 from escuadra.core.selfcheck import SelfCheck
-from escuadra.core.tool import KIND_NAMES, READS, Tool
+from escuadra.core.tool import KIND_NAMES, READS, Tool, check_days
 from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view
 from escuadra.jobs import Garage, Opened
@@ -157,9 +157,6 @@ def tool_from(form: dict[str, str], before: Tool | None = None) -> Tool:
         if not re.fullmatch(r"\d+(\.\d+)?", text):
             raise BadInput(field, text, "a plain figure in the instrument's unit, such as 0.5")
         figures[field] = float(text)
-    days = form.get("check_days", "").strip()
-    if days and not days.isdigit():
-        raise BadInput("check_days", days, "whole days, such as 90, or nothing")
     slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40]
     data: dict[str, Any] = {} if before is None else before.model_dump()
     return Tool.read(
@@ -174,7 +171,7 @@ def tool_from(form: dict[str, str], before: Tool | None = None) -> Tool:
             "unit": form.get("unit", "") or (before.unit if before else "mm"),
             "reads": [r for r in READS if form.get(f"reads-{r}") == "yes"],
             "contributions": figures,
-            "check_days": int(days) if days else None,
+            "check_days": check_days(form.get("check_days", "")),
         }
     )
 

@@ -11,7 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.checks import Figure
-from escuadra.core.quantities import Question, parse, understand
+from escuadra.core.quantities import Question, confirmed, understand
 from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
@@ -54,7 +54,7 @@ def value_of(step: Step, tool: Tool, typed: str, read: Readings) -> float | Ques
         return float(text.replace(",", ".").replace("−", "-"))
     quantity = step.quantity(tool, read)
     if sure:
-        value = parse(text, quantity.dimension, quantity.unit)[0].value
+        value = confirmed(text, quantity).value
     else:
         found = understand(text, quantity, signless=step.words is not None)
         if isinstance(found, Question):
