@@ -24,6 +24,7 @@ app = typer.Typer(
 )
 Port = Annotated[int, typer.Option(help="port on loopback", min=1, max=65535)]
 Host = Annotated[str, typer.Option(help="address to listen on; loopback unless told otherwise")]
+Allow = Annotated[list[str] | None, typer.Option(help="a further name or address that browsers reach it by")]
 Data = Annotated[Path, typer.Option(help="data folder")]
 
 
@@ -42,13 +43,13 @@ def _loading() -> Iterator[None]:
 
 
 @app.command()
-def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127.0.0.1") -> None:
+def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127.0.0.1", allow: Allow = None) -> None:
     """Serve a garage on the user's own data; an empty folder becomes an empty garage."""
     with _loading():
         import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
         from escuadra.jobs import Garage
 
-    _run(Garage(data, clock), host, port)
+    _run(Garage(data, clock), host, port, allow)
 
 
 @app.command()
@@ -56,6 +57,7 @@ def demo(
     port: Port = 8300,
     data: Data = Path("data/demo"),
     host: Host = "127.0.0.1",
+    allow: Allow = None,
     devices: Annotated[bool, typer.Option(help="start stand-in devices beside it")] = True,
 ) -> None:
     """Serve the made-up garage of Valdehierro; never touches data that it did not create."""
@@ -65,7 +67,7 @@ def demo(
 
     garage = open_demo(data, clock)
     with _stand_ins() if devices and not os.environ.get("ESCUADRA_DEVICES") else contextlib.nullcontext():
-        _run(garage, host, port)
+        _run(garage, host, port, allow)
 
 
 @contextlib.contextmanager
@@ -88,7 +90,7 @@ def _stand_ins() -> Iterator[None]:
         child.wait(10)
 
 
-def _run(garage: object, host: str, port: int) -> None:
+def _run(garage: object, host: str, port: int, allow: list[str] | None) -> None:
     import uvicorn
 
     from escuadra.jobs import Garage
@@ -98,7 +100,13 @@ def _run(garage: object, host: str, port: int) -> None:
     for refused in garage.catalogue.refused:
         print(f"left out: {' '.join(str(refused).split())}", file=sys.stderr)
     print(f"Escuadra: http://{host}:{port}/   data in {garage.data.resolve()}", flush=True)
-    uvicorn.run(create_app(garage), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
+    uvicorn.run(
+        create_app(garage, (host, *(allow or ()))),
+        host=host,
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+    )
 
 
 @app.command()

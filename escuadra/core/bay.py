@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.model import Frozen, Line, NotNegative, Number, Positive
 
 ThingKind = Literal["pillar", "obstacle", "drain", "metal", "reflective", "window", "lamp"]
 THING_KINDS: tuple[ThingKind, ...] = ("pillar", "obstacle", "drain", "metal", "reflective", "window", "lamp")
@@ -29,7 +29,7 @@ class Thing(Frozen):
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,30}$")
     kind: ThingKind
-    name: str = Field(min_length=1, max_length=60)
+    name: Line = Field(min_length=1, max_length=60)
     x: Number = Field(description="of its middle")
     y: Number
     length: Positive = Field(description="along x, before it is turned")
@@ -97,7 +97,7 @@ class Place(Frozen):
 class Bay(Frozen):
     """A bay's sheet."""
 
-    name: str = Field(min_length=1, max_length=60)
+    name: Line = Field(min_length=1, max_length=60)
     length: Annotated[Positive, Field(le=LARGEST_BAY)]
     width: Annotated[Positive, Field(le=LARGEST_BAY)]
     outline: list[Corner2] = Field(default=[], max_length=60, description="corners in order; empty: the rectangle")

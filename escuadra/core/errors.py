@@ -50,9 +50,9 @@ def bad_input(error: ValidationError) -> BadInput:
     words = [str(part) for part in detail["loc"]]
     names = [part for part in detail["loc"] if isinstance(part, str) and part]
     cause = detail.get("ctx", {}).get("error")
-    if isinstance(cause, BadInput):
-        return cause
     field = names[-1] if names else "input"
+    if isinstance(cause, BadInput):
+        return cause if cause.field != "text" else BadInput(field, cause.given, cause.accepted, ".".join(words))
     if detail["type"].startswith("union_tag"):
         field = str(detail.get("ctx", {}).get("discriminator", "type")).strip("'")
         words.append(field)

@@ -9,7 +9,8 @@ import io
 import json
 import math
 import re
-from collections.abc import Iterable, Iterator, Sequence
+import unicodedata
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import Any
 
 from escuadra.core.errors import BadInput
@@ -112,6 +113,13 @@ def whole_number(text: str, field: str, accepted: str, most: int = 10**9) -> int
     if not re.fullmatch(r"[0-9]{1,12}", plain) or int(plain) > most:
         raise BadInput(field, text or "nothing", accepted)
     return int(plain)
+
+
+def identifier(name: str, taken: Collection[str], otherwise: str) -> str:
+    """An id that no other has, made from a name in any script: ASCII, never empty, at most 40 characters."""
+    bare = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().casefold()
+    plain = re.sub(r"[^a-z0-9]+", "-", bare)[:24].strip("-") or otherwise
+    return next(id for k in range(1, len(taken) + 2) if (id := plain if k == 1 else f"{plain}-{k}") not in taken)
 
 
 # --- tables of cells

@@ -2,9 +2,10 @@
 
 from typing import Annotated, Any, Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from escuadra.core.errors import bad_input
+from escuadra.core.given import readable
 
 LARGEST = 1e9
 """Beyond this no length in millimetres, angle or speed of this trade makes sense."""
@@ -13,6 +14,8 @@ Number = Annotated[float, Field(ge=-LARGEST, le=LARGEST, strict=False)]
 NotNegative = Annotated[float, Field(ge=0, le=LARGEST)]
 Positive = Annotated[float, Field(gt=0, le=LARGEST)]
 
+Line = Annotated[str, AfterValidator(lambda text: readable(text, "text", lines=False))]
+"""One line of text that somebody typed: no control characters in it."""
 
 M = TypeVar("M", bound=BaseModel)
 

@@ -16,7 +16,7 @@ from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
 from escuadra.core.job.events import Person
 from escuadra.core.job.mechanics import Mechanics
-from escuadra.core.model import Frozen, Number
+from escuadra.core.model import Frozen, Line, Number
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
 from escuadra.core.selfcheck import TEN_METRES, Found, SelfCheck
@@ -52,7 +52,7 @@ class Dropped(Frozen):
     """It fell, was knocked over or run over."""
 
     kind: Literal["dropped"] = "dropped"
-    words: str = Field("", max_length=200)
+    words: Line = Field("", max_length=200)
 
 
 class Given(Frozen):
@@ -67,7 +67,7 @@ class Documented(Frozen):
     """Its data sheet or certificate."""
 
     kind: Literal["documented"] = "documented"
-    name: str = Field(max_length=120)
+    name: Line = Field(max_length=120)
     media: str
     digest: str
 

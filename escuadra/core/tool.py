@@ -10,7 +10,7 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.given import whole_number
-from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.model import Frozen, Line, Number, Positive
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument, Sag
 
@@ -87,9 +87,9 @@ class Tool(Frozen):
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")
     revision: int = Field(1, ge=1)
-    name: str = Field(min_length=1, max_length=80)
+    name: Line = Field(min_length=1, max_length=80)
     kind: ToolKind
-    serial: str = Field("", max_length=60, description="what is printed on it")
+    serial: Line = Field("", max_length=60, description="what is printed on it")
     reads: list[str] = Field([], description=f"kinds of reading it is for: {', '.join(READS)}; none: only checked")
     unit: str = Field("mm", description="meant where none is typed: mm, °, kPa, V, °C, % or kg")
     contributions: Instrument
@@ -98,7 +98,7 @@ class Tool(Frozen):
     check_days: int | None = Field(None, ge=1, le=3660, description="days that a good self-check lasts; null: no limit")
     limits: dict[str, Positive] = Field({}, description="largest allowed result of a self-check, by its id")
     frame: str = Field("", description="id of the frame profile whose scale and zero marks these are")
-    place: str = Field("", max_length=80, description="where it hangs when nobody has it")
+    place: Line = Field("", max_length=80, description="where it hangs when nobody has it")
 
     def contributions_in(self, dimension: Dimension) -> Instrument:
         """The contributions in the slot's own unit: a level that reads degrees may be asked for percent."""

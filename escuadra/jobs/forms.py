@@ -7,7 +7,7 @@ from pydantic import Field
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
-from escuadra.core.model import Frozen
+from escuadra.core.model import Frozen, Line
 from escuadra.core.quantities import Question
 from escuadra.store import Row
 
@@ -15,13 +15,13 @@ from escuadra.store import Row
 class TakeIn(Frozen):
     """What is asked when a job is taken in."""
 
-    number: str = Field(min_length=1, max_length=40)
-    vin: str = Field("", max_length=40)
-    plate: str = Field("", max_length=20)
+    number: Line = Field(min_length=1, max_length=40)
+    vin: Line = Field("", max_length=40)
+    plate: Line = Field("", max_length=20)
     odometer_km: int | None = Field(None, ge=0, le=5_000_000)
-    customer: str = Field("", max_length=120)
-    reason: str = Field(min_length=1, max_length=200)
-    bay: str = Field(min_length=1, max_length=60)
+    customer: Line = Field("", max_length=120)
+    reason: Line = Field(min_length=1, max_length=200)
+    bay: Line = Field(min_length=1, max_length=60)
     procedure: str
     frame: str
 

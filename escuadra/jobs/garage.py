@@ -167,7 +167,7 @@ class Garage:
 
     def person(self, id: str) -> Person:
         """One of the garage's people; raises ``BadInput`` for nobody."""
-        found = next((p for p in self.store.people() if p["id"] == id), None)
+        found = next((p for p in self.store.people() if id and p["id"] == id), None)
         if found is None:
             raise BadInput("person", id or "nobody", "one of the garage's people, picked first")
         return Person(id=found["id"], name=found["name"])

@@ -147,6 +147,8 @@ class Instruments:
         known = self.every().get(tool.id)
         if new and known is not None and not known.retired:
             raise BadInput("id", tool.id, "an id that no instrument here has yet")
+        if new and any(h.tool.name.casefold() == tool.name.casefold() for h in self.every().values() if not h.retired):
+            raise BadInput("name", tool.name, "a name that no instrument here has yet")
         if not new and known is None:
             raise BadInput("id", tool.id, "an instrument of the register")
         self._append(tool.id, Entered(tool=tool), who, key)

@@ -86,8 +86,10 @@ class Store:
         return [dict(row._mapping) for row in self._once("people", query)]
 
     def add_person(self, id: str, name: str, role: str) -> None:
-        """A further person; raises ``BadInput`` for a name that is there already."""
-        if any(p["id"] == id for p in self.people()):
+        """A further person; raises ``BadInput`` for a name that is there already, or an id that is empty."""
+        if not id:
+            raise BadInput("id", "nothing", "an id for this person")
+        if any(p["id"] == id or p["name"].casefold() == name.casefold() for p in self.people()):
             raise BadInput("name", name, "a name that nobody here has yet")
         self._write(insert(person).values(id=id, name=name, role=role))
 

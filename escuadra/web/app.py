@@ -3,7 +3,7 @@
 import asyncio
 import logging
 import os
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Collection
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
@@ -14,15 +14,14 @@ from fastapi.responses import JSONResponse, Response
 from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
-from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
-from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from escuadra import __version__
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.devices import LoopbackDevices
 from escuadra.jobs import Garage
 from escuadra.web.changes import Changes
+from escuadra.web.guard import Guard
 from escuadra.web.pages import render
 from escuadra.web.routes import (
     api,
@@ -50,54 +49,8 @@ from escuadra.web.routes import (
 LOG = logging.getLogger("escuadra")
 STATIC = Path(__file__).parent / "static"
 HOUR_S = 3600.0
-LARGEST_BODY = 1_000_000
-LARGEST_UPLOAD = 20_000_000
-UPLOADS = ("/document", "/photos")
-"""How addresses end that take a document or a photo."""
 MISSING = ("kind", "bay", "survey", "instrument", "procedure", "vehicle", "target", "frame", "tool")
 """What is looked up by its name in an address: an unknown one is not found."""
-POLICY = (
-    "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
-    "form-action 'self'; frame-ancestors 'none'"
-)
-HEADERS = {
-    "Content-Security-Policy": POLICY,
-    "X-Content-Type-Options": "nosniff",
-    "Referrer-Policy": "same-origin",
-    "Cross-Origin-Opener-Policy": "same-origin",
-}
-
-
-class Guard:
-    """Refuses bodies beyond the limit and adds the headers that keep a page to what is shipped."""
-
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
-
-    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        """One request."""
-        if scope["type"] != "http":
-            await self.app(scope, receive, send)
-            return
-        given = Headers(scope=scope)
-        length = given.get("content-length", "0")
-        chunked = "transfer-encoding" in given and scope["method"] not in ("GET", "HEAD")
-        largest = LARGEST_UPLOAD if scope["path"].endswith(UPLOADS) else LARGEST_BODY
-        if chunked or not length.isdigit() or int(length) > largest:
-            refusal = JSONResponse({"detail": f"body: accepted: at most {largest} bytes of known length"}, 413)
-            await refusal(scope, receive, send)
-            return
-
-        async def with_headers(message: Message) -> None:
-            if message["type"] == "http.response.start":
-                headers = MutableHeaders(scope=message)
-                for name, value in HEADERS.items():
-                    headers.setdefault(name, value)
-                kept = "public, max-age=3600" if scope["path"].startswith("/static/") else "no-store"
-                headers.setdefault("Cache-Control", kept)
-            await send(message)
-
-        await self.app(scope, receive, with_headers)
 
 
 async def _watch_terms(garage: Garage) -> None:
@@ -120,8 +73,8 @@ def devices_of(address: str) -> LoopbackDevices | None:
     return LoopbackDevices(host, int(port))
 
 
-def create_app(garage: Garage) -> FastAPI:
-    """The web application on a garage."""
+def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
+    """The web application on a garage; ``hosts``: names that it is reached by, besides loopback."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -175,12 +128,12 @@ def create_app(garage: Garage) -> FastAPI:
         app.router.routes.extend(module.router.routes)
     app.router.routes.extend(api.router.routes)
 
-    app.add_middleware(Guard)
-
     def failed(request: Request, status: int, text: str, **more: str) -> Response:
         if request.url.path.startswith("/api/") or request.url.path == "/healthz":
             return JSONResponse({"detail": text, **more}, status)
         return render(request, "error.html", status=status, text=text, code=status)
+
+    app.add_middleware(Guard, hosts=hosts, refuse=failed)
 
     @app.exception_handler(BadInput)
     def bad(request: Request, error: BadInput) -> Response:

@@ -17,6 +17,7 @@ from starlette.datastructures import UploadFile
 
 from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.given import readable
 from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
@@ -75,8 +76,7 @@ async def form_of(request: Request) -> dict[str, str]:
         for key, value in form.multi_items():
             if isinstance(value, UploadFile) and value.size:
                 fields[key] = _as_text(key, await value.read())
-    _ours(request, fields)
-    return fields
+    return _ours(request, fields)
 
 
 @dataclass(frozen=True)
@@ -96,14 +96,16 @@ async def upload_of(request: Request) -> Upload:
         for _, value in form.multi_items():
             if isinstance(value, UploadFile) and value.size:
                 name, content = value.filename or "", await value.read()
-    _ours(request, fields)
-    return Upload(fields, name, content)
+    return Upload(_ours(request, fields), readable(name, "name", lines=False), content)
 
 
-def _ours(request: Request, fields: dict[str, str]) -> None:
+def _ours(request: Request, fields: dict[str, str]) -> dict[str, str]:
+    """The fields of a post that comes from a page of ours and holds nothing but text."""
     given = fields.get("token") or request.headers.get("X-Escuadra-Token", "")
-    if not given or not secrets.compare_digest(given, request.cookies.get("escuadra_token", "")):
+    own = request.cookies.get("escuadra_token", "")
+    if not given or not secrets.compare_digest(given.encode(errors="replace"), own.encode(errors="replace")):
         raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
+    return {readable(name, "field"): readable(text, name) for name, text in fields.items()}
 
 
 def _as_text(field: str, content: bytes) -> str:

@@ -9,10 +9,12 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from pydantic import ConfigDict
 
 from escuadra.core.errors import BadInput
 from escuadra.core.given import cell, json_data, records, table, whole_number, written
 from escuadra.core.kinds import KINDS, compute
+from escuadra.core.model import Frozen
 from tests.core.test_cases import cases
 
 GIVEN: dict[str, list[dict[str, Any]]] = {}
@@ -127,10 +129,17 @@ def test_what_is_next_to_nothing_is_nothing_and_an_empty_network_is_named() -> N
     assert refused.value.field == "observations"
 
 
+class Beyond(Frozen):
+    """A result that is no figure."""
+
+    model_config = ConfigDict(allow_inf_nan=True)
+    at: float
+
+
 def test_figures_that_break_a_calculation_are_blamed(monkeypatch: pytest.MonkeyPatch) -> None:
     """No case found does; should one, it is the figure furthest from 1 that is told."""
     aim = KINDS["aim"]
-    for function in (lambda _: 1 / 0, lambda _: aim.result.model_construct(at=[math.inf], _fields_set={"at"})):
+    for function in (lambda _: 1 / 0, lambda _: Beyond(at=math.inf)):
         monkeypatch.setitem(KINDS, "aim", replace(aim, function=function))
         with pytest.raises(BadInput, match="computed with together") as refused:
             compute("aim", {"by": "orientation", "roads": [50.0], "target_yaw_deg": 1e-9, "target_pitch_deg": 0.1})

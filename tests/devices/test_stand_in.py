@@ -18,7 +18,7 @@ from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
 from tests.conftest import Technician
 from tests.jobs.test_stations import begun
-from tests.web.test_pages import Visitor
+from tests.web.conftest import Visitor
 
 
 @pytest.fixture

@@ -121,7 +121,7 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
     assert sheet.next.sentence == "Ride height cannot be worked out from what was entered."
     assert (sheet.next.kind, sheet.next.slot) == ("blocked", "arch.LF")
     assert not sheet.can_sign
-    with TestClient(create_app(garage)) as client:
+    with TestClient(create_app(garage), base_url="http://127.0.0.1") as client:
         for path in ("/", "/api/jobs", f"/jobs/{full.job}?view=plan", f"/jobs/{full.job}?view=side"):
             assert client.get(path).status_code == 200, path
         assert "cannot be worked out" in client.get(f"/jobs/{full.job}?check=stance&slot=arch.LF").text

@@ -8,7 +8,7 @@ from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.jobs import Garage
 from escuadra.reports.record import render_record
 from tests.conftest import Technician, minibus
-from tests.web.test_pages import Visitor
+from tests.web.conftest import Visitor
 
 
 def ready(who: Technician) -> Technician:

@@ -11,7 +11,7 @@ from pypdf import PdfReader
 from escuadra.core.errors import BadInput
 from escuadra.reports.marks import as_csv, as_dxf, as_pdf, diagonals, rows_of
 from tests.conftest import Technician
-from tests.web.test_pages import Visitor
+from tests.web.conftest import Visitor
 
 
 @pytest.fixture

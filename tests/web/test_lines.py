@@ -6,7 +6,7 @@ import pytest
 
 from tests.conftest import Technician
 from tests.drawing.test_drawing import classed, parsed
-from tests.web.test_pages import Visitor
+from tests.web.conftest import Visitor
 
 
 @pytest.fixture

@@ -13,7 +13,7 @@ from escuadra.jobs import Garage
 from tests.conftest import Technician
 from tests.jobs.test_floors import keep, placed, slope, survey
 from tests.jobs.test_instruments import check
-from tests.web.test_pages import Visitor
+from tests.web.conftest import Visitor
 
 SHEET = {"length": "12 m", "width": "5000"}
 ROW = {

@@ -8,7 +8,7 @@ from escuadra.jobs import Garage
 from escuadra.reports.record import Record, build
 from tests.conftest import NOON, Technician
 from tests.jobs.test_stations import begun, set_up, shifted
-from tests.web.test_pages import Visitor
+from tests.web.conftest import Visitor
 
 
 def test_a_run_is_refused_until_everything_holds_then_told_and_printed(garage: Garage) -> None:

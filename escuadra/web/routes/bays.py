@@ -1,16 +1,19 @@
 """Bays: all of them with the state of their floors, and the sheet of one, typed or dragged in its drawing."""
 
+import re
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
-from escuadra.core.bay import THING_KINDS, Bay
+from escuadra.core.bay import MOST_THINGS, THING_KINDS, Bay
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.given import identifier
 from escuadra.core.quantities import parse
 from escuadra.core.relief import plane_of
 from escuadra.drawing import bay_view
 from escuadra.jobs.floors import Floors, Surveyed
+from escuadra.web.downloads import named
 from escuadra.web.pages import form_of, garage_of, person_of, render, told
 
 router = APIRouter(prefix="/bays")
@@ -54,7 +57,7 @@ def _length(form: dict[str, str], field: str, label: str) -> float:
 
 
 def _rows(form: dict[str, str], prefix: str, key: str) -> list[str]:
-    rows = sorted({name.split("-")[1] for name in form if name.startswith(f"{prefix}-")}, key=lambda k: (len(k), k))
+    rows = sorted({str(k) for k in _numbers(form, prefix)}, key=int)
     kept = [k for k in rows if form.get(f"{prefix}-{k}-{key}", "").strip()]
     return [f"{prefix}-{k}" for k in kept if form.get(f"{prefix}-{k}-remove") != "yes"]
 
@@ -90,8 +93,7 @@ def bay_from(name: str, form: dict[str, str], before: Bay | None) -> Bay:
 
 
 def _new_id(name: str, taken: list[str]) -> str:
-    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.casefold()).strip("-")[:24] or "thing"
-    return next(id for id in (plain, *(f"{plain}-{k}" for k in range(2, 999))) if id not in taken)
+    return identifier(name, taken, "thing")
 
 
 def summary(surveyed: Surveyed, today: str) -> dict[str, Any]:
@@ -179,7 +181,13 @@ def page(
 
 
 def _count(fields: dict[str, str], prefix: str) -> int:
-    return max((int(n.split("-")[1]) + 1 for n, v in fields.items() if n.startswith(f"{prefix}-") and v), default=0)
+    return max((k + 1 for k in _numbers({n: v for n, v in fields.items() if v}, prefix)), default=0)
+
+
+def _numbers(form: dict[str, str], prefix: str) -> list[int]:
+    """Numbers of the rows that a form has; other names, and rows past the most that a bay can have, are no rows."""
+    found = [re.fullmatch(rf"{prefix}-([0-9]{{1,4}})-[a-z_0-9]+", name) for name in form]
+    return [k for match in found if match is not None and (k := int(match[1])) <= MOST_THINGS]
 
 
 @router.get("/{name}.json")
@@ -188,12 +196,7 @@ def as_json(request: Request, name: str) -> Response:
     bay, _ = garage_of(request).floors.bay(name)
     if bay is None:
         raise BadInput("bay", name, "a bay whose length and width were typed")
-    headers = {"Content-Disposition": f'attachment; filename="bay-{_ascii(name)}.json"'}
-    return JSONResponse(bay.model_dump(mode="json"), headers=headers)
-
-
-def _ascii(name: str) -> str:
-    return "".join(c if c.isascii() and c.isalnum() else "-" for c in name)
+    return JSONResponse(bay.model_dump(mode="json"), headers=named(f"bay-{name}", "json"))
 
 
 @router.get("/{name}")

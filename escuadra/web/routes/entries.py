@@ -8,6 +8,7 @@ from fastapi.responses import Response
 
 from escuadra.core.model import Frozen
 from escuadra.core.wording import amount
+from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, render
 
 router = APIRouter(prefix="/catalogue")
@@ -18,10 +19,7 @@ def as_yaml(request: Request, kind: str, id: str) -> Response:
     """The entry as a catalogue file."""
     found = garage_of(request).catalogue.get(kind, id)
     text = yaml.safe_dump(found.content.model_dump(mode="json", exclude_none=True), sort_keys=False, allow_unicode=True)
-    name = f"{found.id.casefold()}.yaml"
-    return Response(
-        text, media_type="application/yaml", headers={"Content-Disposition": f'attachment; filename="{name}"'}
-    )
+    return Response(text, media_type="application/yaml", headers=named(found.id.casefold(), "yaml"))
 
 
 @router.get("/{kind}/{id}")

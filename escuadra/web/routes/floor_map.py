@@ -18,6 +18,7 @@ from escuadra.jobs import Garage
 from escuadra.jobs.floors import Surveyed
 from escuadra.reports.floor import floor_pdf
 from escuadra.reports.paper import styled
+from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, render
 
 router = APIRouter()
@@ -136,8 +137,7 @@ def as_pdf(request: Request, id: str) -> Response:
 
 
 def _file(survey: Survey, kind: str) -> dict[str, str]:
-    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in survey.bay)
-    return {"Content-Disposition": f'attachment; filename="floor-{plain}-{survey.taken_on}.{kind}"'}
+    return named(f"floor-{survey.bay}-{survey.taken_on}", kind)
 
 
 def page(request: Request, id: str, older: str) -> Response:

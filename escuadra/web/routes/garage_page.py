@@ -1,12 +1,12 @@
 """Garage: its people, bays and time zone; what is needed before a first job."""
 
-import re
 from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput
+from escuadra.core.given import identifier, readable
 from escuadra.web.pages import form_of, garage_of, render
 
 router = APIRouter()
@@ -43,7 +43,8 @@ def change(request: Request, form: dict[str, str] = Depends(form_of)) -> Respons
     try:
         if "person" in form:
             name = _text(form, "person", "a name")
-            store.add_person(re.sub(r"\W+", "-", name.casefold()).strip("-"), name, form.get("role", "specialist"))
+            known = [person["id"] for person in store.people()]
+            store.add_person(identifier(name, known, "person"), name, form.get("role", "specialist"))
         elif "bay" in form:
             store.add_bay(_text(form, "bay", "a bay's name"))
         else:
@@ -61,4 +62,4 @@ def _text(form: dict[str, str], field: str, what: str) -> str:
     text = form.get(field, "").strip()
     if not 0 < len(text) <= 80:
         raise BadInput(field, text, f"{what}, 1 to 80 characters")
-    return text
+    return readable(text, field, lines=False)

@@ -1,7 +1,7 @@
 """Instruments: the register, one instrument with its history, and its files."""
 
 import re
-import uuid
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -11,6 +11,7 @@ from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from escuadra.core.capability import Decides, decides
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.given import identifier
 from escuadra.core.guided import checks_for
 from escuadra.core.instruments import DriftResult
 from escuadra.core.job.places import Plan
@@ -148,7 +149,7 @@ def register(request: Request, came: int | None = None) -> Response:
     return _register(request, said=said)
 
 
-def tool_from(form: dict[str, str], before: Tool | None = None) -> Tool:
+def tool_from(form: dict[str, str], before: Tool | None = None, taken: Collection[str] = ()) -> Tool:
     """An instrument's sheet from its form; raises ``BadInput`` naming the field."""
     name = form.get("name", "").strip()
     figures = {}
@@ -157,12 +158,11 @@ def tool_from(form: dict[str, str], before: Tool | None = None) -> Tool:
         if not re.fullmatch(r"\d+(\.\d+)?", text):
             raise BadInput(field, text, "a plain figure in the instrument's unit, such as 0.5")
         figures[field] = float(text)
-    slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40]
     data: dict[str, Any] = {} if before is None else before.model_dump()
     return Tool.read(
         data
         | {
-            "id": before.id if before else slug or f"instrument-{uuid.uuid4().hex[:6]}",
+            "id": before.id if before else identifier(name, taken, "instrument"),
             "revision": before.revision + 1 if before else 1,
             "name": name,
             "kind": before.kind if before else form.get("kind", ""),
@@ -183,7 +183,7 @@ def enter(request: Request, form: dict[str, str] = Depends(form_of)) -> Response
     try:
         if form.get("file"):
             return RedirectResponse(f"/instruments?came={instruments.take_file(form['file'], person)}", 303)
-        tool = tool_from(form)
+        tool = tool_from(form, taken=instruments.every())
         instruments.enter(tool, person, form.get("entry", ""))
     except (BadInput, Conflict) as error:
         return _register(request, 422, told(error), form)

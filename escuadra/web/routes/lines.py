@@ -18,6 +18,7 @@ from escuadra.drawing import lines_view
 from escuadra.jobs import Opened
 from escuadra.jobs.lines import asked_plan, plan_lines, shelf
 from escuadra.reports import marks
+from escuadra.web.downloads import named
 from escuadra.web.pages import form_of, garage_of, person_of, render, told
 
 router = APIRouter(prefix="/jobs/{job}/lines")
@@ -46,7 +47,7 @@ def floor_mark_sheet(request: Request, job: str, ending: str) -> Response:
     """The marks to make, as CSV, DXF or PDF."""
     garage = garage_of(request)
     opened = garage.open(job)
-    setup, name = opened.sheet.setup, f"marks-{opened.row.number}.{ending}"
+    setup = opened.sheet.setup
     match ending:
         case "csv":
             content: str | bytes = marks.as_csv(setup)
@@ -56,9 +57,7 @@ def floor_mark_sheet(request: Request, job: str, ending: str) -> Response:
             content = marks.as_pdf(opened, garage.store.setting("name", "Garage"))
         case _:
             raise BadInput("ending", ending, f"one of {', '.join(MEDIA)}")
-    return Response(
-        content, media_type=MEDIA[ending], headers={"Content-Disposition": f'attachment; filename="{name}"'}
-    )
+    return Response(content, media_type=MEDIA[ending], headers=named(f"marks-{opened.row.number}", ending))
 
 
 @router.post("")

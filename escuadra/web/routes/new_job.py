@@ -4,6 +4,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput
+from escuadra.core.given import whole_number
 from escuadra.core.vin import VinInput, vin
 from escuadra.jobs import TakeIn
 from escuadra.web.pages import form_of, garage_of, person_of, render
@@ -87,10 +88,9 @@ def take_in(request: Request, form: dict[str, str] = Depends(form_of)) -> Respon
         if form.get("bay") == "" and form.get("other_bay"):
             form["bay"] = form["other_bay"]
         fields = {key: form.get(key, "").strip() for key in TakeIn.model_fields}
-        odometer = fields["odometer_km"].replace("\u202f", "").replace(" ", "")
-        if odometer and not odometer.isdigit():
-            raise BadInput("odometer_km", fields["odometer_km"], "whole kilometres such as 84310, or nothing")
-        asked = TakeIn.read({**fields, "odometer_km": int(odometer) if odometer else None})
+        typed, accepted = fields["odometer_km"], "whole kilometres such as 84310, or nothing"
+        odometer = whole_number(typed, "odometer_km", accepted) if typed else None
+        asked = TakeIn.read({**fields, "odometer_km": odometer})
         opened = garage_of(request).take_in(asked, person_of(request), form.get("entry") or None)
     except BadInput as error:
         return page(request, form, 422, error)

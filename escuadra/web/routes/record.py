@@ -5,6 +5,7 @@ from fastapi.responses import JSONResponse, Response
 
 from escuadra.core.errors import BadInput
 from escuadra.reports.record import Record
+from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of
 
 router = APIRouter()
@@ -19,9 +20,9 @@ def stored(request: Request, job: str, revision: int, form: str) -> Response:
     if signed is None or form not in ("pdf", "json"):
         raise BadInput("job", f"record {revision}.{form}", "a signed revision, as pdf or json")
     content = garage.files.get(signed.record_pdf if form == "pdf" else signed.record_json)
-    name = f"{opened.row.number}-revision-{revision}.{form}".replace("/", "-").encode("ascii", "replace").decode()
     kind = "application/pdf" if form == "pdf" else "application/json"
-    return Response(content, media_type=kind, headers={"Content-Disposition": f'inline; filename="{name}"'})
+    name = named(f"{opened.row.number}-revision-{revision}", form, inline=True)
+    return Response(content, media_type=kind, headers=name)
 
 
 @router.get("/schemas/record.json")
