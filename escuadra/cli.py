@@ -42,6 +42,25 @@ def _loading() -> Iterator[None]:
     gc.enable()
 
 
+@contextlib.contextmanager
+def _held(data: Path) -> Iterator[None]:
+    """The data folder, for this process alone; one that was made for a start that failed does not stay."""
+    from escuadra.store import dialect
+    from escuadra.store.writers import folder_lock
+
+    if data.exists() and not data.is_dir():
+        raise BadInput("data", str(data), "a folder; this is a file")
+    made = not data.exists()
+    data.mkdir(parents=True, exist_ok=True)
+    try:
+        with folder_lock(data) if dialect.file_of(dialect.address(data)) else contextlib.nullcontext():
+            yield
+    finally:
+        if made:
+            with contextlib.suppress(OSError):
+                data.rmdir()
+
+
 @app.command()
 def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127.0.0.1", allow: Allow = None) -> None:
     """Serve a garage on the user's own data; an empty folder becomes an empty garage."""
@@ -49,7 +68,8 @@ def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127
         import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
         from escuadra.jobs import Garage
 
-    _run(Garage(data, clock), host, port, allow)
+    with _held(data):
+        _run(Garage(data, clock), host, port, allow)
 
 
 @app.command()
@@ -65,9 +85,10 @@ def demo(
         import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
         from escuadra.demo.valdehierro import open_demo
 
-    garage = open_demo(data, clock)
-    with _stand_ins() if devices and not os.environ.get("ESCUADRA_DEVICES") else contextlib.nullcontext():
-        _run(garage, host, port, allow)
+    with _held(data):
+        garage = open_demo(data, clock)
+        with _stand_ins() if devices and not os.environ.get("ESCUADRA_DEVICES") else contextlib.nullcontext():
+            _run(garage, host, port, allow)
 
 
 @contextlib.contextmanager
@@ -158,10 +179,9 @@ def verify(data: Data = Path("data/garage")) -> None:
     from escuadra.core.job.state import State, fold
     from escuadra.store import FileStore, Store, dialect
 
-    address = dialect.address(data)
     if not dialect.there(data):
         raise BadInput("data", str(data), "a folder with a garage")
-    store, files, wrong, jobs = Store(address), FileStore(data / "files"), 0, 0
+    store, files, wrong, jobs = Store(dialect.address(data), read_only=True), FileStore(data / "files"), 0, 0
     with store.reading() as log:
         for broken in log.verify():
             wrong += 1
@@ -187,6 +207,9 @@ def main() -> None:
         app()
     except BadInput as error:
         print(" ".join(str(error).split()), file=sys.stderr)
+        sys.exit(2)
+    except OSError as error:
+        print(f"{error.filename or 'disk'}: {error.strerror or error}", file=sys.stderr)
         sys.exit(2)
 
 

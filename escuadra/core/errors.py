@@ -30,6 +30,10 @@ class Conflict(Exception):
     """What is asked does not fit the state that the job is in; the text says what would."""
 
 
+class Busy(Conflict):
+    """What is asked would fit, but not now: others are at work. Nothing was changed."""
+
+
 def _accepted(detail: ErrorDetails) -> str:
     if detail["type"] == "missing":
         return "a value; it is missing"

@@ -14,6 +14,7 @@ from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
+from escuadra.store.writers import LOCK
 
 MADE_BY = "demo of valdehierro"
 PEOPLE = (
@@ -27,7 +28,7 @@ BAYS = ("Norte", "Patio", "Muelle")
 
 def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
     """The demo garage; refuses a folder whose data the demo did not make. A half-filled one is made anew."""
-    if data.exists() and any(data.iterdir()):
+    if data.exists() and any(path.name != LOCK for path in data.iterdir()):
         if not dialect.there(data):
             raise BadInput("data", str(data), "an empty folder or a demo garage: this one holds something else")
         garage = Garage(data, clock)

@@ -36,6 +36,7 @@ from escuadra.core.survey_log import (
     TakenBack,
     fold_survey,
 )
+from escuadra.jobs.forms import keyed
 from escuadra.store import Store
 from escuadra.store.database import SurveyRow
 
@@ -150,6 +151,7 @@ class Floors:
         return fold_survey(SurveyEntry.model_validate_json(text) for text in self.store.survey_entries(self.row(id).id))
 
     def _append(self, id: str, person: str, client_id: str, said: SurveySaid) -> Draft:
+        keyed(client_id)
         if self.row(id).sheet is not None:
             raise Conflict("This survey is closed: it stays as it was. Begin another.")
         entry = SurveyEntry(at=self.clock(), person=self.person(person), said=said)
@@ -158,6 +160,7 @@ class Floors:
 
     def begin(self, begun: Begun, person: str, client_id: str) -> str:
         """Begin a survey; returns its id."""
+        keyed(client_id)
         self.person(person)
         self.store.bay_sheet(begun.bay)
         if begun.valid_until < begun.taken_on:

@@ -4,12 +4,20 @@ from dataclasses import dataclass
 
 from pydantic import Field
 
+from escuadra.core.errors import BadInput
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
 from escuadra.core.model import Frozen, Line
 from escuadra.core.quantities import Question
 from escuadra.store import Row
+
+
+def keyed(client_id: str) -> str:
+    """The id that the client made for this press; raises ``BadInput``: without it a second press is a new entry."""
+    if not client_id.strip():
+        raise BadInput("entry", "nothing", "the form's own id: reload the page and enter again")
+    return client_id
 
 
 class TakeIn(Frozen):

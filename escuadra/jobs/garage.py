@@ -51,7 +51,7 @@ from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Question, Understood, confirmed, understand
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
-from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn, Unreadable
+from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn, Unreadable, keyed
 from escuadra.jobs.instruments import Instruments
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.log import Log
@@ -213,6 +213,7 @@ class Garage:
         Raises ``Conflict`` for a signed sheet, or where others recorded since ``head``.
         """
         who = person if isinstance(person, Person) else self.person(person)
+        keyed(client_id)
         with self._changing(job) as (log, row, state):
             before = self._readable(log, row)
             if log.known(job, client_id):
@@ -264,9 +265,9 @@ class Garage:
         self._states[job] = (row.head, after)
         self._announce(row)
 
-    def take_in(self, asked: TakeIn, person: str, client_id: str | None = None) -> Opened:
+    def take_in(self, asked: TakeIn, person: str, client_id: str) -> Opened:
         """Take a job in; pins the catalogue entries that it will be judged by."""
-        who = self.person(person)
+        who, key = self.person(person), keyed(client_id)
         procedure = self.catalogue.get("procedure", asked.procedure)
         entries = [
             procedure,
@@ -276,7 +277,6 @@ class Garage:
         ]
         for entry in entries:
             self.store.pin(entry.hash, entry.kind, entry.id, entry.revision, entry.text)
-        key = client_id or uuid.uuid4().hex
         job = uuid.uuid5(uuid.NAMESPACE_OID, key).hex[:12]
         now = self.clock()
         payload = TakenIn(

@@ -6,11 +6,13 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Engine, Select, create_engine, delete, func, insert, inspect, select, text, update
+from sqlalchemy.exc import DBAPIError
 
 from escuadra.core.errors import BadInput
 from escuadra.store import dialect
 from escuadra.store.log import Log, reading_log, writing_log
 from escuadra.store.tables import bay, catalogue_entry, instrument_entry, person, setting, survey, survey_entry
+from escuadra.store.writers import Writers
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 NEWEST = "0003"
@@ -29,25 +31,47 @@ class SurveyRow:
 class Store:
     """One garage's database."""
 
-    def __init__(self, url: str, backups: Path | None = None) -> None:
-        self.engine: Engine = create_engine(url)
-        self._kept: dict[str, list[Any]] = {}
-        dialect.prepare(self.engine)
-        self._migrate(url, backups)
+    def __init__(self, url: str, backups: Path | None = None, read_only: bool = False) -> None:
+        """Raises ``BadInput`` for a database that cannot be opened, and for one of a newer version.
 
-    def _migrate(self, url: str, backups: Path | None) -> None:
+        ``read_only``: it is read as it is, of whatever earlier version.
+        """
+        self.engine: Engine = create_engine(dialect.read_only(url) if read_only else url)
+        self.writers = Writers(self.engine)
+        self._kept: dict[str, list[Any]] = {}
+        dialect.prepare(self.engine, read_only)
+        file = dialect.file_of(url)
+        fresh = file is not None and not file.exists()
+        try:
+            self._bring_up(backups, read_only)
+        except BaseException as error:
+            self.engine.dispose()
+            if file is not None and fresh:
+                for part in ("", "-wal", "-shm"):
+                    file.with_name(file.name + part).unlink(missing_ok=True)
+            if isinstance(error, DBAPIError):
+                told = str(error.orig).splitlines()[0]
+                raise BadInput(
+                    "database", f"{file or url}, {told}", "a database of ours, on a disk with room"
+                ) from error
+            raise
+
+    def _bring_up(self, backups: Path | None, read_only: bool) -> None:
         found = self.version()
-        if found == NEWEST:
+        if found is not None and found > NEWEST:
+            raise BadInput(
+                "database", f"version {found}", f"version {NEWEST} or older: a newer Escuadra wrote this one"
+            )
+        if found == NEWEST or read_only:
             return
         if found is not None and backups is not None:
-            backups.mkdir(parents=True, exist_ok=True)
             dialect.back_up(self.engine, backups, f"before-{NEWEST}-from-{found}")
         from alembic import command
         from alembic.config import Config
 
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
-        with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
+        with self.writers.writing() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, NEWEST)
 
@@ -65,7 +89,7 @@ class Store:
 
     def writing(self) -> AbstractContextManager[Log]:
         """The log for writing, in one transaction."""
-        return writing_log(self.engine)
+        return writing_log(self.writers)
 
     def close(self) -> None:
         """Close all connections."""
@@ -147,7 +171,7 @@ class Store:
     def append_survey(self, id: str, client_id: str, text: str) -> None:
         """A further entry; one with this client-made id is not written twice."""
         where = survey_entry.c.survey == id
-        with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
+        with self.writers.writing() as connection:
             connection.execute(select(survey.c.id).where(survey.c.id == id).with_for_update())
             known = select(func.count()).where(where, survey_entry.c.id == client_id)
             if not connection.execute(known).scalar_one():
@@ -172,7 +196,7 @@ class Store:
     def append_instrument(self, id: str, client_id: str, text: str) -> bool:
         """A further entry; one with this client-made id is not written twice: then false."""
         where = instrument_entry.c.instrument == id
-        with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
+        with self.writers.writing() as connection:
             known = select(func.count()).where(where, instrument_entry.c.id == client_id)
             if connection.execute(known).scalar_one():
                 return False
@@ -199,7 +223,7 @@ class Store:
     def _write(self, *statements: Any) -> int:
         """Rows that the last statement touched."""
         touched = 0
-        with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
+        with self.writers.writing() as connection:
             for statement in statements:
                 touched = connection.execute(statement).rowcount
         self._kept.clear()

@@ -3,8 +3,9 @@
 import os
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
-from sqlalchemy import BigInteger, Column, Constraint, Engine, Integer, MetaData, Table
+from sqlalchemy import BigInteger, Column, Constraint, Engine, Integer, MetaData, Table, make_url
 from sqlalchemy import event as sa_event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 
@@ -12,8 +13,9 @@ PRAGMAS = (
     "PRAGMA journal_mode=WAL",
     "PRAGMA synchronous=FULL",
     "PRAGMA foreign_keys=ON",
-    "PRAGMA busy_timeout=10000",
+    "PRAGMA busy_timeout=5000",
 )
+READ_ONLY = ("PRAGMA query_only=ON", "PRAGMA busy_timeout=5000")
 
 KEEP_EVENTS = {
     "sqlite": [
@@ -53,7 +55,7 @@ def table(name: str, metadata: MetaData, *parts: Column[Any] | Constraint) -> Ta
     return Table(name, metadata, *parts, **STRICT)
 
 
-def prepare(engine: Engine) -> None:
+def prepare(engine: Engine, read_only: bool = False) -> None:
     """Set an engine up so that every acknowledged write is on the disk and writers queue."""
     if engine.dialect.name != "sqlite":
         return
@@ -62,7 +64,7 @@ def prepare(engine: Engine) -> None:
     def connected(connection: DBAPIConnection, _record: Any) -> None:
         connection.isolation_level = None
         cursor = connection.cursor()
-        for pragma in PRAGMAS:
+        for pragma in READ_ONLY if read_only else PRAGMAS:
             cursor.execute(pragma)
         cursor.close()
 
@@ -72,10 +74,23 @@ def prepare(engine: Engine) -> None:
         connection.exec_driver_sql(f"BEGIN {mode}")
 
 
+def file_of(url: str) -> Path | None:
+    """The file that a database lies in; nothing where it is served."""
+    found = make_url(url)
+    return Path(found.database) if found.get_backend_name() == "sqlite" and found.database else None
+
+
+def read_only(url: str) -> str:
+    """The address under which nothing can be written."""
+    file = file_of(url)
+    return f"sqlite:///file:{quote(str(file.absolute()))}?mode=ro&uri=true" if file is not None else url
+
+
 def back_up(engine: Engine, folder: Path, name: str) -> None:
-    """A consistent copy of the whole database, before a migration; a served database has its own backups."""
-    path = str(folder / f"{name}.sqlite")
+    """A consistent copy of the whole database under a name that is free; a served database has its own backups."""
     if engine.dialect.name == "sqlite":
+        folder.mkdir(parents=True, exist_ok=True)
+        path = str(next(p for k in range(1, 10_000) if not (p := folder / f"{name}-{k}.sqlite").exists()))
         with engine.connect() as connection:
             raw = connection.connection.driver_connection
             assert raw is not None

@@ -5,7 +5,7 @@ import os
 import tempfile
 from pathlib import Path
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, Busy
 
 
 class FileStore:
@@ -25,11 +25,15 @@ class FileStore:
             return digest
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(dir=path.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-            file.flush()
-            os.fsync(file.fileno())
-        Path(temporary).replace(path)
+        try:
+            with os.fdopen(handle, "wb") as file:
+                file.write(content)
+                file.flush()
+                os.fsync(file.fileno())
+            Path(temporary).replace(path)
+        except OSError as error:
+            Path(temporary).unlink(missing_ok=True)
+            raise Busy(f"The disk could not take the file ({error.strerror}). Nothing was recorded.") from error
         directory = os.open(path.parent, os.O_RDONLY)
         os.fsync(directory)
         os.close(directory)

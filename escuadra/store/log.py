@@ -9,6 +9,7 @@ from sqlalchemy import Connection, Engine, func, insert, select, update
 from escuadra.core.errors import BadInput
 from escuadra.core.job.events import GENESIS, Event, chained
 from escuadra.store.tables import event, job
+from escuadra.store.writers import Writers
 
 
 @dataclass(frozen=True)
@@ -115,9 +116,7 @@ def reading_log(engine: Engine) -> Iterator[Log]:
 
 
 @contextmanager
-def writing_log(engine: Engine) -> Iterator[Log]:
+def writing_log(writers: Writers) -> Iterator[Log]:
     """The log for writing: the writer's lock is taken at once, and what is left without error is on the disk."""
-    with engine.connect() as connection:
-        writer = connection.execution_options(writing=True)
-        with writer.begin():
-            yield Log(writer)
+    with writers.writing() as connection:
+        yield Log(connection)

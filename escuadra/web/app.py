@@ -22,7 +22,7 @@ from escuadra.devices import LoopbackDevices
 from escuadra.jobs import Garage
 from escuadra.web.changes import Changes
 from escuadra.web.guard import Guard
-from escuadra.web.pages import render
+from escuadra.web.pages import render, status_of
 from escuadra.web.routes import (
     api,
     bays,
@@ -142,7 +142,7 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
 
     @app.exception_handler(Conflict)
     def conflict(request: Request, error: Conflict) -> Response:
-        return failed(request, 409, str(error))
+        return failed(request, status_of(error), str(error))
 
     @app.exception_handler(RequestValidationError)
     def unreadable(request: Request, error: RequestValidationError) -> Response:

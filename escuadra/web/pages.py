@@ -16,7 +16,7 @@ from markupsafe import Markup
 from starlette.datastructures import UploadFile
 
 from escuadra.core.budget import told as told_shares
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.errors import BadInput, Busy, Conflict
 from escuadra.core.given import readable
 from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
@@ -121,6 +121,13 @@ def told(error: BadInput | Conflict) -> str:
     if isinstance(error, BadInput):
         return f"{error.given or 'Nothing'} is not accepted here. Wanted: {error.accepted}."
     return str(error)
+
+
+def status_of(error: BadInput | Conflict) -> int:
+    """The HTTP status of a refusal."""
+    if isinstance(error, Busy):
+        return 503
+    return 409 if isinstance(error, Conflict) else 422
 
 
 def said_time(request: Request, at: int, form: str = "%H:%M") -> str:

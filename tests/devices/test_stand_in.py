@@ -122,7 +122,7 @@ def test_without_devices_the_sheet_offers_none_and_the_page_says_why(teo: Techni
     visitor.client.app.state.devices = Nobody()  # type: ignore[attr-defined]
     assert "Read from Digital level" in visitor.client.get(path).text
     answer = visitor.post(f"/jobs/{teo.job}/devices/propose", fields)
-    assert answer.status_code == 422
+    assert answer.status_code == 409
     assert "Nothing was read: the devices do not answer" in answer.text
     assert 'value="0.1"' in answer.text, "what was typed stays"
     assert not teo.opened.state.entries

@@ -131,7 +131,7 @@ def test_every_write_is_on_the_disk_before_it_is_acknowledged(garage: Garage) ->
     with garage.store.engine.connect() as connection:
         pragmas = {name: connection.exec_driver_sql(f"PRAGMA {name}").scalar() for name in
                    ("journal_mode", "synchronous", "foreign_keys", "busy_timeout")}  # fmt: skip
-    assert pragmas == {"journal_mode": "wal", "synchronous": 2, "foreign_keys": 1, "busy_timeout": 10000}
+    assert pragmas == {"journal_mode": "wal", "synchronous": 2, "foreign_keys": 1, "busy_timeout": 5000}
 
 
 @only_file
@@ -143,11 +143,20 @@ def test_a_pending_migration_is_preceded_by_a_backup(tmp_path: Path, monkeypatch
         assert store.version() == "0001"
         assert not (tmp_path / "backups").exists()
         store.close()
+    (tmp_path / "backups").mkdir()
+    cut_off = tmp_path / "backups" / f"before-{NEWEST}-from-0001-1.sqlite"
+    cut_off.write_text("of a start that was killed")
+    only_read = Store(f"sqlite:///{tmp_path / 'g.sqlite'}", read_only=True)
+    assert only_read.version() == "0001", "looking migrates nothing"
+    with pytest.raises(Exception, match="readonly database"):
+        only_read.add_bay("Sur")
+    only_read.close()
     again = Store(f"sqlite:///{tmp_path / 'g.sqlite'}", tmp_path / "backups")
     assert again.version() == NEWEST
     assert again.bay_sheet("Norte") is None
+    cut_off.unlink()
     (backup,) = (tmp_path / "backups").iterdir()
-    assert backup.name == f"before-{NEWEST}-from-0001.sqlite"
+    assert backup.name == f"before-{NEWEST}-from-0001-2.sqlite"
     assert sqlite3.connect(backup).execute("SELECT name FROM bay").fetchall() == [("Norte",)]
     again.close()
 

@@ -1,5 +1,6 @@
 """A browser without a window: gets pages, posts their forms, and sees the elements that came back."""
 
+import uuid
 from html.parser import HTMLParser
 from typing import Any
 
@@ -41,7 +42,7 @@ class Visitor:
 
     def post(self, path: str, fields: dict[str, str], **headers: str) -> Any:
         token = self.client.cookies.get("escuadra_token") or ""
-        return self.client.post(path, data={"token": token, **fields}, headers=headers)
+        return self.client.post(path, data={"token": token, "entry": uuid.uuid4().hex, **fields}, headers=headers)
 
 
 @pytest.fixture

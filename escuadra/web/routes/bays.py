@@ -14,7 +14,7 @@ from escuadra.core.relief import plane_of
 from escuadra.drawing import bay_view
 from escuadra.jobs.floors import Floors, Surveyed
 from escuadra.web.downloads import named
-from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
 
 router = APIRouter(prefix="/bays")
 SIZES = ("length", "width")
@@ -149,7 +149,7 @@ def add(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
             raise BadInput("name", name, "a name that no bay has yet")
         garage.floors.keep_bay(bay_from(name, form, None), person_of(request), None)
     except (BadInput, Conflict) as cause:
-        return _index(request, 422, told(cause), form)
+        return _index(request, status_of(cause), told(cause), form)
     return RedirectResponse(f"/bays/{name}", 303)
 
 
@@ -213,5 +213,5 @@ def keep(request: Request, name: str, form: dict[str, str] = Depends(form_of)) -
         before, _ = floors.bay(name)
         floors.keep_bay(bay_from(name, form, before), person_of(request), form.get("base") or None)
     except (BadInput, Conflict) as cause:
-        return page(request, name, 409 if isinstance(cause, Conflict) else 422, told(cause), form)
+        return page(request, name, status_of(cause), told(cause), form)
     return RedirectResponse(f"/bays/{name}", 303)

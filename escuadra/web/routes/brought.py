@@ -5,7 +5,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.jobs.vehicle import ChangeAsked, Signs, change_figure, photograph, take_printout
-from escuadra.web.pages import Upload, form_of, garage_of, person_of, told, upload_of
+from escuadra.web.pages import Upload, form_of, garage_of, person_of, status_of, told, upload_of
 from escuadra.web.routes.sheet import Trouble, page
 
 router = APIRouter(prefix="/jobs/{job}")
@@ -23,7 +23,7 @@ def keep_photo(request: Request, job: str, upload: Upload = Depends(upload_of)) 
     try:
         photograph(garage, job, slot, upload.name, upload.content, person_of(request), entry)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error)), 422)
+        return page(request, garage.open(job), check, slot, Trouble(told(error)), status_of(error))
     return _back(job, fields)
 
 
@@ -46,7 +46,7 @@ def read_printout(request: Request, job: str, form: dict[str, str] = Depends(for
             garage, job, form.get("file", ""), form.get("day", ""), signs, person_of(request), form.get("entry", "")
         )
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error), printout=form), 422)
+        return page(request, garage.open(job), check, slot, Trouble(told(error), printout=form), status_of(error))
     return _back(job, form)
 
 
@@ -58,5 +58,5 @@ def override_figure(request: Request, job: str, form: dict[str, str] = Depends(f
     try:
         change_figure(garage, job, asked, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error), figure=asked), 422)
+        return page(request, garage.open(job), check, slot, Trouble(told(error), figure=asked), status_of(error))
     return _back(job, form)

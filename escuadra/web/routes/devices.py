@@ -17,7 +17,7 @@ from escuadra.core.wording import amount
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import LOW_BATTERY, UNITS
 from escuadra.jobs import Opened
-from escuadra.web.pages import form_of, garage_of, render, told
+from escuadra.web.pages import form_of, garage_of, render, status_of, told
 from escuadra.web.routes.sheet import Trouble, page
 
 router = APIRouter(prefix="/jobs/{job}/devices")
@@ -125,7 +125,7 @@ def propose(request: Request, job: str, form: dict[str, str] = Depends(form_of))
     try:
         shown = sent(request, opened, slot, tool)
     except (BadInput, Conflict) as error:
-        return page(request, opened, check, slot, Trouble(told(error), typed=form.get("typed", "")), 422)
+        return page(request, opened, check, slot, Trouble(told(error), typed=form.get("typed", "")), status_of(error))
     trouble = Trouble(shown.remark, typed=shown.typed, word=shown.word, device=shown.serial)
     return page(request, opened, check, slot, trouble)
 
@@ -177,7 +177,7 @@ def set_state(request: Request, job: str, form: dict[str, str] = Depends(form_of
         }
         devices.ask(ask="set", bay=garage.open(job).row.number, **asked)
     except (BadInput, Conflict) as error:
-        return _page(request, job, told(error), 422, form)
+        return _page(request, job, told(error), status_of(error), form)
     except ConnectionError as error:
         return _page(request, job, str(error), 422, form)
     return RedirectResponse(f"/jobs/{job}/devices", 303)

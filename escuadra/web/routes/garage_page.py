@@ -5,16 +5,14 @@ from zoneinfo import ZoneInfo, available_timezones
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier, readable
-from escuadra.web.pages import form_of, garage_of, render
+from escuadra.web.pages import form_of, garage_of, render, status_of, told
 
 router = APIRouter()
 
 
-def page(
-    request: Request, status: int = 200, error: BadInput | None = None, typed: dict[str, str] | None = None
-) -> Response:
+def page(request: Request, status: int = 200, error: str = "", typed: dict[str, str] | None = None) -> Response:
     """The page with what was typed kept."""
     garage = garage_of(request)
     return render(
@@ -53,8 +51,8 @@ def change(request: Request, form: dict[str, str] = Depends(form_of)) -> Respons
                 raise BadInput("zone", zone, "a time zone such as Europe/Madrid")
             store.set("name", _text(form, "name", "the garage's name"))
             store.set("time_zone", str(ZoneInfo(zone)))
-    except BadInput as error:
-        return page(request, 422, error, form)
+    except (BadInput, Conflict) as error:
+        return page(request, status_of(error), told(error), form)
     return RedirectResponse("/garage", 303)
 
 

@@ -21,7 +21,8 @@ from escuadra.core.tool import KIND_NAMES, READS, Tool, check_days
 from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view
 from escuadra.jobs import Garage, Opened
-from escuadra.web.pages import Upload, form_of, garage_of, person_of, render, told, upload_of
+from escuadra.jobs.forms import keyed
+from escuadra.web.pages import Upload, form_of, garage_of, person_of, render, status_of, told, upload_of
 
 router = APIRouter(prefix="/instruments")
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
@@ -184,9 +185,9 @@ def enter(request: Request, form: dict[str, str] = Depends(form_of)) -> Response
         if form.get("file"):
             return RedirectResponse(f"/instruments?came={instruments.take_file(form['file'], person)}", 303)
         tool = tool_from(form, taken=instruments.every())
-        instruments.enter(tool, person, form.get("entry", ""))
+        instruments.enter(tool, person, keyed(form.get("entry", "")))
     except (BadInput, Conflict) as error:
-        return _register(request, 422, told(error), form)
+        return _register(request, status_of(error), told(error), form)
     return RedirectResponse(f"/instruments/{tool.id}", 303)
 
 
@@ -286,18 +287,19 @@ def keep_document(request: Request, id: str, upload: Upload = Depends(upload_of)
     """Keep its data sheet or certificate."""
     try:
         garage_of(request).instruments.document(
-            id, upload.name, upload.content, person_of(request), upload.fields.get("entry", "")
+            id, upload.name, upload.content, person_of(request), keyed(upload.fields.get("entry", ""))
         )
     except (BadInput, Conflict) as error:
-        return page(request, id, 422, told(error))
+        return page(request, id, status_of(error), told(error))
     return RedirectResponse(f"/instruments/{id}", 303)
 
 
 @router.post("/{id}/{act}")
 def act(request: Request, id: str, act: str, form: dict[str, str] = Depends(form_of)) -> Response:
     """Something happened to it: dropped, taken or brought back, its sheet changed, put away for good."""
-    instruments, person, key = garage_of(request).instruments, person_of(request), form.get("entry", "")
+    instruments, person = garage_of(request).instruments, person_of(request)
     try:
+        key = keyed(form.get("entry", ""))
         if act == "drop":
             instruments.drop(id, form.get("words", ""), person, key)
         elif act == "give":
@@ -310,5 +312,5 @@ def act(request: Request, id: str, act: str, form: dict[str, str] = Depends(form
         else:
             raise BadInput("act", act, "drop, give, sheet or retire")
     except (BadInput, Conflict) as error:
-        return page(request, id, 422, told(error), form)
+        return page(request, id, status_of(error), told(error), form)
     return RedirectResponse(f"/instruments/{id}", 303)

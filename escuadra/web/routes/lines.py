@@ -19,7 +19,7 @@ from escuadra.jobs import Opened
 from escuadra.jobs.lines import asked_plan, plan_lines, shelf
 from escuadra.reports import marks
 from escuadra.web.downloads import named
-from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
 
 router = APIRouter(prefix="/jobs/{job}/lines")
 
@@ -72,7 +72,7 @@ def choose(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
     try:
         plan_lines(garage, job, asked, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return _page(request, garage.open(job), asked, error=told(error), status=422)
+        return _page(request, garage.open(job), asked, error=told(error), status=status_of(error))
     return RedirectResponse(f"/jobs/{job}", 303)
 
 

@@ -3,11 +3,11 @@
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import whole_number
 from escuadra.core.vin import VinInput, vin
 from escuadra.jobs import TakeIn
-from escuadra.web.pages import form_of, garage_of, person_of, render
+from escuadra.web.pages import form_of, garage_of, person_of, render, status_of
 
 router = APIRouter()
 
@@ -41,7 +41,9 @@ def room_remark(request: Request, typed: dict[str, str]) -> str:
     return f"{why[0].upper()}{why[1:]}." if why else f"{bay} has room for {procedure}."
 
 
-def page(request: Request, typed: dict[str, str], status: int = 200, error: BadInput | None = None) -> Response:
+def page(
+    request: Request, typed: dict[str, str], status: int = 200, error: BadInput | Conflict | None = None
+) -> Response:
     """The form with what was typed."""
     garage = garage_of(request)
     procedures = garage.catalogue.all("procedure")
@@ -91,7 +93,7 @@ def take_in(request: Request, form: dict[str, str] = Depends(form_of)) -> Respon
         typed, accepted = fields["odometer_km"], "whole kilometres such as 84310, or nothing"
         odometer = whole_number(typed, "odometer_km", accepted) if typed else None
         asked = TakeIn.read({**fields, "odometer_km": odometer})
-        opened = garage_of(request).take_in(asked, person_of(request), form.get("entry") or None)
-    except BadInput as error:
-        return page(request, form, 422, error)
+        opened = garage_of(request).take_in(asked, person_of(request), form.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return page(request, form, status_of(error), error)
     return RedirectResponse(f"/jobs/{opened.row.id}", 303)

@@ -17,7 +17,7 @@ from escuadra.core.stakeout import StakedMark
 from escuadra.core.standing import stand
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage, Opened
-from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
 
 router = APIRouter(prefix="/bays/{bay}/parking")
 
@@ -169,5 +169,5 @@ def choose(request: Request, bay: str, form: dict[str, str] = Depends(form_of)) 
         from_job = form.get("from_job", "")
         garage.place(job, place, person, form.get("entry", ""), "job" if from_job else source, from_job)
     except (BadInput, Conflict) as cause:
-        return _page(request, bay, job, "", 422, told(cause), form)
+        return _page(request, bay, job, "", status_of(cause), told(cause), form)
     return RedirectResponse(f"/jobs/{job}?check=floor", 303)

@@ -16,7 +16,7 @@ from escuadra.core.job.scene import Scene
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.rig import take_look
-from escuadra.web.pages import environment, form_of, garage_of, person_of, render, told
+from escuadra.web.pages import environment, form_of, garage_of, person_of, render, status_of, told
 from escuadra.web.routes.devices import linked
 
 router = APIRouter(prefix="/jobs/{job}/rig")
@@ -131,7 +131,7 @@ def take(request: Request, job: str, form: dict[str, str] = Depends(form_of)) ->
     try:
         take_look(garage, job, rig, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return _page(request, job, told(error), 422)
+        return _page(request, job, told(error), status_of(error))
     except ConnectionError as error:
         return _page(request, job, f"Nothing was taken: {error}.", 422)
     return RedirectResponse(f"/jobs/{job}?check=method_rig", 303)

@@ -16,7 +16,8 @@ from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.drawing import rule
-from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.jobs.forms import keyed
+from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
 
 router = APIRouter(prefix="/instruments/{id}/checks")
 SURE = "!"
@@ -153,7 +154,8 @@ def keep(request: Request, id: str, check: str, form: dict[str, str] = Depends(f
     if progress.step is not None:
         return _show(request, id, check, pairs, 422, "Something is missing: go on from here.")
     try:
-        instruments.keep_check(id, check, progress.typed, progress.values, person_of(request), form.get("entry", ""))
+        key = keyed(form.get("entry", ""))
+        instruments.keep_check(id, check, progress.typed, progress.values, person_of(request), key)
     except (BadInput, Conflict) as error:
-        return _show(request, id, check, pairs, 422, told(error))
+        return _show(request, id, check, pairs, status_of(error), told(error))
     return RedirectResponse(f"/instruments/{id}", 303)

@@ -26,7 +26,7 @@ from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened
 from escuadra.jobs.vehicle import WORDS, ChangeAsked
 from escuadra.reports.record import render_record
-from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
 
 router = APIRouter(prefix="/jobs/{job}")
 VIEWS = ("plan", "side", "level")
@@ -300,7 +300,7 @@ def record_reading(request: Request, job: str, form: dict[str, str] = Depends(fo
         )
     except (BadInput, Conflict) as error:
         trouble = Trouble(told(error), None, typed, word, replaces)
-        return page(request, garage.open(job), check, slot, trouble, 422)
+        return page(request, garage.open(job), check, slot, trouble, status_of(error))
     if isinstance(result, Asked):
         trouble = Trouble("", result.question, typed, word, replaces)
         return page(request, garage.open(job), check, slot, trouble)
@@ -315,7 +315,7 @@ def record_answer(request: Request, job: str, form: dict[str, str] = Depends(for
     try:
         opened = garage.answer(job, slot, value, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), 422)
+        return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), status_of(error))
     return done(request, opened, *after_entry(opened, check, slot))
 
 
@@ -330,7 +330,7 @@ def happen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
         if by:
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), form.get("check", ""), "", Trouble(told(error)), 422)
+        return page(request, garage.open(job), form.get("check", ""), "", Trouble(told(error)), status_of(error))
     return done(request, opened, "", "")
 
 
@@ -343,7 +343,7 @@ def undo(request: Request, job: str, form: dict[str, str] = Depends(form_of)) ->
         before = garage.open(job).state
         opened = garage.undo(job, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error)), 422)
+        return page(request, garage.open(job), check, slot, Trouble(told(error)), status_of(error))
     for id, view in opened.sheet.slots.items():
         if before.live(id) != opened.state.live(id):
             slot, check = id, _home(opened, view, check)
@@ -362,7 +362,9 @@ def override(request: Request, job: str, form: dict[str, str] = Depends(form_of)
     try:
         opened = garage.override(job, check, reason, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), 422)
+        return page(
+            request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), status_of(error)
+        )
     return done(request, opened, check, "")
 
 
@@ -386,5 +388,5 @@ def reopen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) 
     try:
         opened = garage.reopen(job, reason, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), 422)
+        return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), status_of(error))
     return done(request, opened, "", "")

@@ -11,7 +11,7 @@ from escuadra.core.quantities import Question, parse
 from escuadra.core.survey_log import Draft
 from escuadra.drawing import bay_view
 from escuadra.jobs.floors import Surveyed, valid_from
-from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
 from escuadra.web.routes import floor_map
 
 router = APIRouter()
@@ -71,7 +71,7 @@ def begin(request: Request, bay: str, form: dict[str, str] = Depends(form_of)) -
                 step, margin = (parse(form.get(n, ""), "length", "mm")[0].value for n in ("step", "margin"))
                 id = floors.begin_on_grid(bay, step, margin, person, key, **more)
     except (BadInput, Conflict) as cause:
-        return _new(request, bay, 422, _told(cause), form)
+        return _new(request, bay, status_of(cause), _told(cause), form)
     return RedirectResponse(f"/surveys/{id}", 303)
 
 
@@ -144,7 +144,7 @@ def read(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> 
             "understood" in form,
         )
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, 422, told(cause), typed=form)
+        return _draft(request, id, status_of(cause), told(cause), typed=form)
     if isinstance(found, Question):
         return _draft(request, id, question=found, typed=form)
     far = "&far=yes" if form.get("far") == "yes" else ""
@@ -157,7 +157,7 @@ def undo(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> 
     try:
         garage_of(request).floors.take_back(id, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, 422, told(cause), typed=form)
+        return _draft(request, id, status_of(cause), told(cause), typed=form)
     far = "?far=yes" if form.get("far") == "yes" else ""
     return RedirectResponse(f"/surveys/{id}{far}", 303)
 
@@ -170,7 +170,7 @@ def station(request: Request, id: str, form: dict[str, str] = Depends(form_of)) 
         place = form.get("station-x", ""), form.get("station-y", "")
         garage_of(request).floors.station(id, setup, *place, person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, 422, told(cause), typed=form)
+        return _draft(request, id, status_of(cause), told(cause), typed=form)
     return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
 
 
@@ -182,7 +182,7 @@ def table(request: Request, id: str, form: dict[str, str] = Depends(form_of)) ->
     try:
         garage_of(request).floors.table(id, typed, person_of(request), form.get("entry", ""), setup)
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, 422, table_error=told(cause), typed=form)
+        return _draft(request, id, status_of(cause), table_error=told(cause), typed=form)
     return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
 
 
@@ -192,7 +192,7 @@ def paste(request: Request, id: str, form: dict[str, str] = Depends(form_of)) ->
     try:
         garage_of(request).floors.paste(id, form.get("csv", ""), person_of(request), form.get("entry", ""))
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, 422, _told(cause), typed=form)
+        return _draft(request, id, status_of(cause), _told(cause), typed=form)
     return RedirectResponse(f"/surveys/{id}", 303)
 
 
@@ -202,7 +202,7 @@ def close(request: Request, id: str, form: dict[str, str] = Depends(form_of)) ->
     try:
         garage_of(request).floors.close(id, person_of(request))
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, 422, told(cause), typed=form)
+        return _draft(request, id, status_of(cause), told(cause), typed=form)
     return RedirectResponse(f"/surveys/{id}", 303)
 
 
