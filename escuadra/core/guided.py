@@ -166,7 +166,7 @@ CHECKS: dict[str, SelfCheck] = {
             figure="error_deg",
             unit=BEAM,
             limit=4.0,
-            need="A floor with room for two arms of 3 m and 4 m, and a tape.",
+            need="A floor with room for two arms of about 3 m and 4 m, and a tape.",
             steps=(
                 _way(
                     "a",

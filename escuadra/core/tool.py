@@ -5,10 +5,11 @@ the maker's data sheet or a calibration certificate (JCGM 100, type B).
 """
 
 import math
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from escuadra.core.errors import BadInput
 from escuadra.core.given import whole_number
 from escuadra.core.model import Frozen, Line, Number, Positive
 from escuadra.core.quantities import Dimension
@@ -99,6 +100,15 @@ class Tool(Frozen):
     limits: dict[str, Positive] = Field({}, description="largest allowed result of a self-check, by its id")
     frame: str = Field("", description="id of the frame profile whose scale and zero marks these are")
     place: Line = Field("", max_length=80, description="where it hangs when nobody has it")
+
+    @model_validator(mode="after")
+    def _not_perfect(self) -> Self:
+        own = self.contributions
+        if self.reads and not own.resolution:
+            raise BadInput("resolution", "0", "the smallest step that it shows, more than 0")
+        if self.reads and not (own.accuracy_constant or own.accuracy_ppm):
+            raise BadInput("accuracy_constant", "0", "the accuracy of its data sheet, more than 0: nothing is perfect")
+        return self
 
     def contributions_in(self, dimension: Dimension) -> Instrument:
         """The contributions in the slot's own unit: a level that reads degrees may be asked for percent."""

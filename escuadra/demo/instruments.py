@@ -27,11 +27,11 @@ HISTORY: History = [
     ("level-1", "end_for_end", 120, _level(0.03, -0.02)),
     ("level-1", "end_for_end", 31, _level(0.03, -0.01)),
     ("level-5", "end_for_end", 131, _level(0.1, -0.05)),
-    ("tape-4", "reference", 40, _length(3000.2, 0.1)),
-    ("meter-1", "reference", 560, _length(3000.2, 0.35)),
-    ("meter-1", "reference", 375, _length(3000.2, 0.6)),
-    ("meter-1", "reference", 190, _length(3000.2, 0.8)),
-    ("meter-1", "reference", 18, _length(3000.2, 1.05)),
+    ("tape-4", "reference", 40, _length(2846.7, 0.1)),
+    ("meter-1", "reference", 560, _length(2846.7, 0.35)),
+    ("meter-1", "reference", 375, _length(2846.7, 0.6)),
+    ("meter-1", "reference", 190, _length(2846.7, 0.8)),
+    ("meter-1", "reference", 18, _length(2846.7, 1.05)),
     (
         "level-9",
         "two_peg",
@@ -53,7 +53,7 @@ HISTORY: History = [
         "crossed-3",
         "square_corner",
         6,
-        {"a": [3000.0], "b": [4000.0], "diagonal": [5008.5]},
+        {"a": [2870.0], "b": [3790.0], "diagonal": [4762.2]},
     ),
 ]
 """As it is read in the workshop; the reference length has its certificate."""

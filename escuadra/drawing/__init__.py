@@ -4,17 +4,20 @@ Every mark is drawn with classes and presentation attributes only, so that a str
 two themes and the printed record style it alike.
 """
 
+from escuadra.drawing.approach import approach_view
 from escuadra.drawing.bay_map import bay_view, section_view
 from escuadra.drawing.course import course_view
 from escuadra.drawing.floor_marks import marks_view
 from escuadra.drawing.glyph import glyph
 from escuadra.drawing.level import level_view
 from escuadra.drawing.lines import lines_view
-from escuadra.drawing.plan import plan_view
+from escuadra.drawing.plan import plan_view, stations_view
 from escuadra.drawing.rule import rule
+from escuadra.drawing.self_check import self_check_view
 from escuadra.drawing.side import side_view
 
 __all__ = [
+    "approach_view",
     "bay_view",
     "course_view",
     "glyph",
@@ -24,5 +27,7 @@ __all__ = [
     "plan_view",
     "rule",
     "section_view",
+    "self_check_view",
     "side_view",
+    "stations_view",
 ]

@@ -3,6 +3,8 @@
 Left is upward as from the driver's seat, the front to the right, so that nobody who faces the car mixes the sides up.
 """
 
+import math
+
 from escuadra.core.job.moving import NextMove
 from escuadra.drawing.svg import Point, arrow_head, document, element, line
 
@@ -23,12 +25,10 @@ def glyph(move: NextMove) -> str:
     named = [part for part in parts[1:] if part in PLACES]
     if move.happening == "yaw":
         named = ["LF_end" if " LF end" in move.sentence else "RF_end"]
-    arrow = {
-        "slide": (0, -1 if move.sentence.endswith("left.") else 1),
-        "shift": (0, -1 if move.by.get("hang", 0.0) > 0 else 1),
-        "roll": (1 if "away" in move.sentence else -1, 0),
-    }
-    way = arrow.get(move.happening)
+    left, away = move.by.get("left", move.by.get("hang", 0.0)), move.by.get("away", 0.0)
+    way: Point | None = None
+    if move.happening in ("slide", "shift", "roll") and (left or away):
+        way = (math.copysign(1, away), 0) if away else (0, math.copysign(1, -left))
     if not named and way is None and move.slot != "crossing":
         return ""
     body = [element("rect", "body", x=4, y=14, width=62, height=36, rx=6), line("beam stands", (90, 8), (90, 56))]

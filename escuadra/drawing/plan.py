@@ -18,7 +18,7 @@ from escuadra.core.procedure import DATUM_WORDS
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
-from escuadra.drawing.stations import other_places, stand_view
+from escuadra.drawing.stations import board, other_places, stand_view
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 MAGNIFIED = 20.0
@@ -79,6 +79,31 @@ def plan_view(
     body += [*other_places(sheet, window.at), *_frame(sheet, window, magnify)]
     body += [*drawn_sights(sheet, check, window.at), *drawn_rectangle(sheet, check, slot, window.at)]
     return document("Plan of vehicle, lines and frame, seen from above", size, body)
+
+
+def stations_view(sheet: Sheet, size: tuple[float, float] = (1180, 430)) -> str:
+    """Every position of the target around the vehicle, numbered in their order; what was run is solid."""
+    plan = sheet.plan.whole
+    places = [(view, plan.at_stations[view.station.id]) for view in sheet.stations]
+    at_x = [there.target_place.x for _, there in places]
+    at_y = [abs(there.target_place.y) + 500 for _, there in places]
+    back = min(-plan.vehicle.outline.rear_overhang, *at_x) - 700
+    front = max(plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang, *at_x) + 1500
+    tall = 2 * max(plan.vehicle.outline.width / 2 + 300, *at_y)
+    wide = max(front - back, tall * size[0] / (size[1] - HEAD - 10))
+    window = Window((front + back - wide) / 2, (front + back + wide) / 2, *size, 10)
+    body = [_body(sheet, window), _scale(window), line("centreline", window.at(back, 0), window.at(front, 0))]
+    beside: dict[tuple[float, float], int] = {}
+    for k, (view, there) in enumerate(places, 1):
+        place = there.target_place
+        hang = view.station.offset if view.station.offset is not None else view.station.hang
+        x, y = place.x, place.y if view.station.carrier == "stand" else hang
+        body.append(board(window.at, (x, y), place.facing_deg, there.target.width, "stands" if view.run else "goal"))
+        stacked = beside[x, y] = beside.get((x, y), -1) + 1
+        px, py = window.at(x, y)
+        said = f"{k}. {view.station.name}" + (" (at hand)" if view.station == sheet.plan.station else "")
+        body.append(label("name", (px + 14, py - 10 + 18 * stacked), said))
+    return document("All positions of the target, seen from above", size, body)
 
 
 def _scale(window: Window) -> str:
@@ -277,10 +302,12 @@ def _move(sheet: Sheet, window: Window, pose: Pose) -> list[str]:
         path = f"M{x - reach:.1f} {y:.1f} Q{x:.1f} {y - 12 * side:.1f} {x + reach:.1f} {y:.1f}"
         head = arrow_head("move-head", (x + reach * 1.3, y + 4 * side), (reach, 6 * side))
         return [element("path", "move", d=path), head]
-    if move.happening == "slide":
-        up = 1 if move.action.endswith("left") else -1
-        a, b = window.at(pose.x + 200, pose.y), window.at(pose.x + 200, pose.y + up * 330)
+    left, away = move.by.get("left", 0.0), move.by.get("away", 0.0)
+    if not left and not away:
+        return []
+    if left:
+        a, b = window.at(pose.x + 200, pose.y), window.at(pose.x + 200, pose.y + math.copysign(330, left))
     else:
-        out = 1 if "away" in move.action else -1
-        a, b = window.at(pose.x + 120, pose.y + 260), window.at(pose.x + 120 + out * 330, pose.y + 260)
+        a = window.at(pose.x + 120, pose.y + 260)
+        b = window.at(pose.x + 120 + math.copysign(330, away), pose.y + 260)
     return [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]

@@ -352,8 +352,8 @@ class Garage:
             raise BadInput("slot", slot, "a slot that takes a figure")
         instrument = next((t for t in self.tools(where) if t.id == tool), None)
         if instrument is None:
-            names = ", ".join(t.id for t in self.tools(where))
-            raise BadInput("tool", tool or "nothing", f"an instrument for this reading: {names}")
+            names = ", ".join(t.name for t in self.tools(where)) or "none is on the shelf"
+            raise BadInput("tool", tool or "nothing", f"the instrument that it was read with: {names}")
         if sheet.setup.excluded(where):
             raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
         frame = sheet.plan.frame.id if where.reads == "scale" else ""

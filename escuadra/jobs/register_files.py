@@ -16,6 +16,7 @@ from escuadra.core.job.events import Person
 from escuadra.core.register import Checked, Dropped, Given, History, HistoryEntry, Retired, Said
 from escuadra.core.selfcheck import TEN_METRES, Found, judged
 from escuadra.core.tool import Tool, check_days
+from escuadra.core.usual_accuracy import USUAL, said
 from escuadra.core.verdict import VerdictInput, verdict
 
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
@@ -88,7 +89,7 @@ def _cells(said: Said) -> dict[str, str] | None:
 def from_csv(text: str, known: Callable[[str], Tool | None], person: Person) -> Read:
     """Instruments and histories of a CSV file; ``known`` gives the sheet of an instrument that is here already.
 
-    The columns instrument, name and kind do for an instrument; raises ``BadInput`` naming the line.
+    The columns instrument, name, kind, resolution and accuracy_constant do; raises ``BadInput`` naming the line.
     """
     found: dict[str, tuple[Tool, list[HistoryEntry]]] = {}
     for k, row in records(text, "file"):
@@ -128,7 +129,11 @@ def _tool(row: Row) -> Tool:
     data: dict[str, Any] = {name: (row.get(name) or "").strip() for name in ("name", "kind", "serial", "place")}
     data |= {"id": (row.get("instrument") or "").strip(), "reads": (row.get("reads") or "").split()}
     data |= {"unit": (row.get("unit") or "mm").strip(), "check_days": check_days(days)}
-    return Tool.read(data | {"contributions": {name: _number(row, name, 0) for name in FIGURES}})
+    figures = {name: _number(row, name, 0) for name in FIGURES}
+    kind: Any = data["kind"]
+    if kind in USUAL and not (figures["resolution"] and (figures["accuracy_constant"] or figures["accuracy_ppm"])):
+        raise BadInput("accuracy_constant", "nothing", f"resolution and accuracy; usual for its kind: {said(kind)}")
+    return Tool.read(data | {"contributions": figures})
 
 
 def _entry(what: str, row: Row, tool: Tool, person: Person) -> HistoryEntry:

@@ -1,22 +1,25 @@
 """What is brought to a job about its vehicle: photos, the printout as a file, a figure overridden on the spot."""
 
-import io
 import re
+import subprocess
+import sys
+import threading
 from dataclasses import dataclass
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, Busy
 from escuadra.core.given import table
 from escuadra.core.job.checks.wheels import CAMBER_WORDS, TOE_WORDS
 from escuadra.core.job.events import FigureChanged, Photographed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import THRUST_WORDS
 from escuadra.core.model import Frozen
+from escuadra.jobs import reencode
 from escuadra.jobs.forms import Opened
 from escuadra.jobs.garage import Garage
 
 LARGEST_PHOTO = 18_000_000
-LONGEST_SIDE = 2000
-QUALITY = 85
+ONE_AT_A_TIME = threading.Lock()
+PATIENCE_S = 20.0
 ROWS: dict[str, tuple[str, str, str]] = {
     "left front toe": ("toe.LF", "before.toe.LF", "toe"),
     "right front toe": ("toe.RF", "before.toe.RF", "toe"),
@@ -52,23 +55,26 @@ class Signs:
 def reencoded(content: bytes) -> tuple[bytes, int, int]:
     """A photo as a plain JPEG, upright, no longer side than 2000 pixels, and nothing beside the picture.
 
-    Width and height come with it; raises ``BadInput`` for what is no picture.
+    Width and height come with it; raises ``BadInput`` for what is no picture, or a larger one than 50 megapixels, and
+    ``Busy`` where others' pictures take too long.
     """
-    from PIL import Image, ImageOps
-
     if len(content) > LARGEST_PHOTO:
         raise BadInput("photo", f"{len(content)} bytes", f"a picture of at most {LARGEST_PHOTO // 1_000_000} MB")
+    if not ONE_AT_A_TIME.acquire(timeout=PATIENCE_S):
+        raise Busy("Other pictures are being read. Nothing was kept: give it again in a moment.")
     try:
-        with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "WEBP")) as picture:
-            plain = ImageOps.exif_transpose(picture).convert("RGB")
-            plain.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise BadInput("photo", str(error)[:60] or "nothing", "a JPEG, PNG or WebP picture") from error
-    bare = Image.new("RGB", plain.size)
-    bare.paste(plain)
-    out = io.BytesIO()
-    bare.save(out, "JPEG", quality=QUALITY)
-    return out.getvalue(), *bare.size
+        run = subprocess.run([sys.executable, "-I", reencode.__file__], input=content, capture_output=True, timeout=60)
+    except subprocess.TimeoutExpired as error:
+        raise BadInput("photo", "a picture that takes too long to read", "a JPEG, PNG or WebP picture") from error
+    finally:
+        ONE_AT_A_TIME.release()
+    said = run.stderr.decode(errors="replace").strip().splitlines()
+    if run.returncode != 0:
+        refused = run.returncode == 2 and len(said) == 2
+        given, accepted = said if refused else ("a picture that cannot be read", "a JPEG, PNG or WebP picture")
+        raise BadInput("photo", given, accepted)
+    width, height = said[-1].split()
+    return run.stdout, int(width), int(height)
 
 
 def photograph(garage: Garage, job: str, slot: str, name: str, content: bytes, person: str, key: str) -> Opened:

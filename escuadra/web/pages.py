@@ -118,8 +118,10 @@ def _as_text(field: str, content: bytes) -> str:
 
 def told(error: BadInput | Conflict) -> str:
     """A refusal in a sentence for the screen."""
+    if isinstance(error, BadInput) and error.given in ("", "nothing", "''"):
+        return f"Still wanted: {error.accepted}."
     if isinstance(error, BadInput):
-        return f"{error.given or 'Nothing'} is not accepted here. Wanted: {error.accepted}."
+        return f"{error.given} is not accepted here. Wanted: {error.accepted}."
     return str(error)
 
 
@@ -134,6 +136,16 @@ def said_time(request: Request, at: int, form: str = "%H:%M") -> str:
     """A time in the garage's zone."""
     zone = ZoneInfo(garage_of(request).store.setting("time_zone", "UTC"))
     return datetime.fromtimestamp(at / 1000, zone).strftime(form)
+
+
+PLACES = (("Day", "/"), ("Bays", "/bays"), ("Instruments", "/instruments"), ("Garage", "/garage"))
+"""The main places, as every page offers them."""
+_WITHIN = {"bays": "Bays", "surveys": "Bays", "instruments": "Instruments", "garage": "Garage", "catalogue": "Garage"}
+
+
+def _place_now(path: str) -> str:
+    """The main place that a page belongs to."""
+    return _WITHIN.get(path.split("/")[1], "Day")
 
 
 def render(
@@ -153,7 +165,9 @@ def render(
         people=people,
         person=next((p for p in people if p["id"] == person), None),
         token=token_of(request),
-        theme=request.cookies.get("escuadra_theme", "light"),
+        theme=theme if (theme := request.cookies.get("escuadra_theme", "")) in ("light", "dim") else "auto",
+        places=PLACES,
+        place_now=_place_now(request.url.path),
         unit=request.cookies.get("escuadra_unit", "mm"),
         garage_name=garage.store.setting("name", "Garage"),
         clock=clock,

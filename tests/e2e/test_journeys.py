@@ -154,7 +154,7 @@ def test_two_tablets_on_one_job_see_each_other_and_sign_only_what_they_saw(serve
         ("six hundred", "six hundred is not accepted here", None),
         ("7e2", "7e2 is not accepted here", None),
         ("-712", "-712 mm", None),
-        ("", "Nothing is not accepted here", None),
+        ("", "Still wanted: a length such as", None),
     ],
 )
 def test_wrong_units_and_nonsense_are_asked_about_and_kept(

@@ -141,7 +141,7 @@ def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: 
     assert other.instruments.take_file(text, "ines") == 0
     assert other.instruments.one("laser-77") == garage.instruments.one("laser-77")
     assert json.loads(other.instruments.as_json()) == json.loads(text)
-    rows = "instrument;name;kind;resolution;check_days\nrule-8;Rule 8;rule;0,5;90\n"
+    rows = "instrument;name;kind;resolution;accuracy_constant;check_days\nrule-8;Rule 8;rule;0,5;0,3;90\n"
     assert other.instruments.take_file(rows, "ines") == 1
     assert other.instruments.one("rule-8").tool.contributions.resolution == 0.5
     third = Garage(tmp_path / "third", Clock())
@@ -164,6 +164,7 @@ def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: 
         ('{"tools": []}', "instruments"),
         ("instrument,name,kind\nx,,rule", "line 2"),
         ("instrument,name,kind\nx,X,wand", "line 2: kind wand"),
+        ("instrument,name,kind\nx,X,rule", "usual for its kind: steps of 0.5 mm, accuracy ± 0.4 mm"),
         ("instrument,name,kind,resolution\nx,X,rule,fine", "resolution fine"),
         ("name,kind\nX,rule", "a column 'instrument'"),
         ("instrument,what\nx-1,dropped", "whose sheet stands above"),

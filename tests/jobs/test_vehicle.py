@@ -202,7 +202,11 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
     assert "dirty" in view(full, "glass").judgement.wrong
     full.answer(slot, SOUND)
     photograph(garage, full.job, slot, "glass.png", picture("PNG", (40, 30), 1), "teo", "p2")
-    for content, said in ((b"%PDF-1.7", "a JPEG, PNG or WebP"), (picture()[:300], "a JPEG, PNG or WebP")):
+    for content, said in (
+        (b"%PDF-1.7", "a file that is no picture; accepted: a JPEG, PNG or WebP"),
+        (picture()[:300], "a picture that cannot be read"),
+        (picture("PNG", (8000, 7000), 1), "8000 × 7000 pixels; accepted: a picture of at most 50 megapixels"),
+    ):
         with pytest.raises(BadInput, match=said):
             photograph(garage, full.job, slot, "x", content, "teo", "p3")
     with pytest.raises(BadInput, match="takes photos"):

@@ -68,7 +68,7 @@ def test_a_form_without_its_own_id_is_refused_the_first_time_too(teo: Technician
         (f"/jobs/{teo.job}/answers", {"check": "doors", "slot": "tick.doors", "value": "yes"}),
         (f"/jobs/{teo.job}/happenings", {"what": "bump"}),
         ("/jobs/new", {"number": "B-1", "reason": "r", "bay": "Norte", "procedure": "BL-CAM-01", "frame": "galga-2"}),
-        ("/instruments", {"name": "Tape 9", "kind": "steel_tape", "repeatability": "0.3", "accuracy_constant": "1"}),
+        ("/instruments", {"name": "Tape 9", "kind": "steel_tape", "resolution": "1", "accuracy_constant": "1"}),
     ):
         answer = visitor.post(path, {**fields, "entry": ""})
         assert answer.status_code == 422, path

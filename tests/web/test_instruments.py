@@ -8,11 +8,12 @@ import pytest
 
 from escuadra.jobs import Garage
 from tests.jobs.test_instruments import check, framed
-from tests.web.conftest import Visitor
+from tests.web.conftest import Elements, Visitor
 
 PLUMB = "/instruments/laser-2/checks/plumb"
 DONE = "height=3+m&bottom=0&bottom=0&bottom=0"
 ENTERED = {"name": "Level 12", "kind": "digital_level", "unit": "°", "resolution": "0,01", "reads-level": "yes"}
+ENTERED |= {"accuracy_constant": "0.03"}
 
 
 @pytest.fixture
@@ -39,6 +40,15 @@ def test_an_instrument_is_entered_changed_and_put_away(visitor: Visitor, garage:
     wrong = visitor.post("/instruments", {**ENTERED, "repeatability": "some"})
     assert wrong.status_code == 422
     assert 'value="Level 12"' in wrong.text
+    bare = {name: text for name, text in ENTERED.items() if name not in ("resolution", "accuracy_constant", "unit")}
+    asked = visitor.post("/instruments", bare)
+    assert asked.status_code == 422
+    assert "no instrument is perfect" in asked.text
+    offered = Elements(asked.text)
+    assert [offered.having(id=name)[0]["value"] for name in ("resolution", "accuracy_constant")] == ["0.05", "0.1"]
+    assert "level-12" not in garage.instruments.every()
+    refused = visitor.post("/instruments", {**ENTERED, "accuracy_constant": "0"})
+    assert "nothing is perfect" in refused.text
     assert visitor.post("/instruments", ENTERED).headers["location"] == "/instruments/level-12"
     assert visitor.post("/instruments", ENTERED).status_code == 422
     assert visitor.post("/instruments", {**ENTERED, "name": "№"}).headers["location"] == "/instruments/no"

@@ -63,13 +63,16 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
     angle = math.radians(solved.derived("line_angle").value)
     nose = plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang
     wanted: list[tuple[str, float, float]] = [("the line, 300 mm ahead of the nose", nose + 300, 0.0)]
-    half = plan.frame.beam_length / 2
+    on_stands = {s.place for s in plan.procedure.stations if s.carrier == "stand"}
     for place in target_places(plan.procedure, plan.vehicle):
         name = "the target" if place.id == "target" else place.id.replace("_", " ")
         wanted.append((f"{name}: middle", place.x, place.y))
         if place.facing_deg in (0.0, 180.0):
-            wanted += [(f"{name}: left end of the beam", place.x, place.y + half)]
-            wanted += [(f"{name}: right end of the beam", place.x, place.y - half)]
+            carried = place.id in on_stands
+            half = place.width / 2 if carried else plan.frame.beam_length / 2
+            what = "edge of the stand" if carried else "end of the beam"
+            wanted += [(f"{name}: left {what}", place.x, place.y + half)]
+            wanted += [(f"{name}: right {what}", place.x, place.y - half)]
     points = {}
     for words, x, left in wanted:
         on_line = solved.line_at(x).value

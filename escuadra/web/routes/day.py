@@ -3,17 +3,22 @@
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.core.errors import BadInput
 from escuadra.web.pages import form_of, garage_of, render, said_time
 
 router = APIRouter()
+PAGE_SIZE = 50
 
 
 @router.get("/")
-def day(request: Request) -> Response:
-    """The jobs, the newest first."""
+def day(request: Request, page: int = 1) -> Response:
+    """The jobs, the newest first, fifty a page."""
     garage = garage_of(request)
     today = said_time(request, garage.clock(), "%A %-d %B %Y")
-    return render(request, "day.html", jobs=garage.jobs(), today=today)
+    if not 1 <= page <= 1_000_000:
+        raise BadInput("page", page, "a page from 1 upward")
+    found = garage.jobs(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
+    return render(request, "day.html", jobs=found[:PAGE_SIZE], today=today, page=page, more=len(found) > PAGE_SIZE)
 
 
 @router.post("/person")
@@ -29,7 +34,9 @@ def pick(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
 def theme(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
     """Switch between the light and the dim theme."""
     response = RedirectResponse(_local(form.get("back", "/")), 303)
-    wanted = "light" if request.cookies.get("escuadra_theme") == "dim" else "dim"
+    wanted = form.get("theme", "")
+    if wanted not in ("dim", "light"):
+        raise BadInput("theme", wanted or "nothing", "dim or light")
     response.set_cookie("escuadra_theme", wanted, samesite="strict", max_age=31_536_000)
     return response
 

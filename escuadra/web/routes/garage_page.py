@@ -5,16 +5,25 @@ from zoneinfo import ZoneInfo, available_timezones
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.catalogue import Entry
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier, readable
 from escuadra.web.pages import form_of, garage_of, render, status_of, told
 
 router = APIRouter()
+GROUPS = (
+    ("Procedure sheets", "procedure"),
+    ("Vehicle models", "vehicle"),
+    ("Targets", "target"),
+    ("Frames", "frame"),
+    ("Instruments", "tool"),
+)
+"""The catalogue's groups as they are shown, and their kinds."""
 
 
 def page(request: Request, status: int = 200, error: str = "", typed: dict[str, str] | None = None) -> Response:
     """The page with what was typed kept."""
-    garage = garage_of(request)
+    garage, q = garage_of(request), request.query_params.get("q", "").strip()[:80]
     return render(
         request,
         "garage.html",
@@ -22,15 +31,27 @@ def page(request: Request, status: int = 200, error: str = "", typed: dict[str, 
         bays=garage.store.bays(),
         zone=garage.store.setting("time_zone", "UTC"),
         catalogue=garage.catalogue,
+        groups=[(title, kind, _found(garage.catalogue.all(kind), q)) for title, kind in GROUPS],
+        q=q,
         data=garage.data,
         error=error,
         typed=typed or {},
     )
 
 
+def _found(entries: list[Entry], asked: str) -> list[Entry]:
+    """Those whose id, name, title or vehicle has every word that was asked for."""
+
+    def said(entry: Entry) -> str:
+        named = (getattr(entry.content, field, "") for field in ("name", "title", "vehicle"))
+        return " ".join([entry.id, *named]).casefold()
+
+    return [entry for entry in entries if all(word in said(entry) for word in asked.casefold().split())]
+
+
 @router.get("/garage")
 def show(request: Request) -> Response:
-    """People, bays and settings."""
+    """People, bays, settings, and the catalogue, searched by ``q``."""
     return page(request)
 
 

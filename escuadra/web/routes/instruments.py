@@ -18,6 +18,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.register import History, Trusted
 from escuadra.core.selfcheck import SelfCheck
 from escuadra.core.tool import KIND_NAMES, READS, Tool, check_days
+from escuadra.core.usual_accuracy import USUAL
 from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view
 from escuadra.jobs import Garage, Opened
@@ -25,6 +26,7 @@ from escuadra.jobs.forms import keyed
 from escuadra.web.pages import Upload, form_of, garage_of, person_of, render, status_of, told, upload_of
 
 router = APIRouter(prefix="/instruments")
+COMPULSORY = ("resolution", "accuracy_constant")
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
 
 
@@ -155,7 +157,10 @@ def tool_from(form: dict[str, str], before: Tool | None = None, taken: Collectio
     name = form.get("name", "").strip()
     figures = {}
     for field in FIGURES:
-        text = form.get(field, "").strip().replace(",", ".") or "0"
+        text = form.get(field, "").strip().replace(",", ".")
+        if not text and before is None and field in COMPULSORY:
+            raise BadInput(field, "nothing", "the figure of its data sheet")
+        text = text or "0"
         if not re.fullmatch(r"\d+(\.\d+)?", text):
             raise BadInput(field, text, "a plain figure in the instrument's unit, such as 0.5")
         figures[field] = float(text)
@@ -177,6 +182,18 @@ def tool_from(form: dict[str, str], before: Tool | None = None, taken: Collectio
     )
 
 
+def _usual(request: Request, form: dict[str, str]) -> Response:
+    """The form again with what its kind is usually worth, to be looked at and accepted or typed over."""
+    kind: Any = form["kind"]
+    unit, found = USUAL[kind]
+    figures = {name: f"{getattr(found, name):g}" for name in FIGURES}
+    told = (
+        f"How well it reads is needed: no instrument is perfect. What a {KIND_NAMES[kind]} is usually worth is filled "
+        "in below. Type what its data sheet says, or accept it: press Add again. Nothing was entered yet."
+    )
+    return _register(request, 422, told, {**form, **figures, "unit": unit})
+
+
 @router.post("")
 def enter(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
     """Take an instrument into the register, or a file of instruments and histories."""
@@ -184,6 +201,8 @@ def enter(request: Request, form: dict[str, str] = Depends(form_of)) -> Response
     try:
         if form.get("file"):
             return RedirectResponse(f"/instruments?came={instruments.take_file(form['file'], person)}", 303)
+        if form.get("kind") in USUAL and not any(form.get(field, "").strip() for field in FIGURES):
+            return _usual(request, form)
         tool = tool_from(form, taken=instruments.every())
         instruments.enter(tool, person, keyed(form.get("entry", "")))
     except (BadInput, Conflict) as error:

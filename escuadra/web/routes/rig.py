@@ -14,6 +14,7 @@ from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.scene import Scene
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
+from escuadra.drawing import approach_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.rig import take_look
 from escuadra.web.pages import environment, form_of, garage_of, person_of, render, status_of, told
@@ -58,7 +59,12 @@ def _live(request: Request, job: str) -> str:
     left = to_go(opened.state, opened.sheet.plan, look.readings, _tool(garage, rig)) if look is not None else None
     slots = {slot.id: slot for slot in METHODS["rig"].slots(opened.sheet.plan)}
     return environment.get_template("rig_live.html").render(
-        look=look, lost=lost, left=left, slots=slots, line=opened.sheet.plan.procedure.line
+        look=look,
+        lost=lost,
+        left=left,
+        drawing=approach_view(left, opened.sheet.plan.frame.beam_length / 2) if left is not None else "",
+        slots=slots,
+        line=opened.sheet.plan.procedure.line,
     )
 
 

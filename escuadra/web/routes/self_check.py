@@ -15,7 +15,7 @@ from escuadra.core.quantities import Question, confirmed, understand
 from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
-from escuadra.drawing import rule
+from escuadra.drawing import rule, self_check_view
 from escuadra.jobs.forms import keyed
 from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
 
@@ -125,6 +125,7 @@ def _show(
         found=found,
         figure=figure,
         drawing=rule(figure) if figure else "",
+        picture=self_check_view(check, progress.step.field) if progress.step else "",
         error=error or progress.error,
         back=f"{here}?{urlencode(progress.pairs[:-1])}",
         again=f"{here}?{urlencode([p for p in progress.pairs if p[0] in STAYS])}",

@@ -10,6 +10,7 @@ from sse_starlette import EventSourceResponse
 from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.guided import checks_for
 from escuadra.core.job.disturbance import HAPPENINGS, Happening
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.methods import METHODS
@@ -123,7 +124,7 @@ def page(
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
     doubted = {t.id: trusted.words for t in tools if not (trusted := garage.instruments.trusted(t.id)).usable}
-    tool = _tool(slot_view, sheet.state, tools, doubted)
+    tool = _tool(slot_view, sheet.state, tools, doubted, person_of(request))
     partial = request.headers.get("HX-Request") == "true"
     return render(
         request,
@@ -138,6 +139,7 @@ def page(
         tools=tools,
         tool=tool,
         doubted=doubted,
+        unchecked={t.id for t in tools if checks_for(t) and garage.instruments.one(t.id).last_good is None},
         taken_off=_taken_off(garage, slot_view, tool, sheet.plan.frame.id),
         conditions=next((t for t in tools if t.id == tool), None),
         temperature=_temperature(sheet.state),
@@ -229,8 +231,11 @@ def _taken_off(garage: Garage, slot: SlotView | None, tool: str, frame: str) -> 
     return f"{said} is {'taken off' if bias > 0 else 'added'}: found at its last check"
 
 
-def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Container[str]) -> str:
-    """The instrument that this slot, or the last reading of its kind, was read with; a doubted one only if all are."""
+def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Container[str], person: str) -> str:
+    """The instrument that a person last chose on this job for this slot or kind of reading, or that was planned for it.
+
+    Where there is only one it is that one; else none: whoever reads chooses. A doubted one only if all are.
+    """
     ids = [t.id for t in tools if t.id not in doubted] or [t.id for t in tools]
     if slot is None or not ids:
         return ""
@@ -238,12 +243,15 @@ def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Conta
     if planned in ids and not slot.now:
         return planned
     kind = slot.slot.id.split(".")[0]
-    last: list[tuple[bool, bool, int, str]] = []
-    for id, kept in state.entries.items():
-        said = kept[-1].said
-        if isinstance(said, ReadingTaken) and said.tool.id in ids:
-            last.append((id == slot.slot.id, id.split(".")[0] == kind, kept[-1].seq, said.tool.id))
-    return max(last)[-1] if last else ids[0]
+    last = [
+        (id == slot.slot.id, id.split(".")[0] == kind, e.seq, e.said.tool.id)
+        for id, kept in state.entries.items()
+        for e in kept
+        if isinstance(e.said, ReadingTaken) and e.said.tool.id in ids and e.person.id == person
+    ]
+    if last:
+        return max(last)[-1]
+    return ids[0] if len(ids) == 1 else ""
 
 
 def _temperature(state: State) -> str:

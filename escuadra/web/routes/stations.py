@@ -7,6 +7,7 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.reach import beyond
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stations import Change, StationView, change
+from escuadra.drawing import stations_view
 from escuadra.jobs.stations import run_station
 from escuadra.web.pages import form_of, garage_of, person_of, render, told
 from escuadra.web.routes.sheet import Trouble, done, page
@@ -27,7 +28,14 @@ def show(request: Request, job: str) -> Response:
     opened = garage_of(request).open(job)
     if not opened.sheet.stations:
         raise BadInput("stations", opened.sheet.plan.procedure.id, "a sheet that is run at several places")
-    return render(request, "stations.html", opened=opened, rows=rows(opened.sheet), proof_words=PROOF_WORDS)
+    return render(
+        request,
+        "stations.html",
+        opened=opened,
+        rows=rows(opened.sheet),
+        proof_words=PROOF_WORDS,
+        drawing=stations_view(opened.sheet),
+    )
 
 
 def rows(sheet: Sheet) -> list[tuple[StationView, Change, str]]:

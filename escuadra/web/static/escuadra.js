@@ -109,7 +109,7 @@
       card.className = "keys-card";
       card.setAttribute("aria-label", "Keys");
       const rows = [["arrows", "up and down: checks; left and right: places in a check"], ["digits", "start an entry, Enter records"],
-        ["m", "moved as told"], ["r", "the procedure was run here"], ["b", "the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "far mode"],
+        ["m", "moved as told"], ["r", "the procedure was run here"], ["b b", "twice within two seconds: the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "far mode"],
         ["d", "dim or light"], ["u", "units where none is typed"], ["z", "undo my last entry"], ["?", "this card"]];
       for (const [key, what] of rows) {
         const left = document.createElement("kbd");
@@ -153,9 +153,13 @@
     } else if (empty && letters() && !event.repeat && event.key.length === 1) {
       if (place && place.classList.contains("wide-field")) return;
       const key = event.key.toLowerCase();
-      const control = byKey[key] ? null : document.querySelector(`[data-key="${CSS.escape(key)}"]`);
+      const control = byKey[key] ? null : [...document.querySelectorAll(`[data-key="${CSS.escape(key)}"]`)].find((one) => one.offsetParent);
       if (byKey[key]) { event.preventDefault(); commands[byKey[key]](); }
-      else if (control) { event.preventDefault(); control.click(); }
+      else if (control) {
+        event.preventDefault();
+        if (control.dataset.hold) askTwice(control);
+        else control.click();
+      }
     }
   });
   document.addEventListener("pointerdown", () => { touched = Date.now(); });
@@ -210,12 +214,67 @@
     }
   });
 
-  // --- a doubled press is one entry; a lost connection loses nothing
+  // --- what spoils much is held for half a second, or its key pressed twice within two
+  const HOLD_MS = 500;
+  const TWICE_MS = 2000;
+  const armed = (button, said) => {
+    button.dataset.armed = said;
+    button.querySelector("[data-hold-note]").textContent = said;
+    clearTimeout(button.armedFor);
+    button.armedFor = setTimeout(() => disarm(button), TWICE_MS);
+  };
+  const disarm = (button) => {
+    delete button.dataset.armed;
+    button.querySelector("[data-hold-note]").textContent = button.dataset.hold;
+  };
+  const sure = (button) => {
+    disarm(button);
+    button.dataset.sure = "yes";
+    button.form.requestSubmit(button);
+    delete button.dataset.sure;
+  };
+  const askTwice = (button) => {
+    if (button.dataset.armed) sure(button);
+    else armed(button, `press ${button.dataset.key} again`);
+  };
+  document.addEventListener("pointerdown", (event) => {
+    const button = event.target.closest("[data-hold]");
+    if (!button || event.button) return;
+    button.classList.add("held");
+    const held = setTimeout(() => { button.classList.remove("held"); sure(button); }, HOLD_MS);
+    const let_go = () => {
+      clearTimeout(held);
+      if (button.classList.contains("held")) armed(button, "hold it half a second");
+      button.classList.remove("held");
+    };
+    for (const end of ["pointerup", "pointercancel", "pointerleave"]) button.addEventListener(end, let_go, { once: true });
+  });
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-hold]");
+    if (!button) return;
+    event.preventDefault();
+    // A click that no pointer made is a key on the focused button.
+    if (event.detail === 0 && event.isTrusted) askTwice(button);
+  }, true);
+
+  // --- a doubled press is one entry; a slow answer is told; a lost connection loses nothing
   document.addEventListener("submit", (event) => {
     const form = event.target;
-    if (form.dataset.sent && (!window.htmx || form.matches("[data-once]"))) event.preventDefault();
+    if (form.dataset.sent && (!window.htmx || form.matches("[data-once]"))) { event.preventDefault(); return; }
     form.dataset.sent = "yes";
+    const button = event.submitter || form.querySelector("button");
+    if (button) {
+      button.dataset.working = button.dataset.working || "working";
+      button.classList.add("working");
+      button.setAttribute("aria-busy", "true");
+    }
   });
+  const rested = () => document.querySelectorAll(".working").forEach((button) => {
+    button.classList.remove("working");
+    button.removeAttribute("aria-busy");
+    if (button.form) delete button.form.dataset.sent;
+  });
+  window.addEventListener("pageshow", rested);
   const offline = (on) => {
     const shown = document.querySelector(".offline");
     if (!on && shown) shown.remove();
@@ -227,8 +286,9 @@
       body.append(bar);
     }
   };
-  document.addEventListener("htmx:sendError", () => offline(true));
-  document.addEventListener("htmx:responseError", () => offline(true));
+  document.addEventListener("htmx:sendError", () => { offline(true); rested(); });
+  document.addEventListener("htmx:responseError", () => { offline(true); rested(); });
+  document.addEventListener("htmx:afterRequest", rested);
   document.addEventListener("htmx:beforeSwap", (event) => {
     offline(false);
     const sent = event.detail.requestConfig && event.detail.requestConfig.verb === "post";
