@@ -16,7 +16,7 @@ from escuadra.core.relief import Relief
 from escuadra.core.room import Shape, shapes
 from escuadra.core.survey_log import Draft
 from escuadra.core.wording import amount, rounded
-from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
+from escuadra.drawing.svg import Point, apart, arrow_head, document, element, label, line, polyline
 
 MARGIN = 34.0
 SYMBOL = {"pillar": "pillar", "obstacle": "block", "drain": "drain", "metal": "metal", "reflective": "mirror"}
@@ -80,7 +80,8 @@ def bay_view(
     if not small:
         body += _fixed(bay, frame)
         body += _sizes(bay, frame)
-    return document(f"Bay {bay.name} from above", (frame.width, frame.height), body, "drawing bay-drawing")
+    size = (frame.width, frame.height)
+    return document(f"Bay {bay.name} from above", size, apart(body, size), "drawing bay-drawing")
 
 
 def _door(bay: Bay, frame: Frame, small: bool) -> list[str]:

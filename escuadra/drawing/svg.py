@@ -1,5 +1,6 @@
 """A few SVG elements as text, coordinates in drawing units, figures rounded to a hundredth."""
 
+import re
 from functools import lru_cache
 from xml.sax.saxutils import escape, quoteattr
 
@@ -57,3 +58,59 @@ def document(title: str, size: tuple[float, float], body: list[str], cls: str = 
         f'<svg xmlns="http://www.w3.org/2000/svg" class="{cls}" viewBox="0 0 {width} {height}" role="img" '
         f"aria-label={quoteattr(title)}>" + "".join(body) + "</svg>"
     )
+
+
+_TEXT = re.compile(r'<text class="([^"]*)" x="([^"]*)" y="([^"]*)" text-anchor="([^"]*)">([^<]*)</text>')
+_HEIGHT = 13.0
+_ADVANCE = 6.9
+"""Of an average letter at the drawings' sizes, a little generous."""
+_SHIFTS = [(dx, dy) for dx in (0.0, -34.0, 34.0, -70.0, 70.0) for dy in (0.0, 15.0, 29.0, -15.0, -29.0, 43.0, -43.0)]
+_FIRST = ("dimension", "name", "small", "contour-name")
+Box = tuple[float, float, float, float]
+
+
+def text_boxes(body: str) -> list[tuple[str, Box]]:
+    """Every text of a drawing with the room that it takes (left, top, right, bottom); turned ones are left out."""
+    plain = re.sub(r"<g[^>]*transform=.*?</g>", "", body)
+    return [(m[5], _box(m, 0.0, 0.0)) for m in _TEXT.finditer(plain)]
+
+
+def _box(found: re.Match[str], dx: float, dy: float) -> Box:
+    x, y, wide = float(found[2]) + dx, float(found[3]) + dy, len(found[5]) * _ADVANCE
+    left = x - {"start": 0.0, "middle": wide / 2, "end": wide}[found[4]]
+    return left, y - _HEIGHT + 2, left + wide, y + 2
+
+
+def _meet(a: Box, b: Box) -> bool:
+    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+
+
+def apart(body: list[str], size: tuple[float, float]) -> list[str]:
+    """The same drawing with no two texts on each other: those of less weight go aside, a further contour's is left out.
+
+    What cannot be placed free of all others stays where it was drawn.
+    """
+    markup = "\n".join(body)
+    found = [m for m in _TEXT.finditer(markup) if m[5].strip()]
+    taken: list[Box] = []
+    moved: dict[int, str] = {}
+    for m in sorted(found, key=lambda m: (_FIRST.index(m[1]) if m[1] in _FIRST else 0, m.start())):
+        boxes = ((dx, dy, _box(m, dx, dy)) for dx, dy in _SHIFTS)
+        free = (
+            (dx, dy, box)
+            for dx, dy, box in boxes
+            if box[0] >= 0 and box[1] >= 0 and box[2] <= size[0] and box[3] <= size[1]
+            and not any(_meet(box, other) for other in taken)
+        )  # fmt: skip
+        if m[1] == "contour-name":
+            box = _box(m, 0.0, 0.0)
+            if any(_meet(box, other) for other in taken):
+                moved[m.start()] = ""
+            taken.append(box)
+            continue
+        dx, dy, box = next(free, (0.0, 0.0, _box(m, 0.0, 0.0)))
+        taken.append(box)
+        if dx or dy:
+            said = m[0].replace(f'x="{m[2]}" y="{m[3]}"', f'x="{n(float(m[2]) + dx)}" y="{n(float(m[3]) + dy)}"', 1)
+            moved[m.start()] = said
+    return _TEXT.sub(lambda m: moved.get(m.start(), m[0]), markup).split("\n")

@@ -10,7 +10,7 @@ import uuid
 from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
@@ -405,6 +405,8 @@ class Garage:
             options = ("yes", "no") if where.ask == "tick" else where.options
             if where.ask == "number" or not value.strip() or (options and value not in options):
                 raise BadInput("value", value or "nothing", " or ".join(options) or "what is printed on it")
+            if where.ask == "day":
+                _day(value)
             return Answered(slot=slot, value=value.strip()[:80])
 
         return self.append(job, person, client_id, make)
@@ -518,6 +520,14 @@ def _temperature(text: str) -> float | None:
     if not re.fullmatch(r"-?\d{1,2}(\.\d+)?", plain) or not -30 <= float(plain) <= 60:
         raise BadInput("temperature", text, "degrees Celsius from −30 to 60, such as 17.5, or nothing")
     return float(plain)
+
+
+def _day(text: str) -> date:
+    """A day as a date field gives it or as it is typed, year first; raises ``BadInput``."""
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError as error:
+        raise BadInput("value", text, "a day as year-month-day, such as 2026-03-05") from error
 
 
 def _told(payload: Frozen) -> str:

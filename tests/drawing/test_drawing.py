@@ -6,11 +6,14 @@ from xml.etree import ElementTree
 
 import pytest
 
+from escuadra.core.guided import CHECKS
+from escuadra.core.job.approach import ToGo
 from escuadra.core.job.checks import Figure
+from escuadra.core.job.moving import NextMove
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.demo.technician import Technician
-from escuadra.drawing import level_view, plan_view, rule, side_view
-from escuadra.drawing.svg import n
+from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
+from escuadra.drawing.svg import apart, label, n, text_boxes
 
 SVG = "{http://www.w3.org/2000/svg}"
 
@@ -167,3 +170,71 @@ def test_the_side_view_magnifies_the_gap_and_draws_the_move(teo: Technician) -> 
 def test_coordinates_are_short(value: float, text: str) -> None:
     assert n(value) == text
     assert re.fullmatch(r"-?\d+(\.\d{1,2})?", n(value))
+
+
+WAYS = [
+    ("slide", {"left": 28.8}, (0, -1)),
+    ("slide", {"left": -3.0}, (0, 1)),
+    ("roll", {"left": 28.8}, (0, -1)),
+    ("roll", {"left": -28.8}, (0, 1)),
+    ("roll", {"away": 12.0}, (1, 0)),
+    ("roll", {"away": -12.0}, (-1, 0)),
+]
+"""Happening, what is told, and which way the arrow goes: left is upward, away from the vehicle to the right."""
+
+
+def way_of(root: ElementTree.Element) -> tuple[int, int]:
+    (shaft,) = [node for node in classed(root, "move") if node.tag == f"{SVG}line"]
+    across, down = (float(shaft.get(f"{axis}2", "")) - float(shaft.get(f"{axis}1", "")) for axis in "xy")
+    return round(math.copysign(abs(across) > 1, across)), round(math.copysign(abs(down) > 1, down))
+
+
+@pytest.mark.parametrize("happening, by, way", WAYS)
+def test_an_arrow_goes_where_the_move_goes_on_the_plan_and_on_the_glyph(
+    full: Technician, happening: str, by: dict[str, float], way: tuple[int, int]
+) -> None:
+    """Whatever the sentence says: pushing the whole frame to the left is no way towards the vehicle."""
+    move = NextMove("move", "Push the whole frame 28.8 mm to the left.", happening=happening, by=by)
+    assert way_of(parsed(glyph(move))) == way
+    sheet = full.opened.sheet
+    sheet.__dict__["next"] = move
+    assert way_of(parsed(plan_view(sheet, magnify=False))) == way
+
+
+@pytest.mark.parametrize("turn, left, away", [(0.0, 40.0, 0.0), (0.0, -40.0, 5.0), (0.0, 0.0, -30.0), (1.3, 0.0, 0.0)])
+def test_an_approach_is_drawn_from_where_the_frame_stands_to_its_place(turn: float, left: float, away: float) -> None:
+    root = parsed(approach_view(ToGo(turn, left, away, 0.01, 1.0, 1.0), 1113.0))
+    (goal,), (frame,) = classed(root, "goal"), classed(root, "stands")
+
+    def middle(node: ElementTree.Element) -> tuple[float, float]:
+        return tuple(sum(float(node.get(f"{axis}{k}", "")) for k in (1, 2)) / 2 for axis in "xy")  # type: ignore[return-value]
+
+    across, down = (g - f for g, f in zip(middle(goal), middle(frame), strict=True))
+    assert across * away > 0 or away == across == 0
+    assert down * left < 0 or left == down == 0
+    lean = float(frame.get("x1", "")) - float(frame.get("x2", ""))
+    assert lean * turn > 0 or lean == turn == 0, "what must turn to the left still has its left end, above, away"
+
+
+def test_every_step_of_every_self_check_has_a_picture_that_marks_it() -> None:
+    for check in CHECKS.values():
+        pictures = set()
+        for step in check.steps:
+            markup = self_check_view(check.id, step.field)
+            root = parsed(markup)
+            pictures.add(markup)
+            for said, (left, top, right, bottom) in text_boxes(markup):
+                inside = (left >= -12, top >= 0, right <= 580, bottom <= 246)
+                assert all(inside), f"{check.id} {step.field}: {said}"
+            assert root.get("aria-label")
+        assert len(pictures) == len(check.steps), f"{check.id}: steps that look alike"
+
+
+def test_no_label_stays_on_another() -> None:
+    body = [label("small", (100, 50), "north window", "middle"), label("name", (90, 52), "low −3.0 mm"), "<path/>"]
+    body += [label("contour-name", (100, 51), "2", "middle"), label("contour-name", (300, 51), "2", "middle")]
+    boxes = text_boxes("".join(apart(body, (400, 200))))
+    assert sorted(said for said, _ in boxes) == ["2", "low −3.0 mm", "north window"]
+    for k, (said, a) in enumerate(boxes):
+        for other, b in boxes[k + 1 :]:
+            assert not (a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]), (said, other)

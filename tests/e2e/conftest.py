@@ -142,6 +142,22 @@ def visit(browser: Browser) -> Iterator[Visit]:
     assert not complaints
 
 
+def choose_instrument(page: Page) -> None:
+    """By keys: the first instrument that can read here, where none was chosen yet; then back to the figure."""
+    tool = page.locator("#tool")
+    if tool.count() and tool.input_value() == "":
+        tool.focus()
+        page.keyboard.press("ArrowDown")
+        page.locator("[data-field]").first.focus()
+
+
+def bump(page: Page) -> None:
+    """The key that makes the whole frame out of date, pressed twice."""
+    page.keyboard.press("b")
+    expect(page.locator("[data-hold-note]")).to_have_text("press b again")
+    page.keyboard.press("b")
+
+
 def job_page(server: Server, number: str) -> str:
     """The path of a job's sheet."""
     import json

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import Server, Visit, job_page
+from tests.e2e.conftest import Server, Visit, bump, choose_instrument, job_page
 
 OPEN = ".check[data-open]"
 JOB = "VF-0417"
@@ -57,7 +57,7 @@ def test_a_set_up_is_read_by_devices_and_a_blunder_shows_itself(live: Server, vi
     page = visit(live)
     set_bay(page, live, away="3", left="0", yaw="0.1", height="0", roll="0.05", pitch="0.02")
     page.goto(f"{live.url}{job_page(live, JOB)}")
-    page.keyboard.press("b")
+    bump(page)
     expect(page.locator("[data-check=level][data-state=stale]")).to_have_count(1)
     for check, slots in PLACES.items():
         for slot in slots:
@@ -75,6 +75,7 @@ def test_a_set_up_is_read_by_devices_and_a_blunder_shows_itself(live: Server, vi
     page.locator("#typed").press("Enter")
     expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
     at(page, live, "square", "crossing")
+    choose_instrument(page)
     page.locator("#typed").fill("0")
     page.locator("#typed").press("Enter")
     expect(page.locator("[data-check=square]").first).to_have_attribute("data-state", "undecided")

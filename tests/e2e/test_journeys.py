@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from escuadra.demo.technician import FRONT_TAPES
-from tests.e2e.conftest import Server, Visit, job_page
+from tests.e2e.conftest import Server, Visit, bump, choose_instrument, job_page
 
 NEXT = ".next-sentence"
 
@@ -17,6 +17,7 @@ def record(page: Page, typed: str, replace: bool = False) -> None:
     before = page.locator("#sheet").get_attribute("data-count") or ""
     if replace:
         page.locator("input[name=replaces]").check()
+    choose_instrument(page)
     page.locator("[data-field]").first.fill(typed)
     page.keyboard.press("Enter")
     expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
@@ -59,7 +60,7 @@ def test_a_misread_tape_shares_the_blame_until_one_more_tape_names_it(demo: Serv
 def test_a_bump_makes_every_frame_check_stale_until_it_is_read_again(demo: Server, visit: Visit) -> None:
     page = visit(demo, job_page(demo, "VF-0417") + "?check=level")
     assert state(page, "level") == "holds"
-    page.keyboard.press("b")
+    bump(page)
     expect(page.locator("[data-check=level]").first).to_have_attribute("data-state", "stale")
     frame = ("level", "target_height", "heights", "square", "centred", "distance")
     unfold(page, demo, "VF-0417", "level")
@@ -161,6 +162,7 @@ def test_wrong_units_and_nonsense_are_asked_about_and_kept(
     demo: Server, visit: Visit, typed: str, said: str, recorded: str | None
 ) -> None:
     page = visit(demo, job_page(demo, "VF-0419") + "?check=ride_height&slot=arch.LF", person="nuno")
+    choose_instrument(page)
     page.locator("[data-field]").fill(typed)
     page.keyboard.press("Enter")
     expect(page.locator("#entry-trouble")).to_contain_text(said.replace("-", "−") if said.startswith("-") else said)
@@ -180,6 +182,7 @@ def test_gloves_and_a_phone_use_our_own_keypad(demo: Server, visit: Visit) -> No
     expect(page.locator("[data-keypad]")).to_be_visible()
     assert page.locator("[data-field]").get_attribute("inputmode") == "none"
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    page.locator("#tool").select_option("tape-4")
     for key in ("6", "6", ".", "8", "cm"):
         button = page.locator(f"[data-type='{key}']")
         box = button.bounding_box()
@@ -207,6 +210,7 @@ def test_far_mode_says_one_thing_in_large_letters_and_a_digit_brings_the_sheet_b
 
 def test_everything_posts_without_javascript(demo: Server, visit: Visit) -> None:
     page = visit(demo, job_page(demo, "VF-0419") + "?check=ride_height&slot=arch.LR", java_script_enabled=False)
+    page.locator("#tool").select_option("tape-4")
     page.locator("[data-field]").fill("668")
     page.locator(".entry-record").click()
     expect(page.locator(".slot", has_text="LR arch")).to_contain_text("668 mm")

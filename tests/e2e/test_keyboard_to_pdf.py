@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from playwright.sync_api import Page, expect
 from pypdf import PdfReader
 
-from tests.e2e.conftest import Server, Visit
+from tests.e2e.conftest import Server, Visit, choose_instrument
 
 WHEELBASE, TRACK, HUB, BEAM, FACE, DISTANCE, HEIGHT = 3642, 1816, 344, 2226, 83.5, 2640, 1417
 NEXT = ".next-sentence"
@@ -112,9 +112,10 @@ def work(page: Page, bay: Bay, most: int = 170) -> int:
             page.keyboard.type("vt-a 61")
             settled(page, "Enter")
         elif label == "Which day is the printout from?":
-            page.keyboard.type(datetime.now(UTC).date().isoformat())
+            page.keyboard.type(datetime.now(UTC).strftime("%m%d%Y"))
             settled(page, "Enter")
         else:
+            choose_instrument(page)
             page.keyboard.type(bay.reading(label))
             if page.locator(".words").count():
                 page.keyboard.press("Tab")

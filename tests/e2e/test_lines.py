@@ -20,7 +20,7 @@ from escuadra.core.job.scene import Scene
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.jobs.lines import plan_lines
-from tests.e2e.conftest import Server, Visit, job_page
+from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 
 OPEN = ".check[data-open]"
 JOB = "VF-0417"
@@ -72,6 +72,7 @@ def type_in(page: Page, server: Server, check: str, slot: str, value: float, rep
         value = abs(value)
     if replace:
         page.get_by_label("replace").check()
+    choose_instrument(page)
     page.locator("#typed").fill(f"{value:.1f}")
     page.keyboard.press("Enter")
     expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)

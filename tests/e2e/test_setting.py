@@ -19,7 +19,7 @@ from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
-from tests.e2e.conftest import Server, Visit, job_page
+from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 
 MOST_STEPS = 160
 
@@ -114,8 +114,10 @@ class Hands:
             self._move()
         elif page.locator("[data-key=r]").count():
             page.keyboard.press("r")
-        elif page.get_by_role("link", name="go there").count():
-            there = page.get_by_role("link", name="go there")
+        elif page.locator(".foot .yes-no").count():
+            page.locator(".foot .yes-no button", has_text="Yes").click()
+        elif page.get_by_role("link", name="Go there").count():
+            there = page.get_by_role("link", name="Go there")
             slot = (there.get_attribute("href") or "").rpartition("slot=")[2]
             if page.locator(f"form.entry [name=slot][value='{slot}']").count():
                 page.locator("[data-field]").first.focus()
@@ -162,6 +164,7 @@ class Hands:
                 words.nth(1 if typed.startswith("-") else 0).check()
                 page.locator("#typed").focus()
                 typed = typed.lstrip("-")
+            choose_instrument(page)
             page.keyboard.type(typed)
         page.keyboard.press("Enter")
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import Server, Visit, job_page
+from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 from tests.jobs.test_vehicle import PRINTOUT, picture
 
 OPEN = ".check[data-open]"
@@ -19,6 +19,7 @@ def enter(page: Page, server: Server, slot: str, typed: str, check: str, replace
     before = page.locator("#sheet").get_attribute("data-count") or ""
     if replace:
         page.get_by_label("replace").check()
+    choose_instrument(page)
     page.locator("#typed").fill(typed)
     page.keyboard.press("Enter")
     expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)

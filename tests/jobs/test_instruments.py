@@ -9,7 +9,8 @@ import pytest
 
 from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput
-from escuadra.core.tool import Tool
+from escuadra.core.tool import KIND_NAMES, Tool
+from escuadra.core.usual_accuracy import USUAL
 from escuadra.jobs import Garage
 from tests.conftest import Clock, Technician
 from tests.core.test_register import truth
@@ -216,3 +217,13 @@ def test_a_due_day_is_the_garages_own(garage: Garage) -> None:
     good = garage.instruments.one("laser-2").last_good
     assert good is not None
     assert garage.instruments.one("laser-2").due() == good.day + timedelta(days=30)
+
+
+def test_every_kind_has_what_it_is_usually_worth_and_none_is_perfect() -> None:
+    assert set(USUAL) == set(KIND_NAMES)
+    for kind, (unit, found) in USUAL.items():
+        assert min(found.resolution, found.accuracy_constant, found.repeatability) > 0, kind
+        made = {"id": "x", "name": "X", "kind": kind, "unit": unit, "reads": ["tape"]}
+        assert Tool.read({**made, "contributions": found}).u_single > 0
+        with pytest.raises(BadInput, match="nothing is perfect"):
+            Tool.read({**made, "contributions": found.model_copy(update={"accuracy_constant": 0, "accuracy_ppm": 0})})

@@ -42,6 +42,11 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     assert record.disturbances[-1].what == "door used"
 
     pdf = PdfReader(io.BytesIO(signed.garage.files.get(stored.record_pdf)))
+    first, second = (" ".join(page.extract_text().split()) for page in pdf.pages[:2])
+    for check in record.checks:
+        assert check.title in first, "the first page is the verdicts, all of them"
+    assert "Details" not in first
+    assert second.startswith("Details")
     words = " ".join("".join(page.extract_text() for page in pdf.pages).split())
     assert words.index("Overridden") < words.index("Checks")
     for wanted in (

@@ -1,10 +1,12 @@
 """The screens over HTTP: what they show, refuse, guard, and keep; parsed and asserted on elements."""
 
 import re
+from dataclasses import replace
 from typing import Any
 
 import pytest
 
+from escuadra.catalogue import CatalogueError
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.kinds import KINDS
 from escuadra.demo.technician import Technician
@@ -208,9 +210,64 @@ def test_the_openapi_page_documents_every_kind_and_its_schemas_are_there(visitor
 
 def test_the_dim_theme_is_kept_and_the_view_too(full: Technician) -> None:
     visitor = Visitor(full.garage)
-    assert visitor.post("/theme", {"back": f"/jobs/{full.job}"}).headers["location"] == f"/jobs/{full.job}"
+    assert visitor.page(f"/jobs/{full.job}").having(data_theme="auto"), "the device's own, until one is chosen"
+    assert visitor.post("/theme", {"theme": "blue", "back": "/"}).status_code == 422
+    assert (
+        visitor.post("/theme", {"theme": "dim", "back": f"/jobs/{full.job}"}).headers["location"] == f"/jobs/{full.job}"
+    )
     visitor.client.cookies.set("escuadra_theme", "dim")
     visitor.client.cookies.set("escuadra_view", "side")
     page = visitor.page(f"/jobs/{full.job}")
     assert page.having(data_theme="dim")
     assert page.having(aria_label="Side view of vehicle and target")
+
+
+def test_every_page_has_the_same_places_and_marks_its_own(full: Technician) -> None:
+    visitor = Visitor(full.garage)
+    for path, place in (
+        ("/", "Day"),
+        (f"/jobs/{full.job}", "Day"),
+        (f"/jobs/{full.job}/round", "Day"),
+        ("/bays", "Bays"),
+        ("/bays/Norte", "Bays"),
+        ("/instruments/tape-4", "Instruments"),
+        ("/garage", "Garage"),
+        ("/catalogue/frame/galga-2", "Garage"),
+    ):
+        page = visitor.page(path)
+        links = [a["href"] for a in page.having(class_="bar-button place-link")]
+        (here,) = {a["href"] for a in page.having(aria_current="page")}
+        assert {*links, here} == {"/", "/bays", "/instruments", "/garage"}, path
+        assert here == {"Day": "/", "Bays": "/bays", "Instruments": "/instruments", "Garage": "/garage"}[place]
+
+
+def test_the_garage_finds_in_its_catalogue_and_tells_what_was_left_out(full: Technician) -> None:
+    visitor = Visitor(full.garage)
+    assert "BL-CAM-01" in visitor.client.get("/garage?q=lanzadera cam").text
+    assert "HV-CAM-01" not in visitor.client.get("/garage?q=lanzadera cam").text
+    assert "Nothing in the catalogue is called so" in visitor.client.get("/garage?q=nothing").text
+    refused = CatalogueError("vehicle", "nobody", "one of the catalogue", "sheet.yaml:4: vehicle")
+    full.garage.catalogue = replace(full.garage.catalogue, refused=(refused,))
+    assert "sheet.yaml:4: vehicle: given nobody" in visitor.client.get("/garage").text
+
+
+def test_older_jobs_are_a_page_away(full: Technician) -> None:
+    visitor = Visitor(full.garage)
+    for k in range(51):
+        full.garage.clock = lambda k=k: 1_764_100_000_000 + k  # type: ignore[misc]
+        visitor.post("/jobs/new", {**FORM, "number": f"O-{k}"})
+    first = visitor.page("/")
+    assert [a["href"] for a in first.having(rel="next")] == ["/?page=2"]
+    second = visitor.client.get("/?page=2").text
+    assert "T-1" in second
+    assert "O-50" not in second
+    assert visitor.client.get("/?page=0").status_code == 422
+
+
+def test_a_question_of_yes_or_no_is_answered_at_the_foot(full: Technician) -> None:
+    full.happen("door")
+    visitor = Visitor(full.garage)
+    page = visitor.page(f"/jobs/{full.job}")
+    assert len(page.having(class_="yes-no")) == 1
+    visitor.post(f"/jobs/{full.job}/answers", {"check": "doors", "slot": "tick.doors", "value": "yes"})
+    assert full.opened.state.live("tick.doors")[-1].value == "yes"

@@ -27,7 +27,7 @@ class Slot:
     id: str
     label: str
     aspects: frozenset[str]
-    ask: Literal["number", "tick", "choice"] = "number"
+    ask: Literal["number", "tick", "choice", "day"] = "number"
     quantity: Quantity | None = None
     reads: str = ""
     words: tuple[str, str] | None = None

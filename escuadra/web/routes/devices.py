@@ -125,8 +125,9 @@ def propose(request: Request, job: str, form: dict[str, str] = Depends(form_of))
     try:
         shown = sent(request, opened, slot, tool)
     except (BadInput, Conflict) as error:
-        return page(request, opened, check, slot, Trouble(told(error), typed=form.get("typed", "")), status_of(error))
-    trouble = Trouble(shown.remark, typed=shown.typed, word=shown.word, device=shown.serial)
+        trouble = Trouble(told(error), typed=form.get("typed", ""), tool=tool)
+        return page(request, opened, check, slot, trouble, status_of(error))
+    trouble = Trouble(shown.remark, typed=shown.typed, word=shown.word, device=shown.serial, tool=tool)
     return page(request, opened, check, slot, trouble)
 
 

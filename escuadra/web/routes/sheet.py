@@ -57,6 +57,8 @@ class Trouble:
     device: str = ""
     """Serial of the device that proposed what stands in the field."""
     printout: dict[str, str] | None = None
+    tool: str = ""
+    """The instrument that was chosen with what was typed."""
 
 
 def next_place(opened: Opened, check: str, slot: str) -> tuple[str, str]:
@@ -124,7 +126,9 @@ def page(
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
     doubted = {t.id: trusted.words for t in tools if not (trusted := garage.instruments.trusted(t.id)).usable}
-    tool = _tool(slot_view, sheet.state, tools, doubted, person_of(request))
+    chosen = trouble.tool if trouble is not None else ""
+    tool = chosen if chosen in {t.id for t in tools} else ""
+    tool = tool or _tool(slot_view, sheet.state, tools, doubted, person_of(request))
     partial = request.headers.get("HX-Request") == "true"
     return render(
         request,
@@ -307,10 +311,10 @@ def record_reading(request: Request, job: str, form: dict[str, str] = Depends(fo
             device=form.get("device", "") if typed == form.get("proposed", "") else "",
         )
     except (BadInput, Conflict) as error:
-        trouble = Trouble(told(error), None, typed, word, replaces)
+        trouble = Trouble(told(error), None, typed, word, replaces, tool=form.get("tool", ""))
         return page(request, garage.open(job), check, slot, trouble, status_of(error))
     if isinstance(result, Asked):
-        trouble = Trouble("", result.question, typed, word, replaces)
+        trouble = Trouble("", result.question, typed, word, replaces, tool=form.get("tool", ""))
         return page(request, garage.open(job), check, slot, trouble)
     return done(request, result.opened, *after_entry(result.opened, check, slot))
 

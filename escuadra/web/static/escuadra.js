@@ -6,7 +6,7 @@
   const body = document.body;
   const sheet = () => document.getElementById("sheet");
   const field = () => document.querySelector("[data-field]");
-  const input = () => (field() && field().matches("input") ? field() : null);
+  const input = () => (field() && field().matches("input:not([type=date])") ? field() : null);
   const far = () => document.querySelector(".far");
   const coarse = matchMedia("(pointer: coarse)");
   let touched = Date.now();
@@ -27,8 +27,8 @@
 
   // --- what was typed outlives a reload, a redraw and an error
   const restoreDraft = () => {
-    const place = input();
-    if (!place || !place.dataset.draft) return;
+    const place = field();
+    if (!place || !place.matches("input") || !place.dataset.draft) return;
     const draft = stored(sessionStorage, place.dataset.draft);
     if (draft && !place.value) place.value = draft;
   };
@@ -141,6 +141,8 @@
     const typingElsewhere = event.target.matches("textarea, select, input:not([data-field])");
     if (typingElsewhere && !(event.target.type === "radio" && /^[\d.,-]$/.test(event.key))) return;
     if (event.key === "Escape" && document.querySelector(".keys-card")) { commands.keys(); return; }
+    // A date field's own keys stay its own.
+    if (event.target.matches("[type=date]")) return;
     const place = input();
     const empty = !place || !place.value;
     if (/^[\d.,-]$/.test(event.key) && place && event.target !== place) { place.focus(); return; }
@@ -293,7 +295,7 @@
     offline(false);
     const sent = event.detail.requestConfig && event.detail.requestConfig.verb === "post";
     const kept = event.detail.xhr.status >= 400 || event.detail.serverResponse.includes('id="entry-trouble"');
-    if (sent && !kept && input()) stored(sessionStorage, input().dataset.draft, null);
+    if (sent && !kept && field() && field().dataset.draft) stored(sessionStorage, field().dataset.draft, null);
   });
   document.addEventListener("htmx:afterSettle", ready);
 
