@@ -6,7 +6,7 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
-.PHONY: demo test test-postgres bench cases css lock screenshots
+.PHONY: demo test quick test-postgres bench load fuzz cases css lock screenshots
 
 demo: .venv/ready
 	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
@@ -18,12 +18,25 @@ test: .venv/dev-ready node_modules/.ready chromium
 	.venv/bin/lint-imports
 	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
 
+# Without a browser: what is run after every change, within two minutes.
+quick: .venv/dev-ready node_modules/.ready
+	.venv/bin/ruff check .
+	.venv/bin/mypy
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal --ignore tests/e2e
+
 test-postgres: .venv/dev-ready
 	sh scripts/need.sh postgresql
 	sh scripts/with_postgres.sh $(PY) -m pytest tests/store
 
 bench: .venv/dev-ready
 	$(PY) bench/run.py
+
+# 20 writers and 50 open screens for a minute; odd text in every form, field and kind of calculation.
+load: .venv/dev-ready
+	$(PY) bench/load.py
+
+fuzz: .venv/dev-ready
+	$(PY) bench/fuzz.py
 
 cases:
 	mkdir -p tests/cases && cp $(FROM)/*.json tests/cases/

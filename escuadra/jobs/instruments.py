@@ -174,13 +174,16 @@ class Instruments:
             raise BadInput("document", given, f"a PDF, PNG or JPEG of at most {LARGEST_DOCUMENT // 1_000_000} MB")
         digest = self.files.put(content)
         self._append(
-            id, Documented(name=name[:120] or "document", media=media, digest=digest), self.person(person), key
+            id,
+            Documented.read({"name": name[:120] or "document", "media": media, "digest": digest}),
+            self.person(person),
+            key,
         )
 
     def drop(self, id: str, words: str, person: str, key: str = "") -> list[str]:
         """It fell: numbers of the open jobs that relied on it since its last good check; they now say so."""
         history, who = self.one(id), self.person(person)
-        if not self._append(id, Dropped(words=words.strip()[:200]), who, key):
+        if not self._append(id, Dropped.read({"words": words.strip()[:200]}), who, key):
             return []
         return self._tell(history, "dropped", f"{history.tool.name} was dropped", who)
 

@@ -13,11 +13,12 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
+from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from escuadra import __version__
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.errors import BadInput, Conflict, bad_input
 from escuadra.devices import LoopbackDevices
 from escuadra.jobs import Garage
 from escuadra.web.changes import Changes
@@ -143,6 +144,10 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
     @app.exception_handler(Conflict)
     def conflict(request: Request, error: Conflict) -> Response:
         return failed(request, status_of(error), str(error))
+
+    @app.exception_handler(ValidationError)
+    def not_a_value(request: Request, error: ValidationError) -> Response:
+        return bad(request, bad_input(error))
 
     @app.exception_handler(RequestValidationError)
     def unreadable(request: Request, error: RequestValidationError) -> Response:
