@@ -22,7 +22,7 @@ test: .venv/dev-ready node_modules/.ready chromium
 quick: .venv/dev-ready node_modules/.ready
 	.venv/bin/ruff check .
 	.venv/bin/mypy
-	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal --ignore tests/e2e
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal -m "not slow" --ignore tests/e2e
 
 test-postgres: .venv/dev-ready
 	sh scripts/need.sh postgresql

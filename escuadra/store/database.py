@@ -51,9 +51,7 @@ class Store:
                     file.with_name(file.name + part).unlink(missing_ok=True)
             if isinstance(error, DBAPIError):
                 told = str(error.orig).splitlines()[0]
-                raise BadInput(
-                    "database", f"{file or url}, {told}", "a database of ours, on a disk with room"
-                ) from error
+                raise BadInput("database", told, f"one of ours, on a disk with room, at {file or url}") from error
             raise
 
     def _bring_up(self, backups: Path | None, read_only: bool) -> None:

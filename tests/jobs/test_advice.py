@@ -153,7 +153,7 @@ def test_what_a_reading_should_show_follows_the_sheet_and_the_slope(teo: Technic
         (NextMove("read", "Read: LF hub to RF end.", slot="tape.LF.RF_end"), "LF, RF_end"),
         (NextMove("read", "Read: RR arch.", slot="arch.RR"), "RR"),
         (NextMove("read", "Read: the laser.", slot="crossing"), "crossing"),
-        (NextMove("move", "Slide the frame 3 mm to the left.", happening="slide"), "slide"),
+        (NextMove("move", "Slide the frame 3 mm to the left.", happening="slide", by={"left": 3.0}), "slide"),
     ],
 )
 def test_the_small_plan_shows_where(move: NextMove, named: str) -> None:

@@ -248,6 +248,7 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     later.close()
 
 
+@pytest.mark.slow
 def test_the_demo_makes_five_jobs_and_never_touches_what_it_did_not_make(tmp_path: Path) -> None:
     demo = open_demo(tmp_path / "demo", Clock())
     stages = {opened.row.number: opened.state.stage for opened in demo.jobs()}

@@ -9,6 +9,8 @@ from pypdf import PdfReader
 from escuadra.demo.technician import Technician
 from escuadra.reports.record import FORMAT, Record, render_record
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture
 def signed(full: Technician) -> Technician:

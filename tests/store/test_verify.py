@@ -20,6 +20,7 @@ def verify(who: Technician) -> Any:
     return CliRunner().invoke(app, ["verify", "--data", str(who.garage.data)])
 
 
+@pytest.mark.slow
 def test_verify_passes_what_is_whole_and_names_what_is_not(full: Technician) -> None:
     full.garage.sign(full.job, full.opened.row.head, "ines", full.id(), render_record(full.garage))
     whole = verify(full)

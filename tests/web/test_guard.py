@@ -115,6 +115,7 @@ def test_every_name_becomes_an_id_and_nobody_enters_nothing(teo: Technician, nam
     assert teo.opened.row.count == count
 
 
+@pytest.mark.slow
 def test_downloads_have_names_whatever_the_job_is_called(garage: Any) -> None:
     worker = Technician(garage, 1_764_072_000_000, "teo")
     worker.take_in(number='Ω "7"/é', reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
