@@ -152,6 +152,9 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
     @app.exception_handler(RequestValidationError)
     def unreadable(request: Request, error: RequestValidationError) -> Response:
         first = error.errors()[0]
+        cause = first.get("ctx", {}).get("error")
+        if isinstance(cause, BadInput):
+            return bad(request, BadInput(str(first["loc"][-1]), cause.given, cause.accepted))
         where = ".".join(str(part) for part in first["loc"])
         return failed(request, 422, f"{where}: {first['msg']}", field=str(first["loc"][-1]))
 

@@ -13,7 +13,6 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
-from starlette.datastructures import UploadFile
 
 from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Busy, Conflict
@@ -69,14 +68,15 @@ def token_of(request: Request) -> str:
     return str(request.state.token)
 
 
-async def form_of(request: Request) -> dict[str, str]:
-    """A post's fields; refuses a post that does not come from a page of ours."""
-    async with request.form() as form:
-        fields = {key: value for key, value in form.multi_items() if isinstance(value, str)}
-        for key, value in form.multi_items():
-            if isinstance(value, UploadFile) and value.size:
-                fields[key] = _as_text(key, await value.read())
-    return _ours(request, fields)
+async def ours(request: Request) -> None:
+    """Refuses a post that does not come from a page of ours: a dependency of every router of pages."""
+    if request.method in ("GET", "HEAD"):
+        return
+    found = (await request.form()).get("token")
+    given = found if isinstance(found, str) and found else request.headers.get("X-Escuadra-Token", "")
+    own = request.cookies.get("escuadra_token", "")
+    if not given or not secrets.compare_digest(given.encode(errors="replace"), own.encode(errors="replace")):
+        raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
 
 
 @dataclass(frozen=True)
@@ -89,31 +89,14 @@ class Upload:
 
 
 async def upload_of(request: Request) -> Upload:
-    """A post with a file; refuses a post that does not come from a page of ours."""
-    name, content = "", b""
-    async with request.form() as form:
-        fields = {key: value for key, value in form.multi_items() if isinstance(value, str)}
-        for _, value in form.multi_items():
-            if isinstance(value, UploadFile) and value.size:
-                name, content = value.filename or "", await value.read()
-    return Upload(_ours(request, fields), readable(name, "name", lines=False), content)
-
-
-def _ours(request: Request, fields: dict[str, str]) -> dict[str, str]:
-    """The fields of a post that comes from a page of ours and holds nothing but text."""
-    given = fields.get("token") or request.headers.get("X-Escuadra-Token", "")
-    own = request.cookies.get("escuadra_token", "")
-    if not given or not secrets.compare_digest(given.encode(errors="replace"), own.encode(errors="replace")):
-        raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
-    return {readable(name, "field"): readable(text, name) for name, text in fields.items()}
-
-
-def _as_text(field: str, content: bytes) -> str:
-    """An uploaded file as text."""
-    try:
-        return content.decode("utf-8-sig")
-    except UnicodeDecodeError as cause:
-        raise BadInput(field, "a file that is not text", "a text file, UTF-8") from cause
+    """A post with a file, as it came."""
+    name, content, fields = "", b"", {}
+    for key, value in (await request.form()).multi_items():
+        if isinstance(value, str):
+            fields[key] = readable(value, key)
+        elif value.size:
+            name, content = value.filename or "", await value.read()
+    return Upload(fields, readable(name, "name", lines=False), content)
 
 
 def told(error: BadInput | Conflict) -> str:

@@ -1,9 +1,9 @@
 """Bays: all of them with the state of their floors, and the sheet of one, typed or dragged in its drawing."""
 
 import re
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from escuadra.core.bay import MOST_THINGS, THING_KINDS, Bay
@@ -13,10 +13,11 @@ from escuadra.core.quantities import parse
 from escuadra.core.relief import plane_of
 from escuadra.drawing import bay_view
 from escuadra.jobs.floors import Floors, Surveyed
+from escuadra.web import forms
 from escuadra.web.downloads import named
-from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
-router = APIRouter(prefix="/bays")
+router = APIRouter(prefix="/bays", dependencies=[Depends(ours)])
 SIZES = ("length", "width")
 THING_FIELDS = ("x", "y", "length", "width", "turn_deg")
 DOOR = ("x1", "y1", "x2", "y2")
@@ -139,17 +140,17 @@ def _index(request: Request, status: int = 200, error: str = "", typed: dict[str
 
 
 @router.post("")
-def add(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+def add(request: Request, form: Annotated[forms.NewBay, Form()]) -> Response:
     """A further bay with its length and width."""
-    garage, name = garage_of(request), form.get("name", "").strip()
+    garage, name = garage_of(request), form.name.strip()
     try:
         if not name or len(name) > 60 or "/" in name:
             raise BadInput("name", name or "nothing", "a bay's name, 1 to 60 characters, no stroke")
         if name in garage.store.bays():
             raise BadInput("name", name, "a name that no bay has yet")
-        garage.floors.keep_bay(bay_from(name, form, None), person_of(request), None)
+        garage.floors.keep_bay(bay_from(name, form.sent(), None), person_of(request), None)
     except (BadInput, Conflict) as cause:
-        return _index(request, status_of(cause), told(cause), form)
+        return _index(request, status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/bays/{name}", 303)
 
 
@@ -206,12 +207,12 @@ def show(request: Request, name: str) -> Response:
 
 
 @router.post("/{name}")
-def keep(request: Request, name: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def keep(request: Request, name: str, form: Annotated[forms.BaySheet, Form()]) -> Response:
     """Keep a bay's sheet as typed; refused where others changed it since."""
     floors = garage_of(request).floors
     try:
         before, _ = floors.bay(name)
-        floors.keep_bay(bay_from(name, form, before), person_of(request), form.get("base") or None)
+        floors.keep_bay(bay_from(name, form.sent(), before), person_of(request), form.base or None)
     except (BadInput, Conflict) as cause:
-        return page(request, name, status_of(cause), told(cause), form)
+        return page(request, name, status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/bays/{name}", 303)

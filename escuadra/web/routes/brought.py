@@ -1,14 +1,17 @@
 """What is brought to a job about its vehicle: photos, a printout as a file, a figure overridden on the spot."""
 
-from fastapi import APIRouter, Depends, Request
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.jobs.vehicle import ChangeAsked, Signs, change_figure, photograph, take_printout
-from escuadra.web.pages import Upload, form_of, garage_of, person_of, status_of, told, upload_of
+from escuadra.web import forms
+from escuadra.web.pages import Upload, garage_of, ours, person_of, status_of, told, upload_of
 from escuadra.web.routes.sheet import Trouble, page
 
-router = APIRouter(prefix="/jobs/{job}")
+router = APIRouter(prefix="/jobs/{job}", dependencies=[Depends(ours)])
 
 
 def _back(job: str, fields: dict[str, str]) -> RedirectResponse:
@@ -37,26 +40,26 @@ def photo(request: Request, job: str, digest: str) -> Response:
 
 
 @router.post("/printout")
-def read_printout(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def read_printout(request: Request, job: str, form: Annotated[forms.Printout, Form()]) -> Response:
     """Read an alignment printout from a CSV file; what its signs mean was asked in words."""
-    garage, check, slot = garage_of(request), form.get("check", ""), form.get("slot", "")
-    signs = Signs(form.get("toe", ""), form.get("camber", ""), form.get("thrust", ""))
+    garage, check, slot = garage_of(request), form.check, form.slot
+    signs = Signs(form.toe, form.camber, form.thrust)
     try:
-        take_printout(
-            garage, job, form.get("file", ""), form.get("day", ""), signs, person_of(request), form.get("entry", "")
-        )
+        take_printout(garage, job, form.file, form.day, signs, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error), printout=form), status_of(error))
-    return _back(job, form)
+        return page(
+            request, garage.open(job), check, slot, Trouble(told(error), printout=form.sent()), status_of(error)
+        )
+    return _back(job, form.sent())
 
 
 @router.post("/figures")
-def override_figure(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def override_figure(request: Request, job: str, form: Annotated[forms.FigureHere, Form()]) -> Response:
     """Override a specification figure on the spot, with a reason."""
-    garage, check, slot = garage_of(request), form.get("check", ""), form.get("slot", "")
-    asked = ChangeAsked(path=form.get("path", ""), typed=form.get("value", ""), reason=form.get("reason", ""))
+    garage, check, slot = garage_of(request), form.check, form.slot
+    asked = ChangeAsked(path=form.path, typed=form.value, reason=form.reason)
     try:
-        change_figure(garage, job, asked, person_of(request), form.get("entry", ""))
+        change_figure(garage, job, asked, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error), figure=asked), status_of(error))
-    return _back(job, form)
+    return _back(job, form.sent())

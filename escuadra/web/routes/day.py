@@ -1,12 +1,15 @@
 """Day: the jobs of the garage, each with its state, what blocks it and its next move; who works here."""
 
-from fastapi import APIRouter, Depends, Request
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput
-from escuadra.web.pages import form_of, garage_of, render, said_time
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, render, said_time
 
-router = APIRouter()
+router = APIRouter(dependencies=[Depends(ours)])
 PAGE_SIZE = 50
 
 
@@ -22,19 +25,19 @@ def day(request: Request, page: int = 1) -> Response:
 
 
 @router.post("/person")
-def pick(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+def pick(request: Request, form: Annotated[forms.Pick, Form()]) -> Response:
     """Pick who works on this tablet."""
-    who = garage_of(request).person(form.get("person", ""))
-    response = RedirectResponse(_local(form.get("back", "/")), 303)
+    who = garage_of(request).person(form.person)
+    response = RedirectResponse(_local(form.back), 303)
     response.set_cookie("escuadra_person", who.id, samesite="strict", httponly=True, max_age=31_536_000)
     return response
 
 
 @router.post("/theme")
-def theme(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+def theme(request: Request, form: Annotated[forms.Theme, Form()]) -> Response:
     """Switch between the light and the dim theme."""
-    response = RedirectResponse(_local(form.get("back", "/")), 303)
-    wanted = form.get("theme", "")
+    response = RedirectResponse(_local(form.back), 303)
+    wanted = form.theme
     if wanted not in ("dim", "light"):
         raise BadInput("theme", wanted or "nothing", "dim or light")
     response.set_cookie("escuadra_theme", wanted, samesite="strict", max_age=31_536_000)

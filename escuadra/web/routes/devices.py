@@ -5,9 +5,9 @@ import json
 from collections.abc import AsyncIterator
 from contextlib import suppress
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
@@ -17,10 +17,11 @@ from escuadra.core.wording import amount
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import LOW_BATTERY, UNITS
 from escuadra.jobs import Opened
-from escuadra.web.pages import form_of, garage_of, render, status_of, told
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, render, status_of, told
 from escuadra.web.routes.sheet import Trouble, page
 
-router = APIRouter(prefix="/jobs/{job}/devices")
+router = APIRouter(prefix="/jobs/{job}/devices", dependencies=[Depends(ours)])
 FIGURES = {
     "away": "frame too far away, mm",
     "left": "frame too far left, mm",
@@ -117,15 +118,15 @@ def obey(request: Request, opened: Opened, what: str) -> None:
 
 
 @router.post("/propose")
-def propose(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def propose(request: Request, job: str, form: Annotated[forms.Proposal, Form()]) -> Response:
     """What a device shows for the open place, put into its field; nothing is recorded before Enter."""
     garage = garage_of(request)
     opened = garage.open(job)
-    check, slot, tool = form.get("check", ""), form.get("slot", ""), form.get("sender", "")
+    check, slot, tool = form.check, form.slot, form.sender
     try:
         shown = sent(request, opened, slot, tool)
     except (BadInput, Conflict) as error:
-        trouble = Trouble(told(error), typed=form.get("typed", ""), tool=tool)
+        trouble = Trouble(told(error), typed=form.typed, tool=tool)
         return page(request, opened, check, slot, trouble, status_of(error))
     trouble = Trouble(shown.remark, typed=shown.typed, word=shown.word, device=shown.serial, tool=tool)
     return page(request, opened, check, slot, trouble)
@@ -162,25 +163,25 @@ def _page(
 
 
 @router.post("")
-def set_state(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def set_state(request: Request, job: str, form: Annotated[forms.BayState, Form()]) -> Response:
     """Set the true state; what is left empty stays."""
-    garage = garage_of(request)
+    garage, sent = garage_of(request), form.sent()
     try:
         devices = linked(request, garage.open(job))
-        asked: dict[str, Any] = {"lost": [device for device in UNITS if form.get(f"lost.{device}") == "yes"]}
+        asked: dict[str, Any] = {"lost": [device for device in UNITS if sent.get(f"lost.{device}") == "yes"]}
         for name in FIGURES:
-            if form.get(name, "").strip():
-                asked[name] = _figure(name, form[name])
-        place = form.get("place", "").strip()
-        asked["blunder"] = {place: _figure("blunder", form.get("blunder", ""))} if place else {}
+            if sent.get(name, "").strip():
+                asked[name] = _figure(name, sent[name])
+        place = form.place.strip()
+        asked["blunder"] = {place: _figure("blunder", form.blunder)} if place else {}
         asked["battery"] = {
-            device: _figure("battery", text) for device in UNITS if (text := form.get(f"battery.{device}", ""))
+            device: _figure("battery", text) for device in UNITS if (text := sent.get(f"battery.{device}", ""))
         }
         devices.ask(ask="set", bay=garage.open(job).row.number, **asked)
     except (BadInput, Conflict) as error:
-        return _page(request, job, told(error), status_of(error), form)
+        return _page(request, job, told(error), status_of(error), form.sent())
     except ConnectionError as error:
-        return _page(request, job, str(error), 422, form)
+        return _page(request, job, str(error), 422, form.sent())
     return RedirectResponse(f"/jobs/{job}/devices", 303)
 
 

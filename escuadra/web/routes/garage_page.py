@@ -1,16 +1,18 @@
 """Garage: its people, bays and time zone; what is needed before a first job."""
 
+from typing import Annotated
 from zoneinfo import ZoneInfo, available_timezones
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.catalogue import Entry
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier, readable
-from escuadra.web.pages import form_of, garage_of, render, status_of, told
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, render, status_of, told
 
-router = APIRouter()
+router = APIRouter(dependencies=[Depends(ours)])
 GROUPS = (
     ("Procedure sheets", "procedure"),
     ("Vehicle models", "vehicle"),
@@ -56,24 +58,24 @@ def show(request: Request) -> Response:
 
 
 @router.post("/garage")
-def change(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+def change(request: Request, form: Annotated[forms.GarageChange, Form()]) -> Response:
     """Add a person or a bay, or set the garage's name and time zone."""
     store = garage_of(request).store
     try:
-        if "person" in form:
-            name = _text(form, "person", "a name")
+        if "person" in form.sent():
+            name = _text(form.sent(), "person", "a name")
             known = [person["id"] for person in store.people()]
-            store.add_person(identifier(name, known, "person"), name, form.get("role", "specialist"))
-        elif "bay" in form:
-            store.add_bay(_text(form, "bay", "a bay's name"))
+            store.add_person(identifier(name, known, "person"), name, form.role)
+        elif "bay" in form.sent():
+            store.add_bay(_text(form.sent(), "bay", "a bay's name"))
         else:
-            zone = _text(form, "zone", "a time zone")
+            zone = _text(form.sent(), "zone", "a time zone")
             if zone not in available_timezones():
                 raise BadInput("zone", zone, "a time zone such as Europe/Madrid")
-            store.set("name", _text(form, "name", "the garage's name"))
+            store.set("name", _text(form.sent(), "name", "the garage's name"))
             store.set("time_zone", str(ZoneInfo(zone)))
     except (BadInput, Conflict) as error:
-        return page(request, status_of(error), told(error), form)
+        return page(request, status_of(error), told(error), form.sent())
     return RedirectResponse("/garage", 303)
 
 

@@ -4,9 +4,9 @@ import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from escuadra.core.capability import Decides, decides
@@ -23,9 +23,10 @@ from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.forms import keyed
-from escuadra.web.pages import Upload, form_of, garage_of, person_of, render, status_of, told, upload_of
+from escuadra.web import forms
+from escuadra.web.pages import Upload, garage_of, ours, person_of, render, status_of, told, upload_of
 
-router = APIRouter(prefix="/instruments")
+router = APIRouter(prefix="/instruments", dependencies=[Depends(ours)])
 COMPULSORY = ("resolution", "accuracy_constant")
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
 
@@ -152,12 +153,12 @@ def register(request: Request, came: int | None = None) -> Response:
     return _register(request, said=said)
 
 
-def tool_from(form: dict[str, str], before: Tool | None = None, taken: Collection[str] = ()) -> Tool:
+def tool_from(form: forms.InstrumentSheet, before: Tool | None = None, taken: Collection[str] = ()) -> Tool:
     """An instrument's sheet from its form; raises ``BadInput`` naming the field."""
-    name = form.get("name", "").strip()
+    name = form.name.strip()
     figures = {}
     for field in FIGURES:
-        text = form.get(field, "").strip().replace(",", ".")
+        text = getattr(form, field).strip().replace(",", ".")
         if not text and before is None and field in COMPULSORY:
             raise BadInput(field, "nothing", "the figure of its data sheet")
         text = text or "0"
@@ -171,42 +172,42 @@ def tool_from(form: dict[str, str], before: Tool | None = None, taken: Collectio
             "id": before.id if before else identifier(name, taken, "instrument"),
             "revision": before.revision + 1 if before else 1,
             "name": name,
-            "kind": before.kind if before else form.get("kind", ""),
-            "serial": form.get("serial", "").strip(),
-            "place": form.get("place", "").strip(),
-            "unit": form.get("unit", "") or (before.unit if before else "mm"),
-            "reads": [r for r in READS if form.get(f"reads-{r}") == "yes"],
+            "kind": before.kind if before else form.kind,
+            "serial": form.serial.strip(),
+            "place": form.place.strip(),
+            "unit": form.unit or (before.unit if before else "mm"),
+            "reads": [r for r in READS if form.reads(r)],
             "contributions": figures,
-            "check_days": check_days(form.get("check_days", "")),
+            "check_days": check_days(form.check_days),
         }
     )
 
 
-def _usual(request: Request, form: dict[str, str]) -> Response:
+def _usual(request: Request, form: forms.InstrumentSheet) -> Response:
     """The form again with what its kind is usually worth, to be looked at and accepted or typed over."""
-    kind: Any = form["kind"]
+    kind: Any = form.kind
     unit, found = USUAL[kind]
     figures = {name: f"{getattr(found, name):g}" for name in FIGURES}
     told = (
         f"How well it reads is needed: no instrument is perfect. What a {KIND_NAMES[kind]} is usually worth is filled "
         "in below. Type what its data sheet says, or accept it: press Add again. Nothing was entered yet."
     )
-    return _register(request, 422, told, {**form, **figures, "unit": unit})
+    return _register(request, 422, told, {**form.sent(), **figures, "unit": unit})
 
 
 @router.post("")
-def enter(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+def enter(request: Request, form: Annotated[forms.NewInstrument, Form()]) -> Response:
     """Take an instrument into the register, or a file of instruments and histories."""
     instruments, person = garage_of(request).instruments, person_of(request)
     try:
-        if form.get("file"):
-            return RedirectResponse(f"/instruments?came={instruments.take_file(form['file'], person)}", 303)
-        if form.get("kind") in USUAL and not any(form.get(field, "").strip() for field in FIGURES):
+        if form.file:
+            return RedirectResponse(f"/instruments?came={instruments.take_file(form.file, person)}", 303)
+        if form.kind in USUAL and not any(getattr(form, field).strip() for field in FIGURES):
             return _usual(request, form)
         tool = tool_from(form, taken=instruments.every())
-        instruments.enter(tool, person, keyed(form.get("entry", "")))
+        instruments.enter(tool, person, keyed(form.entry))
     except (BadInput, Conflict) as error:
-        return _register(request, status_of(error), told(error), form)
+        return _register(request, status_of(error), told(error), form.sent())
     return RedirectResponse(f"/instruments/{tool.id}", 303)
 
 
@@ -314,15 +315,15 @@ def keep_document(request: Request, id: str, upload: Upload = Depends(upload_of)
 
 
 @router.post("/{id}/{act}")
-def act(request: Request, id: str, act: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def act(request: Request, id: str, act: str, form: Annotated[forms.InstrumentAct, Form()]) -> Response:
     """Something happened to it: dropped, taken or brought back, its sheet changed, put away for good."""
     instruments, person = garage_of(request).instruments, person_of(request)
     try:
-        key = keyed(form.get("entry", ""))
+        key = keyed(form.entry)
         if act == "drop":
-            instruments.drop(id, form.get("words", ""), person, key)
+            instruments.drop(id, form.words, person, key)
         elif act == "give":
-            instruments.give(id, form.get("to", ""), person, key)
+            instruments.give(id, form.to, person, key)
         elif act == "sheet":
             instruments.enter(tool_from(form, instruments.one(id).tool), person, key, new=False)
         elif act == "retire":
@@ -331,5 +332,5 @@ def act(request: Request, id: str, act: str, form: dict[str, str] = Depends(form
         else:
             raise BadInput("act", act, "drop, give, sheet or retire")
     except (BadInput, Conflict) as error:
-        return page(request, id, status_of(error), told(error), form)
+        return page(request, id, status_of(error), told(error), form.sent())
     return RedirectResponse(f"/instruments/{id}", 303)

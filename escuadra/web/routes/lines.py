@@ -1,8 +1,8 @@
 """The vehicle's lines: every method with what it will be worth, what they say together, and the marks to make."""
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -18,10 +18,11 @@ from escuadra.drawing import lines_view
 from escuadra.jobs import Opened
 from escuadra.jobs.lines import asked_plan, plan_lines, shelf
 from escuadra.reports import marks
+from escuadra.web import forms
 from escuadra.web.downloads import named
-from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
-router = APIRouter(prefix="/jobs/{job}/lines")
+router = APIRouter(prefix="/jobs/{job}/lines", dependencies=[Depends(ours)])
 
 
 @router.get("")
@@ -61,16 +62,16 @@ def floor_mark_sheet(request: Request, job: str, ending: str) -> Response:
 
 
 @router.post("")
-def choose(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def choose(request: Request, job: str, form: Annotated[forms.LinesPlan, Form()]) -> Response:
     """Choose the plan; its readings become the sheet's."""
     garage = garage_of(request)
     try:
-        asked = asked_plan(form)
+        asked = asked_plan(form.sent())
     except BadInput as error:
         opened = garage.open(job)
         return _page(request, opened, opened.state.line_plan or default_plan(opened.sheet.plan), told(error), 422)
     try:
-        plan_lines(garage, job, asked, person_of(request), form.get("entry", ""))
+        plan_lines(garage, job, asked, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return _page(request, garage.open(job), asked, error=told(error), status=status_of(error))
     return RedirectResponse(f"/jobs/{job}", 303)

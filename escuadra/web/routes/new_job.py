@@ -1,15 +1,18 @@
 """New job: what is asked when a vehicle is taken in; what was typed is kept when something is refused."""
 
-from fastapi import APIRouter, Depends, Request
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import whole_number
 from escuadra.core.vin import VinInput, vin
 from escuadra.jobs import TakeIn
-from escuadra.web.pages import form_of, garage_of, person_of, render, status_of
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of
 
-router = APIRouter()
+router = APIRouter(dependencies=[Depends(ours)])
 
 
 def remark(text: str) -> str:
@@ -84,16 +87,15 @@ def room(request: Request, bay: str = "", procedure: str = "") -> Response:
 
 
 @router.post("/jobs/new")
-def take_in(request: Request, form: dict[str, str] = Depends(form_of)) -> Response:
+def take_in(request: Request, form: Annotated[forms.NewJob, Form()]) -> Response:
     """Take the job in and open its sheet."""
     try:
-        if form.get("bay") == "" and form.get("other_bay"):
-            form["bay"] = form["other_bay"]
-        fields = {key: form.get(key, "").strip() for key in TakeIn.model_fields}
+        fields = {key: getattr(form, key).strip() for key in TakeIn.model_fields}
+        fields["bay"] = fields["bay"] or form.other_bay.strip()
         typed, accepted = fields["odometer_km"], "whole kilometres such as 84310, or nothing"
         odometer = whole_number(typed, "odometer_km", accepted) if typed else None
         asked = TakeIn.read({**fields, "odometer_km": odometer})
-        opened = garage_of(request).take_in(asked, person_of(request), form.get("entry", ""))
+        opened = garage_of(request).take_in(asked, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
-        return page(request, form, status_of(error), error)
+        return page(request, form.sent(), status_of(error), error)
     return RedirectResponse(f"/jobs/{opened.row.id}", 303)

@@ -1,9 +1,9 @@
 """Parking: where a vehicle can stand in a bay for one or more procedures, and how its marks are found on the floor."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.bay import Bay, Place
@@ -17,9 +17,10 @@ from escuadra.core.stakeout import StakedMark
 from escuadra.core.standing import stand
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage, Opened
-from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
-router = APIRouter(prefix="/bays/{bay}/parking")
+router = APIRouter(prefix="/bays/{bay}/parking", dependencies=[Depends(ours)])
 
 
 def nose_words(bay: Bay, heading_deg: float) -> str:
@@ -154,20 +155,20 @@ def place_of(text: str) -> Place:
 
 
 @router.post("")
-def choose(request: Request, bay: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def choose(request: Request, bay: str, form: Annotated[forms.ParkingChoice, Form()]) -> Response:
     """Take a place for a job, or keep it as the bay's usual one."""
-    garage, person, job = garage_of(request), person_of(request), form.get("job", "")
+    garage, person, job = garage_of(request), person_of(request), form.job
     try:
-        place = place_of(form.get("at", ""))
-        if form.get("usual") == "yes":
+        place = place_of(form.at)
+        if form.usual == "yes":
             sheet, digest = garage.floors.bay(bay)
             if sheet is None:
                 raise BadInput("bay", bay, "a bay whose length and width were typed")
             garage.floors.keep_bay(sheet.model_copy(update={"usual": place}), person, digest)
             return RedirectResponse(f"/bays/{quote(bay)}", 303)
-        source: Literal["parking", "typed", "job"] = "typed" if form.get("typed") == "yes" else "parking"
-        from_job = form.get("from_job", "")
-        garage.place(job, place, person, form.get("entry", ""), "job" if from_job else source, from_job)
+        source: Literal["parking", "typed", "job"] = "typed" if form.typed == "yes" else "parking"
+        from_job = form.from_job
+        garage.place(job, place, person, form.entry, "job" if from_job else source, from_job)
     except (BadInput, Conflict) as cause:
-        return _page(request, bay, job, "", status_of(cause), told(cause), form)
+        return _page(request, bay, job, "", status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/jobs/{job}?check=floor", 303)

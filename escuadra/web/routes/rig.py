@@ -2,8 +2,9 @@
 
 import asyncio
 from collections.abc import AsyncIterator
+from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
@@ -17,10 +18,11 @@ from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.drawing import approach_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.rig import take_look
-from escuadra.web.pages import environment, form_of, garage_of, person_of, render, status_of, told
+from escuadra.web import forms
+from escuadra.web.pages import environment, garage_of, ours, person_of, render, status_of, told
 from escuadra.web.routes.devices import linked
 
-router = APIRouter(prefix="/jobs/{job}/rig")
+router = APIRouter(prefix="/jobs/{job}/rig", dependencies=[Depends(ours)])
 EVERY_S = 0.4
 START = {"away": 213.0, "left": -24.0, "turn_deg": 0.62}
 """Where the stand-in's frame stands at first, off its place."""
@@ -110,11 +112,11 @@ async def live(request: Request, job: str) -> Response:
 
 
 @router.post("/stand-in")
-def move(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def move(request: Request, job: str, form: Annotated[forms.RigMove, Form()]) -> Response:
     """Move the stand-in's frame, or pull its cable."""
     garage = garage_of(request)
     rig = rig_of(request, garage.open(job))
-    way, by = form.get("way", ""), form.get("by", "1")
+    way, by = form.way, form.by
     if way in ("lost", "found"):
         rig.connected = way == "found"
         return RedirectResponse(f"/jobs/{job}/rig", 303)
@@ -130,12 +132,12 @@ def move(request: Request, job: str, form: dict[str, str] = Depends(form_of)) ->
 
 
 @router.post("/take")
-def take(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def take(request: Request, job: str, form: Annotated[forms.RigTake, Form()]) -> Response:
     """Take what the rig sees as readings."""
     garage = garage_of(request)
     rig = rig_of(request, garage.open(job))
     try:
-        take_look(garage, job, rig, person_of(request), form.get("entry", ""))
+        take_look(garage, job, rig, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return _page(request, job, told(error), status_of(error))
     except ConnectionError as error:

@@ -3,9 +3,10 @@
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Annotated
 from urllib.parse import urlencode
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -17,9 +18,10 @@ from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.drawing import rule, self_check_view
 from escuadra.jobs.forms import keyed
-from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
-router = APIRouter(prefix="/instruments/{id}/checks")
+router = APIRouter(prefix="/instruments/{id}/checks", dependencies=[Depends(ours)])
 SURE = "!"
 """Behind a typed text: it is meant so, however implausible."""
 SKIPPED = "skip"
@@ -145,17 +147,17 @@ def show(request: Request, id: str, check: str) -> Response:
 
 
 @router.post("/{check}")
-def keep(request: Request, id: str, check: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def keep(request: Request, id: str, check: str, form: Annotated[forms.SelfCheckResult, Form()]) -> Response:
     """Keep what was found; where it is out, the jobs that relied on the instrument are told."""
     instruments, known = garage_of(request).instruments, CHECKS.get(check)
     if known is None:
         raise BadInput("instrument", check, "a self-check")
-    pairs = [(s.field, t) for s in known.steps for t in form.get(s.field, "").split(";") if t]
+    pairs = [(s.field, t) for s in known.steps for t in form.sent().get(s.field, "").split(";") if t]
     progress = progress_of(known, instruments.one(id).tool, pairs)
     if progress.step is not None:
         return _show(request, id, check, pairs, 422, "Something is missing: go on from here.")
     try:
-        key = keyed(form.get("entry", ""))
+        key = keyed(form.entry)
         instruments.keep_check(id, check, progress.typed, progress.values, person_of(request), key)
     except (BadInput, Conflict) as error:
         return _show(request, id, check, pairs, status_of(error), told(error))

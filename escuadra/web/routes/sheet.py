@@ -2,9 +2,9 @@
 
 from collections.abc import Callable, Container
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Annotated, TypeVar
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse
 from starlette.concurrency import run_in_threadpool
@@ -27,9 +27,10 @@ from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened
 from escuadra.jobs.vehicle import WORDS, ChangeAsked
 from escuadra.reports.record import render_record
-from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
-router = APIRouter(prefix="/jobs/{job}")
+router = APIRouter(prefix="/jobs/{job}", dependencies=[Depends(ours)])
 VIEWS = ("plan", "side", "level")
 CAUTIONS = {
     "ready": "The vehicle is chocked and on its own wheels. Battery support on before long key-on work.",
@@ -290,70 +291,70 @@ async def changes(request: Request, job: str) -> Response:
 
 
 @router.post("/readings")
-def record_reading(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Form()]) -> Response:
     """Record a reading; an implausible one is asked about, a refused one stays in the field."""
-    check, slot = form.get("check", ""), form.get("slot", "")
-    typed, word, replaces = form.get("typed", ""), form.get("word", ""), form.get("replaces") == "yes"
+    check, slot = form.check, form.slot
+    typed, word, replaces = form.typed, form.word, form.replaces == "yes"
     garage = garage_of(request)
     try:
         result = garage.record(
             job,
             slot,
             typed,
-            form.get("tool", ""),
+            form.tool,
             person_of(request),
-            form.get("entry", ""),
+            form.entry,
             word=word,
             replaces=replaces,
-            understood=form.get("understood", ""),
-            temperature=form.get("temperature", ""),
-            hung_free=form.get("hung_free") == "yes",
-            device=form.get("device", "") if typed == form.get("proposed", "") else "",
+            understood=form.understood,
+            temperature=form.temperature,
+            hung_free=form.hung_free == "yes",
+            device=form.device if typed == form.proposed else "",
         )
     except (BadInput, Conflict) as error:
-        trouble = Trouble(told(error), None, typed, word, replaces, tool=form.get("tool", ""))
+        trouble = Trouble(told(error), None, typed, word, replaces, tool=form.tool)
         return page(request, garage.open(job), check, slot, trouble, status_of(error))
     if isinstance(result, Asked):
-        trouble = Trouble("", result.question, typed, word, replaces, tool=form.get("tool", ""))
+        trouble = Trouble("", result.question, typed, word, replaces, tool=form.tool)
         return page(request, garage.open(job), check, slot, trouble)
     return done(request, result.opened, *after_entry(result.opened, check, slot))
 
 
 @router.post("/answers")
-def record_answer(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def record_answer(request: Request, job: str, form: Annotated[forms.Answer, Form()]) -> Response:
     """Answer a tick or a choice."""
-    check, slot, value = form.get("check", ""), form.get("slot", ""), form.get("value", "")
+    check, slot, value = form.check, form.slot, form.value
     garage = garage_of(request)
     try:
-        opened = garage.answer(job, slot, value, person_of(request), form.get("entry", ""))
+        opened = garage.answer(job, slot, value, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), status_of(error))
     return done(request, opened, *after_entry(opened, check, slot))
 
 
 @router.post("/happenings")
-def happen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def happen(request: Request, job: str, form: Annotated[forms.Happening, Form()]) -> Response:
     """Something was moved, bumped or mounted, or the vehicle was touched."""
     garage = garage_of(request)
-    what = form.get("what", "")
+    what = form.what
     try:
-        by = {key.removeprefix("by."): value for key, value in form.items() if key.startswith("by.")}
-        opened = garage.happen(job, what, person_of(request), form.get("entry", ""), form.get("amount", ""), by)
+        by = {key.removeprefix("by."): value for key, value in form.sent().items() if key.startswith("by.")}
+        opened = garage.happen(job, what, person_of(request), form.entry, form.amount, by)
         if by:
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), form.get("check", ""), "", Trouble(told(error)), status_of(error))
+        return page(request, garage.open(job), form.check, "", Trouble(told(error)), status_of(error))
     return done(request, opened, "", "")
 
 
 @router.post("/undo")
-def undo(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def undo(request: Request, job: str, form: Annotated[forms.Undo, Form()]) -> Response:
     """Take back one's own last entry, and open the place where it was."""
     garage = garage_of(request)
-    check, slot = form.get("check", ""), form.get("slot", "")
+    check, slot = form.check, form.slot
     try:
         before = garage.open(job).state
-        opened = garage.undo(job, person_of(request), form.get("entry", ""))
+        opened = garage.undo(job, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error)), status_of(error))
     for id, view in opened.sheet.slots.items():
@@ -368,11 +369,11 @@ def _home(opened: Opened, slot: SlotView, check: str) -> str:
 
 
 @router.post("/overrides")
-def override(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def override(request: Request, job: str, form: Annotated[forms.Override, Form()]) -> Response:
     """Accept a check with a reason, or take that back."""
-    garage, check, reason = garage_of(request), form.get("check", ""), form.get("reason", "")
+    garage, check, reason = garage_of(request), form.check, form.reason
     try:
-        opened = garage.override(job, check, reason, person_of(request), form.get("entry", ""))
+        opened = garage.override(job, check, reason, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(
             request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), status_of(error)
@@ -381,24 +382,22 @@ def override(request: Request, job: str, form: dict[str, str] = Depends(form_of)
 
 
 @router.post("/sign")
-def sign(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def sign(request: Request, job: str, form: Annotated[forms.Signing, Form()]) -> Response:
     """Sign what the signer saw; the record is made and frozen."""
     garage = garage_of(request)
     try:
-        opened = garage.sign(
-            job, form.get("head", ""), person_of(request), form.get("entry", ""), render_record(garage)
-        )
+        opened = garage.sign(job, form.head, person_of(request), form.entry, render_record(garage))
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error)), 409)
     return done(request, opened, "", "")
 
 
 @router.post("/reopen")
-def reopen(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def reopen(request: Request, job: str, form: Annotated[forms.Reopening, Form()]) -> Response:
     """Begin a new revision of a signed sheet."""
-    garage, reason = garage_of(request), form.get("reason", "")
+    garage, reason = garage_of(request), form.reason
     try:
-        opened = garage.reopen(job, reason, person_of(request), form.get("entry", ""))
+        opened = garage.reopen(job, reason, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), status_of(error))
     return done(request, opened, "", "")

@@ -1,6 +1,8 @@
 """Stations: what to move, set and read again from one place to the next, how each run stands, and "it was run"."""
 
-from fastapi import APIRouter, Depends, Request
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -9,10 +11,11 @@ from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stations import Change, StationView, change
 from escuadra.drawing import stations_view
 from escuadra.jobs.stations import run_station
-from escuadra.web.pages import form_of, garage_of, person_of, render, told
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, person_of, render, told
 from escuadra.web.routes.sheet import Trouble, done, page
 
-router = APIRouter(prefix="/jobs/{job}/stations")
+router = APIRouter(prefix="/jobs/{job}/stations", dependencies=[Depends(ours)])
 PROOF_WORDS = {
     "proven": "run, and read again afterwards",
     "awaited": "run; the reading that would notice a bump is still to come",
@@ -50,11 +53,11 @@ def rows(sheet: Sheet) -> list[tuple[StationView, Change, str]]:
 
 
 @router.post("")
-def run(request: Request, job: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def run(request: Request, job: str, form: Annotated[forms.Run, Form()]) -> Response:
     """The procedure was run at the station at hand."""
     garage = garage_of(request)
     try:
-        opened = run_station(garage, job, form.get("station", ""), person_of(request), form.get("entry", ""))
+        opened = run_station(garage, job, form.station, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "stations", "", Trouble(told(error)), 409)
     return done(request, opened, "", "")

@@ -1,9 +1,9 @@
 """Floor surveys in the making: begun on a grid or from a file, read point by point or as a table, closed."""
 
 from datetime import date
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -11,10 +11,11 @@ from escuadra.core.quantities import Question, parse
 from escuadra.core.survey_log import Draft
 from escuadra.drawing import bay_view
 from escuadra.jobs.floors import Surveyed, valid_from
-from escuadra.web.pages import form_of, garage_of, person_of, render, status_of, told
+from escuadra.web import forms
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 from escuadra.web.routes import floor_map
 
-router = APIRouter()
+router = APIRouter(dependencies=[Depends(ours)])
 
 
 # --- beginning
@@ -55,23 +56,23 @@ def ask(request: Request, bay: str) -> Response:
 
 
 @router.post("/bays/{bay}/surveys/new")
-def begin(request: Request, bay: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def begin(request: Request, bay: str, form: Annotated[forms.NewSurvey, Form()]) -> Response:
     """Begin a survey on a grid, from CSV or from JSON."""
-    floors, person, key = garage_of(request).floors, person_of(request), form.get("entry", "")
+    floors, person, key = garage_of(request).floors, person_of(request), form.entry
     try:
-        if form.get("json", "").strip():
-            id = floors.begin_from_json(form["json"], person, key)
+        if form.as_json.strip():
+            id = floors.begin_from_json(form.as_json, person, key)
         else:
-            more: dict[str, Any] = {n: form.get(n, "") for n in ("taken_on", "valid_until", "instrument", "note")}
-            more["tilt"] = garage_of(request).instruments.level_tilt(form.get("instrument", ""))
-            more |= {"u": parse(form.get("u", ""), "length", "mm")[0].value, "reads": form.get("reads", "staff")}
-            if form.get("csv", "").strip():
-                id = floors.begin_from_csv(bay, form["csv"], person, key, **more)
+            more: dict[str, Any] = {n: getattr(form, n) for n in ("taken_on", "valid_until", "instrument", "note")}
+            more["tilt"] = garage_of(request).instruments.level_tilt(form.instrument)
+            more |= {"u": parse(form.u, "length", "mm")[0].value, "reads": form.reads}
+            if form.csv.strip():
+                id = floors.begin_from_csv(bay, form.csv, person, key, **more)
             else:
-                step, margin = (parse(form.get(n, ""), "length", "mm")[0].value for n in ("step", "margin"))
+                step, margin = (parse(getattr(form, n), "length", "mm")[0].value for n in ("step", "margin"))
                 id = floors.begin_on_grid(bay, step, margin, person, key, **more)
     except (BadInput, Conflict) as cause:
-        return _new(request, bay, status_of(cause), _told(cause), form)
+        return _new(request, bay, status_of(cause), _told(cause), form.sent())
     return RedirectResponse(f"/surveys/{id}", 303)
 
 
@@ -129,80 +130,80 @@ def _findings(draft: Draft) -> dict[str, Any]:
 
 
 @router.post("/surveys/{id}/readings")
-def read(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def read(request: Request, id: str, form: Annotated[forms.PointReading, Form()]) -> Response:
     """Enter one figure; an implausible one is asked about, a refused one stays in its field."""
-    typed = form.get("understood") or form.get("typed", "")
+    typed = form.understood or form.typed
     try:
         found = garage_of(request).floors.read(
             id,
-            form.get("point", ""),
+            form.point,
             typed,
             person_of(request),
-            form.get("entry", ""),
-            form.get("setup", "1").strip(),
-            form.get("replaces") == "yes",
-            "understood" in form,
+            form.entry,
+            form.setup.strip(),
+            form.replaces == "yes",
+            "understood" in form.sent(),
         )
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, status_of(cause), told(cause), typed=form)
+        return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
     if isinstance(found, Question):
-        return _draft(request, id, question=found, typed=form)
-    far = "&far=yes" if form.get("far") == "yes" else ""
-    return RedirectResponse(f"/surveys/{id}?setup={form.get('setup', '1').strip()}{far}", 303)
+        return _draft(request, id, question=found, typed=form.sent())
+    far = "&far=yes" if form.far == "yes" else ""
+    return RedirectResponse(f"/surveys/{id}?setup={form.setup.strip()}{far}", 303)
 
 
 @router.post("/surveys/{id}/undo")
-def undo(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def undo(request: Request, id: str, form: Annotated[forms.PointUndo, Form()]) -> Response:
     """Take back one's own last figure."""
     try:
-        garage_of(request).floors.take_back(id, person_of(request), form.get("entry", ""))
+        garage_of(request).floors.take_back(id, person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, status_of(cause), told(cause), typed=form)
-    far = "?far=yes" if form.get("far") == "yes" else ""
+        return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
+    far = "?far=yes" if form.far == "yes" else ""
     return RedirectResponse(f"/surveys/{id}{far}", 303)
 
 
 @router.post("/surveys/{id}/station")
-def station(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def station(request: Request, id: str, form: Annotated[forms.LevelPlace, Form()]) -> Response:
     """Note where the level stands in a set-up."""
-    setup = form.get("setup", "1").strip() or "1"
+    setup = form.setup.strip() or "1"
     try:
-        place = form.get("station-x", ""), form.get("station-y", "")
-        garage_of(request).floors.station(id, setup, *place, person_of(request), form.get("entry", ""))
+        place = form.station_x, form.station_y
+        garage_of(request).floors.station(id, setup, *place, person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, status_of(cause), told(cause), typed=form)
+        return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
 
 
 @router.post("/surveys/{id}/table")
-def table(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def table(request: Request, id: str, form: Annotated[forms.PointTable, Form()]) -> Response:
     """Enter the figures that were typed in the table of points."""
-    typed = {name.removeprefix("at-"): text for name, text in form.items() if name.startswith("at-")}
-    setup = form.get("setup", "1").strip() or "1"
+    typed = {name.removeprefix("at-"): text for name, text in form.sent().items() if name.startswith("at-")}
+    setup = form.setup.strip() or "1"
     try:
-        garage_of(request).floors.table(id, typed, person_of(request), form.get("entry", ""), setup)
+        garage_of(request).floors.table(id, typed, person_of(request), form.entry, setup)
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, status_of(cause), table_error=told(cause), typed=form)
+        return _draft(request, id, status_of(cause), table_error=told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
 
 
 @router.post("/surveys/{id}/paste")
-def paste(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def paste(request: Request, id: str, form: Annotated[forms.PointPaste, Form()]) -> Response:
     """Enter the figures of a file or a pasted table."""
     try:
-        garage_of(request).floors.paste(id, form.get("csv", ""), person_of(request), form.get("entry", ""))
+        garage_of(request).floors.paste(id, form.csv, person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, status_of(cause), _told(cause), typed=form)
+        return _draft(request, id, status_of(cause), _told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}", 303)
 
 
 @router.post("/surveys/{id}/close")
-def close(request: Request, id: str, form: dict[str, str] = Depends(form_of)) -> Response:
+def close(request: Request, id: str, form: Annotated[forms.Closing, Form()]) -> Response:
     """Close the survey: it stays as it is and counts from now on."""
     try:
         garage_of(request).floors.close(id, person_of(request))
     except (BadInput, Conflict) as cause:
-        return _draft(request, id, status_of(cause), told(cause), typed=form)
+        return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}", 303)
 
 

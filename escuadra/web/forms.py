@@ -1,0 +1,313 @@
+"""What each form asks: one model a form, its fields by their names, read and checked by FastAPI.
+
+A field that was not sent is empty; what a field means, and what is accepted, the commands say. Forms with a row for
+each thing (a bay, a table of points, the steps of a self-check) take further fields: ``sent`` gives all of them.
+"""
+
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationInfo
+from starlette.datastructures import UploadFile
+
+from escuadra.core.errors import BadInput
+from escuadra.core.given import readable
+
+
+def _text(value: Any, info: ValidationInfo) -> Any:
+    """A file that was given for a text field, as its text."""
+    if not isinstance(value, UploadFile):
+        return value
+    try:
+        return value.file.read().decode("utf-8-sig")
+    except UnicodeDecodeError as cause:
+        raise BadInput(info.field_name or "file", "a file that is not text", "a text file, UTF-8") from cause
+
+
+Text = Annotated[str, BeforeValidator(_text), AfterValidator(lambda text: readable(text, "text"))]
+"""Text as it was typed, or as a file held it; no control characters."""
+
+
+class Posted(BaseModel):
+    """What every form carries: its token, and the id that the client made for this press."""
+
+    model_config = ConfigDict(extra="allow", frozen=True, populate_by_name=True)
+
+    __pydantic_extra__: dict[str, Text]
+
+    token: Text = ""
+    entry: Text = ""
+
+    def sent(self) -> dict[str, str]:
+        """Everything that was sent, by the names in the form: so that a refusal loses nothing."""
+        further = {name: str(value) for name, value in (self.model_extra or {}).items()}
+        return {**self.model_dump(by_alias=True, include=self.model_fields_set - set(further)), **further}
+
+
+class NewBay(Posted):
+    """A further bay with its length and width."""
+
+    name: Text = ""
+
+
+class BaySheet(Posted):
+    """Keep a bay's sheet as typed; refused where others changed it since."""
+
+    base: Text = ""
+
+
+class Printout(Posted):
+    """Read an alignment printout from a CSV file; what its signs mean was asked in words."""
+
+    check: Text = ""
+    slot: Text = ""
+    toe: Text = ""
+    camber: Text = ""
+    thrust: Text = ""
+    file: Text = ""
+    day: Text = ""
+
+
+class FigureHere(Posted):
+    """Override a specification figure on the spot, with a reason."""
+
+    check: Text = ""
+    slot: Text = ""
+    path: Text = ""
+    value: Text = ""
+    reason: Text = ""
+
+
+class Pick(Posted):
+    """Pick who works on this tablet."""
+
+    person: Text = ""
+    back: Text = "/"
+
+
+class Theme(Posted):
+    """Switch between the light and the dim theme."""
+
+    back: Text = "/"
+    theme: Text = ""
+
+
+class Proposal(Posted):
+    """What a device shows for the open place, put into its field; nothing is recorded before Enter."""
+
+    check: Text = ""
+    slot: Text = ""
+    sender: Text = ""
+    typed: Text = ""
+
+
+class BayState(Posted):
+    """Set the true state; what is left empty stays."""
+
+    place: Text = ""
+    blunder: Text = ""
+
+
+class GarageChange(Posted):
+    """Add a person or a bay, or set the garage's name and time zone."""
+
+    person: Text = ""
+    role: Text = "specialist"
+    bay: Text = ""
+    name: Text = ""
+    zone: Text = ""
+
+
+class InstrumentSheet(Posted):
+    """What an instrument's sheet says; what it reads in further fields, ``reads-tape`` and so on."""
+
+    name: Text = ""
+    kind: Text = ""
+    serial: Text = ""
+    place: Text = ""
+    unit: Text = ""
+    resolution: Text = ""
+    accuracy_constant: Text = ""
+    accuracy_ppm: Text = ""
+    repeatability: Text = ""
+    check_days: Text = ""
+
+    def reads(self, kind: str) -> bool:
+        """That kind of reading was ticked."""
+        return self.sent().get(f"reads-{kind}") == "yes"
+
+
+class NewInstrument(InstrumentSheet):
+    """Take an instrument into the register, or a file of instruments and histories."""
+
+    file: Text = ""
+
+
+class InstrumentAct(InstrumentSheet):
+    """Something happened to it: dropped, taken or brought back, its sheet changed, put away for good."""
+
+    words: Text = ""
+    to: Text = ""
+
+
+class LinesPlan(Posted):
+    """Choose the plan; its readings become the sheet's."""
+
+
+class NewJob(Posted):
+    """Take the job in and open its sheet."""
+
+    number: Text = ""
+    vin: Text = ""
+    plate: Text = ""
+    odometer_km: Text = ""
+    customer: Text = ""
+    reason: Text = ""
+    bay: Text = ""
+    other_bay: Text = ""
+    procedure: Text = ""
+    frame: Text = ""
+
+
+class ParkingChoice(Posted):
+    """Take a place for a job, or keep it as the bay's usual one."""
+
+    job: Text = ""
+    at: Text = ""
+    usual: Text = ""
+    typed: Text = ""
+    from_job: Text = ""
+
+
+class RigMove(Posted):
+    """Move the stand-in's frame, or pull its cable."""
+
+    way: Text = ""
+    by: Text = "1"
+
+
+class RigTake(Posted):
+    """Take what the rig sees as readings."""
+
+
+class SelfCheckResult(Posted):
+    """Keep what was found; where it is out, the jobs that relied on the instrument are told."""
+
+
+class Reading(Posted):
+    """Record a reading; an implausible one is asked about, a refused one stays in the field."""
+
+    check: Text = ""
+    slot: Text = ""
+    typed: Text = ""
+    word: Text = ""
+    replaces: Text = ""
+    tool: Text = ""
+    understood: Text = ""
+    temperature: Text = ""
+    hung_free: Text = ""
+    device: Text = ""
+    proposed: Text = ""
+
+
+class Answer(Posted):
+    """Answer a tick or a choice."""
+
+    check: Text = ""
+    slot: Text = ""
+    value: Text = ""
+
+
+class Happening(Posted):
+    """Something was moved, bumped or mounted, or the vehicle was touched."""
+
+    what: Text = ""
+    amount: Text = ""
+    check: Text = ""
+
+
+class Undo(Posted):
+    """Take back one's own last entry, and open the place where it was."""
+
+    check: Text = ""
+    slot: Text = ""
+
+
+class Override(Posted):
+    """Accept a check with a reason, or take that back."""
+
+    check: Text = ""
+    reason: Text = ""
+
+
+class Signing(Posted):
+    """Sign what the signer saw; the record is made and frozen."""
+
+    head: Text = ""
+
+
+class Reopening(Posted):
+    """Begin a new revision of a signed sheet."""
+
+    reason: Text = ""
+
+
+class Run(Posted):
+    """The procedure was run at the station at hand."""
+
+    station: Text = ""
+
+
+class NewSurvey(Posted):
+    """Begin a survey on a grid, from CSV or from JSON."""
+
+    margin: Text = ""
+    step: Text = ""
+    note: Text = ""
+    valid_until: Text = ""
+    taken_on: Text = ""
+    as_json: Text = Field("", alias="json")
+    instrument: Text = ""
+    u: Text = ""
+    reads: Text = "staff"
+    csv: Text = ""
+
+
+class PointReading(Posted):
+    """Enter one figure; an implausible one is asked about, a refused one stays in its field."""
+
+    understood: Text = ""
+    typed: Text = ""
+    point: Text = ""
+    setup: Text = "1"
+    replaces: Text = ""
+    far: Text = ""
+
+
+class PointUndo(Posted):
+    """Take back one's own last figure."""
+
+    far: Text = ""
+
+
+class LevelPlace(Posted):
+    """Note where the level stands in a set-up."""
+
+    setup: Text = "1"
+    station_x: Text = Field("", alias="station-x")
+    station_y: Text = Field("", alias="station-y")
+
+
+class PointTable(Posted):
+    """Enter the figures that were typed in the table of points."""
+
+    setup: Text = "1"
+
+
+class PointPaste(Posted):
+    """Enter the figures of a file or a pasted table."""
+
+    csv: Text = ""
+
+
+class Closing(Posted):
+    """Close the survey: it stays as it is and counts from now on."""
