@@ -26,6 +26,8 @@ def far(page: Page) -> None:
 
 def mistyped(page: Page) -> None:
     """Centimetres where millimetres are meant."""
+    page.select_option("#tool", "tape-4")
+    page.focus("#typed")
     page.keyboard.type("66.2")
     page.keyboard.press("Enter")
     page.wait_for_selector(".question")
@@ -64,7 +66,7 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("stale", "VF-0417", "?check=ride_height", DESK, "light", nothing),
     ("move", "VF-0417", "?check=centred&slot=crossing", DESK, "light", slid),
     ("level", "VF-0417", "?check=level&slot=level.roll&view=level", DESK, "light", nothing),
-    ("stations", "VF-0418", "", DESK, "light", nothing),
+    ("stations", "VF-0418", "/stations", DESK, "light", nothing),
     ("contradiction-dim", "VF-0416", "?check=square", DESK, "dim", nothing),
     ("far", "VF-0416", "?check=square", DESK, "dim", far),
     ("phone", "VF-0416", "?check=square", PHONE, "light", nothing),

@@ -146,6 +146,28 @@ def test_two_tablets_on_one_job_see_each_other_and_sign_only_what_they_saw(serve
     expect(second.locator(".slot", has_text="LF arch")).not_to_contain_text("712 mm")
 
 
+def test_a_touch_is_no_bump_a_held_button_and_a_second_press_are(server: Server, visit: Visit) -> None:
+    page = visit(server)
+    take_in(page, server, "H-1")
+    sheet, button, note = (page.locator(of) for of in ("#sheet", "[data-hold]", "[data-hold-note]"))
+    button.click()
+    expect(note).to_have_text("hold it half a second")
+    page.keyboard.press("b")
+    expect(note).to_have_text("press b again")
+    page.wait_for_timeout(2300)
+    expect(note).to_have_text("hold, or press twice")
+    page.keyboard.press("b")
+    expect(note).to_have_text("press b again")
+    expect(sheet).to_have_attribute("data-count", "1")
+    page.keyboard.press("b")
+    expect(sheet).to_have_attribute("data-count", "2")
+    button.hover()
+    page.mouse.down()
+    page.wait_for_timeout(700)
+    page.mouse.up()
+    expect(sheet).to_have_attribute("data-count", "3")
+
+
 @pytest.mark.parametrize(
     "typed, said, recorded",
     [

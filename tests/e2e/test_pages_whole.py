@@ -7,6 +7,7 @@ import subprocess
 import urllib.request
 from pathlib import Path
 
+from escuadra.drawing.svg import text_boxes
 from tests.e2e.conftest import Server
 
 ROOT = Path(__file__).parents[2]
@@ -37,6 +38,11 @@ def test_every_page_answers_with_valid_html(demo: Server, tmp_path: Path) -> Non
         (tmp_path / seen[path]).write_text(text)
         links = (html.unescape(link) for link in re.findall(r'<a [^>]*href="(/[^"#]*)', text))
         waiting += [link for link in links if not FILES.search(link.partition("?")[0])]
+        for drawing in re.findall(r"<svg[^>]*bay-drawing.*?</svg>", text):
+            boxes = text_boxes(drawing)
+            for k, (said, a) in enumerate(boxes):
+                on = [b for b, o in boxes[k + 1 :] if a[0] < o[2] and o[0] < a[2] and a[1] < o[3] and o[1] < a[3]]
+                assert not on, f"{path}: {said} lies on {on}"
         assert not re.search(r"<dl[^>]*>\s*<div[^>]*>\s*<dd", text), f"{path}: a div in a dl without its dt"
     assert len(seen) > 60
     command = ["npx", "html-validate", "--config", str(ROOT / ".htmlvalidate.json"), "-f", "json", str(tmp_path)]

@@ -219,8 +219,7 @@
   // --- what spoils much is held for half a second, or its key pressed twice within two
   const HOLD_MS = 500;
   const TWICE_MS = 2000;
-  const armed = (button, said) => {
-    button.dataset.armed = said;
+  const tell = (button, said) => {
     button.querySelector("[data-hold-note]").textContent = said;
     clearTimeout(button.armedFor);
     button.armedFor = setTimeout(() => disarm(button), TWICE_MS);
@@ -236,8 +235,9 @@
     delete button.dataset.sure;
   };
   const askTwice = (button) => {
-    if (button.dataset.armed) sure(button);
-    else armed(button, `press ${button.dataset.key} again`);
+    if (button.dataset.armed) { sure(button); return; }
+    button.dataset.armed = "yes";
+    tell(button, `press ${button.dataset.key} again`);
   };
   document.addEventListener("pointerdown", (event) => {
     const button = event.target.closest("[data-hold]");
@@ -246,7 +246,7 @@
     const held = setTimeout(() => { button.classList.remove("held"); sure(button); }, HOLD_MS);
     const let_go = () => {
       clearTimeout(held);
-      if (button.classList.contains("held")) armed(button, "hold it half a second");
+      if (button.classList.contains("held")) tell(button, "hold it half a second");
       button.classList.remove("held");
     };
     for (const end of ["pointerup", "pointercancel", "pointerleave"]) button.addEventListener(end, let_go, { once: true });
