@@ -46,6 +46,11 @@
       place.focus({ preventScroll: true });
       if (input()) place.setSelectionRange(place.value.length, place.value.length);
     }
+    const pad = document.querySelector("[data-keypad]");
+    if (body.classList.contains("typing") && pad && input() && getComputedStyle(pad).position === "fixed") {
+      const hidden = input().getBoundingClientRect().bottom + 12 - pad.getBoundingClientRect().top;
+      if (hidden > 0) window.scrollBy(0, hidden);
+    }
     const open = document.querySelector(".check[data-open]");
     const run = document.querySelector(".run");
     if (open && run && run.scrollHeight > run.clientHeight) run.scrollTop = open.offsetTop - run.offsetTop - 58;
