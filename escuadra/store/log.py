@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, Engine, func, insert, select, update
+from sqlalchemy import Connection, Engine, bindparam, func, insert, select, update
 
 from escuadra.core.errors import BadInput
 from escuadra.core.job.events import GENESIS, Event, chained
@@ -35,6 +35,13 @@ class Broken:
 
 
 _ROW = select(job.c.id, job.c.number, job.c.created_at, job.c.stage, job.c.event_count, job.c.head)
+# What every entry asks is put together once.
+_ONE = _ROW.where(job.c.id == bindparam("job_id"))
+_ONE_LOCKED = _ONE.with_for_update()
+_KNOWN = select(func.count()).where(event.c.job == bindparam("job_id"), event.c.id == bindparam("event_id"))
+_APPEND = insert(event)
+_MOVE = update(job).where(job.c.id == bindparam("job_id"))
+_MOVE = _MOVE.values(event_count=bindparam("count"), head=bindparam("new_head"), stage=bindparam("new_stage"))
 
 
 class Log:
@@ -45,8 +52,7 @@ class Log:
 
     def row(self, job_id: str, lock: bool = False) -> Row:
         """A job's row; raises ``BadInput`` for an unknown job."""
-        query = _ROW.where(job.c.id == job_id)
-        found = self.connection.execute(query.with_for_update() if lock else query).first()
+        found = self.connection.execute(_ONE_LOCKED if lock else _ONE, {"job_id": job_id}).first()
         if found is None:
             raise BadInput("job", job_id, "a job of this garage")
         return Row(*found)
@@ -69,17 +75,15 @@ class Log:
 
     def known(self, job_id: str, event_id: str) -> bool:
         """An event with this client-made id is in the log."""
-        query = select(func.count()).where(event.c.job == job_id, event.c.id == event_id)
-        return bool(self.connection.execute(query).scalar_one())
+        return bool(self.connection.execute(_KNOWN, {"job_id": job_id, "event_id": event_id}).scalar_one())
 
     def append(self, row: Row, new: Event, stage: str) -> Row:
         """Append an event and move the head; the row must be the locked, present one."""
         text = new.text()
         head = chained(row.head, text)
-        self.connection.execute(insert(event).values(job=row.id, seq=new.seq, id=new.id, text=text, hash=head))
-        self.connection.execute(
-            update(job).where(job.c.id == row.id).values(event_count=new.seq, head=head, stage=stage)
-        )
+        self.connection.execute(_APPEND, {"job": row.id, "seq": new.seq, "id": new.id, "text": text, "hash": head})
+        moved = {"job_id": row.id, "count": new.seq, "new_head": head, "new_stage": stage}
+        self.connection.execute(_MOVE, moved)
         return Row(row.id, row.number, row.created_at, stage, new.seq, head)
 
     def verify(self) -> Iterator[Broken]:

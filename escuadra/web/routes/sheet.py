@@ -126,7 +126,8 @@ def page(
     )
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
-    doubted = {t.id: trusted.words for t in tools if not (trusted := garage.instruments.trusted(t.id)).usable}
+    trusts = {t.id: garage.instruments.trusted(t.id) for t in tools}
+    doubted = {id: trust.words for id, trust in trusts.items() if not trust.usable}
     chosen = trouble.tool if trouble is not None else ""
     tool = chosen if chosen in {t.id for t in tools} else ""
     tool = tool or _tool(slot_view, sheet.state, tools, doubted, person_of(request))
@@ -144,7 +145,7 @@ def page(
         tools=tools,
         tool=tool,
         doubted=doubted,
-        unchecked={t.id for t in tools if checks_for(t) and garage.instruments.one(t.id).last_good is None},
+        unchecked={t.id for t in tools if trusts[t.id].state == "open" and checks_for(t)},
         taken_off=_taken_off(garage, slot_view, tool, sheet.plan.frame.id),
         conditions=next((t for t in tools if t.id == tool), None),
         temperature=_temperature(sheet.state),
@@ -248,12 +249,12 @@ def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Conta
     if planned in ids and not slot.now:
         return planned
     kind = slot.slot.id.split(".")[0]
-    last = [
-        (id == slot.slot.id, id.split(".")[0] == kind, e.seq, e.said.tool.id)
-        for id, kept in state.entries.items()
-        for e in kept
-        if isinstance(e.said, ReadingTaken) and e.said.tool.id in ids and e.person.id == person
-    ]
+    last: list[tuple[bool, bool, int, str]] = []
+    for id, kept in state.entries.items():
+        for e in reversed(kept):
+            if isinstance(e.said, ReadingTaken) and e.said.tool.id in ids and e.person.id == person:
+                last.append((id == slot.slot.id, id.split(".")[0] == kind, e.seq, e.said.tool.id))
+                break
     if last:
         return max(last)[-1]
     return ids[0] if len(ids) == 1 else ""
