@@ -180,19 +180,24 @@ def parse(typed: str, dimension: Dimension, unit: str) -> list[Understood]:
     return meanings
 
 
-def possible(meanings: list[Understood], typed: str, dimension: Dimension) -> list[Understood]:
-    """Those meanings that can be true of anything in a garage; raises ``BadInput`` where none can."""
-    found = [m for m in meanings if abs(m.value) <= POSSIBLE[dimension]]
+def possible(meanings: list[Understood], typed: str, quantity: Quantity) -> list[Understood]:
+    """Those meanings that can be true of anything in a garage; raises ``BadInput`` where none can.
+
+    What is plausible above 0 only (a height, a tape's length) is never 0 or below it, whoever confirms it.
+    """
+    dimension, above = quantity.dimension, quantity.low > 0
+    found = [m for m in meanings if abs(m.value) <= POSSIBLE[dimension] and (m.value > 0 or not above)]
     if not found:
         most = f"{POSSIBLE[dimension]:,.0f}".replace(",", "\u202f")
-        raise BadInput("value", typed, f"{_ACCEPTED[dimension]}, up to {most} {OWN_UNIT[dimension]}")
+        bounds = f"{'more than 0, ' if above else ''}up to {most} {OWN_UNIT[dimension]}"
+        raise BadInput("value", typed, f"{_ACCEPTED[dimension]}, {bounds}")
     return found
 
 
 def confirmed(text: str, quantity: Quantity) -> Understood:
     """A meaning that was chosen where it was asked about; raises ``BadInput`` for what cannot be at all."""
     typed = text.replace("−", "-")
-    return possible(parse(typed, quantity.dimension, quantity.unit), text, quantity.dimension)[0]
+    return possible(parse(typed, quantity.dimension, quantity.unit), text, quantity)[0]
 
 
 def understand(typed: str, quantity: Quantity, signless: bool = False) -> Understood | Question:
@@ -225,4 +230,4 @@ def understand(typed: str, quantity: Quantity, signless: bool = False) -> Unders
     for meaning in meanings:
         if meaning not in choices:
             choices.append(meaning)
-    return Question(typed=typed, choices=possible(choices, typed, quantity.dimension))
+    return Question(typed=typed, choices=possible(choices, typed, quantity))

@@ -176,7 +176,7 @@ def test_a_touch_is_no_bump_a_held_button_and_a_second_press_are(server: Server,
         ("28 1/16", "28.0625 in", "28.0625 in"),
         ("six hundred", "six hundred is not accepted here", None),
         ("7e2", "7e2 is not accepted here", None),
-        ("-712", "-712 mm", None),
+        ("-712", "is not accepted here. Wanted: a length such as", None),
         ("", "Still wanted: a length such as", None),
     ],
 )

@@ -110,6 +110,13 @@ def test_a_confirmed_impossible_reading_is_refused_with_words_and_nothing_is_los
     assert all(isinstance(opened, Opened) for opened in full.garage.jobs())
 
 
+def test_a_height_of_nothing_is_refused_before_its_check_is_complete(teo: Technician) -> None:
+    for typed in ("0 mm", "−5 mm"):
+        with pytest.raises(BadInput, match="more than 0"):
+            teo.read("arch.LF", typed, "tape-4")
+    assert teo.opened.row.count == 1
+
+
 def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> None:
     """An entry that only an earlier version let in: written past the commands."""
     garage, opened = full.garage, full.opened
