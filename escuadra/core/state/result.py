@@ -1,0 +1,75 @@
+"""``state`` as a calculation: plain data in, the solution with its figures by name out."""
+
+from pydantic import Field
+
+from escuadra.core.model import Frozen
+from escuadra.core.named import Named
+from escuadra.core.state.input import StateInput
+from escuadra.core.state.solution import solve
+
+
+class Quantity(Frozen):
+    """A wanted quantity and its standard uncertainty; degrees for angles, millimetres else."""
+
+    value: float
+    u: float
+
+
+class DoubtResult(Frozen):
+    """A hypothesis: ``smallest`` error that would be found, its test ``w``, and its ``reach`` for each wanted quantity."""
+
+    smallest: float | None
+    w: float | None
+    reach: Named[float | None]
+
+
+class StateResult(Frozen):
+    """What a state tells, and how far each reading in it is checked by the others."""
+
+    wanted: Named[Quantity | None]
+    covariance: tuple[tuple[float | None, ...], ...] = Field(description="of all wanted, in their order")
+    redundancy: Named[float]
+    w: Named[float | None]
+    mdb: Named[float | None]
+    dof: int
+    chi2: float
+    chi2_limit: float | None
+    passes: bool
+    suspects: tuple[str, ...]
+    suspect: str | None
+    loose: tuple[str, ...] = Field((), description="wanted quantities that the readings do not tell")
+    each: Named[float] = Field((), description="probability that each quantity with limits holds by itself")
+    at_least: float | None = None
+    at_most: float | None = None
+    joint: float | None = Field(None, description="that all of them hold together")
+    hypotheses: Named[DoubtResult] = ()
+
+
+def state(given: StateInput) -> StateResult:
+    """Solve everything that was read on a visit at once and in space; raises ``BadInput``."""
+    solved = solve(given)
+    names = [item.id for item in given.wanted]
+    optional = {}
+    if given.partial:
+        optional["loose"] = solved.loose
+    if given.hypotheses:
+        optional["hypotheses"] = tuple(
+            (d.id, DoubtResult(smallest=d.smallest, w=d.w, reach=tuple(zip(names, d.reach, strict=True))))
+            for d in solved.hypotheses
+        )
+    if solved.holds:
+        optional |= vars(solved.holds)
+    return StateResult(
+        wanted=tuple((n, Quantity(value=t.value, u=t.u) if t else None) for n, t in zip(names, solved.wanted, strict=True)),
+        covariance=solved.covariance,
+        redundancy=tuple((o.id, o.redundancy) for o in solved.observations),
+        w=tuple((o.id, o.w) for o in solved.observations),
+        mdb=tuple((o.id, o.mdb) for o in solved.observations),
+        dof=solved.dof,
+        chi2=solved.chi2,
+        chi2_limit=solved.chi2_limit,
+        passes=solved.passes,
+        suspects=solved.suspects,
+        suspect=solved.suspect,
+        **optional,
+    )

@@ -1,0 +1,280 @@
+"""A state solved: Gauss-Newton with step-halving, what is wanted with its covariance, and how far each reading is checked.
+
+Weighted least squares (weights 1/u²) over everything that was read, shared errors held by what is known of them.
+Source: adjustment by observation equations; reliability after Baarda (1968), level 0.001 and power 0.80, for one reading
+and for what one act can get wrong in several readings at once.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from escuadra.core.adjustment import NONCENTRALITY
+from escuadra.core.axes import short_way
+from escuadra.core.chisquare import quantile
+from escuadra.core.errors import BadInput, NotDetermined
+from escuadra.core.state.assembly import Assembled, assembled
+from escuadra.core.state.box import bounds, joint, within
+from escuadra.core.state.factors import Factors, factored
+from escuadra.core.state.input import StateInput
+from escuadra.core.state.unknowns import BODY, POINT, SHARED, Indices, Vector
+from escuadra.core.symmetry import CRITICAL_W
+
+NO_REDUNDANCY = 1e-6
+LOOSE = 1e-6
+SHARED_BLAME = 0.95
+MOST_ROUNDS, MOST_HALVINGS = 60, 12
+SETTLED = 1e-9
+"""A step that changes no reading by more than this share of its u is the last."""
+
+
+@dataclass(frozen=True)
+class Told:
+    """A wanted quantity."""
+
+    id: str
+    value: float
+    u: float
+
+
+@dataclass(frozen=True)
+class Checked:
+    """How far the others check a reading; w and mdb are none where they do not."""
+
+    id: str
+    redundancy: float
+    w: float | None
+    mdb: float | None
+
+
+@dataclass(frozen=True)
+class Doubted:
+    """A hypothesis: the smallest error that would be found, its test, and how far it could carry each quantity unseen."""
+
+    id: str
+    smallest: float | None
+    w: float | None
+    reach: tuple[float | None, ...]
+    """In the order of what is wanted; none where that cannot be told."""
+
+
+@dataclass(frozen=True)
+class Held:
+    """Probabilities that quantities hold their limits: each, and what is known of all together."""
+
+    each: tuple[tuple[str, float], ...]
+    at_least: float
+    at_most: float
+    joint: float
+
+
+@dataclass(frozen=True)
+class Solution:
+    """What a state tells."""
+
+    wanted: tuple[Told | None, ...]
+    loose: tuple[str, ...]
+    covariance: tuple[tuple[float | None, ...], ...]
+    observations: tuple[Checked, ...]
+    dof: int
+    chi2: float
+    chi2_limit: float | None
+    passes: bool
+    suspects: tuple[str, ...]
+    hypotheses: tuple[Doubted, ...]
+    holds: Held | None
+
+    @property
+    def suspect(self) -> str | None:
+        """The one that is to blame, where there is one alone."""
+        return self.suspects[0] if len(self.suspects) == 1 else None
+
+
+class _Work:
+    """The whitened equations of a state, and where they stand."""
+
+    def __init__(self, given: StateInput) -> None:
+        self.equations: Assembled = assembled(given)
+        unknowns = self.equations.unknowns
+        self.free = unknowns.free
+        column = unknowns.column
+        last = len(self.free)
+        poses = (column[first : first + 6] for first in unknowns.bodies.values())
+        self.bodies: list[Indices] = [own for pose in poses if len(own := pose[pose < last])]
+        self.tool_columns = column[self.equations.tools]
+        self.shared = bool(self.equations.factors.any())
+
+    def at(self, figures: Vector) -> tuple[Vector, Vector]:
+        """Whitened residuals (computed − observed) and design matrix."""
+        e = self.equations
+        values, slopes = e.read.at(figures)
+        if self.shared:
+            offset, scale = figures[e.tools].T
+            gain = 1 + e.factors @ scale
+            by_scale = e.factors * values[:, None]
+            values = values * gain + e.factors @ offset
+            slopes *= gain[:, None]
+            slopes[:, self.tool_columns[:, 0]] += e.factors
+            slopes[:, self.tool_columns[:, 1]] += by_scale
+        off = values - e.value
+        off[e.wrapped] -= 360 * np.ceil((off[e.wrapped] - 180) / 360)
+        return off / e.u, slopes[:, : len(self.free)] / e.u[:, None]
+
+
+def solve(given: StateInput) -> Solution:
+    """Solve a state; raises ``BadInput`` as its definition says.
+
+    Refused: names that nobody knows, what the readings do not determine (``NotDetermined``, unless ``partial``), a line
+    along the beam, and readings that do not converge from the first guesses.
+    """
+    work = _Work(given)
+    figures, misfit, factors, settled = _converged(work)
+    if not given.partial and len(factors.loose):
+        raise _loose(work.equations, factors)
+    if not settled:
+        chi2 = float(misfit @ misfit)
+        raise BadInput(
+            "points",
+            f"readings that do not converge in {MOST_ROUNDS} rounds (chi-square {chi2:.6g})",
+            "first guesses nearer the truth, or readings that agree",
+        )
+    return _solution(work, figures, misfit, factors)
+
+
+def _converged(work: _Work) -> tuple[Vector, Vector, Factors, bool]:
+    """Figures, whitened residuals and factors where no further step helps; and whether that was reached."""
+    figures = work.equations.unknowns.start
+    misfit, matrix = work.at(figures)
+    chi2 = float(misfit @ misfit)
+    if not math.isfinite(chi2):
+        raise BadInput("points", "first guesses that give no figures", "first guesses nearer the truth")
+    factors = factored(matrix, work.bodies)
+    for _ in range(MOST_ROUNDS):
+        step = factors.step(misfit)
+        if float(np.max(np.abs(matrix @ step), initial=0.0)) < SETTLED:
+            return figures, misfit, factors, True
+        for halving in range(MOST_HALVINGS + 1):
+            moved = figures.copy()
+            moved[work.free] += step / 2**halving
+            try:
+                there = work.at(moved)
+            except BadInput:
+                continue
+            new = float(there[0] @ there[0])
+            if new <= chi2 * (1 + 1e-12) + 1e-15:
+                break
+        else:
+            return figures, misfit, factors, False
+        figures, (misfit, matrix), chi2 = moved, there, new
+        factors = factored(matrix, work.bodies)
+    return figures, misfit, factors, False
+
+
+def _loose(equations: Assembled, factors: Factors) -> BadInput:
+    """The refusal of a state that its readings do not determine: the first loose point, else body, else direction."""
+    weight = np.sqrt((factors.loose**2).sum(axis=0))
+    owners = {owner for owner, w in zip(equations.unknowns.owners, weight, strict=True) if w > LOOSE}
+    rank = min((rank for rank, _ in owners), default=SHARED)
+    name = next((n for r, n in equations.unknowns.owners if r == rank and (r, n) in owners), "points")
+    tie = {POINT: "two distances, or its coordinates", BODY: "distances, heights, levels or what a move left as it was"}
+    accepted = f"readings that tie it down, such as {tie.get(rank, 'a heading, toe, thrust or ruler reading')}"
+    return NotDetermined(name, "too few readings: it is loose", accepted)
+
+
+def _solution(work: _Work, figures: Vector, misfit: Vector, factors: Factors) -> Solution:
+    equations, given = work.equations, work.equations.given
+    value, slopes = equations.wanted.at(figures)
+    gradient = slopes[:, : len(work.free)]
+    told = _told(gradient, factors)
+    wanted, names = given.wanted, [item.id for item in given.wanted]
+    limits = dict(given.limits)
+    root = gradient @ factors.inverse
+    covariance = root @ root.T
+    for k, item in enumerate(wanted):
+        if item.type == "yaw":
+            low, high = limits.get(item.id, (None, None))
+            middle = (low + high) / 2 if low is not None and high is not None else 0.0
+            value[k] = middle + short_way(float(value[k]) - middle)
+        if not told[k] and item.id in limits:
+            raise BadInput("limits", item.id, "limits of what the readings tell")
+    u = np.sqrt(np.diag(covariance))
+    redundancy = 1 - (factors.left**2).sum(axis=1)
+    seen = redundancy >= NO_REDUNDANCY
+    root_r = np.sqrt(np.where(seen, redundancy, 1.0))
+    w, mdb = misfit / root_r, NONCENTRALITY * equations.u / root_r
+    checked = tuple(
+        Checked(name, float(r), float(w[k]) if seen[k] else None, float(mdb[k]) if seen[k] else None)
+        for k, (name, r) in enumerate(zip(equations.ids, redundancy, strict=True))
+    )
+    worst = float(np.max(np.abs(w[seen]), initial=0.0))
+    blamed = seen & (np.abs(w) > CRITICAL_W) & (np.abs(w) >= SHARED_BLAME * worst)
+    dof = len(misfit) - factors.rank
+    chi2 = float(misfit @ misfit)
+    limit = quantile(given.alpha, dof) if dof > 0 else None
+    return Solution(
+        wanted=tuple(
+            Told(name, float(v), float(s)) if known else None
+            for name, v, s, known in zip(names, value, u, told, strict=True)
+        ),
+        loose=tuple(name for name, known in zip(names, told, strict=True) if not known),
+        covariance=tuple(
+            tuple(float(c) if told[i] and told[k] else None for k, c in enumerate(row))
+            for i, row in enumerate(covariance)
+        ),
+        observations=checked,
+        dof=dof,
+        chi2=chi2,
+        chi2_limit=limit,
+        passes=limit is None or chi2 <= limit,
+        suspects=tuple(equations.ids[k] for k in np.flatnonzero(blamed)),
+        hypotheses=_doubted(equations, misfit, factors, root, told),
+        holds=_held(given, value, covariance),
+    )
+
+
+def _told(gradient: Vector, factors: Factors) -> list[bool]:
+    """Whether each wanted quantity lies within what is determined."""
+    scaled = gradient / factors.lengths
+    outside = np.sqrt(((scaled @ factors.loose.T) ** 2).sum(axis=1))
+    return [bool(told) for told in outside <= LOOSE * np.sqrt((scaled**2).sum(axis=1))]
+
+
+def _doubted(
+    equations: Assembled, misfit: Vector, factors: Factors, root: Vector, told: list[bool]
+) -> tuple[Doubted, ...]:
+    """Every hypothesis tested: e the effect, info = eᵀPQPe, w = eᵀPv ÷ √info, reach = |b·e|·min(cap, smallest)."""
+    given, row = equations.given, {name: k for k, name in enumerate(equations.ids)}
+    effect = np.zeros((len(given.hypotheses), len(equations.ids)))
+    for k, hypothesis in enumerate(given.hypotheses):
+        for name, factor in hypothesis.effect:
+            if name not in row:
+                raise BadInput("hypotheses", name, f"of {hypothesis.id}: observations in its effect")
+            effect[k, row[name]] = factor / equations.u[row[name]]
+    shares = effect @ factors.left
+    unseen = effect - shares @ factors.left.T
+    info, size = (unseen**2).sum(axis=1), (effect**2).sum(axis=1)
+    carried = np.abs(root @ shares.T)
+    found = []
+    for k, hypothesis in enumerate(given.hypotheses):
+        smallest, w = None, None
+        if info[k] > NO_REDUNDANCY * size[k]:
+            smallest, w = NONCENTRALITY / math.sqrt(info[k]), float(effect[k] @ misfit) / math.sqrt(info[k])
+        most = hypothesis.cap if smallest is None else min(hypothesis.cap, smallest)
+        reach = tuple(float(carried[i, k]) * most if known else None for i, known in enumerate(told))
+        found.append(Doubted(hypothesis.id, smallest, w, reach))
+    return tuple(found)
+
+
+def _held(given: StateInput, value: Vector, covariance: Vector) -> Held | None:
+    """Probabilities of what has limits; none where nothing has."""
+    limits = dict(given.limits)
+    kept = [k for k, item in enumerate(given.wanted) if item.id in limits]
+    if not kept:
+        return None
+    pairs = [limits[given.wanted[k].id] for k in kept]
+    own = covariance[np.ix_(kept, kept)]
+    alone = [within(float(value[k]), math.sqrt(covariance[k, k]), *pair) for k, pair in zip(kept, pairs, strict=True)]
+    least, most = bounds(alone)
+    each = tuple((given.wanted[k].id, p) for k, p in zip(kept, alone, strict=True))
+    return Held(each, least, most, joint(value[kept], own, pairs))
