@@ -50,4 +50,3 @@ class _ByName:
 
 Named = Annotated[tuple[tuple[str, T], ...], _ByName()]
 """Named things of one sort."""
-

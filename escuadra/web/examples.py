@@ -22,6 +22,44 @@ _MORE = [{"id": "LR-L", "type": "distance", "from": "LR", "to": "L", "u": 1.1}]
 _ARCH = {"nominal": 690, "minus": 12, "plus": 10}
 _WHEEL = {"span": 409}
 
+_STATE = {
+    "points": {
+        "LF": {"x": 2687.5, "y": 781, "z": 331, "fixed": ["x", "y", "z"]},
+        "RF": {"x": 2687.5, "y": -781, "z": 331, "fixed": ["x", "y", "z"]},
+    },
+    "bodies": {
+        "first": {
+            **{"x": 4160, "y": 0, "z": 700, "yaw_deg": 0, "roll_deg": 0, "pitch_deg": 0},
+            "points": {"L": [0, 1113, 0], "R": [0, -1113, 0], "target": [-31.5, 0, 717]},
+        }
+    },
+    "thrust": {"angle_deg": 0},
+    "instruments": {"tape": {"u_offset": 0.3}},
+    "observations": [
+        *(
+            {
+                "id": f"{a}-{b}",
+                "type": "distance",
+                "from": a,
+                "to": f"first:{b}",
+                "value": v,
+                "u": 0.8,
+                "instrument": "tape",
+            }
+            for a, b, v in (("LF", "L", 1553.5), ("RF", "R", 1559), ("LF", "R", 2431.5), ("RF", "L", 2426))
+        ),
+        {"id": "along", "type": "roll", "body": "first", "value": 0.05, "u": 0.03},
+        {"id": "across", "type": "pitch", "body": "first", "value": 0.22, "u": 0.03},
+        {"id": "target's height", "type": "height", "point": "first:target", "value": 1417.5, "u": 0.8},
+        {"id": "printout", "type": "thrust", "value": 0.06, "u": 0.01},
+    ],
+    "wanted": [
+        {"id": "square", "type": "yaw", "body": "first", "to": "thrust"},
+        {"id": "distance", "type": "ahead", "point": "first:target", "from": ["LF", "RF"], "line": "thrust"},
+    ],
+    "limits": {"square": [-0.25, 0.25], "distance": [1436, 1446]},
+}
+
 EXAMPLES: dict[str, dict[str, Any]] = {
     "reading": {"values": [2745.5, 2746], "instrument": _TAPE},
     "verdict": {"value": 0.21, "u": 0.045, "lower": -0.25, "upper": 0.25, "rule": "guarded"},
@@ -47,6 +85,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "design": {**_NETWORK, "observations": _UNREAD},
     "next": {**_NETWORK, "candidates": _MORE, "quantity": "yaw_deg"},
     "part": {**_NETWORK, "candidates": _MORE, "suspects": ["LF-R", "RF-R"]},
+    "state": _STATE,
     "moves": {
         "pose": {"x": 4171, "y": 12.5, "yaw_deg": 1.7, "height": 1404},
         "goal": {"x": 4557, "y": 0, "yaw_deg": 0.1, "height": 1417},

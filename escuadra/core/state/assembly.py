@@ -24,7 +24,7 @@ from escuadra.core.state.equations import (
     Weighted,
 )
 from escuadra.core.state.input import StateInput
-from escuadra.core.state.unknowns import ONE_DEGREE, Unknowns, Vector, unknowns_of
+from escuadra.core.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector, unknowns_of
 
 WRAPPED = ("yaw", "thrust", "heading", "toe")
 QUARTER, HALF = np.pi / 2, np.pi
@@ -79,7 +79,7 @@ class Assembled:
     """True where a difference of readings is taken the short way round."""
     factors: Vector
     """Rows × instruments."""
-    tools: Vector
+    tools: Indices
     """Instruments × 2: the indices of offset and scale."""
 
 
@@ -282,7 +282,9 @@ class _Assembly:
             # y of the line at x: the mean's y less (its x − x)·tan.
             rows.slants.append((row, self.mean(item, "through", item.through), item.x, self.line(item)))
         else:
-            field, names, turn = ("from", item.from_, 0.0) if item.type == "ahead" else ("through", item.through, QUARTER)
+            field, names, turn = (
+                ("from", item.from_, 0.0) if item.type == "ahead" else ("through", item.through, QUARTER)
+            )
             way = [(self.place(item, "point", item.point), 1.0), *self.mean(item, field, names, -1.0)]
             rows.along_lines.append((row, way, self.line(item, turn)))
 

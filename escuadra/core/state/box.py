@@ -19,6 +19,8 @@ POINTS, SHIFTS = 1009, 6
 GENERATOR = 76
 """Korobov's: found by search for 1,009 points in 2 to 10 dimensions."""
 SINGULAR = 1e-10
+NEARLY_CERTAIN = 1e-7
+"""What holds with all but this probability takes no more than this off the whole, and is left out."""
 Interval = tuple[float, float]
 
 
@@ -45,9 +47,9 @@ def joint(values: Vector, covariance: Vector, limits: Sequence[tuple[float | Non
     u = np.sqrt(np.maximum(np.diag(covariance), 0.0))
     alone = [within(float(v), float(s), *pair) for v, s, pair in zip(values, u, limits, strict=True)]
     least, most = bounds(alone)
-    if most - least < 1e-9:
+    kept = [k for k, p in enumerate(alone) if 1 - p > NEARLY_CERTAIN]
+    if len(kept) < 2 or most < NEARLY_CERTAIN:
         return most
-    kept = [k for k, s in enumerate(u) if s > 0]
     spread = u[kept]
     correlation = covariance[np.ix_(kept, kept)] / np.outer(spread, spread)
     low, high = (
@@ -108,7 +110,9 @@ def _integral(chain: Chain) -> float:
         least, most = np.full(count, -np.inf), np.full(count, np.inf)
         for coefficients, low, high in rows:
             given = coefficients[:k] @ drawn[:k]
-            ends = sorted(((low - given) / coefficients[k], (high - given) / coefficients[k]), key=lambda e: float(e[0]))
+            ends = sorted(
+                ((low - given) / coefficients[k], (high - given) / coefficients[k]), key=lambda e: float(e[0])
+            )
             least, most = np.maximum(least, ends[0]), np.minimum(most, ends[1])
         # Where both ends lie above 0 the mirror image is taken: the tails keep their digits.
         mirrored = least > 0

@@ -1,16 +1,17 @@
 """What everything that is read or wanted should come to, with its slopes, all of one sort at once.
 
-A body's rotation is R = Rz(yaw)·Ry(pitch)·Rx(roll); its point stands at origin + R·b. Each sort of equation (a distance,
-a projection onto a direction, a tilt, …) is evaluated over arrays with its derivatives written out; how the slope of a
-place or a direction reaches the unknowns is worked out once, beforehand. Rows are scattered into one matrix by one count.
+A body's rotation is R = Rz(yaw)·Ry(pitch)·Rx(roll); its point stands at origin + R·b. Each sort of equation (a
+distance, a projection onto a direction, a tilt, …) is evaluated over arrays with its derivatives written out; how the
+slope of a place or a direction reaches the unknowns is worked out once, beforehand. Rows are scattered into one matrix
+by one count.
 Source: chain rule over the definitions in docs/measurement.md; millimetres and radians.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from escuadra.core.errors import BadInput
 from escuadra.core.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector
@@ -21,12 +22,20 @@ TINY = 1e-12
 ZENITH = np.array([0.0, 0.0, 1.0])
 Weighted = tuple[int, float]
 """An index and its factor."""
-Parts = tuple[Vector, list[Vector]]
-"""Values of a sort's rows, and the slopes in the order of its ways to the unknowns."""
+Parts = tuple[Vector, Callable[[], list[Vector]]]
+"""Values of a sort's rows, and, where they are asked for, the slopes in the order of its ways to the unknowns."""
 
 
-def _whole(numbers: Sequence[int]) -> Indices:
+def _whole(numbers: Sequence[Any]) -> Indices:
     return np.array(numbers, dtype=np.intp)
+
+
+def _cross(a: Vector, b: Vector) -> Vector:
+    """a × b of rows."""
+    found = np.empty(np.broadcast_shapes(a.shape, b.shape))
+    for k, i, j in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
+        found[..., k] = a[..., i] * b[..., j] - a[..., j] * b[..., i]
+    return found
 
 
 def _rotations(pose: Vector) -> tuple[Vector, Vector]:
@@ -54,7 +63,7 @@ class Here:
     place: Vector
     """Places × 3."""
     slope: Vector
-    """Places × 3 × 9: by the origin (or the point itself), by yaw, roll and pitch, and by the point's own coordinates."""
+    """Places × 3 × 9: by the origin (or the point itself), by yaw, roll and pitch, by the point's own coordinates."""
     direction: Vector
     turn: Vector
     """Bearing entries × 2: how a place turns the direction that it belongs to."""
@@ -91,9 +100,7 @@ class Scene:
             self._alone.append((number, self.unknowns.points[point]))
         return number
 
-    def add_direction(
-        self, constant: float, figures: Sequence[Weighted] = (), bearing: Sequence[Weighted] = ()
-    ) -> int:
+    def add_direction(self, constant: float, figures: Sequence[Weighted] = (), bearing: Sequence[Weighted] = ()) -> int:
         """An angle: a constant, figures with factors, and the bearing of a weighted sum of places."""
         number = len(self.constant)
         self.constant.append(constant)
@@ -105,7 +112,7 @@ class Scene:
     def close(self) -> None:
         """Everything was added: the arrays that every evaluation uses."""
         column, trash = self.unknowns.column, self.width - 1
-        self._bodies = _whole([i for i in self.unknowns.bodies.values()])[:, None] + np.arange(6)
+        self._bodies = _whole(list(self.unknowns.bodies.values()))[:, None] + np.arange(6)
         alone, on_body = _whole(self._alone).reshape(-1, 2), _whole(self._on_body).reshape(-1, 3)
         self._alone_at, self._alone_from = alone[:, 0], alone[:, 1:] + np.arange(3)
         self._carried, self._carrier, self._own = on_body[:, 0], on_body[:, 1], on_body[:, 2:] + np.arange(3)
@@ -134,9 +141,8 @@ class Scene:
         by = (turning[self._carrier] @ own[:, None, :, None])[:, :, :, 0]
         slope[self._carried, :, 3:6] = by.transpose(0, 2, 1)
         slope[self._carried, :, 6:] = carrying
-        direction = self._constant + np.bincount(
-            self._turned, self._factor * figures[self._turning], len(self._constant)
-        )
+        turned = self._factor * figures[self._turning]
+        direction: Vector = self._constant + np.bincount(self._turned, turned, len(self._constant))
         turn = np.zeros((0, 2))
         if self._bearings:
             seen = place[self._sight, :2] * self._share[:, None]
@@ -215,16 +221,18 @@ class Distances(_Sort):
     def of(self, here: Here) -> Parts:
         way = (here.place[self.b] - here.place[self.a]) * self.counted
         length = np.sqrt((way**2).sum(axis=1)) + TINY
-        along = way / length[:, None]
-        return length, [_through(here, self.b, along), -_through(here, self.a, along)]
+
+        def slopes() -> list[Vector]:
+            along = way / length[:, None]
+            return [_through(here, self.b, along), -_through(here, self.a, along)]
+
+        return length, slopes
 
 
 class Projections(_Sort):
     """A weighted sum of places, along a fixed axis or along a direction in plan."""
 
-    def __init__(
-        self, scene: Scene, given: Sequence[tuple[int, Sequence[Weighted], int]], axes: bool
-    ) -> None:
+    def __init__(self, scene: Scene, given: Sequence[tuple[int, Sequence[Weighted], int]], axes: bool) -> None:
         """``axes``: the last figure is an axis (0 to 2), else a direction's number."""
         super().__init__(scene, [row for row, *_ in given])
         entries = [(k, place, factor) for k, (_, places, _) in enumerate(given) for place, factor in places]
@@ -243,9 +251,13 @@ class Projections(_Sort):
         if along is None:
             angle = here.direction[self.directions]
             along = np.stack([np.cos(angle), np.sin(angle), np.zeros(len(angle))], axis=1)
-        slopes = [_through(here, self.places, along[self.of_row] * self.factor)]
-        if self.axes is None:
-            slopes += self._through_directions(here, total[:, 1] * along[:, 0] - total[:, 0] * along[:, 1])
+
+        def slopes() -> list[Vector]:
+            found = [_through(here, self.places, along[self.of_row] * self.factor)]
+            if self.axes is None:
+                found += self._through_directions(here, total[:, 1] * along[:, 0] - total[:, 0] * along[:, 1])
+            return found
+
         return (total * along).sum(axis=1), slopes
 
 
@@ -267,12 +279,15 @@ class Tilts(_Sort):
         axis = here.rotation[self.body, :, self.axis]
         up = np.where(self.felt, here.up, ZENITH)
         sine = np.clip((axis * up).sum(axis=1), -1.0, 1.0)
-        factor = self.sign / np.maximum(np.sqrt(1 - sine**2), TINY)
-        slope = np.zeros((len(self.rows), 6))
-        slope[:, 3:] = ((here.turning[self.body, :, :, self.axis] @ up[:, :, None])[:, :, 0]) * factor[:, None]
-        slopes = [slope]
-        if self.scene.unknowns.gravity is not None:
-            slopes.append((axis @ here.tilting.T) * factor[:, None] * self.felt)
+
+        def slopes() -> list[Vector]:
+            factor = self.sign / np.maximum(np.sqrt(1 - sine**2), TINY)
+            slope = np.zeros((len(self.rows), 6))
+            slope[:, 3:] = ((here.turning[self.body, :, :, self.axis] @ up[:, :, None])[:, :, 0]) * factor[:, None]
+            if self.scene.unknowns.gravity is None:
+                return [slope]
+            return [slope, (axis @ here.tilting.T) * factor[:, None] * self.felt]
+
         return self.sign * np.arcsin(sine), slopes
 
 
@@ -286,8 +301,8 @@ class _Meetings(_Sort):
         self.ids, self.body = ids, _whole(bodies)
         self._by_pose(self.body)
 
-    def _meet(self, here: Here, place: Vector, normal: Vector) -> tuple[Vector, Vector, Vector, Vector]:
-        """s, the rest P − o − s·m, the divisor, and the slopes by the pose."""
+    def _meet(self, here: Here, place: Vector, normal: Vector) -> tuple[Vector, Vector, Vector]:
+        """s, the rest P − o − s·m, and the divisor."""
         beam = here.rotation[self.body, :, 1]
         length = np.sqrt((normal**2).sum(axis=1))
         divisor = (beam * normal).sum(axis=1)
@@ -296,11 +311,13 @@ class _Meetings(_Sort):
             raise BadInput(self.refused, self.ids[flat[0]], "a line that is one, and is not along the beam")
         off = place - here.pose[self.body, :3]
         s = (off * normal).sum(axis=1) / divisor
+        return s, off - s[:, None] * beam, divisor
+
+    def _through_pose(self, here: Here, s: Vector, normal: Vector, divisor: Vector) -> Vector:
         slope = np.empty((len(s), 6))
         slope[:, :3] = -normal
-        turned = (here.turning[self.body, :, :, 1] @ normal[:, :, None])[:, :, 0]
-        slope[:, 3:] = -s[:, None] * turned
-        return s, off - s[:, None] * beam, divisor, slope / divisor[:, None]
+        slope[:, 3:] = -s[:, None] * (here.turning[self.body, :, :, 1] @ normal[:, :, None])[:, :, 0]
+        return np.asarray(slope / divisor[:, None])
 
 
 class Crossings(_Meetings):
@@ -318,13 +335,18 @@ class Crossings(_Meetings):
 
     def of(self, here: Here) -> Parts:
         way = here.place[self.b] - here.place[self.a]
-        normal = np.cross(way, here.up)
-        s, rest, divisor, slope = self._meet(here, here.place[self.a], normal)
-        by_b = np.cross(here.up, rest) / divisor[:, None]
-        by_a = normal / divisor[:, None] - by_b
-        slopes = [slope, _through(here, self.a, by_a), _through(here, self.b, by_b)]
-        if self.scene.unknowns.gravity is not None:
-            slopes.append(np.cross(rest, way) @ here.tilting.T / divisor[:, None])
+        normal = _cross(way, here.up)
+        s, rest, divisor = self._meet(here, here.place[self.a], normal)
+
+        def slopes() -> list[Vector]:
+            by_b = _cross(here.up, rest) / divisor[:, None]
+            by_a = normal / divisor[:, None] - by_b
+            found = [self._through_pose(here, s, normal, divisor)]
+            found += [_through(here, self.a, by_a), _through(here, self.b, by_b)]
+            if self.scene.unknowns.gravity is not None:
+                found.append(_cross(rest, way) @ here.tilting.T / divisor[:, None])
+            return found
+
         return s, slopes
 
 
@@ -343,10 +365,15 @@ class Rulers(_Meetings):
         angle = here.direction[self.heading]
         c, s, nothing = np.cos(angle), np.sin(angle), np.zeros(len(angle))
         normal = np.stack([s, -c, nothing], axis=1)
-        read, rest, divisor, slope = self._meet(here, here.place[self.wheel], normal)
-        by_heading = (rest[:, 0] * c + rest[:, 1] * s) / divisor
-        by_wheel = _through(here, self.wheel, normal / divisor[:, None])
-        return read, [slope, by_wheel, *self._through_directions(here, by_heading)]
+        read, rest, divisor = self._meet(here, here.place[self.wheel], normal)
+
+        def slopes() -> list[Vector]:
+            by_heading = (rest[:, 0] * c + rest[:, 1] * s) / divisor
+            by_wheel = _through(here, self.wheel, normal / divisor[:, None])
+            by_pose = self._through_pose(here, read, normal, divisor)
+            return [by_pose, by_wheel, *self._through_directions(here, by_heading)]
+
+        return read, slopes
 
 
 class Slants(_Sort):
@@ -368,9 +395,13 @@ class Slants(_Sort):
         x, y = (np.bincount(self.of_row, weighted[:, k], len(self.rows)) for k in (0, 1))
         slant = np.tan(here.direction[self.directions])
         x = x - self.less
-        along = np.stack([-slant, np.ones(len(slant)), np.zeros(len(slant))], axis=1)
-        slopes = [_through(here, self.places, along[self.of_row] * self.factor)]
-        return y - x * slant, slopes + self._through_directions(here, -x * (1 + slant**2))
+
+        def slopes() -> list[Vector]:
+            along = np.stack([-slant, np.ones(len(slant)), np.zeros(len(slant))], axis=1)
+            by_places = _through(here, self.places, along[self.of_row] * self.factor)
+            return [by_places, *self._through_directions(here, -x * (1 + slant**2))]
+
+        return y - x * slant, slopes
 
 
 class Returns(_Sort):
@@ -384,7 +415,7 @@ class Returns(_Sort):
 
     def of(self, here: Here) -> Parts:
         slant = np.tan(2 * here.direction[self.directions])
-        return self.distance * slant, self._through_directions(here, 2 * self.distance * (1 + slant**2))
+        return self.distance * slant, lambda: self._through_directions(here, 2 * self.distance * (1 + slant**2))
 
 
 class Offsets(_Sort):
@@ -403,10 +434,13 @@ class Offsets(_Sort):
         along = way / length[:, None]
         left = np.stack([-along[:, 1], along[:, 0], np.zeros(len(length))], axis=1)
         off = point - a
-        share = (off * along).sum(axis=1) / length
-        slopes = [left, -left * (1 - share)[:, None], -left * share[:, None]]
-        value = (off * left[:, :2]).sum(axis=1)
-        return value, [_through(here, k, slope) for k, slope in zip(self.places, slopes, strict=True)]
+
+        def slopes() -> list[Vector]:
+            share = ((off * along).sum(axis=1) / length)[:, None]
+            by = (left, -left * (1 - share), -left * share)
+            return [_through(here, k, slope) for k, slope in zip(self.places, by, strict=True)]
+
+        return (off * left[:, :2]).sum(axis=1), slopes
 
 
 class Bearings(_Sort):
@@ -419,7 +453,7 @@ class Bearings(_Sort):
         self._by_directions([k for *_, k in given])
 
     def of(self, here: Here) -> Parts:
-        return self.factor * here.direction[self.directions], self._through_directions(here, self.factor)
+        return self.factor * here.direction[self.directions], lambda: self._through_directions(here, self.factor)
 
 
 class Sums(_Sort):
@@ -433,7 +467,7 @@ class Sums(_Sort):
 
     def values(self, figures: Vector) -> Parts:
         """Values and slopes, from the figures alone."""
-        return self.factor * figures[self.index], [self.factor]
+        return self.factor * figures[self.index], lambda: [self.factor]
 
 
 @dataclass(frozen=True)
@@ -454,12 +488,16 @@ class System:
         flat = np.concatenate([part for sort in every for part in sort.flat])
         return cls(scene, count, tuple(sorts), sums, flat, np.concatenate([sort.rows for sort in every]))
 
-    def at(self, figures: Vector) -> tuple[Vector, NDArray[np.float64]]:
-        """Values (rows) and slopes (rows × unknowns and one to throw away)."""
+    def at(self, figures: Vector) -> tuple[Vector, Callable[[], Vector]]:
+        """Values (rows), and, where they are asked for, slopes (rows × unknowns and one column to throw away)."""
         here = self.scene.at(figures)
-        parts = [sort.of(here) for sort in self.sorts]
-        parts.append(self.sums.values(figures))
-        values = np.bincount(self.rows, np.concatenate([value for value, _ in parts]), self.count)
-        weights = np.concatenate([slope.ravel() for _, slopes in parts for slope in slopes])
-        slopes = np.bincount(self.flat, weights, self.count * self.scene.width)
-        return values, slopes.reshape(self.count, self.scene.width)
+        parts = [*(sort.of(here) for sort in self.sorts), self.sums.values(figures)]
+        found = np.concatenate([value for value, _ in parts])
+        values = np.asarray(np.bincount(self.rows, found, self.count), dtype=np.float64)
+
+        def slopes() -> Vector:
+            weights = np.concatenate([part.ravel() for _, found in parts for part in found()])
+            flat = np.bincount(self.flat, weights, self.count * self.scene.width)
+            return np.asarray(flat, dtype=np.float64).reshape(self.count, self.scene.width)
+
+        return values, slopes

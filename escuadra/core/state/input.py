@@ -290,12 +290,15 @@ StateObservation = Annotated[
     Field(discriminator="type"),
 ]
 
+
 class _Wanted(Frozen):
     id: str
 
 
 class _OnLine(_Wanted):
-    marks: tuple[Points, Points] | None = Field(None, description="where the line is 'marks': from the first to the second")
+    marks: tuple[Points, Points] | None = Field(
+        None, description="where the line is 'marks': from the first to the second"
+    )
 
     @property
     def direction(self) -> str:

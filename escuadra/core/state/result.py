@@ -1,5 +1,7 @@
 """``state`` as a calculation: plain data in, the solution with its figures by name out."""
 
+from typing import Any
+
 from pydantic import Field
 
 from escuadra.core.model import Frozen
@@ -16,7 +18,7 @@ class Quantity(Frozen):
 
 
 class DoubtResult(Frozen):
-    """A hypothesis: ``smallest`` error that would be found, its test ``w``, and its ``reach`` for each wanted quantity."""
+    """A hypothesis: the ``smallest`` error that is found, its test ``w``, its ``reach`` for each wanted quantity."""
 
     smallest: float | None
     w: float | None
@@ -49,7 +51,7 @@ def state(given: StateInput) -> StateResult:
     """Solve everything that was read on a visit at once and in space; raises ``BadInput``."""
     solved = solve(given)
     names = [item.id for item in given.wanted]
-    optional = {}
+    optional: dict[str, Any] = {}
     if given.partial:
         optional["loose"] = solved.loose
     if given.hypotheses:
@@ -60,7 +62,9 @@ def state(given: StateInput) -> StateResult:
     if solved.holds:
         optional |= vars(solved.holds)
     return StateResult(
-        wanted=tuple((n, Quantity(value=t.value, u=t.u) if t else None) for n, t in zip(names, solved.wanted, strict=True)),
+        wanted=tuple(
+            (n, Quantity(value=t.value, u=t.u) if t else None) for n, t in zip(names, solved.wanted, strict=True)
+        ),
         covariance=solved.covariance,
         redundancy=tuple((o.id, o.redundancy) for o in solved.observations),
         w=tuple((o.id, o.w) for o in solved.observations),

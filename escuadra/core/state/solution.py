@@ -1,11 +1,12 @@
-"""A state solved: Gauss-Newton with step-halving, what is wanted with its covariance, and how far each reading is checked.
+"""A state solved: Gauss-Newton with step-halving, what is wanted with covariance, and how readings check each other.
 
 Weighted least squares (weights 1/u²) over everything that was read, shared errors held by what is known of them.
-Source: adjustment by observation equations; reliability after Baarda (1968), level 0.001 and power 0.80, for one reading
-and for what one act can get wrong in several readings at once.
+Source: adjustment by observation equations; reliability after Baarda (1968), level 0.001 and power 0.80, for one
+reading and for what one act can get wrong in several readings at once.
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,7 @@ from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.state.assembly import Assembled, assembled
 from escuadra.core.state.box import bounds, joint, within
 from escuadra.core.state.factors import Factors, factored
+from escuadra.core.state.factors import step as step_of
 from escuadra.core.state.input import StateInput
 from escuadra.core.state.unknowns import BODY, POINT, SHARED, Indices, Vector
 from escuadra.core.symmetry import CRITICAL_W
@@ -24,9 +26,14 @@ from escuadra.core.symmetry import CRITICAL_W
 NO_REDUNDANCY = 1e-6
 LOOSE = 1e-6
 SHARED_BLAME = 0.95
-MOST_ROUNDS, MOST_HALVINGS = 60, 12
+MOST_ROUNDS, UNDAMPED_ROUNDS, MOST_HALVINGS = 90, 30, 5
+DAMPED = 1e-6
+AT_REST = 1e-12
+"""A damped step that takes no more than this share off chi-square ends the search."""
 SETTLED = 1e-9
-"""A step that changes no reading by more than this share of its u is the last."""
+"""A step that changes no reading by more than this share of its u changes nothing."""
+SMALL = 1e-4
+"""A step this short is as its slopes foretell, to far less than that."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +57,7 @@ class Checked:
 
 @dataclass(frozen=True)
 class Doubted:
-    """A hypothesis: the smallest error that would be found, its test, and how far it could carry each quantity unseen."""
+    """A hypothesis: the smallest error that is found, its test, and how far it could carry each quantity unseen."""
 
     id: str
     smallest: float | None
@@ -60,7 +67,7 @@ class Doubted:
 
 
 @dataclass(frozen=True)
-class Held:
+class Chances:
     """Probabilities that quantities hold their limits: each, and what is known of all together."""
 
     each: tuple[tuple[str, float], ...]
@@ -83,7 +90,7 @@ class Solution:
     passes: bool
     suspects: tuple[str, ...]
     hypotheses: tuple[Doubted, ...]
-    holds: Held | None
+    holds: Chances | None
 
     @property
     def suspect(self) -> str | None:
@@ -91,7 +98,7 @@ class Solution:
         return self.suspects[0] if len(self.suspects) == 1 else None
 
 
-class _Work:
+class Work:
     """The whitened equations of a state, and where they stand."""
 
     def __init__(self, given: StateInput) -> None:
@@ -105,21 +112,33 @@ class _Work:
         self.tool_columns = column[self.equations.tools]
         self.shared = bool(self.equations.factors.any())
 
-    def at(self, figures: Vector) -> tuple[Vector, Vector]:
-        """Whitened residuals (computed − observed) and design matrix."""
+    def moved(self, figures: Vector, step: Vector) -> Vector:
+        """The figures after a step of the unknowns."""
+        found = figures.copy()
+        found[self.free] += step
+        return found
+
+    def at(self, figures: Vector) -> tuple[Vector, Callable[[], Vector]]:
+        """Whitened residuals (computed − observed), and, where it is asked for, the design matrix."""
         e = self.equations
         values, slopes = e.read.at(figures)
+        read, gain = values, np.ones(1)
         if self.shared:
             offset, scale = figures[e.tools].T
             gain = 1 + e.factors @ scale
-            by_scale = e.factors * values[:, None]
-            values = values * gain + e.factors @ offset
-            slopes *= gain[:, None]
-            slopes[:, self.tool_columns[:, 0]] += e.factors
-            slopes[:, self.tool_columns[:, 1]] += by_scale
-        off = values - e.value
+            read = values * gain + e.factors @ offset
+        off = read - e.value
         off[e.wrapped] -= 360 * np.ceil((off[e.wrapped] - 180) / 360)
-        return off / e.u, slopes[:, : len(self.free)] / e.u[:, None]
+
+        def matrix() -> Vector:
+            found = slopes()
+            if self.shared:
+                found *= gain[:, None]
+                found[:, self.tool_columns[:, 0]] += e.factors
+                found[:, self.tool_columns[:, 1]] += e.factors * values[:, None]
+            return np.asarray(found[:, : len(self.free)] / e.u[:, None])
+
+        return off / e.u, matrix
 
 
 def solve(given: StateInput) -> Solution:
@@ -128,47 +147,79 @@ def solve(given: StateInput) -> Solution:
     Refused: names that nobody knows, what the readings do not determine (``NotDetermined``, unless ``partial``), a line
     along the beam, and readings that do not converge from the first guesses.
     """
-    work = _Work(given)
-    figures, misfit, factors, settled = _converged(work)
-    if not given.partial and len(factors.loose):
-        raise _loose(work.equations, factors)
-    if not settled:
-        chi2 = float(misfit @ misfit)
+    work = Work(given)
+    here = converged(work)
+    if not given.partial and len(here.factors.loose):
+        raise _loose(work.equations, here.factors)
+    if not here.settled:
+        chi2 = float(here.misfit @ here.misfit)
         raise BadInput(
             "points",
             f"readings that do not converge in {MOST_ROUNDS} rounds (chi-square {chi2:.6g})",
             "first guesses nearer the truth, or readings that agree",
         )
-    return _solution(work, figures, misfit, factors)
+    return _solution(work, here)
 
 
-def _converged(work: _Work) -> tuple[Vector, Vector, Factors, bool]:
-    """Figures, whitened residuals and factors where no further step helps; and whether that was reached."""
+@dataclass(frozen=True)
+class Converged:
+    """Where no further step helps."""
+
+    figures: Vector
+    misfit: Vector
+    """Whitened residuals."""
+    factors: Factors
+    settled: bool
+    """Whether that was reached at all."""
+
+
+def converged(work: Work) -> Converged:
+    """Step from the first guesses to where no further step helps.
+
+    A step that makes it worse is halved; where halves do not help, or nothing comes to rest, steps are damped. Near
+    the end each step is shorter than the last by a steady ratio: where the one after would change nothing, this one is
+    taken by its slopes alone, whose error is of the second order.
+    """
     figures = work.equations.unknowns.start
-    misfit, matrix = work.at(figures)
-    chi2 = float(misfit @ misfit)
+    misfit, slopes = work.at(figures)
+    matrix, chi2 = slopes(), float(misfit @ misfit)
     if not math.isfinite(chi2):
         raise BadInput("points", "first guesses that give no figures", "first guesses nearer the truth")
-    factors = factored(matrix, work.bodies)
-    for _ in range(MOST_ROUNDS):
-        step = factors.step(misfit)
-        if float(np.max(np.abs(matrix @ step), initial=0.0)) < SETTLED:
-            return figures, misfit, factors, True
-        for halving in range(MOST_HALVINGS + 1):
-            moved = figures.copy()
-            moved[work.free] += step / 2**halving
-            try:
-                there = work.at(moved)
-            except BadInput:
-                continue
-            new = float(there[0] @ there[0])
-            if new <= chi2 * (1 + 1e-12) + 1e-15:
+    last, damping, settled = math.inf, 0.0, False
+    for each in range(MOST_ROUNDS):
+        damping = max(damping, DAMPED) if each >= UNDAMPED_ROUNDS else damping
+        step = step_of(matrix, misfit, work.bodies, damping)
+        change = matrix @ step
+        size = float(np.max(np.abs(change), initial=0.0))
+        if not damping and (size < SETTLED or (size < SMALL and size / last * size < SETTLED)):
+            figures, misfit, settled = work.moved(figures, step), misfit + change, True
+            break
+        last = size
+        for _ in range(MOST_HALVINGS + 1):
+            there = _tried(work, work.moved(figures, step))
+            if there is not None and float(there[0] @ there[0]) <= chi2 * (1 + 1e-12) + 1e-15:
                 break
+            step, last = step / 2, math.inf
         else:
-            return figures, misfit, factors, False
-        figures, (misfit, matrix), chi2 = moved, there, new
-        factors = factored(matrix, work.bodies)
-    return figures, misfit, factors, False
+            damping = max(DAMPED, 100 * damping)
+            if damping > 1:
+                break
+            continue
+        figures, misfit, matrix = work.moved(figures, step), there[0], there[1]()
+        before, chi2 = chi2, float(misfit @ misfit)
+        if damping and before - chi2 <= AT_REST * chi2:
+            settled = True
+            break
+        damping = damping / 10 if damping > 100 * AT_REST else 0.0
+    return Converged(figures, misfit, factored(matrix, work.bodies), settled)
+
+
+def _tried(work: Work, figures: Vector) -> tuple[Vector, Callable[[], Vector]] | None:
+    """Residuals and design matrix there; none where a step went so far that an equation has no answer."""
+    try:
+        return work.at(figures)
+    except BadInput:
+        return None
 
 
 def _loose(equations: Assembled, factors: Factors) -> BadInput:
@@ -182,10 +233,10 @@ def _loose(equations: Assembled, factors: Factors) -> BadInput:
     return NotDetermined(name, "too few readings: it is loose", accepted)
 
 
-def _solution(work: _Work, figures: Vector, misfit: Vector, factors: Factors) -> Solution:
-    equations, given = work.equations, work.equations.given
-    value, slopes = equations.wanted.at(figures)
-    gradient = slopes[:, : len(work.free)]
+def _solution(work: Work, here: Converged) -> Solution:
+    equations, given, misfit, factors = work.equations, work.equations.given, here.misfit, here.factors
+    value, slopes = equations.wanted.at(here.figures)
+    gradient = slopes()[:, : len(work.free)]
     told = _told(gradient, factors)
     wanted, names = given.wanted, [item.id for item in given.wanted]
     limits = dict(given.limits)
@@ -266,7 +317,7 @@ def _doubted(
     return tuple(found)
 
 
-def _held(given: StateInput, value: Vector, covariance: Vector) -> Held | None:
+def _held(given: StateInput, value: Vector, covariance: Vector) -> Chances | None:
     """Probabilities of what has limits; none where nothing has."""
     limits = dict(given.limits)
     kept = [k for k, item in enumerate(given.wanted) if item.id in limits]
@@ -277,4 +328,4 @@ def _held(given: StateInput, value: Vector, covariance: Vector) -> Held | None:
     alone = [within(float(value[k]), math.sqrt(covariance[k, k]), *pair) for k, pair in zip(kept, pairs, strict=True)]
     least, most = bounds(alone)
     each = tuple((given.wanted[k].id, p) for k, p in zip(kept, alone, strict=True))
-    return Held(each, least, most, joint(value[kept], own, pairs))
+    return Chances(each, least, most, joint(value[kept], own, pairs))

@@ -86,8 +86,8 @@ def unknowns_of(given: StateInput) -> Unknowns:
         exact = tuple(axis in body.fixed for axis in ("x", "y", "z", "yaw_deg", "roll_deg", "pitch_deg"))
         pose = [body.x, body.y, body.z, *(angle * ONE_DEGREE for angle in angles)]
         found.bodies[name] = add(pose, (BODY, name), exact)
-        for point, place in body.points or ():
-            found.own[name, point] = add(list(place), (SHARED, name), (True, True, True))
+        for own, place in body.points or ():
+            found.own[name, own] = add(list(place), (SHARED, name), (True, True, True))
     for wheel, heading in given.headings:
         found.headings[wheel] = add([heading.angle_deg * ONE_DEGREE], (HEADING, wheel))
     if given.thrust:
@@ -105,10 +105,10 @@ def unknowns_of(given: StateInput) -> Unknowns:
         found.mountings[name] = hold(f"{name}.mounting", 0.0, mounting.u_deg, ONE_DEGREE)
     for name, shape in given.shapes:
         spread = dict(shape.u)
-        for point, place in shape.points:
-            found.shapes[name, point] = len(start)
-            for axis, value, u in zip("xyz", place, spread.get(point, (0.0, 0.0, 0.0)), strict=True):
-                hold(f"{name}.{point}.{axis}", value, u)
+        for own, place in shape.points:
+            found.shapes[name, own] = len(start)
+            for axis, value, u in zip("xyz", place, spread.get(own, (0.0, 0.0, 0.0)), strict=True):
+                hold(f"{name}.{own}.{axis}", value, u)
     shapes = dict(given.shapes)
     for name, body in given.bodies:
         if body.shape is not None:
