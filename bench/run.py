@@ -18,6 +18,7 @@ import coverage_of_methods as methods
 import parking
 import robots
 import statistics_of_networks as networks
+import visits
 
 ROOT = Path(__file__).parent.parent
 Limits = tuple[float, float]
@@ -39,6 +40,20 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("false_alarms", networks.false_alarms, (0.0006, 0.0014), "w-tests beyond 3.2905 with nothing wrong")
     keep("solve_ratio", networks.solve_ratio, (0, 1.0), "a 12-reading network ÷ one scipy.optimize.least_squares call")
     keep("batch_ratio", networks.batch_ratio, (20, math.inf), "1,000 set-ups singly through scipy ÷ at once")
+    for name, ratio in visits.scatter().items():
+        what = f"{name} over visits with shared errors, slides and leans: (told − true) ÷ u, root mean square"
+        keep(f"state_e_over_u_{name}", lambda ratio=ratio: ratio, (0.95, 1.05), what)  # type: ignore[misc]
+    acts = visits.planted()
+    what = f"acts that go wrong by their smallest error, of {len(acts)} kinds: share found"
+    keep("state_hypotheses_found", lambda: sum(acts.values()) / len(acts), (0.78, 0.82), what)
+    keep("state_ratio", visits.state_ratio, (0, 0.5), "6 epochs, 120 readings ÷ scipy's lm on the same residuals")
+    what = "the same ÷ scipy's lm given our derivatives too (reported)"
+    keep("state_slopes_ratio", lambda: visits.state_ratio(slopes=True), (0, math.inf), what)
+    keep("state_30_ratio", visits.epochs_ratio, (0, 12), "a visit of 30 epochs ÷ one of 6")
+    what = "networks as the plane case of state ÷ network's own engine (reported: it stays while this is above 1)"
+    keep("state_network_ratio", networks.state_network_ratio, (0, math.inf), what)
+    what = "planning: state's matrix and factors ÷ design's (reported, likewise)"
+    keep("state_design_ratio", networks.state_design_ratio, (0, math.inf), what)
     keep("replay_ratio", application.replay_ratio, (0, 5), "folding and deriving 2,000 events ÷ parsing their JSON")
     keep("reading_ratio", application.reading_ratio, (0, 3), "a reading's round trip on 300 events ÷ a bare page")
     keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
@@ -72,7 +87,7 @@ def main() -> int:
     for name, (value, (low, high), what) in figures().items():
         holds = low <= value <= high
         if math.isinf(high):
-            limit, said = low, f"at least {low:g}"
+            limit, said = low, f"at least {low:g}" if low else "none"
         else:
             limit, said = high, f"at most {high:g}" if low == 0 else f"{low:g} to {high:g}"
         rows[name] = {"value": round(value, 5), "limit": limit, "holds": holds}

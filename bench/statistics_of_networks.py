@@ -9,9 +9,13 @@ from typing import Any
 import numpy as np
 from scipy.optimize import least_squares
 
-from escuadra.core.adjustment import adjust, adjust_batch, reliability
+from escuadra.core.adjustment import adjust, adjust_batch, layout, reliability
 from escuadra.core.equations import observe
+from escuadra.core.network import network as solve_network
 from escuadra.core.observations import NetworkInput
+from escuadra.core.state import StateInput, solve
+from escuadra.core.state.factors import factored
+from escuadra.core.state.solution import Work
 
 SETUPS = 20_000
 CRITICAL = 3.2905
@@ -131,14 +135,7 @@ def solve_ratio(pairs: int = 60) -> float:
     values = np.array([o.value for o in given.observations], dtype=float)
     other = scipy_call(given)
     assert np.allclose(adjust(given).unknowns.values, other(values), atol=1e-5)
-    ratios = []
-    for _ in range(pairs):
-        start = time.perf_counter()
-        adjust(given)
-        middle = time.perf_counter()
-        other(values)
-        ratios.append((middle - start) / (time.perf_counter() - middle))
-    return float(np.median(ratios))
+    return ratio_of(lambda: adjust(given), lambda: other(values), pairs)
 
 
 def batch_ratio() -> float:
@@ -153,3 +150,57 @@ def batch_ratio() -> float:
     end = time.perf_counter()
     assert np.allclose(batch.values, singly, atol=1e-4)
     return (end - middle) / (middle - start)
+
+
+def in_space(plane: dict[str, Any]) -> StateInput:
+    """The network above as a state: everything at height 0, tapes level, the same wanted."""
+    flat = {"z": 0.0, "roll_deg": 0.0, "pitch_deg": 0.0}
+    own = {n: [*b, 0.0] for n, b in plane["frame"]["points"].items()}
+    frame = {k: plane["frame"][k] for k in ("x", "y", "yaw_deg")}
+    rows = [
+        {**o, "type": "level_distance", "to": f"f:{o['to']}"} if o["type"] == "distance" else o
+        for o in plane["observations"]
+    ]
+    return StateInput.read(
+        {
+            "points": {n: {"x": p["x"], "y": p["y"], "z": 0, "fixed": ["z"]} for n, p in plane["points"].items()},
+            "bodies": {"f": {**frame, **flat, "fixed": list(flat), "points": own}},
+            "instruments": plane["instruments"],
+            "observations": rows,
+            "wanted": [{"id": "yaw", "type": "yaw", "body": "f", "to": "axis"}],
+        }
+    )
+
+
+def ratio_of(one: Callable[[], object], other: Callable[[], object], pairs: int = 40) -> float:
+    """The median over pairs of one's time ÷ the other's."""
+    ratios = []
+    for _ in range(pairs):
+        start = time.perf_counter()
+        one()
+        middle = time.perf_counter()
+        other()
+        ratios.append((middle - start) / (time.perf_counter() - middle))
+    return float(np.median(ratios))
+
+
+def state_network_ratio() -> float:
+    """A 16-reading network solved as a state ÷ by its own engine."""
+    plane, space = NetworkInput.read(network()), in_space(network())
+    (told,) = solve(space).wanted
+    frame = solve_network(plane).frame
+    assert told is not None
+    assert frame is not None
+    assert np.allclose((told.value, told.u), (frame.yaw_deg, frame.u_yaw_deg))
+    return ratio_of(lambda: solve(space), lambda: solve_network(plane))
+
+
+def state_design_ratio() -> float:
+    """The same network planned: matrix and factors at the first guesses of state ÷ those of ``design``."""
+    plane, space = NetworkInput.read(network()), in_space(network())
+
+    def planned() -> object:
+        work = Work(space)
+        return factored(work.at(work.equations.unknowns.start)[1]())
+
+    return ratio_of(planned, lambda: layout(plane))

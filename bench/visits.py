@@ -6,12 +6,12 @@ then compared with true: scatter against u, smallest errors against how often th
 """
 
 import math
-import time
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from scipy.optimize import least_squares
+from statistics_of_networks import ratio_of
 
 from escuadra.core.state import StateInput, solve
 from escuadra.core.state.solution import Work, converged
@@ -218,17 +218,6 @@ def planted(visits: int = 400) -> dict[str, float]:
     return found
 
 
-def _median(pairs: int, one: Callable[[], object], other: Callable[[], object]) -> float:
-    ratios = []
-    for _ in range(pairs):
-        start = time.perf_counter()
-        one()
-        middle = time.perf_counter()
-        other()
-        ratios.append((middle - start) / (time.perf_counter() - middle))
-    return float(np.median(ratios))
-
-
 def by_scipy(given: StateInput, slopes: bool = False) -> Callable[[], np.ndarray]:
     """The same residuals through ``least_squares(method="lm")``: its own differences, or our derivatives."""
     work = Work(given)
@@ -260,10 +249,10 @@ def state_ratio(slopes: bool = False, pairs: int = 15) -> float:
     moved = work.equations.unknowns.start.copy()
     moved[work.free] = other()
     assert np.allclose(work.at(moved)[0], here.misfit, atol=1e-4)
-    return _median(pairs, lambda: solve(given), other)
+    return ratio_of(lambda: solve(given), other, pairs)
 
 
 def epochs_ratio(many: int = 30, few: int = 6, pairs: int = 15) -> float:
     """A visit of many epochs ÷ one of few."""
     long, short = (StateInput.read(Visit(3, epochs=n).given()) for n in (many, few))
-    return _median(pairs, lambda: solve(long), lambda: solve(short))
+    return ratio_of(lambda: solve(long), lambda: solve(short), pairs)

@@ -15,6 +15,7 @@ from escuadra.core.adjustment import NONCENTRALITY
 from escuadra.core.axes import short_way
 from escuadra.core.chisquare import quantile
 from escuadra.core.errors import BadInput, NotDetermined
+from escuadra.core.network import SHARED_BLAME
 from escuadra.core.state.assembly import Assembled, assembled
 from escuadra.core.state.box import bounds, joint, within
 from escuadra.core.state.factors import Factors, factored
@@ -25,7 +26,6 @@ from escuadra.core.symmetry import CRITICAL_W
 
 NO_REDUNDANCY = 1e-6
 LOOSE = 1e-6
-SHARED_BLAME = 0.95
 MOST_ROUNDS, UNDAMPED_ROUNDS, MOST_HALVINGS = 90, 30, 5
 DAMPED = 1e-6
 AT_REST = 1e-12
