@@ -1,6 +1,7 @@
 """The application beside bare pages: a reading's round trip, replay of a long log, start-up, memory."""
 
 import atexit
+import hashlib
 import json
 import os
 import shutil
@@ -22,14 +23,15 @@ from fastapi.testclient import TestClient
 from jinja2 import Environment
 from sqlalchemy import create_engine, text
 
-from escuadra.core.job.events import Event
 from escuadra.core.job.setup import solved_network
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State, fold
+from escuadra.core.stream import Event
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage
 from escuadra.store import dialect
+from escuadra.store.verification import Verification
 from escuadra.web.app import create_app
 
 PAIRS = 50
@@ -139,6 +141,40 @@ def replay_ratio() -> float:
 
     assert [Event.model_validate(entry) for entry in parsed()] == events  # type: ignore[attr-defined]
     return ratio_of(ours, parsed)
+
+
+def verify_ratio(visits: int = 60, pairs: int = 9) -> float:
+    """All of ``verify`` ÷ reading the same rows of entries, journal and pins, and hashing their texts."""
+    with tempfile.TemporaryDirectory() as folder:
+        garage = Garage(Path(folder) / "g", lambda: time.time_ns() // 1_000_000)
+        who = a_job_with(200, garage)
+        for k in range(visits):
+            who.take_in(number=f"V-{k}", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
+            who.ready()
+            who.stance(1, 2, -1, 0)
+        engine = garage.store.engine
+
+        def ours() -> None:
+            assert list(Verification(engine, garage.files).wrongs()) == []
+
+        def read() -> None:
+            with engine.connect() as connection:
+                for table in ("entry", "journal", "pinned"):
+                    rows = connection.execution_options(yield_per=500).execute(text(f"SELECT * FROM {table}"))
+                    for row in rows:
+                        hashlib.sha256(row[-2].encode() if isinstance(row[-2], str) else b"").hexdigest()
+
+        ours()
+        read()
+        ratios = []
+        for _ in range(pairs):
+            start = time.perf_counter()
+            ours()
+            middle = time.perf_counter()
+            read()
+            ratios.append((middle - start) / (time.perf_counter() - middle))
+        garage.close()
+    return statistics.median(ratios)
 
 
 PYCACHE = tempfile.mkdtemp(prefix="escuadra-bench-")

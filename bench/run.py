@@ -55,6 +55,7 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     what = "planning: state's matrix and factors ÷ design's (reported, likewise)"
     keep("state_design_ratio", networks.state_design_ratio, (0, math.inf), what)
     keep("replay_ratio", application.replay_ratio, (0, 5), "folding and deriving 2,000 events ÷ parsing their JSON")
+    keep("verify_ratio", application.verify_ratio, (0, 2), "verify ÷ reading and hashing the same rows")
     keep("reading_ratio", application.reading_ratio, (0, 3), "a reading's round trip on 300 events ÷ a bare page")
     keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
     keep("start_ratio", application.start_ratio, (0, 2), "command to first page ÷ import fastapi, sqlalchemy, numpy")

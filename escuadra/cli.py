@@ -1,4 +1,7 @@
-"""The command line: serve, demo, compute, verify. Bad input prints one line that names the field and exits 2."""
+"""The command line: serve, demo, compute, verify, reindex, backup, restore.
+
+Bad input prints one line that names the field and exits 2.
+"""
 
 import contextlib
 import gc
@@ -174,31 +177,66 @@ def compute(kind: str, file: str) -> None:
 
 
 @app.command()
-def verify(data: Data = Path("data/garage")) -> None:
-    """Walk all logs and stored records; names the first event that was changed, and what is missing at the end."""
-    from escuadra.core.job.state import State, fold
+def verify(
+    data: Data = Path("data/garage"),
+    stream: Annotated[str | None, typer.Option(help="one stream alone, such as visit/ID or instrument/ID")] = None,
+) -> None:
+    """Hold all streams, the journal, pins, files and rows against each other; names whatever was changed."""
     from escuadra.store import FileStore, Store, dialect
+    from escuadra.store.verification import Verification
 
     if not dialect.there(data):
         raise BadInput("data", str(data), "a folder with a garage")
-    store, files, wrong, jobs = Store(dialect.address(data), read_only=True), FileStore(data / "files"), 0, 0
-    with store.reading() as log:
-        for broken in log.verify():
-            wrong += 1
-            print(f"{broken.number} ({broken.job}): event {broken.seq}: {broken.what}")
-        for row in log.rows(limit=1_000_000):
-            jobs += 1
-            try:
-                for signed, _, _ in fold(State(), log.events(row.id)).records:
-                    files.get(signed.record_json)
-                    files.get(signed.record_pdf)
-            except ValueError as error:
-                wrong += 1
-                print(f"{row.number} ({row.id}): {error}")
+    store, wrong = Store(dialect.address(data), read_only=True), 0
+
+    def progress(count: int) -> None:
+        print(f"{count} events", file=sys.stderr, flush=True)
+
+    walk = Verification(store.engine, FileStore(data / "files"), progress)
+    for found in walk.wrongs(stream):
+        wrong += 1
+        print(found, flush=True)
     store.close()
     if wrong:
         raise typer.Exit(1)
-    print(f"{jobs} logs and their records are as they were written.")
+    print(f"{walk.entries} events in {walk.streams} streams are as they were written, and all that they name.")
+
+
+@app.command()
+def reindex(data: Data = Path("data/garage")) -> None:
+    """Make lists, numbers and indexes anew from the streams."""
+    from escuadra.store import Store, dialect
+
+    if not dialect.there(data):
+        raise BadInput("data", str(data), "a folder with a garage")
+    with _held(data):
+        store = Store(dialect.address(data), data / "backups")
+        print(f"{store.reindex()} events read; everything that follows from them was made anew.")
+        store.close()
+
+
+@app.command()
+def backup(to: Annotated[Path, typer.Argument(help="file to write, .tar")], data: Data = Path("data/garage")) -> None:
+    """Copy a garage into one file, also while it is served: its database as of one moment, its files, its catalogue."""
+    from escuadra.store.backup import back_up
+
+    count = back_up(data, to)
+    print(f"{to}: the database and {count} files. Try it: escuadra restore --check {to}")
+
+
+@app.command()
+def restore(
+    file: Annotated[Path, typer.Argument(help="a backup")],
+    data: Data = Path("data/restored"),
+    check: Annotated[bool, typer.Option("--check", help="only try it: nothing is kept")] = False,
+) -> None:
+    """Bring a backup back into a new folder, and verify it there."""
+    from escuadra.store.backup import put_back, trial_folder
+
+    with trial_folder() if check else contextlib.nullcontext(data) as folder:
+        put_back(file, folder)
+        verify(folder, None)
+    print(f"{file} can be restored; nothing was kept." if check else f"restored into {data}")
 
 
 def main() -> None:

@@ -16,13 +16,13 @@ from pydantic import ValidationError
 
 import escuadra.core.job.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
 from escuadra.core.errors import BadInput, bad_input
-from escuadra.core.job.events import canonical
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.stream import canonical
 from escuadra.core.tool import Tool
 
 Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)

@@ -8,18 +8,18 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Annotated, Literal
+from typing import Literal
 
 from pydantic import Field
 
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
-from escuadra.core.job.events import Person
 from escuadra.core.job.mechanics import Mechanics
-from escuadra.core.model import Frozen, Line, Number
+from escuadra.core.model import Line, Number
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
 from escuadra.core.selfcheck import TEN_METRES, Found, SelfCheck
+from escuadra.core.stream import Event, Payload, Person
 from escuadra.core.tool import Tool
 
 HORIZON_DAYS = 1500
@@ -31,71 +31,131 @@ Trust = Literal["holds", "out", "undecided", "stale", "open"]
 Doubt = Literal["dropped", "out", "overdue"]
 
 
-class Entered(Frozen):
+class Said(Payload):
+    """What is said in an instrument's stream."""
+
+    day: date = Field(description="in the garage's zone")
+    at: int | None = Field(None, ge=0, le=LATEST, description="UTC milliseconds, where it happened before it was told")
+    by: Line = Field("", max_length=120, description="who did it, where that is told by somebody else")
+
+    def apply(self, state: "History", event: Event) -> "History":
+        """The history with this entry."""
+        who = Person(id=event.person.id, name=self.by) if self.by else event.person
+        entry = HistoryEntry(event.seq, self.happened(event), who, self)
+        return self.put(replace(state, entries=(*state.entries, entry)))
+
+    def happened(self, event: Event) -> int:
+        """When it happened."""
+        return event.at if self.at is None else self.at
+
+    def put(self, history: "History") -> "History":
+        """What it changes besides."""
+        return history
+
+
+class Entered(Said):
     """It was taken into the register, or what its sheet says was changed."""
 
-    kind: Literal["entered"] = "entered"
+    code = "entered"
+
     tool: Tool
 
+    def put(self, history: "History") -> "History":
+        """A sheet, and in use."""
+        return replace(history, tool=self.tool, retired=False)
 
-class Checked(Frozen):
+
+class Checked(Said):
     """A self-check: what was read, as typed and as understood, and what it found."""
 
-    kind: Literal["checked"] = "checked"
+    code = "checked"
+
     check: str
     typed: dict[str, list[str]] = Field(description="by step")
     readings: dict[str, list[Number]] = Field(description="by step: mm, degrees, kPa or V")
     found: Found
 
+    def put(self, history: "History") -> "History":
+        """A check that holds ends what a drop began."""
+        return replace(history, dropped=None) if self.found.state == "holds" else history
 
-class Dropped(Frozen):
+
+class Dropped(Said):
     """It fell, was knocked over or run over."""
 
-    kind: Literal["dropped"] = "dropped"
+    code = "dropped"
+
     words: Line = Field("", max_length=200)
 
+    def put(self, history: "History") -> "History":
+        """Out of use until a check holds."""
+        return replace(history, dropped=history.entries[-1])
 
-class Given(Frozen):
+
+class Given(Said):
     """Somebody has it; nobody: it hangs at its place."""
 
-    kind: Literal["given"] = "given"
+    code = "given"
+
     to: str = ""
     name: str = ""
 
+    def put(self, history: "History") -> "History":
+        """Who has it."""
+        return replace(history, holder=self if self.to else None)
 
-class Documented(Frozen):
+
+class Documented(Said):
     """Its data sheet or certificate."""
 
-    kind: Literal["documented"] = "documented"
+    code = "documented"
+
     name: Line = Field(max_length=120)
     media: str
     digest: str
 
+    def put(self, history: "History") -> "History":
+        """The newest one counts."""
+        return replace(history, document=self)
 
-class Learned(Frozen):
+
+class Learned(Said):
     """What the moves of a job taught about a frame's yaw screw."""
 
-    kind: Literal["learned"] = "learned"
+    code = "learned"
+
     job: str = Field(description="its number")
     mechanics: Mechanics
 
+    def put(self, history: "History") -> "History":
+        """The newest counts."""
+        return replace(history, learned=self)
 
-class Retired(Frozen):
+
+class Retired(Said):
     """It is not used any more."""
 
-    kind: Literal["retired"] = "retired"
+    code = "retired"
+
+    def put(self, history: "History") -> "History":
+        """Out of use for good."""
+        return replace(history, retired=True)
 
 
-Said = Annotated[Entered | Checked | Dropped | Given | Documented | Learned | Retired, Field(discriminator="kind")]
-
-
-class HistoryEntry(Frozen):
+@dataclass(frozen=True)
+class HistoryEntry:
     """One entry of an instrument's history."""
 
-    at: int = Field(ge=0, le=LATEST, description="UTC milliseconds, for people")
-    day: date = Field(description="in the garage's zone")
+    seq: int
+    at: int
+    """UTC milliseconds, for people."""
     person: Person
     said: Said
+
+    @property
+    def day(self) -> date:
+        """In the garage's zone."""
+        return self.said.day
 
 
 @dataclass(frozen=True)
@@ -216,24 +276,13 @@ class History:
         return drift(DriftInput(history=course, limit=check.limit_of(self.tool), horizon_days=HORIZON_DAYS))
 
 
-def fold_history(history: History, entries: Iterable[HistoryEntry]) -> History:
-    """The history after further entries, in the order of their time; a check that holds ends what a drop began."""
-    for entry in sorted(entries, key=lambda e: e.at):
-        said = entry.said
-        history = replace(history, entries=(*history.entries, entry))
-        match said:
-            case Entered():
-                history = replace(history, tool=said.tool, retired=False)
-            case Dropped():
-                history = replace(history, dropped=entry)
-            case Checked() if said.found.state == "holds":
-                history = replace(history, dropped=None)
-            case Given():
-                history = replace(history, holder=said if said.to else None)
-            case Documented():
-                history = replace(history, document=said)
-            case Learned():
-                history = replace(history, learned=said)
-            case Retired():
-                history = replace(history, retired=True)
+def fold_history(history: History, events: Iterable[Event]) -> History:
+    """The history after further events, in the order in which they happened."""
+    told = [(event.payload, event) for event in events]
+    for said, event in sorted(told, key=lambda pair: (pair[0].happened(pair[1]), pair[1].seq)):
+        history = said.apply(history, event)
     return history
+
+
+SAID: dict[str, type[Said]] = {kind.code: kind for kind in Said.__subclasses__()}
+"""Everything that can be said of an instrument, by its code."""

@@ -1,11 +1,11 @@
-"""A survey while it is taken: begun, read point by point or as a file, taken back, closed; nothing is rewritten.
+"""A survey's stream: begun, read point by point or as a file, taken back, closed; nothing is rewritten.
 
-``fold_survey`` gives what the entries amount to; ``at`` is UTC milliseconds and for people only.
+``fold_survey`` gives what the events amount to.
 """
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
 from typing import Literal
@@ -13,18 +13,19 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.events import Person
-from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.model import Number, Positive
+from escuadra.core.stream import Event, Payload, Person
 from escuadra.core.survey import MOST_POINTS, Survey, SurveyPoint, SurveyReading
 from escuadra.core.wording import BEAM, amount
 
 Reads = Literal["staff", "height"]
 
 
-class Begun(Frozen):
+class Begun(Payload):
     """What is settled before the first point is read."""
 
-    kind: Literal["begun"] = "begun"
+    code = "survey_begun"
+
     bay: str
     taken_on: date
     valid_until: date
@@ -35,46 +36,89 @@ class Begun(Frozen):
     note: str = ""
     tilt: Number = Field(0.0, description="of the level, found at its last check: staff too long for each mm of sight")
 
+    def apply(self, state: "Draft | None", event: Event) -> "Draft":
+        """The draft begins."""
+        return Draft(self, event.person)
 
-class PointRead(Frozen):
+
+class _Further(Payload):
+    """What is said of a survey that was begun."""
+
+    def apply(self, state: "Draft | None", event: Event) -> "Draft":
+        """The draft with this; raises ``BadInput`` where none was begun."""
+        if state is None:
+            raise BadInput("survey", "nothing", "a survey that was begun")
+        return self.put(state, event)
+
+    def put(self, draft: "Draft", event: Event) -> "Draft":
+        """The draft with this."""
+        raise NotImplementedError
+
+
+class PointRead(_Further):
     """One figure, as typed and as understood."""
 
-    kind: Literal["read"] = "read"
+    code = "point_read"
+
     point: str
     setup: str = "1"
     typed: str
     value: Number = Field(description="mm")
 
+    def put(self, draft: "Draft", event: Event) -> "Draft":
+        """One figure more."""
+        reading = SurveyReading.read({"point": self.point, "setup": self.setup, draft.begun.reads: self.value})
+        return draft.with_figures([Figure(event.seq, event.person, self.typed, reading)])
 
-class FileRead(Frozen):
+
+class FileRead(_Further):
     """Many figures at once, from a file or pasted."""
 
-    kind: Literal["file"] = "file"
+    code = "file_read"
+
     readings: list[SurveyReading]
 
+    def put(self, draft: "Draft", event: Event) -> "Draft":
+        """Its figures more."""
+        return draft.with_figures([Figure(event.seq, event.person, "file", reading) for reading in self.readings])
 
-class Stationed(Frozen):
+
+class Stationed(_Further):
     """Where the level stood in a set-up, in bay axes; a later one wins."""
 
-    kind: Literal["stationed"] = "stationed"
+    code = "level_stationed"
+
     setup: str
     x: Number
     y: Number
 
+    def put(self, draft: "Draft", event: Event) -> "Draft":
+        """The level's place."""
+        return replace(draft, stations={**draft.stations, self.setup: (self.x, self.y)})
 
-class TakenBack(Frozen):
+
+class TakenBack(_Further):
     """A figure that was taken back."""
 
-    kind: Literal["taken_back"] = "taken_back"
+    code = "taken_back"
+
     entry: int
 
+    def put(self, draft: "Draft", event: Event) -> "Draft":
+        """Without that entry's figures."""
+        return replace(draft, figures=tuple(f for f in draft.figures if f.entry != self.entry))
 
-class SurveyEntry(Frozen):
-    """One entry of a survey's log."""
 
-    at: int
-    person: Person
-    said: Begun | PointRead | FileRead | Stationed | TakenBack = Field(discriminator="kind")
+class Closed(_Further):
+    """What was read became a sheet that stays."""
+
+    code = "survey_closed"
+
+    sheet: str = Field(description="hash of the survey as it is pinned")
+
+    def put(self, draft: "Draft", event: Event) -> "Draft":
+        """Nothing more is read."""
+        return replace(draft, sheet=self.sheet)
 
 
 @dataclass(frozen=True)
@@ -94,8 +138,18 @@ class Draft:
     begun: Begun
     person: Person
     figures: tuple[Figure, ...] = ()
-    setups: tuple[str, ...] = field(default=("1",))
     stations: dict[str, tuple[float, float]] = field(default_factory=dict)
+    sheet: str | None = None
+    """Hash of the survey that it was closed as."""
+
+    def with_figures(self, figures: list[Figure]) -> "Draft":
+        """With further figures."""
+        return replace(self, figures=(*self.figures, *figures))
+
+    @property
+    def setups(self) -> tuple[str, ...]:
+        """Where the level stood, by name."""
+        return tuple(dict.fromkeys(["1", *(figure.reading.setup for figure in self.figures)]))
 
     @cached_property
     def places(self) -> dict[str, tuple[float, float]]:
@@ -153,27 +207,11 @@ class Draft:
         return Survey.read({**taken, "person": self.person.name, "points": begun.points, "readings": readings})
 
 
-def fold_survey(entries: Iterable[SurveyEntry]) -> Draft:
-    """The survey that entries amount to; raises ``BadInput`` where the first is not its beginning."""
-    figures: dict[int, list[Figure]] = {}
-    stations: dict[str, tuple[float, float]] = {}
-    begun: Begun | None = None
-    person: Person | None = None
-    for seq, entry in enumerate(entries, 1):
-        said = entry.said
-        if isinstance(said, Begun):
-            begun, person = said, entry.person
-        elif isinstance(said, Stationed):
-            stations[said.setup] = (said.x, said.y)
-        elif isinstance(said, TakenBack):
-            figures.pop(said.entry, None)
-        elif begun is not None and isinstance(said, PointRead):
-            reading = SurveyReading.read({"point": said.point, "setup": said.setup, begun.reads: said.value})
-            figures[seq] = [Figure(seq, entry.person, said.typed, reading)]
-        elif isinstance(said, FileRead):
-            figures[seq] = [Figure(seq, entry.person, "file", reading) for reading in said.readings]
-    if begun is None or person is None:
+def fold_survey(events: Iterable[Event]) -> Draft:
+    """The survey that events amount to; raises ``BadInput`` where the first is not its beginning."""
+    draft: Draft | None = None
+    for event in events:
+        draft = event.payload.apply(draft, event)
+    if draft is None:
         raise BadInput("survey", "nothing", "a survey that was begun")
-    kept = tuple(figure for group in figures.values() for figure in group)
-    setups = dict.fromkeys(["1", *(figure.reading.setup for figure in kept)])
-    return Draft(begun, person, kept, tuple(setups), stations)
+    return draft

@@ -8,14 +8,14 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.events import Answered, Disturbed, Person, ReadingTaken, ToolUsed, made
+from escuadra.core.job.events import Answered, Disturbed, ReadingTaken, ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
-from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
+from escuadra.core.stream import Payload, Person, made
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 ROBOT = Person(id="robot", name="Robot technician", known="itself")
@@ -34,7 +34,7 @@ class Desk:
     def __init__(self, plan: Plan) -> None:
         self.plan, self.state, self._seq = plan, State(), 0
 
-    def say(self, payload: Frozen) -> None:
+    def say(self, payload: Payload) -> None:
         """Append an event."""
         self._seq += 1
         self.state = fold(self.state, [made("robot", self._seq, f"r{self._seq}", self._seq * 1000, ROBOT, payload)])

@@ -16,7 +16,8 @@ from typing import Any
 from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.ground import Ground, ground
-from escuadra.core.job.events import Person, Pinned, canonical
+from escuadra.core.house import survey_stream
+from escuadra.core.job.events import Pinned
 from escuadra.core.parking import Lot, Parking, fits, park
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
@@ -25,14 +26,15 @@ from escuadra.core.room import STEP_MM
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import Standing, said_place, stand, target_places
+from escuadra.core.stream import Person, canonical
 from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid
 from escuadra.core.survey_log import (
     Begun,
+    Closed,
     Draft,
     FileRead,
     PointRead,
     Stationed,
-    SurveyEntry,
     TakenBack,
     fold_survey,
 )
@@ -106,10 +108,10 @@ class Floors:
 
     def keep_bay(self, bay: Bay, person: str, base: str | None) -> str:
         """A new revision of a bay's sheet; refused where another was kept since ``base``."""
-        self.person(person)
-        self.store.add_bay(bay.name)
+        who = self.person(person)
+        self.store.add_bay(bay.name, who)
         digest = self._pin("bay", bay.name, bay)
-        if not self.store.keep_bay(bay.name, digest, base):
+        if not self.store.keep_bay(bay.name, digest, base, who):
             raise Conflict("This bay was changed by others since you looked. Look again, then change it.")
         return digest
 
@@ -148,14 +150,13 @@ class Floors:
 
     def draft(self, id: str) -> Draft:
         """A survey as its entries leave it."""
-        return fold_survey(SurveyEntry.model_validate_json(text) for text in self.store.survey_entries(self.row(id).id))
+        return fold_survey(self.store.events(survey_stream(self.row(id).id)))
 
     def _append(self, id: str, person: str, client_id: str, said: SurveySaid) -> Draft:
         keyed(client_id)
         if self.row(id).sheet is not None:
             raise Conflict("This survey is closed: it stays as it was. Begin another.")
-        entry = SurveyEntry(at=self.clock(), person=self.person(person), said=said)
-        self.store.append_survey(id, client_id, canonical(entry.model_dump(mode="json")))
+        self.store.append(survey_stream(id), client_id, said, self.person(person))
         return self.draft(id)
 
     def begin(self, begun: Begun, person: str, client_id: str) -> str:
@@ -166,8 +167,7 @@ class Floors:
         if begun.valid_until < begun.taken_on:
             raise BadInput("valid_until", begun.valid_until.isoformat(), f"a day from {begun.taken_on} on")
         id = uuid.uuid5(uuid.NAMESPACE_OID, client_id).hex[:12]
-        self.store.begin_survey(id, begun.bay, self.clock())
-        self._append(id, person, client_id, begun)
+        self.store.append(survey_stream(id), client_id, begun, self.person(person))
         return id
 
     def begin_on_grid(self, bay: str, step: float, margin: float, person: str, client_id: str, **more: Any) -> str:
@@ -285,14 +285,14 @@ class Floors:
 
     def close(self, id: str, person: str) -> Surveyed:
         """Close a survey: what was read becomes a sheet that stays; raises ``BadInput`` where it spans no area."""
-        self.person(person)
+        who = self.person(person)
         if self.row(id).sheet is None:
             survey = self.draft(id).survey()
             made = ground(survey)
             assert made.meshes
             digest = self._pin("survey", survey.bay, survey)
             self.store.pin(f"triangles-{digest}", "triangles", survey.bay, 1, canonical(made.triangles))
-            self.store.close_survey(id, digest)
+            self.store.append(survey_stream(id), "closed", Closed(sheet=digest), who)
         return self.closed(id)
 
     # --- standing and parking

@@ -20,6 +20,7 @@ from escuadra.catalogue import Catalogue, Entry, load
 from escuadra.catalogue.library import KINDS, PRACTICE
 from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.house import visit_stream
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import (
     Answered,
@@ -28,7 +29,6 @@ from escuadra.core.job.events import (
     FrameKnown,
     Overridden,
     OverrideWithdrawn,
-    Person,
     Pinned,
     Placed,
     ReadingTaken,
@@ -37,7 +37,6 @@ from escuadra.core.job.events import (
     TakenIn,
     ToolUsed,
     Withdrawn,
-    made,
 )
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
@@ -45,10 +44,10 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.job.told import mechanics
-from escuadra.core.model import Frozen
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Question, Understood, confirmed, understand
+from escuadra.core.stream import Payload, Person, made
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn, Unreadable, keyed
@@ -65,7 +64,7 @@ class Garage:
     def __init__(self, data: Path, clock: Callable[[], int], catalogue: Catalogue | None = None) -> None:
         data.mkdir(parents=True, exist_ok=True)
         self.data, self.clock = data, clock
-        self.store = Store(dialect.address(data), data / "backups")
+        self.store = Store(dialect.address(data), data / "backups", clock=lambda: self.clock())
         self.files = FileStore(data / "files")
         self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
         self.floors = Floors(self.store, lambda: self.clock(), self.person)
@@ -182,8 +181,7 @@ class Garage:
         The newest first; sheets are not worked out for it.
         """
         with self.store.reading() as log:
-            rows = [row for row in log.rows(limit=1_000_000) if (row.stage == "signed") is signed]
-            return [row for row in rows if self._relies(log, row, tool, since)]
+            return [row for row in log.using(tool, signed) if self._relies(log, row, tool, since)]
 
     def _relies(self, log: Log, row: Row, tool: str, since: int) -> bool:
         try:
@@ -204,7 +202,7 @@ class Garage:
         job: str,
         person: str | Person,
         client_id: str,
-        make: Callable[[State, Sheet], Frozen],
+        make: Callable[[State, Sheet], Payload],
         head: str | None = None,
         when_signed: bool = False,
     ) -> Opened:
@@ -223,15 +221,15 @@ class Garage:
             if head is not None and head != row.head:
                 raise Conflict("Others have recorded since you looked. Look at the sheet again, then sign.")
             payload = make(state, before.sheet)
-            new = made(job, row.count + 1, client_id, self.clock(), who, payload)
+            new = made(visit_stream(job), row.count + 1, client_id, self.clock(), who, payload)
             after = fold(state, [new])
             sheet = self._derived(job, after, payload, new.at, before.sheet.underivable)
-            row = log.append(row, new, after.stage)
+            row = log.append(row, new, after.stage, payload)
         self._states[job], self._sheets[job] = (row.head, after), (row.head, sheet)
         self._announce(row)
         return Opened(row, sheet)
 
-    def _derived(self, job: str, after: State, payload: Frozen, at: int, known: Collection[str] = ()) -> Sheet:
+    def _derived(self, job: str, after: State, payload: Payload, at: int, known: Collection[str] = ()) -> Sheet:
         """The sheet that follows from a payload; raises ``BadInput`` where it loses what could be worked out before.
 
         ``known``: what could not be worked out before it either.
@@ -259,7 +257,7 @@ class Garage:
         with self._changing(job) as (log, row, state):
             if log.known(job, key) or state.signed is not None:
                 return
-            new = made(job, row.count + 1, key, self.clock(), who, said)
+            new = made(visit_stream(job), row.count + 1, key, self.clock(), who, said)
             after = fold(state, [new])
             row = log.append(row, new, after.stage)
         self._states[job] = (row.head, after)
@@ -284,14 +282,10 @@ class Garage:
             pins=[*(_pinned(entry) for entry in entries), *self._bay_pins(asked.bay)],
         )
         with self.store.writing() as log:
-            rows = log.rows(limit=1_000_000)
-            if not any(row.id == job for row in rows):
-                if any(row.number == asked.number for row in rows):
-                    raise BadInput("number", asked.number, "a job number that is not in use yet")
-                new = made(job, 1, key, now, who, payload)
+            if not log.known(job, key):
+                new = made(visit_stream(job), 1, key, now, who, payload)
                 self._derived(job, fold(State(), [new]), payload, now)
-                log.create(job, asked.number, now)
-                log.append(log.row(job), new, "taken_in")
+                log.begin(job, new, payload)
         scale = self.instruments.scale_of(asked.frame)
         if scale is not None and scale.learned is not None:
             known = FrameKnown(mechanics=scale.learned.mechanics)
@@ -400,7 +394,7 @@ class Garage:
     def answer(self, job: str, slot: str, value: str, person: str, client_id: str) -> Opened:
         """Answer a tick or a choice."""
 
-        def make(_state: State, sheet: Sheet) -> Frozen:
+        def make(_state: State, sheet: Sheet) -> Payload:
             where = _slot(sheet, slot)
             options = ("yes", "no") if where.ask == "tick" else where.options
             if where.ask == "number" or not value.strip() or (options and value not in options):
@@ -438,7 +432,7 @@ class Garage:
     def undo(self, job: str, person: str, client_id: str) -> Opened:
         """Take back one's own last reading or answer; it stays in the log as withdrawn."""
 
-        def make(state: State, _sheet: Sheet) -> Frozen:
+        def make(state: State, _sheet: Sheet) -> Payload:
             last = state.last_of(person)
             if last is None:
                 raise BadInput("undo", "nothing", "an entry of your own that still counts")
@@ -449,7 +443,7 @@ class Garage:
     def override(self, job: str, check: str, reason: str, person: str, client_id: str) -> Opened:
         """Accept a check that does not hold, with a reason; an empty reason takes an override back."""
 
-        def make(state: State, sheet: Sheet) -> Frozen:
+        def make(state: State, sheet: Sheet) -> Payload:
             view = sheet.check(check)
             if view is None:
                 raise BadInput("check", check, "a check of this sheet")
@@ -481,7 +475,7 @@ class Garage:
         else:
             digests = "", ""
 
-        def make(state: State, sheet: Sheet) -> Frozen:
+        def make(state: State, sheet: Sheet) -> Payload:
             if not sheet.can_sign:
                 names = ", ".join(view.check.title for view in sheet.unsettled)
                 raise Conflict(f"Not settled yet: {names}.")
@@ -502,7 +496,7 @@ class Garage:
     def reopen(self, job: str, reason: str, person: str, client_id: str) -> Opened:
         """Begin a new revision of a signed sheet; the signed one stays."""
 
-        def make(state: State, _sheet: Sheet) -> Frozen:
+        def make(state: State, _sheet: Sheet) -> Payload:
             if state.signed is None:
                 raise Conflict("This sheet is not signed: there is nothing to reopen.")
             if len(re.findall(r"\w", reason)) < 10:
@@ -530,7 +524,7 @@ def _day(text: str) -> date:
         raise BadInput("value", text, "a day as year-month-day, such as 2026-03-05") from error
 
 
-def _told(payload: Frozen) -> str:
+def _told(payload: Payload) -> str:
     """What was entered, as the one who entered it would say it."""
     for name in ("understood", "value", "amount", "by", "place", "procedure"):
         found = getattr(payload, name, None)

@@ -13,7 +13,8 @@ from datetime import date
 from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.guided import CHECKS
-from escuadra.core.job.events import Doubted, Person, canonical
+from escuadra.core.house import instrument_stream
+from escuadra.core.job.events import Doubted
 from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
@@ -25,7 +26,6 @@ from escuadra.core.register import (
     Entered,
     Given,
     History,
-    HistoryEntry,
     Learned,
     Retired,
     Said,
@@ -33,11 +33,11 @@ from escuadra.core.register import (
     fold_history,
 )
 from escuadra.core.selfcheck import Found, SelfCheck, judged
+from escuadra.core.stream import ITSELF, Event, Person, canonical
 from escuadra.core.tool import Tool
 from escuadra.jobs.register_files import from_csv, from_json, to_csv, to_json
 from escuadra.store import FileStore, Store
 
-ITSELF = Person(id="escuadra", name="Escuadra", known="itself")
 LARGEST_DOCUMENT = 8_000_000
 MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
 """What a document may be, by its first bytes."""
@@ -69,14 +69,13 @@ class Instruments:
 
     def every(self) -> dict[str, History]:
         """All instruments by id: those of the catalogue and those entered here."""
-        texts = self.store.instrument_entries()
-        counts = {id: len(entries) for id, entries in texts.items()}
+        told = self.store.instruments()
+        counts = {id: len(events) for id, events in told.items()}
         if self._kept[0] != counts:
             found = {e.id: History(e.content) for e in self.catalogue.all("tool")}
-            for id, entries in texts.items():
-                read = [HistoryEntry.model_validate_json(text) for text in entries]
+            for id, events in told.items():
                 shelf = found.get(id)
-                history = fold_history(shelf or _first_sheet(id, read), read)
+                history = fold_history(shelf or _first_sheet(id, events), events)
                 if shelf is not None and shelf.tool.revision > history.tool.revision:
                     history = replace(history, tool=shelf.tool)
                 found[id] = history
@@ -128,18 +127,17 @@ class Instruments:
         """Keep what a job's moves taught about a frame's yaw screw, once a job; nothing where it has no scale here."""
         scale = self.scale_of(frame)
         if scale is not None:
-            self._append(scale.tool.id, Learned(job=job, mechanics=known), who, f"learned-{job}")
+            self._append(scale.tool.id, Learned(day=self.today(), job=job, mechanics=known), who, f"learned-{job}")
 
     def _append(self, id: str, said: Said, who: Person, key: str) -> bool:
         if not isinstance(said, Entered):
             self._sheet_first(self.one(id).tool, who)
-        entry = HistoryEntry(at=self.clock(), day=self.today(), person=who, said=said)
-        return self.store.append_instrument(id, key or uuid.uuid4().hex, canonical(entry.model_dump(mode="json")))
+        return self.store.append(instrument_stream(id), key or uuid.uuid4().hex, said, who)
 
     def _sheet_first(self, tool: Tool, who: Person) -> None:
         """A history begins with its instrument's sheet: it stays readable when the catalogue's is gone."""
-        if tool.id not in self.store.instrument_entries():
-            self._append(tool.id, Entered(tool=tool), who, f"{tool.id}-sheet")
+        if tool.id not in self.store.instruments():
+            self._append(tool.id, Entered(day=self.today(), tool=tool), who, f"{tool.id}-sheet")
 
     def enter(self, tool: Tool, person: str, key: str = "", new: bool = True) -> History:
         """Take an instrument into the register, or change what its sheet says."""
@@ -151,19 +149,19 @@ class Instruments:
             raise BadInput("name", tool.name, "a name that no instrument here has yet")
         if not new and known is None:
             raise BadInput("id", tool.id, "an instrument of the register")
-        self._append(tool.id, Entered(tool=tool), who, key)
+        self._append(tool.id, Entered(day=self.today(), tool=tool), who, key)
         return self.one(tool.id)
 
     def give(self, id: str, to: str, person: str, key: str = "") -> None:
         """Somebody takes it; nobody: it goes back to its place."""
         self.one(id)
         name = self.person(to).name if to else ""
-        self._append(id, Given(to=to, name=name), self.person(person), key)
+        self._append(id, Given(day=self.today(), to=to, name=name), self.person(person), key)
 
     def retire(self, id: str, person: str, key: str = "") -> None:
         """Take it out of use for good; its history stays."""
         self.one(id)
-        self._append(id, Retired(), self.person(person), key)
+        self._append(id, Retired(day=self.today()), self.person(person), key)
 
     def document(self, id: str, name: str, content: bytes, person: str, key: str = "") -> None:
         """Keep its data sheet or certificate: a PDF, PNG or JPEG."""
@@ -175,7 +173,7 @@ class Instruments:
         digest = self.files.put(content)
         self._append(
             id,
-            Documented.read({"name": name[:120] or "document", "media": media, "digest": digest}),
+            Documented.read({"day": self.today(), "name": name[:120] or "document", "media": media, "digest": digest}),
             self.person(person),
             key,
         )
@@ -183,7 +181,7 @@ class Instruments:
     def drop(self, id: str, words: str, person: str, key: str = "") -> list[str]:
         """It fell: numbers of the open jobs that relied on it since its last good check; they now say so."""
         history, who = self.one(id), self.person(person)
-        if not self._append(id, Dropped.read({"words": words.strip()[:200]}), who, key):
+        if not self._append(id, Dropped.read({"day": self.today(), "words": words.strip()[:200]}), who, key):
             return []
         return self._tell(history, "dropped", f"{history.tool.name} was dropped", who)
 
@@ -203,7 +201,7 @@ class Instruments:
         """Keep a self-check; where it is out, numbers of the open jobs that relied on the instrument."""
         history, who = self.one(id), self.person(person)
         found = judged(self._check(id, check), history.tool, readings)
-        said = Checked(check=check, typed=typed, readings=readings, found=found)
+        said = Checked(day=self.today(), check=check, typed=typed, readings=readings, found=found)
         if not self._append(id, said, who, key) or found.state != "out":
             return found, []
         words = f"{history.tool.name} was found out: {CHECKS[check].title.lower()}"
@@ -255,22 +253,22 @@ class Instruments:
             read = from_csv(text, lambda id: h.tool if (h := self.every().get(id)) else None, who)
         added = 0
         for tool, entries in read:
-            here = {(e.at, e.said.kind) for e in self.every().get(tool.id, History(tool)).entries}
-            if tool.id not in self.every() and not any(isinstance(e.said, Entered) for e in entries):
+            here = {(e.at, e.said.code) for e in self.every().get(tool.id, History(tool)).entries}
+            if tool.id not in self.every() and not any(isinstance(said, Entered) for said in entries):
                 self.enter(tool, person)
                 added += 1
-            if entries and not isinstance(entries[0].said, Entered):
+            if entries and not isinstance(entries[0], Entered):
                 self._sheet_first(tool, who)
-            for entry in entries:
-                if (entry.at, entry.said.kind) not in here:
-                    line = canonical(entry.model_dump(mode="json"))
-                    added += self.store.append_instrument(tool.id, uuid.uuid5(uuid.NAMESPACE_OID, line).hex, line)
+            for said in entries:
+                if (said.at, said.code) not in here:
+                    line = canonical({"kind": said.code, **said.model_dump(mode="json")})
+                    added += self._append(tool.id, said, who, uuid.uuid5(uuid.NAMESPACE_OID, line).hex)
         return added
 
 
-def _first_sheet(id: str, entries: list[HistoryEntry]) -> History:
+def _first_sheet(id: str, events: list[Event]) -> History:
     """An instrument that was never in the catalogue begins with the sheet it was entered with."""
-    sheet = next((e.said.tool for e in entries if isinstance(e.said, Entered)), None)
+    sheet = next((said.tool for event in events if isinstance(said := event.payload, Entered)), None)
     if sheet is None:
         raise Conflict(f"The instrument {id} has a history but no sheet: its catalogue entry is gone.")
     return History(sheet)

@@ -12,9 +12,9 @@ from typing import Any
 from escuadra.core.errors import BadInput
 from escuadra.core.given import json_data, records, written
 from escuadra.core.guided import CHECKS, checks_for
-from escuadra.core.job.events import Person
-from escuadra.core.register import Checked, Dropped, Given, History, HistoryEntry, Retired, Said
+from escuadra.core.register import SAID, Checked, Dropped, Given, History, HistoryEntry, Retired, Said
 from escuadra.core.selfcheck import TEN_METRES, Found, judged
+from escuadra.core.stream import Person
 from escuadra.core.tool import Tool, check_days
 from escuadra.core.usual_accuracy import USUAL, said
 from escuadra.core.verdict import VerdictInput, verdict
@@ -22,33 +22,44 @@ from escuadra.core.verdict import VerdictInput, verdict
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
 SHEET = ("instrument", "name", "kind", "serial", "place", "reads", "unit", *FIGURES, "check_days")
 ENTRY = ("at", "what", "detail", "check", "readings", "value", "u", "limit", "state", "person")
-Read = list[tuple[Tool, list[HistoryEntry]]]
+Read = list[tuple[Tool, list[Said]]]
 Row = Mapping[str, str | None]
 
 
 def to_json(histories: Iterable[History]) -> str:
     """Every instrument with its whole history."""
     every = [
-        {"tool": h.tool.model_dump(mode="json"), "history": [e.model_dump(mode="json") for e in h.entries]}
-        for h in histories
+        {"tool": h.tool.model_dump(mode="json"), "history": [_line(entry) for entry in h.entries]} for h in histories
     ]
     return json.dumps({"instruments": every}, indent=2, ensure_ascii=False)
+
+
+def _line(entry: HistoryEntry) -> dict[str, Any]:
+    said = entry.said.model_dump(mode="json")
+    return {"kind": entry.said.code, **said, "at": entry.at, "by": entry.person.name}
+
+
+def _said(line: dict[str, Any]) -> Said:
+    kind = SAID.get(line["kind"])
+    if kind is None:
+        raise BadInput("kind", str(line["kind"]), f"one of {', '.join(SAID)}")
+    return kind.read({"at": line["at"], **{key: value for key, value in line.items() if key != "kind"}})
 
 
 def from_json(text: str) -> Read:
     """Instruments and histories; raises ``BadInput`` for what is not such a file."""
     try:
         given = json_data(text, "file", 'an object {"instruments": [...]}')["instruments"]
-        read = [(Tool.read(i["tool"]), [HistoryEntry.read(e) for e in i.get("history", [])]) for i in given]
+        read = [(Tool.read(i["tool"]), [_said(line) for line in i.get("history", [])]) for i in given]
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         if isinstance(error, BadInput):
             raise
         raise BadInput("file", str(error)[:80], 'an object {"instruments": [...]} as this page writes it') from error
     for tool, entries in read:
         known = [check.id for check in checks_for(tool)]
-        for e in entries:
-            if isinstance(e.said, Checked) and e.said.check not in known:
-                raise BadInput("check", f"{e.said.check} of {tool.id}", f"one of {', '.join(known) or 'none'}")
+        for entry in entries:
+            if isinstance(entry, Checked) and entry.check not in known:
+                raise BadInput("check", f"{entry.check} of {tool.id}", f"one of {', '.join(known) or 'none'}")
     return read
 
 
@@ -66,7 +77,7 @@ def to_csv(histories: Iterable[History]) -> str:
         for e in h.entries:
             if (cells := _cells(e.said)) is not None:
                 at = datetime.fromtimestamp(e.at / 1000, UTC).isoformat(timespec="milliseconds")
-                lines.append({"instrument": t.id, "at": at, "what": e.said.kind, **cells, "person": e.person.name})
+                lines.append({"instrument": t.id, "at": at, "what": e.said.code, **cells, "person": e.person.name})
     return written([columns, *([line.get(name, "") for name in columns] for line in lines)])
 
 
@@ -91,7 +102,7 @@ def from_csv(text: str, known: Callable[[str], Tool | None], person: Person) -> 
 
     The columns instrument, name, kind, resolution and accuracy_constant do; raises ``BadInput`` naming the line.
     """
-    found: dict[str, tuple[Tool, list[HistoryEntry]]] = {}
+    found: dict[str, tuple[Tool, list[Said]]] = {}
     for k, row in records(text, "file"):
         id = (row.get("instrument") or "").strip()
         if not id:
@@ -136,7 +147,7 @@ def _tool(row: Row) -> Tool:
     return Tool.read(data | {"contributions": figures})
 
 
-def _entry(what: str, row: Row, tool: Tool, person: Person) -> HistoryEntry:
+def _entry(what: str, row: Row, tool: Tool, person: Person) -> Said:
     text = (row.get("at") or "").strip()
     try:
         at = datetime.fromisoformat(text)
@@ -146,24 +157,25 @@ def _entry(what: str, row: Row, tool: Tool, person: Person) -> HistoryEntry:
         ) from error
     at = at if at.tzinfo else at.replace(tzinfo=UTC)
     detail = (row.get("detail") or "").strip()
-    said: Said
+    when: Any = {
+        "day": at.date(),
+        "at": round(at.timestamp() * 1000),
+        "by": (row.get("person") or person.name).strip()[:120],
+    }
     match what:
         case "checked":
-            said = _checked(row, tool)
+            return _checked(row, tool, when)
         case "dropped":
-            said = Dropped(words=detail[:200])
+            return Dropped(words=detail[:200], **when)
         case "given":
             to, _, name = detail.partition(" ")
-            said = Given(to=to, name=name)
+            return Given(to=to, name=name, **when)
         case "retired":
-            said = Retired()
-        case _:
-            raise BadInput("what", what, "sheet, checked, dropped, given or retired")
-    who = Person(id=person.id, name=(row.get("person") or person.name).strip())
-    return HistoryEntry(at=round(at.timestamp() * 1000), day=at.date(), person=who, said=said)
+            return Retired(**when)
+    raise BadInput("what", what, "sheet, checked, dropped, given or retired")
 
 
-def _checked(row: Row, tool: Tool) -> Checked:
+def _checked(row: Row, tool: Tool, when: Any) -> Checked:
     check = CHECKS.get((row.get("check") or "").strip())
     if check is None or tool.kind not in check.kinds:
         raise BadInput("check", row.get("check") or "nothing", f"a self-check of {tool.name}")
@@ -175,7 +187,7 @@ def _checked(row: Row, tool: Tool) -> Checked:
         except ValueError as error:
             raise BadInput("readings", text[:60], "such as height=3000;bottom=0 0 0;top=0.9 0.9 0.9") from error
         typed = {field: [f"{v:.10g}" for v in values] for field, values in readings.items()}
-        return Checked(check=check.id, typed=typed, readings=readings, found=judged(check, tool, readings))
+        return Checked(check=check.id, typed=typed, readings=readings, found=judged(check, tool, readings), **when)
     value, u, limit = _number(row, "value"), _number(row, "u", 1e-9), check.limit_of(tool)
     given = VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded")
     found = Found(
@@ -188,4 +200,4 @@ def _checked(row: Row, tool: Tool) -> Checked:
         bias=value if check.applies == "constant" else None,
         tilt=value / TEN_METRES if check.applies == "angle" else None,
     )
-    return Checked(check=check.id, typed={}, readings={}, found=found)
+    return Checked(check=check.id, typed={}, readings={}, found=found, **when)

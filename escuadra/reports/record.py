@@ -12,11 +12,12 @@ from zoneinfo import ZoneInfo
 from pydantic import Field
 
 from escuadra import __version__
-from escuadra.core.job.events import Person, Pinned, ReadingTaken, SaidThen
+from escuadra.core.job.events import Pinned, ReadingTaken, SaidThen
 from escuadra.core.job.sheet import CheckView
 from escuadra.core.job.state import Entry
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
+from escuadra.core.stream import Person
 from escuadra.core.wording import amount
 from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened

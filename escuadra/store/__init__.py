@@ -2,6 +2,6 @@
 
 from escuadra.store.database import Store
 from escuadra.store.files import FileStore
-from escuadra.store.log import Broken, Row
+from escuadra.store.log import Row
 
-__all__ = ["Broken", "FileStore", "Row", "Store"]
+__all__ = ["FileStore", "Row", "Store"]

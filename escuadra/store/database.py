@@ -1,21 +1,40 @@
 """The database of a garage: opened, migrated after a backup, and the small tables beside the log."""
 
+import hashlib
+import time
+import uuid
+from collections.abc import Callable
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, Select, create_engine, delete, func, insert, inspect, select, text, update
+from sqlalchemy import Engine, Select, create_engine, inspect, select, text
 from sqlalchemy.exc import DBAPIError
 
 from escuadra.core.errors import BadInput
+from escuadra.core.house import (
+    PEOPLE,
+    SETTINGS,
+    BayAdded,
+    BayDrawn,
+    EntryKept,
+    PersonAdded,
+    SettingSet,
+    bay_stream,
+    entry_stream,
+    instrument_stream,
+)
+from escuadra.core.stream import ITSELF, Event, Payload, Person, made
 from escuadra.store import dialect
 from escuadra.store.log import Log, reading_log, writing_log
-from escuadra.store.tables import bay, catalogue_entry, instrument_entry, person, setting, survey, survey_entry
+from escuadra.store.projections import reindex
+from escuadra.store.streams import Streams
+from escuadra.store.tables import bay, entry, person, pinned, setting, survey
 from escuadra.store.writers import Writers
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST = "0003"
+NEWEST, FIRST_KEPT = "1001", "1001"
 
 
 @dataclass(frozen=True)
@@ -31,11 +50,18 @@ class SurveyRow:
 class Store:
     """One garage's database."""
 
-    def __init__(self, url: str, backups: Path | None = None, read_only: bool = False) -> None:
-        """Raises ``BadInput`` for a database that cannot be opened, and for one of a newer version.
+    def __init__(
+        self,
+        url: str,
+        backups: Path | None = None,
+        read_only: bool = False,
+        clock: Callable[[], int] = lambda: time.time_ns() // 1_000_000,
+    ) -> None:
+        """Raises ``BadInput`` for a database that cannot be opened, for one of a newer version, and for one of 0.1.
 
-        ``read_only``: it is read as it is, of whatever earlier version.
+        ``read_only``: it is read as it is, of whatever earlier version. ``clock``: UTC milliseconds.
         """
+        self.clock = clock
         self.engine: Engine = create_engine(dialect.read_only(url) if read_only else url)
         self.writers = Writers(self.engine)
         self._kept: dict[str, list[Any]] = {}
@@ -59,6 +85,12 @@ class Store:
         if found is not None and found > NEWEST:
             raise BadInput(
                 "database", f"version {found}", f"version {NEWEST} or older: a newer Escuadra wrote this one"
+            )
+        if found is not None and found < FIRST_KEPT:
+            raise BadInput(
+                "database",
+                f"version {found}",
+                "a folder of this version: data of 0.1 is not carried along; begin a new one",
             )
         if found == NEWEST or read_only:
             return
@@ -93,6 +125,32 @@ class Store:
         """Close all connections."""
         self.engine.dispose()
 
+    # --- streams beside the visits
+
+    def append(self, stream_id: str, client_id: str, said: Payload, who: Person = ITSELF) -> bool:
+        """A further event of a stream; one with this client-made id is not written twice: then false."""
+        with self.writers.writing() as connection:
+            streams = Streams(connection)
+            head, known = streams.head(stream_id, client_id, lock=True)
+            if known is not None:
+                return False
+            new = made(stream_id, head.count + 1, client_id, self.clock(), who, said)
+            streams.append(head, new, said)
+        self._kept.clear()
+        return True
+
+    def events(self, stream_id: str) -> list[Event]:
+        """A stream's events, in their order."""
+        with self.engine.connect() as connection:
+            return Streams(connection).events(stream_id)
+
+    def reindex(self) -> int:
+        """Make all that is projected anew from the streams; how many events there are."""
+        with self.writers.writing() as connection:
+            count = reindex(connection)
+        self._kept.clear()
+        return count
+
     # --- people, bays, settings
 
     def _once(self, key: str, query: Select[Any]) -> list[Any]:
@@ -107,31 +165,31 @@ class Store:
         query = select(person.c.id, person.c.name, person.c.role).order_by(person.c.name)
         return [dict(row._mapping) for row in self._once("people", query)]
 
-    def add_person(self, id: str, name: str, role: str) -> None:
+    def add_person(self, id: str, name: str, role: str, who: Person = ITSELF) -> None:
         """A further person; raises ``BadInput`` for a name that is there already, or an id that is empty."""
         if not id:
             raise BadInput("id", "nothing", "an id for this person")
         if any(p["id"] == id or p["name"].casefold() == name.casefold() for p in self.people()):
             raise BadInput("name", name, "a name that nobody here has yet")
-        self._write(insert(person).values(id=id, name=name, role=role))
+        self.append(PEOPLE, f"person-{id}", PersonAdded(id=id, name=name, role=role), who)
 
     def bays(self) -> list[str]:
         """The bays' names."""
         return [name for (name,) in self._once("bays", select(bay.c.name).order_by(bay.c.name))]
 
-    def add_bay(self, name: str) -> None:
+    def add_bay(self, name: str, who: Person = ITSELF) -> None:
         """A further bay; one that is there already stays."""
-        if name not in self.bays():
-            self._write(insert(bay).values(name=name))
+        self.append(bay_stream(name), "added", BayAdded(name=name), who)
 
     def setting(self, key: str, default: str = "") -> str:
         """A setting's value."""
         rows = self._once("settings", select(setting.c.key, setting.c.value))
         return next((str(value) for name, value in rows if name == key), default)
 
-    def set(self, key: str, value: str) -> None:
+    def set(self, key: str, value: str, who: Person = ITSELF) -> None:
         """Set a setting."""
-        self._write(delete(setting).where(setting.c.key == key), insert(setting).values(key=key, value=value))
+        if self.setting(key, "\0") != value:
+            self.append(SETTINGS, uuid.uuid4().hex, SettingSet(key=key, value=value), who)
 
     def bay_sheet(self, name: str) -> str | None:
         """Hash of a bay's present sheet; raises ``BadInput`` for an unknown bay."""
@@ -141,13 +199,21 @@ class Store:
             raise BadInput("bay", name, f"one of the bays: {', '.join(self.bays()) or 'none yet'}")
         return found[1]  # type: ignore[no-any-return]
 
-    def keep_bay(self, name: str, sheet: str, base: str | None) -> bool:
+    def keep_bay(self, name: str, sheet: str, base: str | None, who: Person = ITSELF) -> bool:
         """Make a pinned sheet the bay's present one; false where it is not ``base`` any more."""
-        same = bay.c.sheet == base if base else bay.c.sheet.is_(None)
-        changed = self._write(update(bay).where(bay.c.name == name, same).values(sheet=sheet))
-        return changed == 1
+        with self.writers.writing() as connection:
+            streams = Streams(connection)
+            head, _ = streams.head(bay_stream(name), lock=True)
+            present = connection.execute(select(bay.c.sheet).where(bay.c.name == name)).scalar()
+            if present != base:
+                return False
+            said = BayDrawn(name=name, sheet=sheet)
+            new = made(head.stream, head.count + 1, uuid.uuid4().hex, self.clock(), who, said)
+            streams.append(head, new, said)
+        self._kept.clear()
+        return True
 
-    # --- floor surveys, kept entry by entry
+    # --- floor surveys and instruments
 
     def surveys(self) -> list[SurveyRow]:
         """All surveys, the newest first."""
@@ -155,74 +221,35 @@ class Store:
         query = select(*columns).order_by(survey.c.begun_at.desc(), survey.c.id)
         return [SurveyRow(*row) for row in self._once("surveys", query)]
 
-    def begin_survey(self, id: str, bay_name: str, at: int) -> None:
-        """A survey without entries; one that is there already stays."""
-        if not any(row.id == id for row in self.surveys()):
-            self._write(insert(survey).values(id=id, bay=bay_name, begun_at=at))
-
-    def survey_entries(self, id: str) -> list[str]:
-        """The texts of a survey's entries, in their order."""
-        query = select(survey_entry.c.text).where(survey_entry.c.survey == id).order_by(survey_entry.c.seq)
-        with self.engine.connect() as connection:
-            return [text for (text,) in connection.execute(query)]
-
-    def append_survey(self, id: str, client_id: str, text: str) -> None:
-        """A further entry; one with this client-made id is not written twice."""
-        where = survey_entry.c.survey == id
-        with self.writers.writing() as connection:
-            connection.execute(select(survey.c.id).where(survey.c.id == id).with_for_update())
-            known = select(func.count()).where(where, survey_entry.c.id == client_id)
-            if not connection.execute(known).scalar_one():
-                last = connection.execute(select(func.max(survey_entry.c.seq)).where(where)).scalar()
-                connection.execute(insert(survey_entry).values(survey=id, seq=(last or 0) + 1, id=client_id, text=text))
-
-    def close_survey(self, id: str, sheet: str) -> None:
-        """Note the pinned survey that the entries came to."""
-        self._write(update(survey).where(survey.c.id == id).values(sheet=sheet))
-
-    # --- the instruments' histories
-
-    def instrument_entries(self) -> dict[str, list[str]]:
-        """The texts of every instrument's entries, in their order."""
-        columns = (instrument_entry.c.instrument, instrument_entry.c.text)
-        query = select(*columns).order_by(instrument_entry.c.instrument, instrument_entry.c.seq)
-        found: dict[str, list[str]] = {}
-        for instrument, entry in self._once("instruments", query):
-            found.setdefault(instrument, []).append(entry)
+    def instruments(self) -> dict[str, list[Event]]:
+        """The events of every instrument's stream, by its id."""
+        start = instrument_stream("")
+        query = select(entry.c.text).where(entry.c.stream >= start, entry.c.stream < start[:-1] + "0")
+        found: dict[str, list[Event]] = {}
+        for (line,) in self._once("instruments", query.order_by(entry.c.stream, entry.c.seq)):
+            event = Event.model_validate_json(line)
+            found.setdefault(event.stream.removeprefix(start), []).append(event)
         return found
 
-    def append_instrument(self, id: str, client_id: str, text: str) -> bool:
-        """A further entry; one with this client-made id is not written twice: then false."""
-        where = instrument_entry.c.instrument == id
+    # --- pinned content
+
+    def pin(self, hash: str, kind: str, id: str, revision: int, content: str, who: Person = ITSELF) -> None:
+        """Keep a catalogue entry for good, as some job uses it; its stream says so."""
+        if self.pinned(hash) is not None:
+            return
         with self.writers.writing() as connection:
-            known = select(func.count()).where(where, instrument_entry.c.id == client_id)
-            if connection.execute(known).scalar_one():
-                return False
-            last = connection.execute(select(func.max(instrument_entry.c.seq)).where(where)).scalar()
-            row = {"instrument": id, "seq": (last or 0) + 1, "id": client_id, "text": text}
-            connection.execute(insert(instrument_entry).values(**row))
-        self._kept.clear()
-        return True
-
-    # --- pinned catalogue entries
-
-    def pin(self, hash: str, kind: str, id: str, revision: int, content: str) -> None:
-        """Keep a catalogue entry for good, as some job uses it."""
-        if self.pinned(hash) is None:
-            self._write(insert(catalogue_entry).values(hash=hash, kind=kind, id=id, revision=revision, text=content))
+            row = {"hash": hash, "kind": kind, "id": id, "revision": revision, "text": content}
+            connection.execute(dialect.once(self.engine.dialect.name, pinned, row))
+            streams, stream_id = Streams(connection), entry_stream(kind, id)
+            head, known = streams.head(stream_id, hash, lock=True)
+            if known is None:
+                digest = hashlib.sha256(content.encode()).hexdigest()
+                own = "" if digest == hash else digest
+                said = EntryKept(kind=kind, id=id, revision=revision, hash=hash, content=own)
+                streams.append(head, made(stream_id, head.count + 1, hash, self.clock(), who, said), said)
 
     def pinned(self, hash: str) -> str | None:
         """The canonical text of a pinned entry."""
         with self.engine.connect() as connection:
-            query = select(catalogue_entry.c.text).where(catalogue_entry.c.hash == hash)
-            found = connection.execute(query).scalar()
+            found = connection.execute(select(pinned.c.text).where(pinned.c.hash == hash)).scalar()
             return None if found is None else str(found)
-
-    def _write(self, *statements: Any) -> int:
-        """Rows that the last statement touched."""
-        touched = 0
-        with self.writers.writing() as connection:
-            for statement in statements:
-                touched = connection.execute(statement).rowcount
-        self._kept.clear()
-        return touched

@@ -17,18 +17,41 @@ PRAGMAS = (
 )
 READ_ONLY = ("PRAGMA query_only=ON", "PRAGMA busy_timeout=5000")
 
-KEEP_EVENTS = {
-    "sqlite": [
-        f"""CREATE TRIGGER event_no_{verb.lower()} BEFORE {verb} ON event
-        BEGIN SELECT RAISE(ABORT, 'the event log is append-only'); END"""
+KEPT = {"entry": ("stream, seq", "stream, id"), "journal": ("number", "stream, seq"), "pinned": ("hash",)}
+"""Tables that are only ever added to, with the keys by which nothing may be put in another's place."""
+
+
+def keep(dialect: str) -> list[str]:
+    """The statements that make a database itself refuse to change, delete or replace what was appended."""
+    return [statement for name, keys in KEPT.items() for statement in _keeping(dialect, name, keys)]
+
+
+def _keeping(dialect: str, name: str, keys: tuple[str, ...]) -> list[str]:
+    told = f"{name} is append-only"
+    if dialect == "postgresql":
+        return [
+            f"""CREATE FUNCTION {name}_kept() RETURNS trigger AS
+            $$ BEGIN RAISE EXCEPTION '{told}'; END $$ LANGUAGE plpgsql""",
+            f"CREATE TRIGGER {name}_kept BEFORE UPDATE OR DELETE ON {name} FOR EACH ROW EXECUTE FUNCTION {name}_kept()",
+            f"CREATE TRIGGER {name}_whole BEFORE TRUNCATE ON {name} EXECUTE FUNCTION {name}_kept()",
+        ]
+    found = [
+        f"CREATE TRIGGER {name}_no_{verb.lower()} BEFORE {verb} ON {name} BEGIN SELECT RAISE(ABORT, '{told}'); END"
         for verb in ("UPDATE", "DELETE")
-    ],
-    "postgresql": [
-        """CREATE FUNCTION event_kept() RETURNS trigger AS
-        $$ BEGIN RAISE EXCEPTION 'the event log is append-only'; END $$ LANGUAGE plpgsql""",
-        "CREATE TRIGGER event_kept BEFORE UPDATE OR DELETE ON event FOR EACH ROW EXECUTE FUNCTION event_kept()",
-    ],
-}
+    ]
+    # INSERT OR REPLACE deletes what was there without a trigger's knowing: it is refused before.
+    same = [" AND ".join(f"{c} = NEW.{c}" for c in key.split(", ")) for key in keys]
+    there = " OR ".join(f"EXISTS (SELECT 1 FROM {name} WHERE {condition})" for condition in same)
+    refuse = f"BEGIN SELECT RAISE(ABORT, '{told}'); END"
+    return [*found, f"CREATE TRIGGER {name}_no_replace BEFORE INSERT ON {name} WHEN {there} {refuse}"]
+
+
+def once(dialect: str, rows: Table, values: dict[str, Any]) -> Any:
+    """An insert that does nothing where the row is there already."""
+    from sqlalchemy.dialects import postgresql, sqlite
+
+    insert = postgresql.insert if dialect == "postgresql" else sqlite.insert
+    return insert(rows).values(**values).on_conflict_do_nothing()
 
 
 FILE_NAME = "escuadra.sqlite"

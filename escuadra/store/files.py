@@ -48,3 +48,12 @@ class FileStore:
         if hashlib.sha256(content).hexdigest() != digest:
             raise BadInput("file", digest, "the file as it was stored; its bytes were changed")
         return content
+
+    def check(self, digest: str) -> None:
+        """Read a file through, a piece at a time; raises ``BadInput`` where it is missing or was changed."""
+        path = self._path(digest)
+        if not path.exists():
+            raise BadInput("file", digest, "a stored file; it is missing from the data folder")
+        with path.open("rb") as file:
+            if hashlib.file_digest(file, "sha256").hexdigest() != digest:
+                raise BadInput("file", digest, "the file as it was stored; its bytes were changed")

@@ -1,32 +1,63 @@
-"""The tables. Events are text and hash; nothing about a job is stored twice but the head of its log."""
+"""The tables. Streams are text and hash, chained; a journal chains every append of all of them.
 
-from sqlalchemy import Column, ForeignKey, Integer, MetaData, Text, UniqueConstraint
+All else is projected from the streams in the transaction that appends, and can be made anew from them; pinned content
+lies by its hash.
+"""
+
+from sqlalchemy import Column, ForeignKey, Index, Integer, MetaData, Text, UniqueConstraint
 
 from escuadra.store.dialect import table, whole
 
 metadata = MetaData()
 
-job = table(
-    "job",
+stream = table(
+    "stream",
     metadata,
     Column("id", Text, primary_key=True),
-    Column("number", Text, nullable=False),
-    whole("created_at"),
-    Column("stage", Text, nullable=False),
-    Column("event_count", Integer, nullable=False),
+    Column("count", Integer, nullable=False),
     Column("head", Text, nullable=False),
 )
 
-event = table(
-    "event",
+entry = table(
+    "entry",
     metadata,
-    Column("job", Text, ForeignKey("job.id"), primary_key=True),
+    Column("stream", Text, ForeignKey("stream.id"), primary_key=True),
     Column("seq", Integer, primary_key=True),
     Column("id", Text, nullable=False),
     Column("text", Text, nullable=False),
     Column("hash", Text, nullable=False),
-    UniqueConstraint("job", "id", name="event_once"),
+    UniqueConstraint("stream", "id", name="entry_once"),
 )
+
+journal = table(
+    "journal",
+    metadata,
+    Column("number", Integer, primary_key=True, autoincrement=False),
+    Column("stream", Text, nullable=False),
+    Column("seq", Integer, nullable=False),
+    Column("entry", Text, nullable=False),
+    Column("hash", Text, nullable=False),
+    UniqueConstraint("stream", "seq", name="journal_once"),
+)
+
+visit = table(
+    "visit",
+    metadata,
+    Column("id", Text, primary_key=True),
+    Column("stream", Text, ForeignKey("stream.id"), nullable=False),
+    Column("number", Text, nullable=False, unique=True),
+    whole("created_at"),
+    Column("stage", Text, nullable=False),
+)
+Index("visit_by_time", visit.c.created_at, visit.c.id)
+
+uses = table(
+    "uses",
+    metadata,
+    Column("instrument", Text, primary_key=True),
+    Column("visit", Text, ForeignKey("visit.id"), primary_key=True),
+)
+"""Which visits have a reading with an instrument."""
 
 person = table(
     "person",
@@ -52,28 +83,15 @@ survey = table(
     Column("sheet", Text, nullable=True),
 )
 
-survey_entry = table(
-    "survey_entry",
+setting = table(
+    "setting",
     metadata,
-    Column("survey", Text, ForeignKey("survey.id"), primary_key=True),
-    Column("seq", Integer, primary_key=True),
-    Column("id", Text, nullable=False),
-    Column("text", Text, nullable=False),
-    UniqueConstraint("survey", "id", name="survey_entry_once"),
+    Column("key", Text, primary_key=True),
+    Column("value", Text, nullable=False),
 )
 
-instrument_entry = table(
-    "instrument_entry",
-    metadata,
-    Column("instrument", Text, primary_key=True),
-    Column("seq", Integer, primary_key=True),
-    Column("id", Text, nullable=False),
-    Column("text", Text, nullable=False),
-    UniqueConstraint("instrument", "id", name="instrument_entry_once"),
-)
-
-catalogue_entry = table(
-    "catalogue_entry",
+pinned = table(
+    "pinned",
     metadata,
     Column("hash", Text, primary_key=True),
     Column("kind", Text, nullable=False),
@@ -82,9 +100,6 @@ catalogue_entry = table(
     Column("text", Text, nullable=False),
 )
 
-setting = table(
-    "setting",
-    metadata,
-    Column("key", Text, primary_key=True),
-    Column("value", Text, nullable=False),
-)
+PROJECTED = (uses, survey, visit, bay, person, setting)
+"""Made from the streams, in an order in which they can be emptied."""
+APPEND_ONLY = ("entry", "journal", "pinned")

@@ -9,21 +9,13 @@ from hypothesis import strategies as st
 from escuadra.core.axes import short_way, turned
 from escuadra.core.design import NextInput, next_reading
 from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.events import (
-    Answered,
-    Disturbed,
-    Overridden,
-    OverrideWithdrawn,
-    Person,
-    Reopened,
-    Withdrawn,
-    made,
-)
+from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Reopened, Withdrawn
 from escuadra.core.job.state import State, fold
 from escuadra.core.moves import MovesInput, moves
 from escuadra.core.network import network
 from escuadra.core.observations import NetworkInput
 from escuadra.core.readings import ReadingInput, reading
+from escuadra.core.stream import Person, made
 from escuadra.core.verdict import VerdictInput, verdict
 from tests.core.test_network import ENDS, HUBS, paper
 

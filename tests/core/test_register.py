@@ -11,11 +11,11 @@ from escuadra.catalogue import Catalogue
 from escuadra.core.capability import decides
 from escuadra.core.errors import BadInput
 from escuadra.core.guided import CHECKS, checks_for
-from escuadra.core.job.events import Person
 from escuadra.core.job.places import Plan
 from escuadra.core.readings import Instrument
-from escuadra.core.register import Checked, Dropped, History, HistoryEntry, Retired, fold_history
+from escuadra.core.register import Checked, Dropped, History, Retired, Said, fold_history
 from escuadra.core.selfcheck import SelfCheck, judged
+from escuadra.core.stream import Event, Person, made
 from escuadra.core.tool import KIND_NAMES, Tool
 
 TEO = Person(id="teo", name="Teo Marchena")
@@ -96,14 +96,15 @@ def test_a_check_names_the_step_that_is_missing_and_refuses_what_cannot_be() -> 
     assert {kind for c in CHECKS.values() for kind in c.kinds} <= set(KIND_NAMES)
 
 
-def entry(said: Any, days_ago: int) -> HistoryEntry:
+def entry(said: Said, days_ago: int) -> Event:
     day = TODAY - timedelta(days=days_ago)
-    return HistoryEntry(at=1000 * day.toordinal(), day=day, person=TEO, said=said)
+    at = 1000 * day.toordinal()
+    return made("instrument/x", at, f"e{at}", at, TEO, said.model_copy(update={"day": day}))
 
 
 def checked(own: Tool, check: str, error: float) -> Checked:
     readings = truth(check, error)
-    return Checked(check=check, typed={}, readings=readings, found=judged(CHECKS[check], own, readings))
+    return Checked(day=TODAY, check=check, typed={}, readings=readings, found=judged(CHECKS[check], own, readings))
 
 
 LASER = tool("line_laser", limits={"plumb": 5.0}, check_days=30)
@@ -118,11 +119,11 @@ HOLDS, OUT = checked(LASER, "plumb", 3.0), checked(LASER, "plumb", 9.0)
         ([(HOLDS, 25)], "holds", None, "in 5 days"),
         ([(HOLDS, 30)], "holds", None, "in 0 days"),
         ([(HOLDS, 31)], "stale", "overdue", "overdue since 2026-03-01"),
-        ([(HOLDS, 12), (Dropped(words="off the bench"), 3)], "stale", "dropped", "dropped on 2026-02-27"),
-        ([(HOLDS, 12), (Dropped(), 3), (HOLDS, 1)], "holds", None, "due on"),
+        ([(HOLDS, 12), (Dropped(day=TODAY, words="off the bench"), 3)], "stale", "dropped", "dropped on 2026-02-27"),
+        ([(HOLDS, 12), (Dropped(day=TODAY), 3), (HOLDS, 1)], "holds", None, "due on"),
         ([(HOLDS, 12), (OUT, 3)], "out", "out", "upright beside a plumb line: out on 2026-02-27"),
         ([(OUT, 12), (HOLDS, 3)], "holds", None, "due on"),
-        ([(Dropped(), 9), (OUT, 3)], "stale", "dropped", "not checked since"),
+        ([(Dropped(day=TODAY), 9), (OUT, 3)], "stale", "dropped", "not checked since"),
     ],
 )
 def test_whether_an_instrument_can_be_relied_on(happened: Any, state: str, doubt: str | None, words: str) -> None:
@@ -134,7 +135,7 @@ def test_whether_an_instrument_can_be_relied_on(happened: Any, state: str, doubt
     for cut in range(len(entries)):
         halves = fold_history(fold_history(History(LASER), entries[:cut]), entries[cut:])
         assert halves == history
-    assert fold_history(history, [entry(Retired(), 0)]).retired
+    assert fold_history(history, [entry(Retired(day=TODAY), 0)]).retired
 
 
 def test_a_bias_is_taken_off_a_constant_at_once_and_an_angle_by_its_distance() -> None:

@@ -7,10 +7,10 @@ from typing import Any
 import pytest
 
 from escuadra.core.bay import Bay, Place
-from escuadra.core.job.events import Person
 from escuadra.core.relief import plane_of, relief
+from escuadra.core.stream import Person, made
 from escuadra.core.survey import grid
-from escuadra.core.survey_log import Begun, PointRead, SurveyEntry, TakenBack, fold_survey
+from escuadra.core.survey_log import Begun, PointRead, TakenBack, fold_survey
 from escuadra.drawing import bay_view, section_view
 from tests.core.test_place import DAY, ground, practice, surveyed, wavy
 
@@ -92,8 +92,8 @@ def test_a_survey_in_the_making_shows_what_is_read_and_the_way_on() -> None:
         PointRead(point="A1", typed="1400", value=1400),
         PointRead(point="A2", typed="1", value=1),
     ]
-    entries = [SurveyEntry(at=k, person=teo, said=one) for k, one in enumerate([*said, TakenBack(entry=3)])]
-    draft = fold_survey(entries)
+    told = enumerate([*said, TakenBack(entry=3)], 1)
+    draft = fold_survey(made("survey/s", k, f"e{k}", k, teo, one) for k, one in told)
     assert draft.next_point is not None
     assert draft.next_point.id == "A2"
     assert [p.id for p in draft.walk[5:8]] == ["A6", "B6", "B5"]

@@ -10,13 +10,14 @@ from hypothesis import strategies as st
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.errors import BadInput
-from escuadra.core.job.events import Answered, Person, ReadingTaken, TakenIn, ToolUsed, made
+from escuadra.core.job.events import Answered, ReadingTaken, TakenIn, ToolUsed
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
+from escuadra.core.stream import Person, made
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 from escuadra.jobs import Opened, Unreadable
@@ -125,7 +126,7 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
     bad = old.model_copy(update={"value": 0.0, "understood": "0 mm", "replaces": True})
     with garage.store.writing() as log:
         row = log.row(full.job, lock=True)
-        log.append(row, made(full.job, row.count + 1, "old", full.at, garage.person("teo"), bad), "in_work")
+        log.append(row, made(f"visit/{full.job}", row.count + 1, "old", full.at, garage.person("teo"), bad), "in_work")
     sheet = full.opened.sheet
     assert sheet.next.sentence == "Ride height cannot be worked out from what was entered."
     assert (sheet.next.kind, sheet.next.slot) == ("blocked", "arch.LF")
@@ -139,7 +140,14 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
 
 def test_a_job_that_cannot_be_read_is_one_line_of_the_list(full: Technician) -> None:
     garage = full.garage
-    event = made(full.job, full.opened.row.count + 1, "x", full.at, garage.person("teo"), Answered(slot="a", value="b"))
+    event = made(
+        f"visit/{full.job}",
+        full.opened.row.count + 1,
+        "x",
+        full.at,
+        garage.person("teo"),
+        Answered(slot="a", value="b"),
+    )
     with garage.store.writing() as log:
         log.append(log.row(full.job, lock=True), event.model_copy(update={"kind": "of_tomorrow"}), "in_work")
     garage._states.clear()

@@ -1,57 +1,208 @@
 """``escuadra verify`` as a user runs it, old events brought up to date, and screens told of changes."""
 
 import asyncio
+import shutil
+import sqlite3
+import threading
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
+from pathlib import Path
 from typing import Any
 
 import pytest
 from typer.testing import CliRunner
 
 from escuadra.cli import app
-from escuadra.core.job import events
-from escuadra.core.job.events import Answered, Event, Person
+from escuadra.core.errors import BadInput
+from escuadra.core.job.events import Answered
+from escuadra.core.stream import Event, Person
 from escuadra.demo.technician import Technician
-from escuadra.reports.record import render_record
+from escuadra.jobs import Garage
+from escuadra.jobs.vehicle import photograph
+from escuadra.store import Row, Store
+from escuadra.store.verification import Verification
 from escuadra.web.changes import Changes
-from tests.store.test_log import tampered
+from tests.conftest import Clock
+from tests.jobs.test_floors import MORE
+from tests.jobs.test_vehicle import picture
+from tests.store.test_log import only_file, tampered, wrongs
 
 
-def verify(who: Technician) -> Any:
-    return CliRunner().invoke(app, ["verify", "--data", str(who.garage.data)])
+def verify(who: Technician, *more: str) -> Any:
+    return CliRunner().invoke(app, ["verify", "--data", str(who.garage.data), *more])
 
 
-@pytest.mark.slow
-def test_verify_passes_what_is_whole_and_names_what_is_not(full: Technician) -> None:
-    full.garage.sign(full.job, full.opened.row.head, "ines", full.id(), render_record(full.garage))
+def furnished(who: Technician) -> Garage:
+    """A signed visit, a second one, a closed survey, an instrument's history, a photo and a document."""
+    garage = who.garage
+    garage.sign(who.job, who.opened.row.head, "ines", who.id(), lambda *_: (b"{}", b"%PDF"))
+    first = who.job
+    who.take_in(number="T-2", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
+    who.read("arch.LF", "712", "tape-4")
+    slot = next(s for s in who.opened.sheet.slots if s.startswith("condition."))
+    photograph(garage, who.job, slot, "p.png", picture("PNG", (40, 30), 1), "teo", "photo")
+    garage.instruments.document("tape-4", "sheet.pdf", b"%PDF-1.7 of a tape", "teo", "doc")
+    garage.instruments.drop("laser-2", "fell", "teo", "drop")
+    survey = garage.floors.begin_from_csv("Norte", ROWS, "teo", "survey", **MORE)
+    garage.floors.close(survey, "teo")
+    garage.store.set("name", "Valdehierro")
+    who.job = first
+    return garage
+
+
+ROWS = "point,x,y,staff\n" + "\n".join(f"P{x}{y},{4000 * x},{3000 * y},{1390 + x + y}" for x in (0, 1) for y in (0, 1))
+FIRST, SECOND = "(SELECT stream FROM visit WHERE number = 'T-1')", "(SELECT stream FROM visit WHERE number = 'T-2')"
+LAST = f"(SELECT max(seq) FROM entry WHERE stream = {FIRST})"
+CUT_OFF = [
+    f"DELETE FROM entry WHERE stream = {FIRST} AND seq = {LAST}",
+    f"UPDATE stream SET count = {LAST}, head = (SELECT hash FROM entry WHERE stream = {FIRST} AND seq = {LAST}) "
+    f"WHERE id = {FIRST}",
+]
+TAMPERED: list[tuple[str, list[str], str]] = [
+    ("an event's text", [f"UPDATE entry SET text = replace(text, '712', '713') WHERE stream = {SECOND} AND seq = 2"],
+     "T-2 (visit/…): event 2: this event was changed"),
+    ("an event's hash", [f"UPDATE entry SET hash = 'f00' WHERE stream = {SECOND} AND seq = 2"],
+     "event 2: this event was changed"),
+    ("an event's own id", [f"UPDATE entry SET id = 'else' WHERE stream = {SECOND} AND seq = 2"],
+     "event 2: this event was changed"),
+    ("an event in the middle", [f"DELETE FROM entry WHERE stream = {FIRST} AND seq = 3"],
+     "event 3: this event is missing"),
+    ("the last event", CUT_OFF[:1], "1 missing at the end"),
+    ("the last event, count and head set right", CUT_OFF, "the journal has it, the stream has not"),
+    ("the last event and the journal's line of it",
+     [*CUT_OFF, "DELETE FROM journal WHERE seq > (SELECT count FROM stream WHERE id = journal.stream)"],
+     "journal: event"),
+    ("a noted head", [f"UPDATE stream SET head = 'f00' WHERE id = {FIRST}"], "the head is not the one that was noted"),
+    ("a noted count", [f"UPDATE stream SET count = count - 1 WHERE id = {FIRST}"], "the head is not the one"),
+    ("the note of a head", [f"DELETE FROM stream WHERE id = {SECOND}"], "the note of its head is missing"),
+    ("a whole signed visit",
+     ["DELETE FROM uses WHERE visit = (SELECT id FROM visit WHERE number = 'T-1')",
+      f"DELETE FROM entry WHERE stream = {FIRST}", f"DELETE FROM stream WHERE id = {FIRST}",
+      "DELETE FROM visit WHERE number = 'T-1'"],
+     "event 1: the journal has it, the stream has not"),
+    ("all events of a visit", [f"DELETE FROM entry WHERE stream = {FIRST}"], "all of its events are missing"),
+    ("a visit's number", ["UPDATE visit SET number = 'T-9' WHERE number = 'T-2'"], "the row says number T-9"),
+    ("a visit's stage", ["UPDATE visit SET stage = 'in_work' WHERE number = 'T-1'"], "the row says stage in_work"),
+    ("a visit's time", ["UPDATE visit SET created_at = 5 WHERE number = 'T-1'"], "the row says created_at 5"),
+    ("a visit's row", ["DELETE FROM uses", "DELETE FROM visit WHERE number = 'T-2'"], "its row is missing"),
+    ("the index of instruments", ["DELETE FROM uses WHERE instrument = 'tape-4'"], "what its readings say: tape-4"),
+    ("a line of the journal", ["UPDATE journal SET entry = 'f00' WHERE number = 4"], "the journal has another one"),
+    ("a line out of the journal", ["DELETE FROM journal WHERE number = 4"], "the journal lacks it"),
+    ("kept content", ["UPDATE pinned SET text = replace(text, '2', '3') WHERE kind = 'procedure'"], "was changed"),
+    ("kept triangles", ["UPDATE pinned SET text = '[]' WHERE kind = 'triangles'"], "triangles Norte: the kept content"),
+    ("kept content, gone", ["DELETE FROM pinned WHERE kind = 'frame'"], "is missing"),
+    ("kept content, added", ["INSERT INTO pinned VALUES ('x', 'frame', 'f', 1, '{}')"], "no stream says that"),
+    ("an instrument's entry",
+     ["UPDATE entry SET text = replace(text, 'fell', 'well') WHERE stream = 'instrument/laser-2'"],
+     "instrument/laser-2: event 2: this event was changed"),
+    ("a survey's entry", ["DELETE FROM entry WHERE stream LIKE 'survey/%' AND seq = 2"],
+     "event 2: this event is missing"),
+    ("a survey's row", ["UPDATE survey SET sheet = NULL"], "the row says sheet None"),
+    ("a bay's sheet", ["UPDATE bay SET sheet = 'f00'"], "bay/Norte: its row is not what its stream says"),
+    ("a person's name", ["UPDATE person SET name = 'Other' WHERE id = 'teo'"], "teo is ('Other'"),
+    ("a person, added", ["INSERT INTO person VALUES ('x', 'X', 'lead')"], "the stream says None"),
+    ("a setting", ["UPDATE setting SET value = 'Elsewhere' WHERE key = 'name'"], "the stream says 'Valdehierro'"),
+]  # fmt: skip
+
+
+@only_file
+def test_whatever_was_changed_behind_its_back_is_named(full: Technician, tmp_path: Path) -> None:
+    garage = furnished(full)
+    assert wrongs(garage) == []
+    garage.close()
+    whole, copy = garage.data / "escuadra.sqlite", tmp_path / "copy.sqlite"
+    for name, statements, said in TAMPERED:
+        shutil.copy(whole, copy)
+        with closing(sqlite3.connect(copy)) as database:
+            for (trigger,) in database.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
+                database.execute(f"DROP TRIGGER {trigger}")
+            for statement in statements:
+                assert database.execute(statement).rowcount != 0, (name, statement)
+            database.commit()
+        store = Store(f"sqlite:///{copy}", read_only=True)
+        found = [str(w) for w in Verification(store.engine, garage.files).wrongs()]
+        store.close()
+        start, _, end = said.partition("…")
+        assert any(start in line and end in line for line in found), (name, said, found)
+    for path in [p for p in (garage.data / "files").rglob("*") if p.is_file()]:
+        content = path.read_bytes()
+        for damage, said in ((content + b"x", "its bytes were changed"), (None, "it is missing")):
+            path.unlink() if damage is None else path.write_bytes(damage)
+            assert any(said in line for line in wrongs(garage)), path
+            path.write_bytes(content)
+
+
+def test_one_stream_alone_rows_made_anew_and_the_command(full: Technician) -> None:
+    garage = furnished(full)
+    before = [(row.number, row.stage, row.count) for row in rows(garage)]
+    people = garage.store.people()
     whole = verify(full)
     assert whole.exit_code == 0
-    assert whole.stdout == "1 logs and their records are as they were written.\n"
-    stored = full.opened.state.records[0][0]
-    path = full.garage.data / "files" / stored.record_pdf[:2] / stored.record_pdf
-    path.write_bytes(path.read_bytes() + b"\n")
-    yes = full.opened.state.live("tick.doors")[0].seq
-    tampered(full.garage, f"UPDATE event SET text = replace(text, 'yes', 'no') WHERE seq = {yes}")
+    assert "streams are as they were written, and all that they name" in whole.stdout
+    assert "in 1 streams" in verify(full, "--stream", f"visit/{full.job}").stdout
+    assert isinstance(verify(full, "--stream", "visit/nothing").exception, BadInput)
+    renamed = "UPDATE visit SET stage = 'taken_in', number = 'X' WHERE number = 'T-1'"
+    tampered(garage, renamed, "DELETE FROM person", "DELETE FROM uses")
     broken = verify(full)
     assert broken.exit_code == 1
-    first, second = broken.stdout.splitlines()
-    assert first == f"T-1 ({full.job}): event {yes}: this event was changed"
-    assert "the file as it was stored; its bytes were changed" in second
+    assert "the row says number X" in broken.stdout
+    assert "teo is None" in broken.stdout
+    garage.store.reindex()
+    assert [(row.number, row.stage, row.count) for row in rows(garage)] == before
+    assert garage.store.people() == people
+    assert wrongs(garage) == []
+
+
+def rows(garage: Garage) -> list[Row]:
+    with garage.store.reading() as log:
+        return log.rows()
+
+
+@only_file
+def test_a_backup_made_while_people_write_comes_back_whole(full: Technician, tmp_path: Path) -> None:
+    garage, run = furnished(full), CliRunner()
+    done = threading.Event()
+
+    def write() -> None:
+        for k in range(40):
+            garage.store.set("name", f"Valdehierro {k}")
+        done.set()
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    for k in range(3):
+        made = run.invoke(app, ["backup", str(tmp_path / f"{k}.tar"), "--data", str(garage.data)])
+        assert made.exit_code == 0, made.exception
+    writer.join()
+    assert done.is_set()
+    for k in range(3):
+        tried = run.invoke(app, ["restore", "--check", str(tmp_path / f"{k}.tar")])
+        assert tried.exit_code == 0, tried.output
+        assert "nothing was kept" in tried.stdout
+    back = run.invoke(app, ["restore", str(tmp_path / "2.tar"), "--data", str(tmp_path / "back")])
+    assert back.exit_code == 0
+    again = Garage(tmp_path / "back", Clock(), garage.catalogue)
+    assert [row.number for row in rows(again)] == ["T-2", "T-1"]
+    again.close()
+    for arguments, said in (
+        (["backup", str(tmp_path / "2.tar"), "--data", str(garage.data)], "a name that is free"),
+        (["backup", str(tmp_path / "9.tar"), "--data", str(tmp_path / "none")], "a folder with a garage"),
+        (["restore", str(tmp_path / "2.tar"), "--data", str(garage.data)], "nothing is written over"),
+        (["restore", str(garage.data / "escuadra.sqlite"), "--data", str(tmp_path / "n")], "a backup that can be read"),
+    ):
+        refused = run.invoke(app, arguments)
+        assert isinstance(refused.exception, BadInput), arguments
+        assert said in str(refused.exception)
 
 
 def test_an_event_of_an_old_version_is_read_as_the_present_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    person = Person(id="a", name="A")
     old = Event(
-        job="j",
-        seq=1,
-        id="x",
-        at=0,
-        person=Person(id="a", name="A"),
-        kind="answered",
-        version=1,
-        data={"tick": "tyres"},
+        stream="visit/j", seq=1, id="x", at=0, person=person, kind="answered", version=1, data={"tick": "tyres"}
     )
-    monkeypatch.setitem(events.PAYLOADS, "answered", (3, Answered))
-    monkeypatch.setitem(events.UPCASTS, ("answered", 1), lambda data: {"slot": f"tick.{data['tick']}"})
-    monkeypatch.setitem(events.UPCASTS, ("answered", 2), lambda data: {**data, "value": "yes"})
+    upcasts = {1: lambda data: {"slot": f"tick.{data['tick']}"}, 2: lambda data: {**data, "value": "yes"}}
+    monkeypatch.setattr(Answered, "version", 3)
+    monkeypatch.setattr(Answered, "upcasts", upcasts)
     assert old.payload == Answered(slot="tick.tyres", value="yes")
     assert old.data == {"tick": "tyres"}, "the log itself stays as it was written"
 

@@ -2,6 +2,7 @@
 
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import threading
@@ -95,8 +96,9 @@ def test_what_cannot_start_says_why_in_one_line_and_leaves_nothing(tmp_path: Pat
     (tmp_path / "broken").mkdir()
     (tmp_path / "broken" / "escuadra.sqlite").write_text("no database at all, whatever its name says " * 40)
     later = Garage(tmp_path / "later", Clock())
-    later.store._write(__import__("sqlalchemy").text("UPDATE alembic_version SET version_num = '9999'"))
     later.close()
+    with sqlite3.connect(tmp_path / "later" / "escuadra.sqlite") as database:
+        database.execute("UPDATE alembic_version SET version_num = '9999'")
     starts = {
         "a folder; this is a file": started("serve", "--data", str(tmp_path / "file")),
         "file is not a database": started("serve", "--data", str(tmp_path / "broken")),

@@ -1,33 +1,51 @@
-"""The kinds of event in a job's log: their payloads, versions and canonical text.
+"""What can be said in a visit's stream, and what each of it does to the visit's state."""
 
-An event is never rewritten; a payload of an old version is brought up to date when it is read. The text is canonical
-JSON (RFC 8785 in spirit: sorted keys, no spaces, UTF-8), hashed with the hash of the event before it (SHA-256).
-"""
-
-import hashlib
-import json
-from collections.abc import Callable
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 from pydantic import Field
 
 from escuadra.core.bay import Place
-from escuadra.core.errors import BadInput
+from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
+from escuadra.core.stream import Event, Payload
 
-GENESIS = "0" * 64
+
+class Folding(Protocol):
+    """A visit's state in the making: what its payloads can do to it."""
+
+    def enter(self, event: Event, said: "ReadingTaken | Answered", replacing_after: int | None) -> None:
+        """A reading or an answer; it replaces the slot's entries after a seq, or none."""
+
+    def disturb(self, event: Event, what: str, words: str, aspects: frozenset[str], amount: str, by: Any) -> None:
+        """Something that spoils aspects."""
+
+    def withdraw(self, seq: int) -> None:
+        """An entry or a run was taken back."""
+
+    def doubt(self, event: Event, said: "Doubted") -> None:
+        """Readings and runs that relied on an instrument are in doubt."""
+
+    def run(self, event: Event, said: "StationRun") -> None:
+        """The procedure was run at a station."""
+
+    def override(self, event: Event, check: str, reason: str | None) -> None:
+        """A check is accepted with a reason; no reason takes that back."""
+
+    def keep(self, event: Event, what: str, said: Payload) -> None:
+        """One more photo, change or record."""
+
+    def set(self, **fields: Any) -> None:
+        """Fields of the state."""
 
 
-class Person(Frozen):
-    """Who did it, and how that is known."""
+class VisitPayload(Payload):
+    """What is said in a visit's stream."""
 
-    id: str
-    name: str
-    known: Literal["picked", "itself"] = Field(
-        "picked", description="picked on the tablet, not verified; itself: noticed by the application"
-    )
+    def apply(self, state: Folding, event: Event) -> None:
+        """Do to the state what was said."""
+        raise NotImplementedError
 
 
 class Pinned(Frozen):
@@ -39,8 +57,10 @@ class Pinned(Frozen):
     hash: str
 
 
-class TakenIn(Frozen):
+class TakenIn(VisitPayload):
     """A job was taken in."""
+
+    code = "taken_in"
 
     vin: str
     plate: str
@@ -51,14 +71,23 @@ class TakenIn(Frozen):
     bay: str
     pins: list[Pinned]
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.set(job=self, taken_in_at=event.at, taken_in_by=event.person)
 
-class Placed(Frozen):
+
+class Placed(VisitPayload):
     """Where the vehicle is to stand in its bay, and the bay and survey that this was judged with."""
+
+    code = "placed"
 
     place: Place
     source: Literal["parking", "typed", "job"] = Field(description="chosen by search, typed, or where a job stood")
     from_job: str = Field("", description="number of the job whose place was taken as a first guess")
     pins: list[Pinned] = Field(description="the bay and, where there is one, its survey")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.disturb(event, "placed", PLACED, FLOOR, "", {})
+        state.set(placed=self)
 
 
 class ToolUsed(Frozen):
@@ -72,8 +101,10 @@ class ToolUsed(Frozen):
     scale: str = Field("", description="instrument whose scale it was read on, where that is another one")
 
 
-class ReadingTaken(Frozen):
+class ReadingTaken(VisitPayload):
     """A value was read."""
+
+    code = "reading"
 
     slot: str
     typed: str
@@ -86,31 +117,51 @@ class ReadingTaken(Frozen):
     replaces_after: int = Field(0, description="seq after which: what was read of an earlier set-up stays")
     device: str = Field("", max_length=60, description="serial of the device that proposed it; empty: typed")
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.enter(event, self, self.replaces_after if self.replaces else None)
 
-class Withdrawn(Frozen):
+
+class Withdrawn(VisitPayload):
     """A person took back an entry of their own."""
+
+    code = "withdrawn"
 
     entry: int = Field(description="seq of what is withdrawn")
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.withdraw(self.entry)
 
-class Answered(Frozen):
+
+class Answered(VisitPayload):
     """A question of the sheet was answered: a tick or a choice."""
+
+    code = "answered"
 
     slot: str
     value: str
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.enter(event, self, 0)
 
-class Disturbed(Frozen):
+
+class Disturbed(VisitPayload):
     """Something happened that spoils readings: a move, a bump, a mounting, the vehicle."""
+
+    code = "disturbed"
 
     what: str
     words: str = Field(description="as told or as reported")
     amount: str = ""
     by: dict[str, Number] = Field({}, description="what was told: turns; left, away or up in mm; turns of each foot")
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.disturb(event, self.what, self.words, HAPPENINGS[self.what].aspects, self.amount, self.by)
 
-class Doubted(Frozen):
+
+class Doubted(VisitPayload):
     """An instrument cannot be relied on any more: readings taken with it since its last good check are in doubt."""
+
+    code = "doubted"
 
     tool: str
     name: str
@@ -118,9 +169,15 @@ class Doubted(Frozen):
     since: int = Field(description="UTC milliseconds of its last good check; 0: it never had one")
     words: str
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.disturb(event, "doubted", self.words, frozenset(), self.tool, {})
+        state.doubt(event, self)
 
-class Photographed(Frozen):
+
+class Photographed(VisitPayload):
     """A photo was kept, re-encoded without what a camera writes beside the picture."""
+
+    code = "photographed"
 
     slot: str
     digest: str = Field(description="SHA-256 of the kept JPEG")
@@ -128,30 +185,48 @@ class Photographed(Frozen):
     height: int
     name: str = Field("", max_length=120, description="of the file that was given")
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "photos", self)
 
-class FigureChanged(Frozen):
+
+class FigureChanged(VisitPayload):
     """A figure of the specification was overridden on the spot."""
+
+    code = "figure_changed"
 
     path: str = Field(description="such as distance, or check.distance.limits.plus")
     before: Number
     value: Number
     reason: str
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "changes", self)
 
-class FrameKnown(Frozen):
+
+class FrameKnown(VisitPayload):
     """What earlier jobs found out about the frame's yaw screw."""
+
+    code = "frame_known"
 
     mechanics: Mechanics
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.set(frame_known=self.mechanics)
 
-class LinePlanned(Frozen):
+
+class LinePlanned(VisitPayload):
     """How the line is to be found on this job: which methods, how often each place is read, and with what."""
+
+    code = "line_planned"
 
     methods: list[str] = Field(min_length=1, description="ids of methods, in the order in which they are read")
     times: int = Field(1, ge=1, le=10, description="readings of each place")
     tools: dict[str, str] = Field({}, description="kind of reading: id of the instrument for it")
     rear_tapes: bool = Field(False, description="tapes from the rear hubs to the beam too")
     rectangle: bool = Field(False, description="the distance is carried past the vehicle by a rectangle")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.set(line_plan=self)
 
 
 class SaidThen(Frozen):
@@ -163,30 +238,48 @@ class SaidThen(Frozen):
     said: str
 
 
-class StationRun(Frozen):
+class StationRun(VisitPayload):
     """The procedure was run at one of its stations, set up as the sheet then said."""
+
+    code = "station_run"
 
     station: str
     name: str
     said: list[SaidThen] = Field(description="the checks of what carries the target, as they stood")
     tools: list[str] = Field(description="instruments that the set-up relied on")
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.run(event, self)
+        state.disturb(event, "run", f"run at the {self.name} place", AROUND, "", {})
 
-class Overridden(Frozen):
+
+class Overridden(VisitPayload):
     """A check that does not hold was overridden with a reason."""
+
+    code = "overridden"
 
     check: str
     reason: str
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.override(event, self.check, self.reason)
 
-class OverrideWithdrawn(Frozen):
+
+class OverrideWithdrawn(VisitPayload):
     """An override was taken back."""
+
+    code = "override_withdrawn"
 
     check: str
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.override(event, self.check, None)
 
-class Signed(Frozen):
+
+class Signed(VisitPayload):
     """The sheet was signed and its record frozen."""
+
+    code = "signed"
 
     revision: int
     head: str = Field(description="hash of the last event that the signer saw")
@@ -194,77 +287,18 @@ class Signed(Frozen):
     record_pdf: str = Field(description="SHA-256 of the stored PDF")
     application: str
 
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "records", self)
+        state.set(signed=self)
 
-class Reopened(Frozen):
+
+class Reopened(VisitPayload):
     """A signed sheet was reopened; the signed revision stays."""
+
+    code = "reopened"
 
     revision: int = Field(description="the revision that begins")
     reason: str
 
-
-PAYLOADS: dict[str, tuple[int, type[Frozen]]] = {
-    "taken_in": (1, TakenIn),
-    "placed": (1, Placed),
-    "reading": (1, ReadingTaken),
-    "withdrawn": (1, Withdrawn),
-    "answered": (1, Answered),
-    "disturbed": (1, Disturbed),
-    "doubted": (1, Doubted),
-    "photographed": (1, Photographed),
-    "figure_changed": (1, FigureChanged),
-    "line_planned": (1, LinePlanned),
-    "frame_known": (1, FrameKnown),
-    "station_run": (1, StationRun),
-    "overridden": (1, Overridden),
-    "override_withdrawn": (1, OverrideWithdrawn),
-    "signed": (1, Signed),
-    "reopened": (1, Reopened),
-}
-UPCASTS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
-"""(kind, old version): its payload as the next version has it. Nothing in the log is rewritten."""
-_KIND_OF = {model: (kind, version) for kind, (version, model) in PAYLOADS.items()}
-
-
-class Event(Frozen):
-    """One thing that happened on a job. Order is ``seq`` alone; ``at`` is for people (UTC milliseconds)."""
-
-    job: str
-    seq: int
-    id: str = Field(description="made by the client: a doubled key press is one event")
-    at: int
-    person: Person
-    kind: str
-    version: int
-    data: dict[str, Any]
-
-    @property
-    def payload(self) -> Any:
-        """The payload as its model, old versions brought up to date; raises ``BadInput`` for an unknown kind."""
-        known = PAYLOADS.get(self.kind)
-        if known is None or self.version > known[0]:
-            raise BadInput("kind", f"{self.kind} version {self.version}", "an event that this version knows")
-        data = self.data
-        for version in range(self.version, known[0]):
-            data = UPCASTS[self.kind, version](data)
-        return known[1].read(data)
-
-    def text(self) -> str:
-        """Canonical JSON text."""
-        return canonical(self.model_dump(mode="json"))
-
-
-def made(job: str, seq: int, id: str, at: int, person: Person, payload: Frozen) -> Event:
-    """An event of the payload's kind and present version."""
-    kind, version = _KIND_OF[type(payload)]
-    data = payload.model_dump(mode="json", exclude_none=True)
-    return Event(job=job, seq=seq, id=id, at=at, person=person, kind=kind, version=version, data=data)
-
-
-def canonical(data: Any) -> str:
-    """Canonical JSON of plain data."""
-    return json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
-
-
-def chained(previous: str, text: str) -> str:
-    """The hash of an event's text upon the hash of the one before."""
-    return hashlib.sha256(f"{previous}\n{text}".encode()).hexdigest()
+    def apply(self, state: Folding, event: Event) -> None:
+        state.set(signed=None, reopened=True, revision=self.revision)

@@ -15,7 +15,6 @@ from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
 from escuadra.core.job.checks.stations import StationsCheck
-from escuadra.core.job.events import Person
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import NextMove
 from escuadra.core.job.places import Plan
@@ -24,6 +23,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.job.stations import StationView, current, progress
 from escuadra.core.procedure import GROUPS, Group
+from escuadra.core.stream import Person
 from escuadra.core.wording import counted
 
 CLOCK = Person(id="clock", name="the clock", known="itself")

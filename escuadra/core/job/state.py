@@ -1,30 +1,23 @@
 """A job's state as its events leave it: ``fold`` is pure, and folding in two halves equals folding at once."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
-from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.events import (
     Answered,
-    Disturbed,
     Doubted,
-    Event,
     FigureChanged,
-    FrameKnown,
     LinePlanned,
-    Overridden,
-    OverrideWithdrawn,
-    Person,
     Photographed,
     Placed,
     ReadingTaken,
-    Reopened,
     Signed,
     StationRun,
     TakenIn,
-    Withdrawn,
 )
 from escuadra.core.job.mechanics import Mechanics
+from escuadra.core.stream import Event, Payload, Person
 
 
 @dataclass(frozen=True)
@@ -186,93 +179,91 @@ def _doubtful(entry: Entry, tool: str, since: int) -> bool:
     return used and entry.at >= since and entry.doubted is None
 
 
+class _Draft:
+    """A state in the making (``events.Folding``): what was there already is copied where it changes."""
+
+    def __init__(self, state: State) -> None:
+        self.state, self.fields = state, dict[str, Any]()
+        self.entries, self.overrides = dict(state.entries), dict(state.overrides)
+        self.fresh: dict[str, list[Entry]] = {}
+        self.disturbances, self.runs = list(state.disturbances), list(state.runs)
+        self.kept: dict[str, list[Any]] = {}
+        self.where = {e.seq: (slot, k) for slot, kept in state.entries.items() for k, e in enumerate(kept)}
+
+    def slot(self, slot: str) -> list[Entry]:
+        if slot not in self.fresh:
+            self.fresh[slot] = list(self.entries.get(slot, ()))
+        return self.fresh[slot]
+
+    def enter(self, event: Event, said: ReadingTaken | Answered, replacing_after: int | None) -> None:
+        kept = self.slot(said.slot)
+        if replacing_after is not None:
+            kept[:] = [replace(e, replaced_by=event.seq) if e.counts and e.seq > replacing_after else e for e in kept]
+        self.where[event.seq] = (said.slot, len(kept))
+        kept.append(Entry(event.seq, event.at, event.person, said.slot, said))
+
+    def disturb(self, event: Event, what: str, words: str, aspects: frozenset[str], amount: str, by: Any) -> None:
+        self.disturbances.append(Disturbance(event.seq, event.at, event.person, what, words, amount, aspects, by))
+
+    def withdraw(self, seq: int) -> None:
+        self.runs = [replace(run, withdrawn=True) if run.seq == seq else run for run in self.runs]
+        if seq in self.where:
+            slot, k = self.where[seq]
+            kept = self.slot(slot)
+            kept[k] = replace(kept[k], withdrawn=True)
+            kept[:] = [replace(e, replaced_by=None) if e.replaced_by == seq else e for e in kept]
+
+    def doubt(self, event: Event, said: Doubted) -> None:
+        self.runs = [
+            replace(run, doubted=event.seq)
+            if said.tool in run.said.tools and run.at >= said.since and run.doubted is None
+            else run
+            for run in self.runs
+        ]
+        for slot in {*self.entries, *self.fresh}:
+            if any(_doubtful(e, said.tool, said.since) for e in self.fresh.get(slot, self.entries.get(slot, ()))):
+                kept = self.slot(slot)
+                kept[:] = [replace(e, doubted=event.seq) if _doubtful(e, said.tool, said.since) else e for e in kept]
+
+    def run(self, event: Event, said: StationRun) -> None:
+        self.runs.append(Run(event.seq, event.at, event.person, said))
+
+    def override(self, event: Event, check: str, reason: str | None) -> None:
+        self.overrides.pop(check, None)
+        if reason is not None:
+            self.overrides[check] = Override(event.seq, event.at, event.person, reason)
+
+    def keep(self, event: Event, what: str, said: Payload) -> None:
+        value = _KEPT[what](event.seq, event.at, event.person, said)
+        self.kept.setdefault(what, list(getattr(self.state, what))).append(value)
+
+    def set(self, **fields: Any) -> None:
+        self.fields |= fields
+
+    def done(self) -> State:
+        self.entries.update({slot: tuple(kept) for slot, kept in self.fresh.items()})
+        self.fields |= {what: tuple(values) for what, values in self.kept.items()}
+        return replace(
+            self.state,
+            entries=self.entries,
+            overrides=self.overrides,
+            disturbances=tuple(self.disturbances),
+            runs=tuple(self.runs),
+            **self.fields,
+        )
+
+
+_KEPT: dict[str, Callable[..., Any]] = {
+    "photos": Photo,
+    "changes": Change,
+    "records": lambda _seq, at, person, said: (said, at, person),
+}
+
+
 def fold(state: State, events: Iterable[Event]) -> State:
     """The state after further events; the given state is not touched."""
-    entries, overrides = dict(state.entries), dict(state.overrides)
-    fresh: dict[str, list[Entry]] = {}
-    disturbances, records, runs = list(state.disturbances), list(state.records), list(state.runs)
-    changed: dict[str, object] = {}
-
-    def slot_list(slot: str) -> list[Entry]:
-        if slot not in fresh:
-            fresh[slot] = list(entries.get(slot, ()))
-        return fresh[slot]
-
-    where = {e.seq: (slot, k) for slot, kept in entries.items() for k, e in enumerate(kept)}
+    draft = _Draft(state)
     for event in events:
-        said = event.payload
-        changed["seq"], changed["last_person"] = event.seq, event.person
-        if isinstance(said, ReadingTaken | Answered):
-            kept = slot_list(said.slot)
-            if isinstance(said, Answered) or said.replaces:
-                after = 0 if isinstance(said, Answered) else said.replaces_after
-                kept[:] = [replace(e, replaced_by=event.seq) if e.counts and e.seq > after else e for e in kept]
-            where[event.seq] = (said.slot, len(kept))
-            kept.append(Entry(event.seq, event.at, event.person, said.slot, said))
-        elif isinstance(said, StationRun):
-            runs.append(Run(event.seq, event.at, event.person, said))
-            words = f"run at the {said.name} place"
-            disturbances.append(Disturbance(event.seq, event.at, event.person, "run", words, "", AROUND))
-        elif isinstance(said, Withdrawn):
-            runs = [replace(run, withdrawn=True) if run.seq == said.entry else run for run in runs]
-            if said.entry in where:
-                slot, k = where[said.entry]
-                kept = slot_list(slot)
-                kept[k] = replace(kept[k], withdrawn=True)
-                kept[:] = [replace(e, replaced_by=None) if e.replaced_by == said.entry else e for e in kept]
-        elif isinstance(said, Disturbed):
-            aspects = HAPPENINGS[said.what].aspects
-            disturbances.append(
-                Disturbance(event.seq, event.at, event.person, said.what, said.words, said.amount, aspects, said.by)
-            )
-        elif isinstance(said, Doubted):
-            words = said.words
-            disturbances.append(
-                Disturbance(event.seq, event.at, event.person, "doubted", words, said.tool, frozenset())
-            )
-            runs = [
-                replace(run, doubted=event.seq)
-                if said.tool in run.said.tools and run.at >= said.since and run.doubted is None
-                else run
-                for run in runs
-            ]
-            for slot in {*entries, *fresh}:
-                if any(_doubtful(e, said.tool, said.since) for e in fresh.get(slot, entries.get(slot, ()))):
-                    kept = slot_list(slot)
-                    kept[:] = [
-                        replace(e, doubted=event.seq) if _doubtful(e, said.tool, said.since) else e for e in kept
-                    ]
-        elif isinstance(said, Overridden):
-            overrides[said.check] = Override(event.seq, event.at, event.person, said.reason)
-        elif isinstance(said, OverrideWithdrawn):
-            overrides.pop(said.check, None)
-        elif isinstance(said, Photographed):
-            photos = changed.get("photos", state.photos)
-            changed["photos"] = (*photos, Photo(event.seq, event.at, event.person, said))  # type: ignore[misc]
-        elif isinstance(said, FigureChanged):
-            changes = changed.get("changes", state.changes)
-            changed["changes"] = (*changes, Change(event.seq, event.at, event.person, said))  # type: ignore[misc]
-        elif isinstance(said, FrameKnown):
-            changed["frame_known"] = said.mechanics
-        elif isinstance(said, LinePlanned):
-            changed["line_plan"] = said
-        elif isinstance(said, Placed):
-            disturbances.append(Disturbance(event.seq, event.at, event.person, "placed", PLACED, "", FLOOR))
-            changed.update(placed=said)
-        elif isinstance(said, TakenIn):
-            changed.update(job=said, taken_in_at=event.at, taken_in_by=event.person)
-        elif isinstance(said, Signed):
-            records.append((said, event.at, event.person))
-            changed.update(signed=said)
-        elif isinstance(said, Reopened):
-            changed.update(signed=None, reopened=True, revision=said.revision)
-    entries.update({slot: tuple(kept) for slot, kept in fresh.items()})
-    return replace(
-        state,
-        entries=entries,
-        overrides=overrides,
-        disturbances=tuple(disturbances),
-        records=tuple(records),
-        runs=tuple(runs),
-        **changed,  # type: ignore[arg-type]
-    )
+        draft.set(seq=event.seq, last_person=event.person)
+        event.payload.apply(draft, event)
+    return draft.done()

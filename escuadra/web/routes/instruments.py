@@ -258,7 +258,7 @@ def page(
 
 
 def _entry_said(said: Any) -> str:
-    match said.kind:
+    match said.code:
         case "checked":
             f = said.found
             return f"{said.check.replace('_', ' ')}: {' '.join(with_uncertainty(f.value, 2 * f.u, f.unit))}, {f.state}"

@@ -1,0 +1,84 @@
+"""What a garage says about itself, in streams of their own: its people, its settings, its bays, what entries it uses.
+
+What these amount to are plain rows (who works here, what is set): nothing is folded but by the store.
+"""
+
+from pydantic import Field
+
+from escuadra.core.stream import Payload
+
+PEOPLE, SETTINGS = "people", "settings"
+"""The streams that a garage has one of."""
+
+
+class PersonAdded(Payload):
+    """Somebody works here."""
+
+    code = "person_added"
+
+    id: str
+    name: str
+    role: str
+
+
+class SettingSet(Payload):
+    """A setting has a value from now on."""
+
+    code = "setting_set"
+
+    key: str
+    value: str
+
+
+class BayAdded(Payload):
+    """There is a bay of that name."""
+
+    code = "bay_added"
+
+    name: str
+
+
+class BayDrawn(Payload):
+    """A bay's sheet, new or revised, by the hash of its content."""
+
+    code = "bay_drawn"
+
+    name: str
+    sheet: str
+
+
+class EntryKept(Payload):
+    """A catalogue entry was used for the first time and is kept for good, by the hash of its content."""
+
+    code = "entry_kept"
+
+    kind: str
+    id: str
+    revision: int
+    hash: str
+    content: str = Field("", description="SHA-256 of the text, where it lies under another name than that")
+
+
+def visit_stream(id: str) -> str:
+    """The stream of a visit."""
+    return f"visit/{id}"
+
+
+def survey_stream(id: str) -> str:
+    """The stream of a survey."""
+    return f"survey/{id}"
+
+
+def instrument_stream(id: str) -> str:
+    """The stream of an instrument."""
+    return f"instrument/{id}"
+
+
+def bay_stream(name: str) -> str:
+    """The stream of a bay."""
+    return f"bay/{name}"
+
+
+def entry_stream(kind: str, id: str) -> str:
+    """The stream of a catalogue entry's life."""
+    return f"entry/{kind}/{id}"

@@ -1,0 +1,69 @@
+"""A garage in one file and back: a tar with its database as of one moment, its files and its own catalogue.
+
+The database is copied first: every file that it names was on the disk before, so a copy made while people work is
+whole. A served database (PostgreSQL) has its own backups.
+"""
+
+import contextlib
+import os
+import sqlite3
+import tarfile
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from escuadra.core.errors import BadInput
+from escuadra.store import dialect
+
+BESIDE = ("files", "catalogue")
+
+
+def back_up(data: Path, to: Path) -> int:
+    """Write a backup; how many files are in it beside the database. Raises ``BadInput`` where it cannot be made."""
+    database = dialect.file_of(dialect.address(data))
+    if database is None:
+        raise BadInput("data", dialect.address(data), "a garage in a folder; a database server has its own backups")
+    if not database.exists():
+        raise BadInput("data", str(data), "a folder with a garage")
+    if to.exists():
+        raise BadInput("to", str(to), "a name that is free: a backup never writes over another")
+    to.parent.mkdir(parents=True, exist_ok=True)
+    count = 0
+    with tempfile.TemporaryDirectory(dir=to.parent) as folder:
+        copy, part = Path(folder) / dialect.FILE_NAME, Path(folder) / "part.tar"
+        with (
+            contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as source,
+            contextlib.closing(sqlite3.connect(copy)) as target,
+        ):
+            source.backup(target)
+        with tarfile.open(part, "w") as tar:
+            tar.add(copy, dialect.FILE_NAME)
+            for path in sorted(p for name in BESIDE for p in (data / name).rglob("*") if p.is_file()):
+                tar.add(path, str(path.relative_to(data)))
+                count += 1
+        with part.open("rb") as file:
+            os.fsync(file.fileno())
+        part.replace(to)
+    return count
+
+
+def put_back(file: Path, data: Path) -> None:
+    """Unpack a backup into a folder that is empty or not there yet; raises ``BadInput`` for what is no backup."""
+    if data.exists() and (not data.is_dir() or any(data.iterdir())):
+        raise BadInput("data", str(data), "a folder that is empty or not there yet: nothing is written over")
+    try:
+        with tarfile.open(file) as tar:
+            if dialect.FILE_NAME not in tar.getnames():
+                raise BadInput("file", str(file), f"a backup: a tar with {dialect.FILE_NAME} in it")
+            data.mkdir(parents=True, exist_ok=True)
+            tar.extractall(data, filter="data")
+    except (tarfile.TarError, OSError, EOFError) as error:
+        raise BadInput("file", str(file), f"a backup that can be read ({error})") from error
+
+
+@contextmanager
+def trial_folder() -> Iterator[Path]:
+    """A folder that is gone afterwards."""
+    with tempfile.TemporaryDirectory() as folder:
+        yield Path(folder) / "trial"

@@ -1,0 +1,109 @@
+"""Rows that follow from streams: lists, numbers, people. Written with the event; ``reindex`` makes them anew."""
+
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy.exc import IntegrityError
+
+from escuadra.core.errors import BadInput
+from escuadra.core.house import BayAdded, BayDrawn, PersonAdded, SettingSet, visit_stream
+from escuadra.core.job.events import ReadingTaken, TakenIn
+from escuadra.core.stream import Event, Payload
+from escuadra.core.survey_log import Begun, Closed
+from escuadra.store import dialect
+from escuadra.store.tables import PROJECTED, bay, entry, journal, person, setting, survey, uses, visit
+
+STAGES = {"signed": "signed", "reopened": "reopened"}
+
+
+def project(connection: Connection, event: Event, said: Payload | None = None) -> None:
+    """Bring the rows in step with a new event; raises ``BadInput`` for what must be there once only."""
+    write = _ROWS.get(event.kind)
+    if write is not None:
+        write(connection, event, said or event.payload)
+    if event.seq > 1 and event.stream.startswith(visit_stream("")):
+        _stage(connection, event)
+
+
+def reindex(connection: Connection) -> int:
+    """Make all rows anew from the streams, in constant memory; how many events there were."""
+    for rows in PROJECTED:
+        connection.execute(delete(rows))
+    every = select(entry.c.text).join(journal, (journal.c.stream == entry.c.stream) & (journal.c.seq == entry.c.seq))
+    count = 0
+    for (text,) in connection.execute(every.order_by(journal.c.number).execution_options(yield_per=500)):
+        project(connection, Event.model_validate_json(text))
+        count += 1
+    return count
+
+
+def _of(event: Event) -> str:
+    """The id behind a stream's kind."""
+    return event.stream.split("/", 1)[1]
+
+
+def _stage(connection: Connection, event: Event) -> None:
+    stage = STAGES.get(event.kind, "in_work")
+    mine = update(visit).where(visit.c.stream == event.stream)
+    if stage == "in_work":
+        if event.seq > 2:
+            return
+        mine = mine.where(visit.c.stage == "taken_in")
+    connection.execute(mine.values(stage=stage))
+
+
+def _taken_in(connection: Connection, event: Event, said: TakenIn) -> None:
+    row = {"id": _of(event), "stream": event.stream, "number": said.number, "created_at": event.at, "stage": "taken_in"}
+    _once(connection, insert(visit).values(**row), "number", said.number, "a job number that is not in use yet")
+
+
+def _once(connection: Connection, statement: Any, field: str, given: str, accepted: str) -> None:
+    try:
+        with connection.begin_nested():
+            connection.execute(statement)
+    except IntegrityError as error:
+        raise BadInput(field, given, accepted) from error
+
+
+def _read(connection: Connection, event: Event, said: ReadingTaken) -> None:
+    for tool in {said.tool.id, said.tool.scale} - {""}:
+        row = {"instrument": tool, "visit": _of(event)}
+        connection.execute(dialect.once(connection.dialect.name, uses, row))
+
+
+def _person(connection: Connection, _event: Event, said: PersonAdded) -> None:
+    connection.execute(insert(person).values(id=said.id, name=said.name, role=said.role))
+
+
+def _setting(connection: Connection, _event: Event, said: SettingSet) -> None:
+    connection.execute(delete(setting).where(setting.c.key == said.key))
+    connection.execute(insert(setting).values(key=said.key, value=said.value))
+
+
+def _bay(connection: Connection, _event: Event, said: BayAdded) -> None:
+    connection.execute(insert(bay).values(name=said.name))
+
+
+def _drawn(connection: Connection, _event: Event, said: BayDrawn) -> None:
+    connection.execute(update(bay).where(bay.c.name == said.name).values(sheet=said.sheet))
+
+
+def _begun(connection: Connection, event: Event, said: Begun) -> None:
+    connection.execute(insert(survey).values(id=_of(event), bay=said.bay, begun_at=event.at))
+
+
+def _closed(connection: Connection, event: Event, said: Closed) -> None:
+    connection.execute(update(survey).where(survey.c.id == _of(event)).values(sheet=said.sheet))
+
+
+_ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
+    "taken_in": _taken_in,
+    "reading": _read,
+    "person_added": _person,
+    "setting_set": _setting,
+    "bay_added": _bay,
+    "bay_drawn": _drawn,
+    "survey_begun": _begun,
+    "survey_closed": _closed,
+}

@@ -1,0 +1,328 @@
+"""``verify``: every stream, the journal, pins, files and rows held against each other; nothing is written.
+
+One pass over the entries in the order of their streams, one over the journal, one over the pins: memory does not grow
+with them. What is compared: each entry's hash upon the one before, its text's own place, the journal's line of it; at a
+stream's end its noted head and the rows that follow from it; whatever an event names (files, pins, the head that a
+signer saw). What no such comparison can notice is in docs/security.md.
+"""
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import Connection, Engine, and_, func, select
+
+from escuadra.core.errors import BadInput
+from escuadra.core.stream import GENESIS, chained
+from escuadra.store.files import FileStore
+from escuadra.store.projections import STAGES
+from escuadra.store.streams import noted
+from escuadra.store.tables import bay, entry, journal, person, pinned, setting, stream, survey, uses, visit
+
+STEP = 10_000
+"""Entries between two words about progress."""
+Progress = Callable[[int], None]
+_KIND = '"kind":"'
+_CHUNK = 500
+
+
+@dataclass(frozen=True)
+class Wrong:
+    """Something that is not as it was written."""
+
+    where: str
+    what: str
+    seq: int | None = None
+
+    def __str__(self) -> str:
+        at = f": event {self.seq}" if self.seq is not None else ""
+        return f"{self.where}{at}: {self.what}"
+
+
+@dataclass
+class _Seen:
+    """A stream that is walked, and what its events say that rows must show."""
+
+    id: str
+    own: str = ""
+    """What its events' texts say of where they stand."""
+    count: int = 0
+    head: str = GENESIS
+    broken: bool = False
+    facts: dict[str, Any] = field(default_factory=dict)
+    tools: set[str] = field(default_factory=set)
+    known: set[str] = field(default_factory=set)
+    """Beginnings of readings' instruments that were read already."""
+
+    def holds(self, text: str, seq: int, id: str) -> bool:
+        """Whether an event's text says of itself where it stands."""
+        return f'"seq":{seq},{self.own}' in text and f'"id":{json.dumps(id, ensure_ascii=False)},' in text
+
+    def tells(self, text: str) -> bool:
+        """Whether more follows from an event than that it is there; a visit's stage is noted here."""
+        if not self.id.startswith("visit/"):
+            return True
+        kind = _kind(text)
+        if self.count > 1 and (kind in STAGES or self.facts.get("stage") == "taken_in"):
+            self.facts["stage"] = STAGES.get(kind, "in_work")
+        if kind != "reading":
+            return kind in ("taken_in", "signed", "photographed")
+        # The same instrument in the same words: nothing new.
+        start = text.find('"tool":{')
+        tool = text[start : text.find('"typed":', start)]
+        if tool in self.known:
+            return False
+        self.known.add(tool)
+        return True
+
+
+class _Beside:
+    """Rows in the order of the streams, walked beside them."""
+
+    def __init__(self, rows: Iterator[Any]) -> None:
+        self.rows = rows
+        self.next: Any = next(rows, None)
+
+    def of(self, name: str) -> tuple[list[str], list[Any]]:
+        """Streams that were passed over, and a stream's own rows."""
+        lost, own = list[str](), list[Any]()
+        while self.next is not None and self.next[0] <= name:
+            if self.next[0] == name:
+                own.append(self.next)
+            else:
+                lost.append(self.next[0])
+            self.next = next(self.rows, None)
+        return lost, own
+
+    def rest(self) -> Iterator[tuple[str, Any]]:
+        """What is left."""
+        while self.next is not None:
+            yield self.next[0], self.next
+            self.next = next(self.rows, None)
+
+
+@dataclass
+class _House:
+    """What the streams of the house itself come to."""
+
+    people: dict[str, tuple[str, str]] = field(default_factory=dict)
+    settings: dict[str, str] = field(default_factory=dict)
+    bays: dict[str, str | None] = field(default_factory=dict)
+    pins: dict[str, str] = field(default_factory=dict)
+    counts: dict[str, int] = field(default_factory=dict)
+
+
+def _kind(text: str) -> str:
+    """The kind of an event, without reading all of its canonical text: the last key of that name."""
+    start = text.rfind(_KIND) + len(_KIND)
+    return text[start : text.find('"', start)]
+
+
+class Verification:
+    """One walk through a garage's database."""
+
+    def __init__(self, engine: Engine, files: FileStore, progress: Progress = lambda _: None) -> None:
+        self.engine, self.files, self.progress = engine, files, progress
+        self.entries = self.streams = self.sum = 0
+
+    def wrongs(self, only: str | None = None) -> Iterator[Wrong]:
+        """Everything that is wrong, in the order of the streams; ``only``: of one stream alone."""
+        served = self.engine.dialect.name == "postgresql"
+        level = {"isolation_level": "REPEATABLE READ"} if served else {}
+        with self.engine.connect().execution_options(**level) as connection:
+            house = _House()
+            yield from self._walk(connection, house, only)
+            if only is not None:
+                if self.streams == 0:
+                    raise BadInput("stream", only, "a stream of this garage, such as visit/ID or instrument/ID")
+                return
+            yield from self._journal(connection)
+            yield from self._pins(connection, house)
+            yield from self._rows(connection, house)
+
+    def _in_order(self, connection: Connection, query: Any, by: Any, only: str | None, *then: Any) -> Iterator[Any]:
+        """Rows in the order of a stream's name, a chunk at a time."""
+        name = by.collate("C") if self.engine.dialect.name == "postgresql" else by
+        query = query.where(by == only) if only is not None else query
+        return iter(connection.execute(query.order_by(name, *then).execution_options(yield_per=_CHUNK)))
+
+    def _walk(self, connection: Connection, house: _House, only: str | None) -> Iterator[Wrong]:
+        query = select(entry.c.stream, entry.c.seq, entry.c.id, entry.c.text, entry.c.hash)
+        heads = select(stream.c.id, stream.c.count, stream.c.head, visit.c.number, visit.c.created_at, visit.c.stage)
+        heads = heads.outerjoin(visit, visit.c.stream == stream.c.id)
+        used = select(visit.c.stream, uses.c.instrument).join(visit, visit.c.id == uses.c.visit)
+        noted = _Beside(self._in_order(connection, heads, stream.c.id, only))
+        tools = _Beside(self._in_order(connection, used, visit.c.stream, only))
+        seen, before = _Seen(""), GENESIS
+        for name, seq, id, text, stored in self._in_order(connection, query, entry.c.stream, only, entry.c.seq):
+            if seen.id != name:
+                yield from self._end(connection, seen, noted, tools)
+                seen, before = _Seen(name, own=f'"stream":{json.dumps(name, ensure_ascii=False)},"version":'), GENESIS
+                self.streams += 1
+                kind = name.split("/", 1)[0]
+                house.counts[kind] = house.counts.get(kind, 0) + 1
+            self.entries += 1
+            if self.entries % STEP == 0:
+                self.progress(self.entries)
+            if seen.broken:
+                continue
+            if seq != seen.count + 1:
+                seen.broken = True
+                yield Wrong(self._named(connection, name), "this event is missing", seen.count + 1)
+                continue
+            if chained(before, text) != stored or not seen.holds(text, seq, id):
+                seen.broken = True
+                yield Wrong(self._named(connection, name), "this event was changed", seq)
+                continue
+            seen.count, seen.head = seq, stored
+            self.sum += int(stored, 16)
+            if seen.tells(text):
+                yield from self._said(connection, house, seen, seq, text, before)
+            before = stored
+        yield from self._end(connection, seen, noted, tools)
+        for name, _ in noted.rest():
+            yield Wrong(self._named(connection, name), "all of its events are missing", 1)
+
+    def _named(self, connection: Connection, name: str) -> str:
+        """A stream by its name, a visit by its number too."""
+        number = connection.execute(select(visit.c.number).where(visit.c.stream == name)).scalar()
+        return f"{number} ({name})" if number else name
+
+    def _end(self, connection: Connection, seen: "_Seen", noted: "_Beside", tools: "_Beside") -> Iterator[Wrong]:
+        """At a stream's end: its noted head, and the rows that follow from it."""
+        if not seen.id:
+            return
+        lost, found = noted.of(seen.id)
+        for name in lost:
+            yield Wrong(self._named(connection, name), "all of its events are missing", 1)
+        index = {row[1] for row in tools.of(seen.id)[1]}
+        if seen.broken:
+            return
+        if not found:
+            yield Wrong(self._named(connection, seen.id), "the note of its head is missing")
+            return
+        _, count, head, *row = found[0]
+        if seen.count < count:
+            what = f"{count - seen.count} missing at the end: there should be {count}"
+            yield Wrong(self._named(connection, seen.id), what, seen.count + 1)
+        elif (seen.count, seen.head) != (count, head):
+            yield Wrong(self._named(connection, seen.id), "the head is not the one that was noted", seen.count)
+        if seen.id.startswith("visit/"):
+            yield from _compared(self._named(connection, seen.id), seen.facts, row if row[0] is not None else None)
+            if index != seen.tools:
+                other = ", ".join(sorted(index ^ seen.tools))
+                what = f"the index of instruments is not what its readings say: {other}"
+                yield Wrong(self._named(connection, seen.id), what)
+        elif seen.id.startswith("survey/"):
+            own = select(survey.c.bay, survey.c.begun_at, survey.c.sheet).where(survey.c.id == seen.id.split("/", 1)[1])
+            yield from _compared(seen.id, seen.facts, connection.execute(own).first())
+
+    def _said(
+        self, connection: Connection, house: _House, seen: "_Seen", seq: int, text: str, before: str
+    ) -> Iterator[Wrong]:
+        """What follows from an event: for its stream, for the house; and whatever it names is there."""
+        kind = _kind(text)
+        event = json.loads(text)
+        data = event["data"]
+        names: list[str] = []
+        match kind:
+            case "taken_in":
+                seen.facts |= {"number": data["number"], "created_at": event["at"], "stage": "taken_in"}
+            case "reading":
+                seen.tools |= {data["tool"]["id"], data["tool"].get("scale", "")} - {""}
+            case "signed":
+                names = [data["record_json"], data["record_pdf"]]
+                if data["head"] != before:
+                    yield Wrong(self._named(connection, seen.id), "what was signed is not what stands before it", seq)
+            case "photographed" | "documented":
+                names = [data["digest"]]
+            case "survey_begun":
+                seen.facts |= {"bay": data["bay"], "begun_at": event["at"], "sheet": None}
+            case "survey_closed":
+                seen.facts["sheet"] = data["sheet"]
+            case "person_added":
+                house.people[data["id"]] = (data["name"], data["role"])
+            case "setting_set":
+                house.settings[data["key"]] = data["value"]
+            case "bay_added":
+                house.bays[data["name"]] = None
+            case "bay_drawn":
+                house.bays[data["name"]] = data["sheet"]
+            case "entry_kept":
+                house.pins[data["hash"]] = data.get("content") or data["hash"]
+        for digest in names:
+            try:
+                self.files.check(digest)
+            except BadInput as error:
+                yield Wrong(self._named(connection, seen.id), str(error), seq)
+
+    def _journal(self, connection: Connection) -> Iterator[Wrong]:
+        """The journal's own chain; and, where its entries do not add up to those of the streams, which they are."""
+        query = select(journal.c.number, journal.c.stream, journal.c.seq, journal.c.entry, journal.c.hash)
+        previous, expected, total, whole = GENESIS, 1, 0, True
+        for number, name, seq, entered, stored in connection.execute(
+            query.order_by(journal.c.number).execution_options(yield_per=_CHUNK)
+        ):
+            if number != expected or noted(previous, number, name, seq, entered) != stored:
+                what = "this line was changed" if number == expected else "this line is missing"
+                yield Wrong("journal", what, expected)
+                whole = False
+                break
+            total += int(entered, 16)
+            previous, expected = stored, number + 1
+        if whole and (total, expected - 1) == (self.sum, self.entries):
+            return
+        same = and_(entry.c.stream == journal.c.stream, entry.c.seq == journal.c.seq)
+        both = ((journal, entry, "the journal has it, the stream has not"), (entry, journal, "the journal lacks it"))
+        for here, there, what in both:
+            lost = select(here.c.stream, func.min(here.c.seq)).outerjoin(there, same).where(there.c.seq.is_(None))
+            for name, seq in connection.execute(lost.group_by(here.c.stream)):
+                yield Wrong(self._named(connection, name), what, seq)
+        other = select(entry.c.stream, entry.c.seq).join(journal, same).where(entry.c.hash != journal.c.entry)
+        for name, seq in connection.execute(other):
+            yield Wrong(self._named(connection, name), "the journal has another one", seq)
+
+    def _pins(self, connection: Connection, house: _House) -> Iterator[Wrong]:
+        """Pinned content by its hash, and pins that a stream names."""
+        left = dict(house.pins)
+        for name, kind, id, text in connection.execute(
+            select(pinned.c.hash, pinned.c.kind, pinned.c.id, pinned.c.text).execution_options(yield_per=50)
+        ):
+            digest = left.pop(name, None)
+            if digest is None:
+                yield Wrong(f"{kind} {id}", f"no stream says that {name[:12]} was kept")
+            elif hashlib.sha256(text.encode()).hexdigest() != digest:
+                yield Wrong(f"{kind} {id}", f"the kept content {name[:12]} was changed")
+        for name in left:
+            yield Wrong("pins", f"the kept content {name[:12]} is missing")
+
+    def _rows(self, connection: Connection, house: _House) -> Iterator[Wrong]:
+        """People, settings and bays; and rows that no stream stands behind."""
+        people = {id: (name, role) for id, name, role in connection.execute(select(person))}
+        for id in sorted({*people, *house.people}):
+            if people.get(id) != house.people.get(id):
+                yield Wrong("people", f"{id} is {people.get(id)}, the stream says {house.people.get(id)}")
+        settings: dict[str, str] = {row.key: row.value for row in connection.execute(select(setting))}
+        for key in sorted({*settings, *house.settings}):
+            if settings.get(key) != house.settings.get(key):
+                yield Wrong("settings", f"{key} is {settings.get(key)!r}, the stream says {house.settings.get(key)!r}")
+        bays: dict[str, str | None] = {row.name: row.sheet for row in connection.execute(select(bay))}
+        for name in sorted({*bays, *house.bays}):
+            if name not in bays or name not in house.bays or bays[name] != house.bays[name]:
+                yield Wrong(f"bay/{name}", "its row is not what its stream says")
+        for rows, kind in ((visit, "visit"), (survey, "survey")):
+            count = connection.execute(select(func.count()).select_from(rows)).scalar_one()
+            if count > house.counts.get(kind, 0):
+                yield Wrong(kind, f"{count} rows, but {house.counts.get(kind, 0)} streams: some have no stream")
+
+
+def _compared(where: str, facts: dict[str, Any], row: Any) -> Iterator[Wrong]:
+    """A row against what the events say."""
+    if row is None:
+        yield Wrong(where, "its row is missing")
+        return
+    for (name, said), found in zip(facts.items(), row, strict=True):
+        if said != found:
+            yield Wrong(where, f"the row says {name} {found}, the events say {said}")
