@@ -24,7 +24,8 @@ from escuadra.store.tables import bay, entry, journal, person, pinned, setting, 
 STEP = 10_000
 """Entries between two words about progress."""
 Progress = Callable[[int], None]
-_KIND = '"kind":"'
+_END = '},"id":'
+"""Where an event's data ends and what it says of itself begins."""
 _CHUNK = 500
 
 
@@ -50,32 +51,38 @@ class _Seen:
     """What its events' texts say of where they stand."""
     count: int = 0
     head: str = GENESIS
+    visit: bool = False
     broken: bool = False
     facts: dict[str, Any] = field(default_factory=dict)
     tools: set[str] = field(default_factory=set)
-    known: set[str] = field(default_factory=set)
-    """Beginnings of readings' instruments that were read already."""
 
-    def holds(self, text: str, seq: int, id: str) -> bool:
-        """Whether an event's text says of itself where it stands."""
-        return f'"seq":{seq},{self.own}' in text and f'"id":{json.dumps(id, ensure_ascii=False)},' in text
+    def kind(self, text: str, seq: int, id: str) -> str | None:
+        """The kind of an event by the end of its canonical text; none where that says another place than this."""
+        end = text[text.rfind(_END) :]
+        start = f'{_END}"{id}","kind":"'
+        if not end.startswith(start):
+            start = f'{_END}{json.dumps(id, ensure_ascii=False)},"kind":"'
+        if not end.startswith(start) or f'"seq":{seq},{self.own}' not in end:
+            return None
+        return end[len(start) : end.find('"', len(start))]
 
-    def tells(self, text: str) -> bool:
+    def tells(self, kind: str, text: str, known: dict[str, set[str]]) -> bool:
         """Whether more follows from an event than that it is there; a visit's stage is noted here."""
-        if not self.id.startswith("visit/"):
+        if not self.visit:
             return True
-        kind = _kind(text)
         if self.count > 1 and (kind in STAGES or self.facts.get("stage") == "taken_in"):
             self.facts["stage"] = STAGES.get(kind, "in_work")
         if kind != "reading":
             return kind in ("taken_in", "signed", "photographed")
-        # The same instrument in the same words: nothing new.
-        start = text.find('"tool":{')
-        tool = text[start : text.find('"typed":', start)]
-        if tool in self.known:
-            return False
-        self.known.add(tool)
-        return True
+        # The same instrument in the same words is read once.
+        tool = _tool(text)
+        if tool not in known:
+            if len(known) >= STEP:
+                known.clear()
+            used = json.loads(text)["data"]["tool"]
+            known[tool] = {used["id"], used.get("scale", "")} - {""}
+        self.tools |= known[tool]
+        return False
 
 
 class _Beside:
@@ -114,10 +121,10 @@ class _House:
     counts: dict[str, int] = field(default_factory=dict)
 
 
-def _kind(text: str) -> str:
-    """The kind of an event, without reading all of its canonical text: the last key of that name."""
-    start = text.rfind(_KIND) + len(_KIND)
-    return text[start : text.find('"', start)]
+def _tool(text: str) -> str:
+    """The part of a reading's canonical text that says which instrument it was taken with."""
+    start = text.find('"tool":{')
+    return text[start : text.find('"typed":', start)]
 
 
 class Verification:
@@ -155,14 +162,15 @@ class Verification:
         used = select(visit.c.stream, uses.c.instrument).join(visit, visit.c.id == uses.c.visit)
         noted = _Beside(self._in_order(connection, heads, stream.c.id, only))
         tools = _Beside(self._in_order(connection, used, visit.c.stream, only))
-        seen, before = _Seen(""), GENESIS
+        seen, before, known = _Seen(""), GENESIS, dict[str, set[str]]()
         for name, seq, id, text, stored in self._in_order(connection, query, entry.c.stream, only, entry.c.seq):
             if seen.id != name:
                 yield from self._end(connection, seen, noted, tools)
                 seen, before = _Seen(name, own=f'"stream":{json.dumps(name, ensure_ascii=False)},"version":'), GENESIS
                 self.streams += 1
-                kind = name.split("/", 1)[0]
-                house.counts[kind] = house.counts.get(kind, 0) + 1
+                sort = name.split("/", 1)[0]
+                seen.visit = sort == "visit"
+                house.counts[sort] = house.counts.get(sort, 0) + 1
             self.entries += 1
             if self.entries % STEP == 0:
                 self.progress(self.entries)
@@ -172,14 +180,15 @@ class Verification:
                 seen.broken = True
                 yield Wrong(self._named(connection, name), "this event is missing", seen.count + 1)
                 continue
-            if chained(before, text) != stored or not seen.holds(text, seq, id):
+            kind = seen.kind(text, seq, id)
+            if kind is None or chained(before, text) != stored:
                 seen.broken = True
                 yield Wrong(self._named(connection, name), "this event was changed", seq)
                 continue
             seen.count, seen.head = seq, stored
             self.sum += int(stored, 16)
-            if seen.tells(text):
-                yield from self._said(connection, house, seen, seq, text, before)
+            if seen.tells(kind, text, known):
+                yield from self._said(connection, house, seen, kind, text, before)
             before = stored
         yield from self._end(connection, seen, noted, tools)
         for name, _ in noted.rest():
@@ -209,29 +218,36 @@ class Verification:
             yield Wrong(self._named(connection, seen.id), what, seen.count + 1)
         elif (seen.count, seen.head) != (count, head):
             yield Wrong(self._named(connection, seen.id), "the head is not the one that was noted", seen.count)
-        if seen.id.startswith("visit/"):
-            yield from _compared(self._named(connection, seen.id), seen.facts, row if row[0] is not None else None)
+        if seen.visit:
+            yield from self._compared(connection, seen, row if row[0] is not None else None)
             if index != seen.tools:
                 other = ", ".join(sorted(index ^ seen.tools))
                 what = f"the index of instruments is not what its readings say: {other}"
                 yield Wrong(self._named(connection, seen.id), what)
         elif seen.id.startswith("survey/"):
             own = select(survey.c.bay, survey.c.begun_at, survey.c.sheet).where(survey.c.id == seen.id.split("/", 1)[1])
-            yield from _compared(seen.id, seen.facts, connection.execute(own).first())
+            yield from self._compared(connection, seen, connection.execute(own).first())
+
+    def _compared(self, connection: Connection, seen: "_Seen", row: Any) -> Iterator[Wrong]:
+        """A row against what the events say."""
+        facts = seen.facts.items()
+        wrong = ["its row is missing"] if row is None else []
+        for (name, said), found in zip(facts, row or [], strict=row is not None):
+            if said != found:
+                wrong.append(f"the row says {name} {found}, the events say {said}")
+        for what in wrong:
+            yield Wrong(self._named(connection, seen.id), what)
 
     def _said(
-        self, connection: Connection, house: _House, seen: "_Seen", seq: int, text: str, before: str
+        self, connection: Connection, house: _House, seen: "_Seen", kind: str, text: str, before: str
     ) -> Iterator[Wrong]:
         """What follows from an event: for its stream, for the house; and whatever it names is there."""
-        kind = _kind(text)
-        event = json.loads(text)
+        event, seq = json.loads(text), seen.count
         data = event["data"]
         names: list[str] = []
         match kind:
             case "taken_in":
                 seen.facts |= {"number": data["number"], "created_at": event["at"], "stage": "taken_in"}
-            case "reading":
-                seen.tools |= {data["tool"]["id"], data["tool"].get("scale", "")} - {""}
             case "signed":
                 names = [data["record_json"], data["record_pdf"]]
                 if data["head"] != before:
@@ -316,13 +332,3 @@ class Verification:
             count = connection.execute(select(func.count()).select_from(rows)).scalar_one()
             if count > house.counts.get(kind, 0):
                 yield Wrong(kind, f"{count} rows, but {house.counts.get(kind, 0)} streams: some have no stream")
-
-
-def _compared(where: str, facts: dict[str, Any], row: Any) -> Iterator[Wrong]:
-    """A row against what the events say."""
-    if row is None:
-        yield Wrong(where, "its row is missing")
-        return
-    for (name, said), found in zip(facts.items(), row, strict=True):
-        if said != found:
-            yield Wrong(where, f"the row says {name} {found}, the events say {said}")

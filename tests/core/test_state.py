@@ -32,7 +32,7 @@ HUBS = {
     "LR": (2.0, 829.0, 331.0),
     "RR": (-1.0, -828.0, 328.0),
 }
-MARKS = {"rear": (-1013.0, 1.5, 0.0), "front": (4096.0, -0.8, 2.0)}
+MARKS = {"rear": (-1013.0, 1.5, 0.0), "front": (4096.0, -610.0, 2.0)}
 OWN = {"L": (0.0, 1195.0, 0.0), "R": (0.0, -1195.0, 0.0), "target": (-31.5, 2.0, 727.0)}
 POSES = {"a": (5860.0, 12.0, 690.0, 1.3, 0.4, -0.9), "b": (5857.0, -31.0, 693.0, 0.9, -0.2, 0.7)}
 """x, y, z, yaw, roll, pitch."""
@@ -348,6 +348,21 @@ def test_an_epoch_that_nobody_asks_for_changes_nothing() -> None:
     assert_same(found, other)
     assert other["w"]["alone.up"] is None
     assert other["dof"] == found["dof"]
+
+
+def test_a_yaw_that_a_move_left_is_told_the_short_way_round() -> None:
+    """A frame behind the vehicle, from a little under half a turn to a little over: 0.2°, not 360° less."""
+    data = copy.deepcopy(STATE[-1])
+    data["bodies"]["b"] = {**data["bodies"]["a"], "yaw_deg": -179.9}
+    data["bodies"]["a"]["yaw_deg"] = 179.9
+    data["observations"] += [
+        {"id": f"same.{what}", "type": "same", "from": "a", "to": "b", "what": what, "value": value, "u": 0.01}
+        for what, value in (("yaw", 0.2), ("roll", 0), ("pitch", 0), ("normal", 0), ("sideways", 0), ("up", 0))
+    ]
+    data["wanted"].append({"id": "after", "type": "yaw", "body": "b", "to": "thrust"})
+    data["limits"]["after"] = [179.65, 180.35]
+    found = compute("state", data)["wanted"]
+    assert found["after"]["value"] - found["square"]["value"] == pytest.approx(0.2, abs=0.01)
 
 
 def in_space(plane: dict[str, Any]) -> dict[str, Any]:
