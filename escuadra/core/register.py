@@ -184,6 +184,11 @@ class History:
     retired: bool = False
     learned: Learned | None = None
 
+    @property
+    def seq(self) -> int:
+        """How far its stream has come; 0 while nothing happened to it here."""
+        return max((entry.seq for entry in self.entries), default=0)
+
     def checks(self, id: str = "") -> list[tuple[HistoryEntry, Checked]]:
         """All self-checks, or those of one kind, the newest last."""
         return [(e, e.said) for e in self.entries if isinstance(e.said, Checked) and id in ("", e.said.check)]

@@ -32,6 +32,7 @@ from escuadra.core.job.events import (
     Pinned,
     Placed,
     ReadingTaken,
+    Relied,
     Reopened,
     Signed,
     TakenIn,
@@ -69,7 +70,7 @@ class Garage:
         self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
         self.floors = Floors(self.store, lambda: self.clock(), self.person)
         self.instruments = Instruments(
-            self.store, self.files, self.catalogue, lambda: self.clock(), self.today, self.person, self.doubt
+            self.store, self.files, self.catalogue, self.today, self.person, self.doubt, self._announce
         )
         self._states: dict[str, tuple[str, State]] = {}
         self._plans: dict[str, tuple[object, Plan]] = {}
@@ -176,7 +177,7 @@ class Garage:
         return [h.tool for h in self.instruments.shelf() if slot.reads in h.tool.reads]
 
     def relying(self, tool: str, since: int, signed: bool) -> list[Row]:
-        """Signed or open jobs with readings that count, taken with an instrument since a time (UTC milliseconds).
+        """Signed or open jobs with readings that count and stand on an instrument as it was from an event (seq) on.
 
         The newest first; sheets are not worked out for it.
         """
@@ -252,16 +253,20 @@ class Garage:
         for listener in self.listeners:
             listener(row.id, row.count)
 
-    def mark(self, job: str, said: Doubted, who: Person, key: str) -> None:
-        """A mark that the house itself makes: appended whether or not a sheet follows from it."""
-        with self._changing(job) as (log, row, state):
-            if log.known(job, key) or state.signed is not None:
-                return
-            new = made(visit_stream(job), row.count + 1, key, self.clock(), who, said)
-            after = fold(state, [new])
-            row = log.append(row, new, after.stage)
-        self._states[job] = (row.head, after)
-        self._announce(row)
+    def doubt(self, log: Log, said: Doubted, who: Person, key: str) -> list[Row]:
+        """Mark every open job that stands on an instrument that cannot be relied on; in the transaction that says so.
+
+        A mark of the house itself: appended whether or not a sheet follows from it, visits locked in the order of ids.
+        """
+        marked = []
+        for found in sorted(log.using(said.tool, signed=False), key=lambda row: row.id):
+            row = log.row(found.id, lock=True)
+            known = log.known(row.id, key) or row.stage == "signed"
+            if known or not self._relies(log, row, said.tool, said.since):
+                continue
+            new = made(visit_stream(row.id), row.count + 1, key, self.clock(), who, said)
+            marked.append(log.append(row, new, row.stage, said))
+        return marked
 
     def take_in(self, asked: TakeIn, person: str, client_id: str) -> Opened:
         """Take a job in; pins the catalogue entries that it will be judged by."""
@@ -377,11 +382,12 @@ class Garage:
             value=value,
             tool=ToolUsed(
                 id=instrument.id,
+                seq=self.instruments.one(instrument.id).seq,
                 name=instrument.name,
                 contributions=self.instruments.contributions(tool, quantity.dimension, where.lever, frame),
                 expansion_per_k=instrument.expansion_per_k,
                 sag=instrument.sag,
-                scale=scale.tool.id if scale is not None else "",
+                scale=Relied(id=scale.tool.id, seq=scale.seq) if scale is not None else None,
             ),
             temperature=warm,
             hung_free=hung_free and instrument.sag is not None,
@@ -420,14 +426,6 @@ class Garage:
             raise BadInput("what", what, f"one of {', '.join(HAPPENINGS)}")
         payload = Disturbed.read({"what": what, "words": known.words, "amount": amount[:80], "by": dict(by or {})})
         return self.append(job, person, client_id, lambda _state, _sheet: payload)
-
-    def doubt(self, said: Doubted, who: Person, key: str) -> list[str]:
-        """Tell every open job that relied on an instrument that it cannot be relied on; their numbers."""
-        told = []
-        for row in self.relying(said.tool, said.since, signed=False):
-            self.mark(row.id, said, who, key)
-            told.append(row.number)
-        return told
 
     def undo(self, job: str, person: str, client_id: str) -> Opened:
         """Take back one's own last reading or answer; it stays in the log as withdrawn."""

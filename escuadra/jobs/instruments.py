@@ -36,7 +36,8 @@ from escuadra.core.selfcheck import Found, SelfCheck, judged
 from escuadra.core.stream import ITSELF, Event, Person, canonical
 from escuadra.core.tool import Tool
 from escuadra.jobs.register_files import from_csv, from_json, to_csv, to_json
-from escuadra.store import FileStore, Store
+from escuadra.store import FileStore, Row, Store
+from escuadra.store.log import Log
 
 LARGEST_DOCUMENT = 8_000_000
 MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
@@ -51,13 +52,13 @@ class Instruments:
         store: Store,
         files: FileStore,
         catalogue: Catalogue,
-        clock: Callable[[], int],
         today: Callable[[], str],
         person: Callable[[str], Person],
-        doubt: Callable[[Doubted, Person, str], list[str]],
+        doubt: Callable[[Log, Doubted, Person, str], list[Row]],
+        announce: Callable[[Row], None],
     ) -> None:
         self.store, self.files, self.catalogue = store, files, catalogue
-        self.clock, self.person, self._doubt = clock, person, doubt
+        self.person, self._doubt, self._announce = person, doubt, announce
         self._today = today
         self._kept: tuple[object, dict[str, History]] = (None, {})
 
@@ -129,15 +130,25 @@ class Instruments:
         if scale is not None:
             self._append(scale.tool.id, Learned(day=self.today(), job=job, mechanics=known), who, f"learned-{job}")
 
-    def _append(self, id: str, said: Said, who: Person, key: str) -> bool:
-        if not isinstance(said, Entered):
-            self._sheet_first(self.one(id).tool, who)
-        return self.store.append(instrument_stream(id), key or uuid.uuid4().hex, said, who)
+    def _append(self, id: str, said: Said, who: Person, key: str, doubt: Doubted | None = None) -> list[str] | None:
+        """One more event; in the same transaction whatever it puts in doubt is marked: the numbers of those jobs.
 
-    def _sheet_first(self, tool: Tool, who: Person) -> None:
-        """A history begins with its instrument's sheet: it stays readable when the catalogue's is gone."""
-        if tool.id not in self.store.instruments():
-            self._append(tool.id, Entered(day=self.today(), tool=tool), who, f"{tool.id}-sheet")
+        None where it was there already. A history begins with its instrument's sheet, so that it stays readable when
+        the catalogue's is gone.
+        """
+        stream, marked = instrument_stream(id), list[Row]()
+        with self.store.writing() as log:
+            if not isinstance(said, Entered) and log.streams.head(stream)[0].count == 0:
+                first = Entered(day=self.today(), tool=self.one(id).tool)
+                log.streams.enter(stream, f"{id}-sheet", self.store.clock(), who, first)
+            if not log.streams.enter(stream, key or uuid.uuid4().hex, self.store.clock(), who, said):
+                return None
+            if doubt is not None:
+                marked = self._doubt(log, doubt, who, _key(doubt))
+        self.store.forget()
+        for row in marked:
+            self._announce(row)
+        return [row.number for row in marked]
 
     def enter(self, tool: Tool, person: str, key: str = "", new: bool = True) -> History:
         """Take an instrument into the register, or change what its sheet says."""
@@ -181,9 +192,8 @@ class Instruments:
     def drop(self, id: str, words: str, person: str, key: str = "") -> list[str]:
         """It fell: numbers of the open jobs that relied on it since its last good check; they now say so."""
         history, who = self.one(id), self.person(person)
-        if not self._append(id, Dropped.read({"day": self.today(), "words": words.strip()[:200]}), who, key):
-            return []
-        return self._tell(history, "dropped", f"{history.tool.name} was dropped", who)
+        said = Dropped.read({"day": self.today(), "words": words.strip()[:200]})
+        return self._append(id, said, who, key, _doubted(history, "dropped", f"{history.tool.name} was dropped")) or []
 
     def found(self, id: str, check: str, readings: Mapping[str, list[float]]) -> Found:
         """What readings of a self-check say; nothing is kept."""
@@ -202,10 +212,9 @@ class Instruments:
         history, who = self.one(id), self.person(person)
         found = judged(self._check(id, check), history.tool, readings)
         said = Checked(day=self.today(), check=check, typed=typed, readings=readings, found=found)
-        if not self._append(id, said, who, key) or found.state != "out":
-            return found, []
         words = f"{history.tool.name} was found out: {CHECKS[check].title.lower()}"
-        return found, self._tell(history, "out", words, who)
+        doubt = _doubted(history, "out", words) if found.state == "out" else None
+        return found, self._append(id, said, who, key, doubt) or []
 
     def _check(self, id: str, check: str) -> SelfCheck:
         kind = self.one(id).tool.kind
@@ -222,14 +231,13 @@ class Instruments:
         for history in self.shelf():
             if history.trusted(self.today()).doubt == "overdue":
                 due = history.due()
-                numbers += self._tell(history, "overdue", f"{history.tool.name} is overdue since {due}", ITSELF)
+                said = _doubted(history, "overdue", f"{history.tool.name} is overdue since {due}")
+                with self.store.writing() as log:
+                    marked = self._doubt(log, said, ITSELF, _key(said))
+                for row in marked:
+                    self._announce(row)
+                numbers += [row.number for row in marked]
         return numbers
-
-    def _tell(self, history: History, why: Doubt, words: str, who: Person) -> list[str]:
-        since = history.last_good.at if history.last_good else 0
-        said = Doubted(tool=history.tool.id, name=history.tool.name, why=why, since=since, words=words)
-        key = f"{history.tool.id}-{why}-{len(history.entries)}"
-        return self._doubt(said, who, key)
 
     # --- files
 
@@ -257,13 +265,25 @@ class Instruments:
             if tool.id not in self.every() and not any(isinstance(said, Entered) for said in entries):
                 self.enter(tool, person)
                 added += 1
-            if entries and not isinstance(entries[0], Entered):
-                self._sheet_first(tool, who)
+            if entries and not isinstance(entries[0], Entered) and tool.id not in self.every():
+                self.enter(tool, person)
             for said in entries:
                 if (said.at, said.code) not in here:
                     line = canonical({"kind": said.code, **said.model_dump(mode="json")})
-                    added += self._append(tool.id, said, who, uuid.uuid5(uuid.NAMESPACE_OID, line).hex)
+                    key = uuid.uuid5(uuid.NAMESPACE_OID, line).hex
+                    added += self._append(tool.id, said, who, key) is not None
         return added
+
+
+def _doubted(history: History, why: Doubt, words: str) -> Doubted:
+    """What is said to visits that stand on an instrument as it was since its last good check."""
+    since = history.last_good.seq if history.last_good else 0
+    return Doubted(tool=history.tool.id, name=history.tool.name, why=why, since=since, words=words)
+
+
+def _key(said: Doubted) -> str:
+    """The same doubt is said once."""
+    return f"{said.tool}-{said.why}-since-{said.since}"
 
 
 def _first_sheet(id: str, events: list[Event]) -> History:

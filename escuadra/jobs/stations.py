@@ -1,7 +1,7 @@
 """The procedure run at its stations: recorded only where everything that carries the target holds."""
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.job.events import ReadingTaken, SaidThen, StationRun
+from escuadra.core.job.events import ReadingTaken, Relied, SaidThen, StationRun
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.state import State
 from escuadra.core.wording import listed
@@ -36,7 +36,9 @@ def run_station(garage: Garage, job: str, station: str, person: str, key: str) -
             )
             for view in kept
         ]
-        used = {e.said.tool.id for v in kept for s in v.slots for e in s.now if isinstance(e.said, ReadingTaken)}
-        return StationRun(station=station, name=here.name, said=said, tools=sorted(used))
+        read = [e.said.tool for v in kept for s in v.slots for e in s.now if isinstance(e.said, ReadingTaken)]
+        used = sorted({(relied.id, relied.seq) for tool in read for relied in tool.relied})
+        tools = [Relied(id=id, seq=seq) for id, seq in used]
+        return StationRun(station=station, name=here.name, said=said, tools=tools)
 
     return garage.append(job, person, key, make)

@@ -130,14 +130,13 @@ class Store:
     def append(self, stream_id: str, client_id: str, said: Payload, who: Person = ITSELF) -> bool:
         """A further event of a stream; one with this client-made id is not written twice: then false."""
         with self.writers.writing() as connection:
-            streams = Streams(connection)
-            head, known = streams.head(stream_id, client_id, lock=True)
-            if known is not None:
-                return False
-            new = made(stream_id, head.count + 1, client_id, self.clock(), who, said)
-            streams.append(head, new, said)
+            added = Streams(connection).enter(stream_id, client_id, self.clock(), who, said)
+        self.forget()
+        return added
+
+    def forget(self) -> None:
+        """What is kept of small tables is read again."""
         self._kept.clear()
-        return True
 
     def events(self, stream_id: str) -> list[Event]:
         """A stream's events, in their order."""
@@ -148,7 +147,7 @@ class Store:
         """Make all that is projected anew from the streams; how many events there are."""
         with self.writers.writing() as connection:
             count = reindex(connection)
-        self._kept.clear()
+        self.forget()
         return count
 
     # --- people, bays, settings
@@ -210,7 +209,7 @@ class Store:
             said = BayDrawn(name=name, sheet=sheet)
             new = made(head.stream, head.count + 1, uuid.uuid4().hex, self.clock(), who, said)
             streams.append(head, new, said)
-        self._kept.clear()
+        self.forget()
         return True
 
     # --- floor surveys and instruments
@@ -240,13 +239,10 @@ class Store:
         with self.writers.writing() as connection:
             row = {"hash": hash, "kind": kind, "id": id, "revision": revision, "text": content}
             connection.execute(dialect.once(self.engine.dialect.name, pinned, row))
-            streams, stream_id = Streams(connection), entry_stream(kind, id)
-            head, known = streams.head(stream_id, hash, lock=True)
-            if known is None:
-                digest = hashlib.sha256(content.encode()).hexdigest()
-                own = "" if digest == hash else digest
-                said = EntryKept(kind=kind, id=id, revision=revision, hash=hash, content=own)
-                streams.append(head, made(stream_id, head.count + 1, hash, self.clock(), who, said), said)
+            digest = hashlib.sha256(content.encode()).hexdigest()
+            own = "" if digest == hash else digest
+            said = EntryKept(kind=kind, id=id, revision=revision, hash=hash, content=own)
+            Streams(connection).enter(entry_stream(kind, id), hash, self.clock(), who, said)
 
     def pinned(self, hash: str) -> str | None:
         """The canonical text of a pinned entry."""

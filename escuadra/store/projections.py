@@ -67,8 +67,8 @@ def _once(connection: Connection, statement: Any, field: str, given: str, accept
 
 
 def _read(connection: Connection, event: Event, said: ReadingTaken) -> None:
-    for tool in {said.tool.id, said.tool.scale} - {""}:
-        row = {"instrument": tool, "visit": _of(event)}
+    for tool in said.tool.relied:
+        row = {"instrument": tool.id, "visit": _of(event)}
         connection.execute(dialect.once(connection.dialect.name, uses, row))
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import Connection, bindparam, insert, select, update
 
-from escuadra.core.stream import GENESIS, Event, Payload, chained
+from escuadra.core.stream import GENESIS, Event, Payload, Person, chained, made
 from escuadra.store.projections import project
 from escuadra.store.tables import entry, journal, stream
 
@@ -58,6 +58,13 @@ class Streams:
         """Events in their order, one by one."""
         for (text,) in self.connection.execute(_EVENTS, {"stream_id": stream_id, "after": after}):
             yield Event.model_validate_json(text)
+
+    def enter(self, stream_id: str, client_id: str, at: int, who: Person, said: Payload) -> bool:
+        """A further event of a stream; one with this client-made id is not written twice: then false."""
+        head, known = self.head(stream_id, client_id, lock=True)
+        if known is None:
+            self.append(head, made(stream_id, head.count + 1, client_id, at, who, said), said)
+        return known is None
 
     def append(self, head: Head, new: Event, said: Payload | None = None) -> Head:
         """Append an event upon the locked, present head; journal and projections follow in the same transaction.

@@ -80,7 +80,7 @@ class _Seen:
             if len(known) >= STEP:
                 known.clear()
             used = json.loads(text)["data"]["tool"]
-            known[tool] = {used["id"], used.get("scale", "")} - {""}
+            known[tool] = {used["id"], used["scale"]["id"] if "scale" in used else used["id"]}
         self.tools |= known[tool]
         return False
 

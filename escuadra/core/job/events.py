@@ -90,15 +90,26 @@ class Placed(VisitPayload):
         state.set(placed=self)
 
 
-class ToolUsed(Frozen):
-    """The instrument of a reading, with what it contributed at that time."""
+class Relied(Frozen):
+    """An instrument as it then was: how far its stream had come."""
 
     id: str
+    seq: int = Field(0, ge=0, description="of its last event; 0: nothing had happened to it")
+
+
+class ToolUsed(Relied):
+    """The instrument of a reading, with what it contributed at that time."""
+
     name: str
     contributions: Instrument
     expansion_per_k: Number | None = None
     sag: Sag | None = Field(None, description="of a tape that hangs free")
-    scale: str = Field("", description="instrument whose scale it was read on, where that is another one")
+    scale: Relied | None = Field(None, description="instrument whose scale it was read on, where that is another one")
+
+    @property
+    def relied(self) -> tuple[Relied, ...]:
+        """All instruments that the reading stands on."""
+        return (self, self.scale) if self.scale is not None else (self,)
 
 
 class ReadingTaken(VisitPayload):
@@ -166,7 +177,7 @@ class Doubted(VisitPayload):
     tool: str
     name: str
     why: Literal["dropped", "out", "overdue"]
-    since: int = Field(description="UTC milliseconds of its last good check; 0: it never had one")
+    since: int = Field(description="seq of its last good check in its stream; 0: it never had one")
     words: str
 
     def apply(self, state: Folding, event: Event) -> None:
@@ -246,7 +257,7 @@ class StationRun(VisitPayload):
     station: str
     name: str
     said: list[SaidThen] = Field(description="the checks of what carries the target, as they stood")
-    tools: list[str] = Field(description="instruments that the set-up relied on")
+    tools: list[Relied] = Field(description="instruments that the set-up relied on")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.run(event, self)

@@ -12,6 +12,7 @@ from escuadra.core.job.events import (
     Photographed,
     Placed,
     ReadingTaken,
+    Relied,
     Signed,
     StationRun,
     TakenIn,
@@ -161,7 +162,7 @@ class State:
         )
 
     def relies_on(self, tool: str, since: int) -> list[Entry]:
-        """Readings that count, were taken with an instrument since a time, and are not in doubt yet."""
+        """Readings that count, stand on an instrument as it was from an event on, and are not in doubt yet."""
         return [e for kept in self.entries.values() for e in kept if e.counts and _doubtful(e, tool, since)]
 
     def last_disturbed(self, aspects: frozenset[str]) -> Disturbance | None:
@@ -175,8 +176,11 @@ class State:
 
 def _doubtful(entry: Entry, tool: str, since: int) -> bool:
     said = entry.said
-    used = isinstance(said, ReadingTaken) and tool in (said.tool.id, said.tool.scale)
-    return used and entry.at >= since and entry.doubted is None
+    return entry.doubted is None and isinstance(said, ReadingTaken) and _stands_on(said.tool.relied, tool, since)
+
+
+def _stands_on(relied: Iterable[Relied], tool: str, since: int) -> bool:
+    return any(used.id == tool and used.seq >= since for used in relied)
 
 
 class _Draft:
@@ -216,7 +220,7 @@ class _Draft:
     def doubt(self, event: Event, said: Doubted) -> None:
         self.runs = [
             replace(run, doubted=event.seq)
-            if said.tool in run.said.tools and run.at >= said.since and run.doubted is None
+            if run.doubted is None and _stands_on(run.said.tools, said.tool, said.since)
             else run
             for run in self.runs
         ]

@@ -116,7 +116,7 @@ def capable(garage: Garage, history: History) -> list[tuple[Plan, list[Decides]]
 
 def relying(garage: Garage, history: History, signed: bool) -> list[Opened]:
     """Signed or open jobs with readings by an instrument since its last good check."""
-    since = history.last_good.at if history.last_good else 0
+    since = history.last_good.seq if history.last_good else 0
     return [garage.open(row.id) for row in garage.relying(history.tool.id, since, signed)]
 
 
