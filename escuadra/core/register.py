@@ -282,9 +282,13 @@ class History:
 
 
 def fold_history(history: History, events: Iterable[Event]) -> History:
-    """The history after further events, in the order in which they happened."""
-    told = [(event.payload, event) for event in events]
-    for said, event in sorted(told, key=lambda pair: (pair[0].happened(pair[1]), pair[1].seq)):
+    """The history after further events: in their order, but what is told of an earlier day stands before later ones."""
+    ordered: list[tuple[Said, Event]] = []
+    for event in events:
+        said = event.payload
+        later = (k for k, (one, its) in enumerate(ordered) if one.happened(its) > said.happened(event))
+        ordered.insert(len(ordered) if said.at is None else next(later, len(ordered)), (said, event))
+    for said, event in ordered:
         history = said.apply(history, event)
     return history
 

@@ -35,6 +35,21 @@ class TakeIn(Frozen):
 
 
 @dataclass(frozen=True)
+class ReadingAsked:
+    """A reading as it was typed, with what was said beside it."""
+
+    slot: str
+    typed: str
+    tool: str
+    word: str
+    replaces: bool
+    understood: str
+    temperature: str
+    hung_free: bool
+    device: str
+
+
+@dataclass(frozen=True)
 class Opened:
     """A job as it is: its row, state, plan and sheet."""
 

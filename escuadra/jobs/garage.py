@@ -7,10 +7,11 @@ then is. A command repeated with the same client-made id changes nothing.
 import logging
 import re
 import uuid
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import date, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
@@ -20,7 +21,7 @@ from escuadra.catalogue import Catalogue, Entry, load
 from escuadra.catalogue.library import KINDS, PRACTICE
 from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.house import visit_stream
+from escuadra.core.house import instrument_stream, visit_stream
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import (
     Answered,
@@ -51,12 +52,20 @@ from escuadra.core.quantities import Question, Understood, confirmed, understand
 from escuadra.core.stream import Payload, Person, made
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
-from escuadra.jobs.forms import Asked, Opened, Recorded, TakeIn, Unreadable, keyed
+from escuadra.jobs.forms import Asked, Opened, ReadingAsked, Recorded, TakeIn, Unreadable, keyed
 from escuadra.jobs.instruments import Instruments
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.log import Log
 
 LOG = logging.getLogger("escuadra")
+
+
+TRIES = 3
+"""How often a reading is understood anew where something happens to its instrument meanwhile."""
+
+
+class Moved(Conflict):
+    """An instrument is not as it was when the reading was understood."""
 
 
 class Garage:
@@ -193,10 +202,11 @@ class Garage:
     # --- changing
 
     @contextmanager
-    def _changing(self, job: str) -> Iterator[tuple[Log, Row, State]]:
+    def _changing(self, job: str, client_id: str) -> Iterator[tuple[Log, Row, State, bool]]:
+        """The visit, locked; and whether this client-made id is known to it."""
         with self.store.writing() as log:
-            row = log.row(job, lock=True)
-            yield log, row, self._state(log, row)
+            row, known = log.locked(job, client_id)
+            yield log, row, self._state(log, row), known
 
     def append(
         self,
@@ -206,21 +216,26 @@ class Garage:
         make: Callable[[State, Sheet], Payload],
         head: str | None = None,
         when_signed: bool = False,
+        standing_on: Sequence[Relied] = (),
     ) -> Opened:
         """Append one event under the writer's lock, made from the state it is appended to.
 
-        Raises ``Conflict`` for a signed sheet, or where others recorded since ``head``.
+        ``standing_on``: instruments as they are expected to be still. Raises ``Conflict`` for a signed sheet, or where
+        others recorded since ``head``, and ``Moved`` where something happened to an instrument meanwhile.
         """
         who = person if isinstance(person, Person) else self.person(person)
         keyed(client_id)
-        with self._changing(job) as (log, row, state):
+        with self._changing(job, client_id) as (log, row, state, known):
             before = self._readable(log, row)
-            if log.known(job, client_id):
+            if known:
                 return before
             if state.signed is not None and not when_signed:
                 raise Conflict("This sheet is signed. To work on it again, reopen it: a new revision begins.")
             if head is not None and head != row.head:
                 raise Conflict("Others have recorded since you looked. Look at the sheet again, then sign.")
+            for relied in standing_on:
+                if log.streams.head(instrument_stream(relied.id))[0].count != relied.seq:
+                    raise Moved(f"Something happened to the instrument {relied.id} meanwhile: look at it again.")
             payload = make(state, before.sheet)
             new = made(visit_stream(job), row.count + 1, client_id, self.clock(), who, payload)
             after = fold(state, [new])
@@ -260,9 +275,8 @@ class Garage:
         """
         marked = []
         for found in sorted(log.using(said.tool, signed=False), key=lambda row: row.id):
-            row = log.row(found.id, lock=True)
-            known = log.known(row.id, key) or row.stage == "signed"
-            if known or not self._relies(log, row, said.tool, said.since):
+            row, known = log.locked(found.id, key)
+            if known or row.stage == "signed" or not self._relies(log, row, said.tool, said.since):
                 continue
             new = made(visit_stream(row.id), row.count + 1, key, self.clock(), who, said)
             marked.append(log.append(row, new, row.stage, said))
@@ -287,7 +301,7 @@ class Garage:
             pins=[*(_pinned(entry) for entry in entries), *self._bay_pins(asked.bay)],
         )
         with self.store.writing() as log:
-            if not log.known(job, key):
+            if log.streams.head(visit_stream(job))[0].count == 0:
                 new = made(visit_stream(job), 1, key, now, who, payload)
                 self._derived(job, fold(State(), [new]), payload, now)
                 log.begin(job, new, payload)
@@ -344,58 +358,73 @@ class Garage:
         device: str = "",
     ) -> Recorded | Asked:
         """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
+        asked = ReadingAsked(slot, typed, tool, word, replaces, understood, temperature, hung_free, device)
+        for left in reversed(range(TRIES)):
+            said = self._reading(job, asked)
+            if isinstance(said, Asked):
+                return said
+            try:
+                make = partial(_always, said)
+                return Recorded(self.append(job, person, client_id, make, standing_on=said.tool.relied))
+            except Moved:
+                self.store.forget()
+                if not left:
+                    raise
+        raise AssertionError("tried at least once")
+
+    def _reading(self, job: str, asked: ReadingAsked) -> ReadingTaken | Asked:
+        """What is said by a reading as it was typed, or the question that it raises."""
         sheet = self.open(job).sheet
-        where = _slot(sheet, slot)
+        where = _slot(sheet, asked.slot)
         quantity = where.quantity
         if where.ask != "number" or quantity is None:
-            raise BadInput("slot", slot, "a slot that takes a figure")
-        instrument = next((t for t in self.tools(where) if t.id == tool), None)
+            raise BadInput("slot", asked.slot, "a slot that takes a figure")
+        instrument = next((t for t in self.tools(where) if t.id == asked.tool), None)
         if instrument is None:
             names = ", ".join(t.name for t in self.tools(where)) or "none is on the shelf"
-            raise BadInput("tool", tool or "nothing", f"the instrument that it was read with: {names}")
+            raise BadInput("tool", asked.tool or "nothing", f"the instrument that it was read with: {names}")
         if sheet.setup.excluded(where):
             raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
         frame = sheet.plan.frame.id if where.reads == "scale" else ""
         scale = self.instruments.scale_of(frame)
-        for used in (tool, scale.tool.id if scale is not None else tool):
+        for used in (asked.tool, scale.tool.id if scale is not None else asked.tool):
             trusted = self.instruments.trusted(used)
             if not trusted.usable:
                 name = self.instruments.one(used).tool.name
                 raise BadInput("tool", f"{name}, {trusted.words}", "one that can be relied on: check it first")
         found: Understood | Question
-        if understood:
-            found = confirmed(understood, quantity)
+        if asked.understood:
+            found = confirmed(asked.understood, quantity)
         else:
-            found = understand(typed, quantity, signless=where.words is not None)
+            found = understand(asked.typed, quantity, signless=where.words is not None)
             if isinstance(found, Question):
                 return Asked(found, where)
         value = found.value
         if where.words is not None:
-            if value and word not in where.words:
-                raise BadInput("word", word or "no direction", f"a direction: {' or '.join(where.words)}")
-            value = -abs(value) if word == where.words[1] else abs(value)
-        warm = _temperature(temperature) if instrument.expansion_per_k is not None else None
-        payload = ReadingTaken(
-            slot=slot,
-            typed=typed[:60],
-            understood=f"{found.text} {word}".strip(),
+            if value and asked.word not in where.words:
+                raise BadInput("word", asked.word or "no direction", f"a direction: {' or '.join(where.words)}")
+            value = -abs(value) if asked.word == where.words[1] else abs(value)
+        warm = _temperature(asked.temperature) if instrument.expansion_per_k is not None else None
+        return ReadingTaken(
+            slot=asked.slot,
+            typed=asked.typed[:60],
+            understood=f"{found.text} {asked.word}".strip(),
             value=value,
             tool=ToolUsed(
                 id=instrument.id,
                 seq=self.instruments.one(instrument.id).seq,
                 name=instrument.name,
-                contributions=self.instruments.contributions(tool, quantity.dimension, where.lever, frame),
+                contributions=self.instruments.contributions(asked.tool, quantity.dimension, where.lever, frame),
                 expansion_per_k=instrument.expansion_per_k,
                 sag=instrument.sag,
                 scale=Relied(id=scale.tool.id, seq=scale.seq) if scale is not None else None,
             ),
             temperature=warm,
-            hung_free=hung_free and instrument.sag is not None,
-            replaces=replaces,
-            replaces_after=sheet.setup.replaced_after(where) if replaces else 0,
-            device=device[:60],
+            hung_free=asked.hung_free and instrument.sag is not None,
+            replaces=asked.replaces,
+            replaces_after=sheet.setup.replaced_after(where) if asked.replaces else 0,
+            device=asked.device[:60],
         )
-        return Recorded(self.append(job, person, client_id, lambda _state, _sheet: payload))
 
     def answer(self, job: str, slot: str, value: str, person: str, client_id: str) -> Opened:
         """Answer a tick or a choice."""
@@ -502,6 +531,11 @@ class Garage:
             return Reopened(revision=state.revision + 1, reason=reason.strip()[:500])
 
         return self.append(job, person, client_id, make, when_signed=True)
+
+
+def _always(said: Payload, _state: State, _sheet: Sheet) -> Payload:
+    """A payload that does not depend on the state that it is appended to."""
+    return said
 
 
 def _temperature(text: str) -> float | None:

@@ -136,7 +136,7 @@ class Store:
 
     def forget(self) -> None:
         """What is kept of small tables is read again."""
-        self._kept.clear()
+        self._kept = {}
 
     def events(self, stream_id: str) -> list[Event]:
         """A stream's events, in their order."""
@@ -154,10 +154,12 @@ class Store:
 
     def _once(self, key: str, query: Select[Any]) -> list[Any]:
         """Rows of a small table, kept until this process (the only writer) changes one of them."""
-        if key not in self._kept:
+        found = self._kept.get(key)
+        if found is None:
+            kept = self._kept
             with self.engine.connect() as connection:
-                self._kept[key] = list(connection.execute(query))
-        return self._kept[key]
+                found = kept[key] = list(connection.execute(query))
+        return found
 
     def people(self) -> list[dict[str, str]]:
         """Who works here."""
@@ -238,7 +240,7 @@ class Store:
             return
         with self.writers.writing() as connection:
             row = {"hash": hash, "kind": kind, "id": id, "revision": revision, "text": content}
-            connection.execute(dialect.once(self.engine.dialect.name, pinned, row))
+            connection.execute(dialect.once(self.engine.dialect.name, pinned), row)
             digest = hashlib.sha256(content.encode()).hexdigest()
             own = "" if digest == hash else digest
             said = EntryKept(kind=kind, id=id, revision=revision, hash=hash, content=own)

@@ -1,6 +1,7 @@
 """Whatever only one database knows: pragmas, how a transaction begins, and the triggers that keep the log as it is."""
 
 import os
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -46,12 +47,13 @@ def _keeping(dialect: str, name: str, keys: tuple[str, ...]) -> list[str]:
     return [*found, f"CREATE TRIGGER {name}_no_replace BEFORE INSERT ON {name} WHEN {there} {refuse}"]
 
 
-def once(dialect: str, rows: Table, values: dict[str, Any]) -> Any:
-    """An insert that does nothing where the row is there already."""
+@lru_cache
+def once(dialect: str, rows: Table) -> Any:
+    """An insert that does nothing where the row is there already; put together once."""
     from sqlalchemy.dialects import postgresql, sqlite
 
     insert = postgresql.insert if dialect == "postgresql" else sqlite.insert
-    return insert(rows).values(**values).on_conflict_do_nothing()
+    return insert(rows).on_conflict_do_nothing()
 
 
 FILE_NAME = "escuadra.sqlite"

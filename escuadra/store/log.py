@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import Connection, Engine, bindparam, select
 
@@ -10,7 +11,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.house import visit_stream
 from escuadra.core.stream import GENESIS, Event, Payload
 from escuadra.store.streams import Head, Streams
-from escuadra.store.tables import stream, uses, visit
+from escuadra.store.tables import entry, stream, uses, visit
 from escuadra.store.writers import Writers
 
 
@@ -31,7 +32,8 @@ _ROW = select(visit.c.id, visit.c.number, visit.c.created_at, visit.c.stage, str
 )
 # What every entry asks is put together once.
 _ONE = _ROW.where(visit.c.id == bindparam("visit_id"))
-_ONE_LOCKED = _ONE.with_for_update()
+_THERE = select(entry.c.seq).where(entry.c.stream == visit.c.stream, entry.c.id == bindparam("client_id"))
+_ONE_LOCKED = _ONE.add_columns(_THERE.scalar_subquery()).with_for_update(of=(visit, stream))
 
 
 class Log:
@@ -41,12 +43,20 @@ class Log:
         self.connection = connection
         self.streams = Streams(connection)
 
-    def row(self, visit_id: str, lock: bool = False) -> Row:
+    def row(self, visit_id: str) -> Row:
         """A visit's row; raises ``BadInput`` for an unknown visit."""
-        found = self.connection.execute(_ONE_LOCKED if lock else _ONE, {"visit_id": visit_id}).first()
+        return self._row(_ONE, {"visit_id": visit_id})[0]
+
+    def locked(self, visit_id: str, client_id: str = "") -> tuple[Row, bool]:
+        """A visit's row, locked for this transaction; and whether this client-made id is in its stream."""
+        row, seq = self._row(_ONE_LOCKED, {"visit_id": visit_id, "client_id": client_id})
+        return row, seq is not None
+
+    def _row(self, query: Any, asked: dict[str, str]) -> tuple[Row, int | None]:
+        found = self.connection.execute(query, asked).first()
         if found is None:
-            raise BadInput("job", visit_id, "a job of this garage")
-        return Row(*found)
+            raise BadInput("job", asked["visit_id"], "a job of this garage")
+        return Row(*found[:6]), found[6] if len(found) > 6 else None
 
     def rows(self, limit: int = 1000, offset: int = 0) -> list[Row]:
         """Visits, the newest first."""
@@ -62,10 +72,6 @@ class Log:
     def events(self, visit_id: str, after: int = 0) -> list[Event]:
         """Events in their order."""
         return self.streams.events(visit_stream(visit_id), after)
-
-    def known(self, visit_id: str, event_id: str) -> bool:
-        """An event with this client-made id is in the stream."""
-        return self.streams.head(visit_stream(visit_id), event_id)[1] is not None
 
     def begin(self, visit_id: str, first: Event, said: Payload) -> None:
         """A visit's first event; raises ``BadInput`` for a number that is in use."""

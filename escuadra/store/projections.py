@@ -69,7 +69,7 @@ def _once(connection: Connection, statement: Any, field: str, given: str, accept
 def _read(connection: Connection, event: Event, said: ReadingTaken) -> None:
     for tool in said.tool.relied:
         row = {"instrument": tool.id, "visit": _of(event)}
-        connection.execute(dialect.once(connection.dialect.name, uses, row))
+        connection.execute(dialect.once(connection.dialect.name, uses), row)
 
 
 def _person(connection: Connection, _event: Event, said: PersonAdded) -> None:

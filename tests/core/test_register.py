@@ -99,7 +99,7 @@ def test_a_check_names_the_step_that_is_missing_and_refuses_what_cannot_be() -> 
 def entry(said: Said, days_ago: int) -> Event:
     day = TODAY - timedelta(days=days_ago)
     at = 1000 * day.toordinal()
-    return made("instrument/x", at, f"e{at}", at, TEO, said.model_copy(update={"day": day}))
+    return made("instrument/x", at, f"e{at}", at, TEO, said.model_copy(update={"day": day, "at": at}))
 
 
 def checked(own: Tool, check: str, error: float) -> Checked:

@@ -125,7 +125,7 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
     assert isinstance(old, ReadingTaken)
     bad = old.model_copy(update={"value": 0.0, "understood": "0 mm", "replaces": True})
     with garage.store.writing() as log:
-        row = log.row(full.job, lock=True)
+        row = log.locked(full.job)[0]
         log.append(row, made(f"visit/{full.job}", row.count + 1, "old", full.at, garage.person("teo"), bad), "in_work")
     sheet = full.opened.sheet
     assert sheet.next.sentence == "Ride height cannot be worked out from what was entered."
@@ -149,7 +149,7 @@ def test_a_job_that_cannot_be_read_is_one_line_of_the_list(full: Technician) -> 
         Answered(slot="a", value="b"),
     )
     with garage.store.writing() as log:
-        log.append(log.row(full.job, lock=True), event.model_copy(update={"kind": "of_tomorrow"}), "in_work")
+        log.append(log.locked(full.job)[0], event.model_copy(update={"kind": "of_tomorrow"}), "in_work")
     garage._states.clear()
     (found,) = garage.jobs()
     assert isinstance(found, Unreadable)
