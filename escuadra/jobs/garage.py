@@ -32,6 +32,7 @@ from escuadra.core.job.events import (
     OverrideWithdrawn,
     Pinned,
     Placed,
+    Printed,
     ReadingTaken,
     Relied,
     Reopened,
@@ -49,7 +50,7 @@ from escuadra.core.job.told import mechanics
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Question, Understood, confirmed, understand
-from escuadra.core.stream import Payload, Person, made
+from escuadra.core.stream import ITSELF, Payload, Person, made
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Asked, Opened, ReadingAsked, Recorded, TakeIn, Unreadable, keyed
@@ -492,33 +493,53 @@ class Garage:
         head: str,
         person: str,
         client_id: str,
-        render: Callable[[Opened, Person, int], tuple[bytes, bytes]],
+        render: Callable[[Opened, Person, int], bytes],
     ) -> Opened:
-        """Sign what the signer saw (``head``): its record is stored and frozen. ``render``: JSON and PDF bytes."""
+        """Sign what the signer saw (``head``): its record is stored and frozen. ``render``: the record as JSON."""
         opened, who = self.open(job), self.person(person)
         if opened.state.signed is None and opened.row.head == head and opened.sheet.can_sign:
-            record_json, record_pdf = render(opened, who, self.clock())
-            digests = self.files.put(record_json), self.files.put(record_pdf)
+            digest = self.files.put(render(opened, who, self.clock()))
         else:
-            digests = "", ""
+            digest = ""
 
         def make(state: State, sheet: Sheet) -> Payload:
             if not sheet.can_sign:
                 names = ", ".join(view.check.title for view in sheet.unsettled)
                 raise Conflict(f"Not settled yet: {names}.")
-            return Signed(
-                revision=state.revision,
-                head=head,
-                record_json=digests[0],
-                record_pdf=digests[1],
-                application=__version__,
-            )
+            return Signed(revision=state.revision, head=head, record_json=digest, application=__version__)
 
         signed = self.append(job, person, client_id, make, head=head)
         known, before = mechanics(opened.sheet.setup), opened.state.frame_known
         if known.moves > (before.moves if before is not None else 0):
             self.instruments.learn(opened.sheet.plan.frame.id, opened.row.number, known, who)
         return signed
+
+    def print(self, job: str, revision: int, render: Callable[[bytes, Opened], bytes]) -> bytes:
+        """The PDF of a signed revision: printed once, from the record and the sheet as they were signed, and kept.
+
+        ``render``: PDF bytes from the record's JSON and the sheet. Raises ``BadInput`` for what is not signed.
+        """
+        state = self.open(job).state
+        signed = next((said for said, _, _ in state.records if said.revision == revision), None)
+        if signed is None:
+            raise BadInput("revision", str(revision), "a signed revision")
+        digest = state.pdf_of(revision)
+        if digest is None:
+            content = render(self.files.get(signed.record_json), self._as_signed(job, signed))
+            said = Printed(revision=revision, record_pdf=self.files.put(content))
+            after = self.append(job, ITSELF, f"printed-{revision}", partial(_always, said), when_signed=True)
+            # Two at once: the first one's is kept.
+            digest = after.state.pdf_of(revision)
+        assert digest is not None
+        return self.files.get(digest)
+
+    def _as_signed(self, job: str, signed: Signed) -> Opened:
+        """The sheet that a signature stands on, worked out anew from the events before it."""
+        with self.store.reading() as log:
+            row, events = log.row(job), log.events(job)
+        at = next(k for k, event in enumerate(events) if event.kind == Signed.code and event.payload == signed)
+        state = fold(State(), events[:at])
+        return Opened(row, derive(state, self._plan(job, state), events[at].at))
 
     def reopen(self, job: str, reason: str, person: str, client_id: str) -> Opened:
         """Begin a new revision of a signed sheet; the signed one stays."""

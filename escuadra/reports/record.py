@@ -347,11 +347,20 @@ def _picture(files: FileStore, photo: RecordedPhoto) -> tuple[RecordedPhoto, str
     return photo, "data:image/jpeg;base64," + base64.b64encode(files.get(photo.sha256)).decode()
 
 
-def render_record(garage: Garage) -> Callable[[Opened, Person, int], tuple[bytes, bytes]]:
-    """What ``Garage.sign`` asks for: JSON and PDF bytes of the sheet that is being signed."""
+def render_record(garage: Garage) -> Callable[[Opened, Person, int], bytes]:
+    """What ``Garage.sign`` asks for: the record of the sheet that is being signed, as JSON."""
 
-    def render(opened: Opened, who: Person, at: int) -> tuple[bytes, bytes]:
-        record = build(opened, who, at, garage.store.setting("name", "Garage"))
-        return as_json(record), as_pdf(record, opened, garage.store.setting("time_zone", "UTC"), garage.files)
+    def render(opened: Opened, who: Person, at: int) -> bytes:
+        return as_json(build(opened, who, at, garage.store.setting("name", "Garage")))
 
     return render
+
+
+def print_record(garage: Garage, job: str, revision: int) -> bytes:
+    """The PDF of a signed revision: printed where it was not yet, else the same bytes as ever."""
+
+    def render(record: bytes, opened: Opened) -> bytes:
+        zone = garage.store.setting("time_zone", "UTC")
+        return as_pdf(Record.model_validate_json(record), opened, zone, garage.files)
+
+    return garage.print(job, revision, render)

@@ -73,7 +73,7 @@ class _Seen:
         if self.count > 1 and (kind in STAGES or self.facts.get("stage") == "taken_in"):
             self.facts["stage"] = STAGES.get(kind, "in_work")
         if kind != "reading":
-            return kind in ("taken_in", "signed", "photographed")
+            return kind in ("taken_in", "signed", "printed", "photographed")
         # The same instrument in the same words is read once.
         tool = _tool(text)
         if tool not in known:
@@ -249,9 +249,11 @@ class Verification:
             case "taken_in":
                 seen.facts |= {"number": data["number"], "created_at": event["at"], "stage": "taken_in"}
             case "signed":
-                names = [data["record_json"], data["record_pdf"]]
+                names = [data["record_json"]]
                 if data["head"] != before:
                     yield Wrong(self._named(connection, seen.id), "what was signed is not what stands before it", seq)
+            case "printed":
+                names = [data["record_pdf"]]
             case "photographed" | "documented":
                 names = [data["digest"]]
             case "survey_begun":

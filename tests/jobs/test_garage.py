@@ -11,8 +11,8 @@ from escuadra.jobs import Asked, Garage, Recorded, TakeIn
 from tests.conftest import Clock
 
 
-def render(*_: object) -> tuple[bytes, bytes]:
-    return b"{}", b"%PDF-"
+def render(*_: object) -> bytes:
+    return b"{}"
 
 
 TAKEN = {"number": "T-9", "reason": "windscreen replaced", "bay": "Norte", "procedure": "BL-CAM-01", "frame": "galga-2"}

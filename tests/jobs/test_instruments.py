@@ -84,7 +84,7 @@ def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone
     for view in garage.open(second.job).sheet.unsettled:
         garage.override(second.job, view.check.id, "a practice sheet, not a vehicle", "teo", f"o-{view.check.id}")
     head = garage.open(second.job).row.head
-    garage.sign(second.job, head, "teo", "sign", lambda *_: (b"{}", b"%PDF"))
+    garage.sign(second.job, head, "teo", "sign", lambda *_: b"{}")
     assert check(garage, "laser-2", "plumb", 30.0) == ["VF-1"]
     assert states(garage, first.job)["centred"] == "stale"
     assert [row.number for row in garage.relying("laser-2", 0, signed=True)] == ["VF-2"]

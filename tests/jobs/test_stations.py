@@ -257,7 +257,7 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     assert (view.state, view.because.words if view.because else "") == ("stale", "read more than 170 minutes ago")
     assert who.opened.sheet.next.then == "Stale: read more than 130 minutes ago."
     state, plan = who.opened.state, who.opened.sheet.plan
-    said = Signed(revision=1, head="0", record_json="0", record_pdf="0", application="none")
+    said = Signed(revision=1, head="0", record_json="0", application="none")
     signed = replace(state, signed=said, records=((said, sheet.expires - 60_000, who.garage.person("ines")),))
     frozen = derive(signed, plan, late)
     assert (frozen.expires, [v.state for v in frozen.checks if v.check.id == "ride_height"]) == (None, ["holds"])

@@ -1,13 +1,15 @@
 """The record: everything that was read, overrides first, the same bytes for ever, in two open forms."""
 
+import hashlib
 import io
 import json
 
 import pytest
 from pypdf import PdfReader
 
+from escuadra.core.errors import BadInput
 from escuadra.demo.technician import Technician
-from escuadra.reports.record import FORMAT, Record, render_record
+from escuadra.reports.record import FORMAT, Record, print_record, render_record
 
 pytestmark = pytest.mark.slow
 
@@ -43,7 +45,7 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     assert square.figures[0].verdict == "holds"
     assert record.disturbances[-1].what == "door used"
 
-    pdf = PdfReader(io.BytesIO(signed.garage.files.get(stored.record_pdf)))
+    pdf = PdfReader(io.BytesIO(print_record(signed.garage, signed.job, 1)))
     first, second = (" ".join(page.extract_text().split()) for page in pdf.pages[:2])
     for check in record.checks:
         assert check.title in first, "the first page is the verdicts, all of them"
@@ -59,6 +61,24 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     assert record.log_head in words.replace(" ", "")
     assert pdf.metadata is not None
     assert "Record T-1" in str(pdf.metadata.title)
+
+
+def test_a_record_is_printed_once_from_the_sheet_as_it_was_signed(signed: Technician) -> None:
+    """Reopened and read again before anybody asked for the PDF: it shows what was signed, and is kept."""
+    garage, job = signed.garage, signed.job
+    assert signed.opened.state.pdf_of(1) is None
+    garage.reopen(job, "the ride height was asked for again", "ines", signed.id())
+    signed.stance(3, 3, 3, 3)
+    count = signed.opened.row.count
+    first = print_record(garage, job, 1)
+    assert print_record(garage, job, 1) == first
+    opened = signed.opened
+    assert opened.row.count == count + 1
+    assert opened.state.pdf_of(1) == hashlib.sha256(first).hexdigest()
+    words = "".join(page.extract_text() for page in PdfReader(io.BytesIO(first)).pages)
+    assert "read a minute before the door was used" in words
+    with pytest.raises(BadInput, match="a signed revision"):
+        print_record(garage, job, 2)
 
 
 def stored_events(who: Technician) -> int:
@@ -77,14 +97,13 @@ def test_the_schema_admits_the_record_and_nothing_less(signed: Technician) -> No
 
 
 def test_signing_again_after_reopening_keeps_the_first_record(signed: Technician) -> None:
-    first, _, _ = signed.opened.state.records[0]
-    before = signed.garage.files.get(first.record_pdf)
+    before = print_record(signed.garage, signed.job, 1)
     signed.garage.reopen(signed.job, "the ride height was asked for again", "ines", signed.id())
     signed.stance(0, 1, 0, 1)
     signed.garage.sign(signed.job, signed.opened.row.head, "teo", signed.id(), render_record(signed.garage))
     records = signed.opened.state.records
     assert [record.revision for record, _, _ in records] == [1, 2]
-    assert signed.garage.files.get(first.record_pdf) == before
+    assert print_record(signed.garage, signed.job, 1) == before
     second = Record.model_validate_json(signed.garage.files.get(records[1][0].record_json))
     assert second.overrides == []
     assert second.revision == 2

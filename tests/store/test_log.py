@@ -219,7 +219,7 @@ def test_signing_takes_the_head_that_the_signer_saw(full: Technician) -> None:
     seen = full.opened.row.head
     full.garage.record(full.job, "level.roll", "0.05", "level-1", "amara", "meanwhile", word="LF end high")
     with pytest.raises(Conflict, match="Others have recorded since you looked"):
-        full.garage.sign(full.job, seen, "teo", "sign", lambda *_: (b"json", b"pdf"))
+        full.garage.sign(full.job, seen, "teo", "sign", lambda *_: b"json")
 
 
 def test_a_stream_grows_in_order_and_takes_an_entry_once(garage: Garage) -> None:

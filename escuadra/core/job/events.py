@@ -288,19 +288,30 @@ class OverrideWithdrawn(VisitPayload):
 
 
 class Signed(VisitPayload):
-    """The sheet was signed and its record frozen."""
+    """The sheet was signed and its record frozen: the hash of the record's JSON is what was signed."""
 
     code = "signed"
 
     revision: int
     head: str = Field(description="hash of the last event that the signer saw")
     record_json: str = Field(description="SHA-256 of the stored record")
-    record_pdf: str = Field(description="SHA-256 of the stored PDF")
     application: str
 
     def apply(self, state: Folding, event: Event) -> None:
         state.keep(event, "records", self)
         state.set(signed=self)
+
+
+class Printed(VisitPayload):
+    """A signed record was printed: the PDF that was made from it once, and is kept byte for byte."""
+
+    code = "printed"
+
+    revision: int
+    record_pdf: str = Field(description="SHA-256 of the stored PDF")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "prints", self)
 
 
 class Reopened(VisitPayload):

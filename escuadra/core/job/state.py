@@ -11,6 +11,7 @@ from escuadra.core.job.events import (
     LinePlanned,
     Photographed,
     Placed,
+    Printed,
     ReadingTaken,
     Relied,
     Signed,
@@ -125,6 +126,8 @@ class State:
     signed: Signed | None = None
     records: tuple[tuple[Signed, int, Person], ...] = ()
     """Every signed revision with when and by whom; the newest last."""
+    prints: tuple[Printed, ...] = ()
+    """The PDF of each revision that was printed."""
     revision: int = 1
     reopened: bool = False
     last_person: Person | None = None
@@ -137,6 +140,10 @@ class State:
         if self.reopened:
             return "reopened"
         return "in_work" if self.seq > 1 else "taken_in"
+
+    def pdf_of(self, revision: int) -> str | None:
+        """SHA-256 of a signed revision's PDF; nothing while it was not printed yet."""
+        return next((said.record_pdf for said in self.prints if said.revision == revision), None)
 
     def live(self, slot: str) -> tuple[Entry, ...]:
         """A slot's entries that were not withdrawn or replaced."""
@@ -261,6 +268,7 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "photos": Photo,
     "changes": Change,
     "records": lambda _seq, at, person, said: (said, at, person),
+    "prints": lambda _seq, _at, _person, said: said,
 }
 
 

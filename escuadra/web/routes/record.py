@@ -4,7 +4,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
 from escuadra.core.errors import BadInput
-from escuadra.reports.record import Record
+from escuadra.reports.record import Record, print_record
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of
 
@@ -19,7 +19,7 @@ def stored(request: Request, job: str, revision: int, form: str) -> Response:
     signed = next((s for s, _, _ in opened.state.records if s.revision == revision), None)
     if signed is None or form not in ("pdf", "json"):
         raise BadInput("job", f"record {revision}.{form}", "a signed revision, as pdf or json")
-    content = garage.files.get(signed.record_pdf if form == "pdf" else signed.record_json)
+    content = print_record(garage, job, revision) if form == "pdf" else garage.files.get(signed.record_json)
     kind = "application/pdf" if form == "pdf" else "application/json"
     name = named(f"{opened.row.number}-revision-{revision}", form, inline=True)
     return Response(content, media_type=kind, headers=name)

@@ -7,6 +7,7 @@ from typing import Annotated, TypeVar
 from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse
+from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.errors import BadInput, Conflict
@@ -26,7 +27,7 @@ from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened
 from escuadra.jobs.vehicle import WORDS, ChangeAsked
-from escuadra.reports.record import render_record
+from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
@@ -384,13 +385,15 @@ def override(request: Request, job: str, form: Annotated[forms.Override, Form()]
 
 @router.post("/sign")
 def sign(request: Request, job: str, form: Annotated[forms.Signing, Form()]) -> Response:
-    """Sign what the signer saw; the record is made and frozen."""
+    """Sign what the signer saw; the record is frozen, and printed while the answer is already on its way."""
     garage = garage_of(request)
     try:
         opened = garage.sign(job, form.head, person_of(request), form.entry, render_record(garage))
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error)), 409)
-    return done(request, opened, "", "")
+    answer = done(request, opened, "", "")
+    answer.background = BackgroundTask(print_record, garage, job, opened.state.records[-1][0].revision)
+    return answer
 
 
 @router.post("/reopen")
