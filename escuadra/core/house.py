@@ -59,6 +59,19 @@ class EntryKept(Payload):
     content: str = Field("", description="SHA-256 of the text, where it lies under another name than that")
 
 
+class CustomerErased(Payload):
+    """A customer's name and address are gone for good; whatever refers to them by id says since when."""
+
+    code = "customer_erased"
+
+    id: str
+
+
+def customer_stream(id: str) -> str:
+    """The stream of a customer: that they were erased is all that is ever in it."""
+    return f"customer/{id}"
+
+
 def visit_stream(id: str) -> str:
     """The stream of a visit."""
     return f"visit/{id}"

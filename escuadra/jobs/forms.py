@@ -27,7 +27,8 @@ class TakeIn(Frozen):
     vin: Line = Field("", max_length=40)
     plate: Line = Field("", max_length=20)
     odometer_km: int | None = Field(None, ge=0, le=5_000_000)
-    customer: Line = Field("", max_length=120)
+    customer: Line = Field("", max_length=120, description="name: kept outside the log, erasable")
+    address: Line = Field("", max_length=200)
     reason: Line = Field(min_length=1, max_length=200)
     bay: Line = Field(min_length=1, max_length=60)
     procedure: str

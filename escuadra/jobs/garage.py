@@ -56,6 +56,7 @@ from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Asked, Opened, ReadingAsked, Recorded, TakeIn, Unreadable, keyed
 from escuadra.jobs.instruments import Instruments
 from escuadra.store import FileStore, Row, Store, dialect
+from escuadra.store.customers import Customers
 from escuadra.store.log import Log
 
 LOG = logging.getLogger("escuadra")
@@ -297,14 +298,18 @@ class Garage:
             self.store.pin(entry.hash, entry.kind, entry.id, entry.revision, entry.text)
         job = uuid.uuid5(uuid.NAMESPACE_OID, key).hex[:12]
         now = self.clock()
+        named = bool(asked.customer or asked.address)
         payload = TakenIn(
-            **asked.model_dump(exclude={"procedure", "frame"}),
+            **asked.model_dump(exclude={"procedure", "frame", "customer", "address"}),
+            customer=uuid.uuid5(uuid.NAMESPACE_OID, f"{key}-customer").hex[:10] if named else "",
             pins=[*(_pinned(entry) for entry in entries), *self._bay_pins(asked.bay)],
         )
         with self.store.writing() as log:
             if log.streams.head(visit_stream(job))[0].count == 0:
                 new = made(visit_stream(job), 1, key, now, who, payload)
                 self._derived(job, fold(State(), [new]), payload, now)
+                if named:
+                    Customers(log.connection).add(payload.customer, asked.customer, asked.address)
                 log.begin(job, new, payload)
         scale = self.instruments.scale_of(asked.frame)
         if scale is not None and scale.learned is not None:

@@ -134,7 +134,7 @@ class Record(Frozen):
     vin: str
     plate: str
     odometer_km: int | None
-    customer: str
+    customer: str = Field(description="id: name and address are kept apart and can be erased")
     reason: str
     bay: str
     place: str = Field("", description="where the vehicle stood in the bay, and the survey of its floor")

@@ -15,6 +15,7 @@ PRAGMAS = (
     "PRAGMA synchronous=FULL",
     "PRAGMA foreign_keys=ON",
     "PRAGMA busy_timeout=5000",
+    "PRAGMA secure_delete=ON",
 )
 READ_ONLY = ("PRAGMA query_only=ON", "PRAGMA busy_timeout=5000")
 
@@ -70,9 +71,9 @@ def there(data: Path) -> bool:
     return "ESCUADRA_DATABASE_URL" in os.environ or (data / FILE_NAME).exists()
 
 
-def whole(column: str) -> Column[Any]:
+def whole(column: str, nullable: bool = False) -> Column[Any]:
     """A column of milliseconds: 64 bits wherever a database parts integers by their width."""
-    return Column(column, BigInteger().with_variant(Integer, "sqlite"), nullable=False)
+    return Column(column, BigInteger().with_variant(Integer, "sqlite"), nullable=nullable)
 
 
 def table(name: str, metadata: MetaData, *parts: Column[Any] | Constraint) -> Table:
@@ -97,6 +98,16 @@ def prepare(engine: Engine, read_only: bool = False) -> None:
     def begin(connection: Any) -> None:
         mode = "IMMEDIATE" if connection.get_execution_options().get("writing") else "DEFERRED"
         connection.exec_driver_sql(f"BEGIN {mode}")
+
+
+def scrub(engine: Engine) -> None:
+    """What was erased is gone from the file: nothing of it stays in the log of writes."""
+    if engine.dialect.name == "sqlite":
+        with engine.connect() as connection:
+            raw = connection.connection.driver_connection
+            assert raw is not None
+            raw.commit()
+            raw.execute("PRAGMA wal_checkpoint(TRUNCATE)")
 
 
 def file_of(url: str) -> Path | None:

@@ -7,12 +7,12 @@ from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from escuadra.core.errors import BadInput
-from escuadra.core.house import BayAdded, BayDrawn, PersonAdded, SettingSet, visit_stream
+from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet, visit_stream
 from escuadra.core.job.events import ReadingTaken, TakenIn
 from escuadra.core.stream import Event, Payload
 from escuadra.core.survey_log import Begun, Closed
 from escuadra.store import dialect
-from escuadra.store.tables import PROJECTED, bay, entry, journal, person, setting, survey, uses, visit
+from escuadra.store.tables import PROJECTED, bay, customer, entry, journal, person, setting, survey, uses, visit
 
 STAGES = {"signed": "signed", "reopened": "reopened"}
 
@@ -54,7 +54,8 @@ def _stage(connection: Connection, event: Event) -> None:
 
 
 def _taken_in(connection: Connection, event: Event, said: TakenIn) -> None:
-    row = {"id": _of(event), "stream": event.stream, "number": said.number, "created_at": event.at, "stage": "taken_in"}
+    row = {"id": _of(event), "stream": event.stream, "number": said.number, "created_at": event.at}
+    row |= {"stage": "taken_in", "customer": said.customer}
     _once(connection, insert(visit).values(**row), "number", said.number, "a job number that is not in use yet")
 
 
@@ -85,6 +86,11 @@ def _bay(connection: Connection, _event: Event, said: BayAdded) -> None:
     connection.execute(insert(bay).values(name=said.name))
 
 
+def _erased(connection: Connection, event: Event, said: CustomerErased) -> None:
+    gone = {"name": None, "address": None, "erased_at": event.at}
+    connection.execute(update(customer).where(customer.c.id == said.id).values(**gone))
+
+
 def _drawn(connection: Connection, _event: Event, said: BayDrawn) -> None:
     connection.execute(update(bay).where(bay.c.name == said.name).values(sheet=said.sheet))
 
@@ -103,6 +109,7 @@ _ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
     "person_added": _person,
     "setting_set": _setting,
     "bay_added": _bay,
+    "customer_erased": _erased,
     "bay_drawn": _drawn,
     "survey_begun": _begun,
     "survey_closed": _closed,

@@ -48,8 +48,19 @@ visit = table(
     Column("number", Text, nullable=False, unique=True),
     whole("created_at"),
     Column("stage", Text, nullable=False),
+    Column("customer", Text, nullable=False),
 )
 Index("visit_by_time", visit.c.created_at, visit.c.id)
+
+customer = table(
+    "customer",
+    metadata,
+    Column("id", Text, primary_key=True),
+    Column("name", Text, nullable=True),
+    Column("address", Text, nullable=True),
+    whole("erased_at", nullable=True),
+)
+"""Names and addresses: outside every stream, so that they can be erased; no event holds them."""
 
 uses = table(
     "uses",

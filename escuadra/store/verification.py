@@ -19,7 +19,7 @@ from escuadra.core.stream import GENESIS, chained
 from escuadra.store.files import FileStore
 from escuadra.store.projections import STAGES
 from escuadra.store.streams import noted
-from escuadra.store.tables import bay, entry, journal, person, pinned, setting, stream, survey, uses, visit
+from escuadra.store.tables import bay, customer, entry, journal, person, pinned, setting, stream, survey, uses, visit
 
 STEP = 10_000
 """Entries between two words about progress."""
@@ -118,6 +118,7 @@ class _House:
     settings: dict[str, str] = field(default_factory=dict)
     bays: dict[str, str | None] = field(default_factory=dict)
     pins: dict[str, str] = field(default_factory=dict)
+    erased: dict[str, int] = field(default_factory=dict)
     counts: dict[str, int] = field(default_factory=dict)
 
 
@@ -157,7 +158,15 @@ class Verification:
 
     def _walk(self, connection: Connection, house: _House, only: str | None) -> Iterator[Wrong]:
         query = select(entry.c.stream, entry.c.seq, entry.c.id, entry.c.text, entry.c.hash)
-        heads = select(stream.c.id, stream.c.count, stream.c.head, visit.c.number, visit.c.created_at, visit.c.stage)
+        heads = select(
+            stream.c.id,
+            stream.c.count,
+            stream.c.head,
+            visit.c.number,
+            visit.c.created_at,
+            visit.c.stage,
+            visit.c.customer,
+        )
         heads = heads.outerjoin(visit, visit.c.stream == stream.c.id)
         used = select(visit.c.stream, uses.c.instrument).join(visit, visit.c.id == uses.c.visit)
         noted = _Beside(self._in_order(connection, heads, stream.c.id, only))
@@ -248,6 +257,7 @@ class Verification:
         match kind:
             case "taken_in":
                 seen.facts |= {"number": data["number"], "created_at": event["at"], "stage": "taken_in"}
+                seen.facts["customer"] = data["customer"]
             case "signed":
                 names = [data["record_json"]]
                 if data["head"] != before:
@@ -268,6 +278,8 @@ class Verification:
                 house.bays[data["name"]] = None
             case "bay_drawn":
                 house.bays[data["name"]] = data["sheet"]
+            case "customer_erased":
+                house.erased[data["id"]] = event["at"]
             case "entry_kept":
                 house.pins[data["hash"]] = data.get("content") or data["hash"]
         for digest in names:
@@ -330,6 +342,12 @@ class Verification:
         for name in sorted({*bays, *house.bays}):
             if name not in bays or name not in house.bays or bays[name] != house.bays[name]:
                 yield Wrong(f"bay/{name}", "its row is not what its stream says")
+        lost = select(visit.c.number, visit.c.customer).outerjoin(customer, customer.c.id == visit.c.customer)
+        for number, id in connection.execute(lost.where(visit.c.customer != "", customer.c.id.is_(None))):
+            yield Wrong(f"customer {id}", f"the name that {number} refers to is gone, and nobody erased it")
+        for id, name, address, erased_at in connection.execute(select(customer)):
+            if erased_at != house.erased.get(id) or (erased_at is not None and (name or address)):
+                yield Wrong(f"customer {id}", "what stands here is not what its stream says of erasing")
         for rows, kind in ((visit, "visit"), (survey, "survey")):
             count = connection.execute(select(func.count()).select_from(rows)).scalar_one()
             if count > house.counts.get(kind, 0):

@@ -161,11 +161,18 @@ class NewJob(Posted):
     plate: Text = ""
     odometer_km: Text = ""
     customer: Text = ""
+    address: Text = ""
     reason: Text = ""
     bay: Text = ""
     other_bay: Text = ""
     procedure: Text = ""
     frame: Text = ""
+
+
+class CustomerErasure(Posted):
+    """Erase a customer's name and address for good."""
+
+    customer: Text = ""
 
 
 class ParkingChoice(Posted):

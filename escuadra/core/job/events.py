@@ -65,7 +65,7 @@ class TakenIn(VisitPayload):
     vin: str
     plate: str
     odometer_km: int | None = None
-    customer: str
+    customer: str = Field(description="id of the customer, whose name and address lie outside; empty: not given")
     number: str
     reason: str
     bay: str

@@ -9,8 +9,9 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.catalogue import Entry
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier, readable
+from escuadra.core.stream import ITSELF
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, render, status_of, told
+from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
 router = APIRouter(dependencies=[Depends(ours)])
 GROUPS = (
@@ -60,20 +61,22 @@ def show(request: Request) -> Response:
 @router.post("/garage")
 def change(request: Request, form: Annotated[forms.GarageChange, Form()]) -> Response:
     """Add a person or a bay, or set the garage's name and time zone."""
-    store = garage_of(request).store
+    garage, picked = garage_of(request), person_of(request)
+    store = garage.store
     try:
+        who = garage.person(picked) if picked else ITSELF
         if "person" in form.sent():
             name = _text(form.sent(), "person", "a name")
             known = [person["id"] for person in store.people()]
-            store.add_person(identifier(name, known, "person"), name, form.role)
+            store.add_person(identifier(name, known, "person"), name, form.role, who)
         elif "bay" in form.sent():
-            store.add_bay(_text(form.sent(), "bay", "a bay's name"))
+            store.add_bay(_text(form.sent(), "bay", "a bay's name"), who)
         else:
             zone = _text(form.sent(), "zone", "a time zone")
             if zone not in available_timezones():
                 raise BadInput("zone", zone, "a time zone such as Europe/Madrid")
-            store.set("name", _text(form.sent(), "name", "the garage's name"))
-            store.set("time_zone", str(ZoneInfo(zone)))
+            store.set("name", _text(form.sent(), "name", "the garage's name"), who)
+            store.set("time_zone", str(ZoneInfo(zone)), who)
     except (BadInput, Conflict) as error:
         return page(request, status_of(error), told(error), form.sent())
     return RedirectResponse("/garage", 303)

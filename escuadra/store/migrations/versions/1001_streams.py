@@ -46,8 +46,10 @@ def upgrade() -> None:
         sa.Column("stream", sa.Text, sa.ForeignKey("stream.id"), nullable=False),
         sa.Column("number", sa.Text, nullable=False, unique=True),
         whole("created_at"),
-        *text("stage"),
+        *text("stage", "customer"),
     )
+    optional = [sa.Column(name, sa.Text, nullable=True) for name in ("name", "address")]
+    table("customer", key("id"), *optional, whole("erased_at", nullable=True))
     op.create_index("visit_by_time", "visit", ["created_at", "id"])
     table("uses", key("instrument"), key("visit", sa.ForeignKey("visit.id")))
     table("person", key("id"), *text("name", "role"))
