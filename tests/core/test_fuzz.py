@@ -80,7 +80,7 @@ def _at(data: Any, way: tuple[Any, ...]) -> Any:
 @pytest.mark.parametrize("kind", KINDS)
 def test_every_figure_of_a_case_at_its_worst(kind: str) -> None:
     for case in GIVEN[kind][:2]:
-        for way in [w for w in places(case) if isinstance(_at(case, w), int | float)][:60]:
+        for way in [w for w in places(case) if isinstance(_at(case, w), int | float)][:60:2]:
             for figure in ODD_FIGURES:
                 answered(kind, changed(case, way, figure))
         for way in places(case)[:40]:

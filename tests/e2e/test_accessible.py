@@ -43,6 +43,7 @@ SCREENS = {
     "self-check": lambda server: "/instruments/laser-2/checks/plumb?height=3+m&bottom=0",
     "what it found": lambda server: "/instruments/level-1/checks/end_for_end?first=0&second=0",
     "garage": lambda server: "/garage",
+    "customers": lambda server: "/customers",
     "parts": lambda server: "/parts",
     "api": lambda server: "/api/docs",
 }

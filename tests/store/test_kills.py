@@ -18,7 +18,7 @@ from tests.conftest import Clock
 from tests.jobs.test_instruments import check
 from tests.store.test_log import only_file, wrongs
 
-KILLS = int(os.environ.get("ESCUADRA_KILLS", "40"))
+KILLS = int(os.environ.get("ESCUADRA_KILLS", "25"))
 TOOL = "tape-4"
 
 
