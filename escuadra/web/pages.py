@@ -123,7 +123,10 @@ def said_time(request: Request, at: int, form: str = "%H:%M") -> str:
 
 PLACES = (("Day", "/"), ("Bays", "/bays"), ("Instruments", "/instruments"), ("Garage", "/garage"))
 """The main places, as every page offers them."""
-_WITHIN = {"bays": "Bays", "surveys": "Bays", "instruments": "Instruments", "garage": "Garage", "catalogue": "Garage"}
+_WITHIN = {
+    **{"bays": "Bays", "surveys": "Bays", "instruments": "Instruments"},
+    **{"garage": "Garage", "catalogue": "Garage", "customers": "Garage"},
+}
 
 
 def _place_now(path: str) -> str:
