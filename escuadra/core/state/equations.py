@@ -229,31 +229,45 @@ class Distances(_Sort):
         return length, slopes
 
 
-class Projections(_Sort):
+class _Summed(_Sort):
+    """Equations of weighted sums of places."""
+
+    def __init__(self, scene: Scene, rows: Sequence[int], sums: Sequence[Sequence[Weighted]]) -> None:
+        super().__init__(scene, rows)
+        entries = [(k, place, factor) for k, places in enumerate(sums) for place, factor in places]
+        self.of_row, self.places = _whole([k for k, _, _ in entries]), _whole([p for _, p, _ in entries])
+        self.factor = np.array([[factor] for _, _, factor in entries])
+        self._by_places(self.rows[self.of_row], self.places)
+
+    def total(self, here: Here) -> Vector:
+        """The sums (rows × 3)."""
+        weighted = here.place[self.places] * self.factor
+        return np.stack([np.bincount(self.of_row, weighted[:, k], len(self.rows)) for k in range(3)], axis=1)
+
+    def _through_sum(self, here: Here, slope: Vector) -> Vector:
+        return _through(here, self.places, slope[self.of_row] * self.factor)
+
+
+class Projections(_Summed):
     """A weighted sum of places, along a fixed axis or along a direction in plan."""
 
     def __init__(self, scene: Scene, given: Sequence[tuple[int, Sequence[Weighted], int]], axes: bool) -> None:
         """``axes``: the last figure is an axis (0 to 2), else a direction's number."""
-        super().__init__(scene, [row for row, *_ in given])
-        entries = [(k, place, factor) for k, (_, places, _) in enumerate(given) for place, factor in places]
-        self.of_row, self.places = _whole([k for k, _, _ in entries]), _whole([p for _, p, _ in entries])
-        self.factor = np.array([[factor] for _, _, factor in entries])
-        self._by_places(self.rows[self.of_row], self.places)
+        super().__init__(scene, [row for row, *_ in given], [places for _, places, _ in given])
         self.axes = np.eye(3)[[last for *_, last in given]] if axes else None
         self.directions = _whole([last for *_, last in given])
         if not axes:
             self._by_directions([last for *_, last in given])
 
     def of(self, here: Here) -> Parts:
-        weighted = here.place[self.places] * self.factor
-        total = np.stack([np.bincount(self.of_row, weighted[:, k], len(self.rows)) for k in range(3)], axis=1)
+        total = self.total(here)
         along = self.axes
         if along is None:
             angle = here.direction[self.directions]
             along = np.stack([np.cos(angle), np.sin(angle), np.zeros(len(angle))], axis=1)
 
         def slopes() -> list[Vector]:
-            found = [_through(here, self.places, along[self.of_row] * self.factor)]
+            found = [self._through_sum(here, along)]
             if self.axes is None:
                 found += self._through_directions(here, total[:, 1] * along[:, 0] - total[:, 0] * along[:, 1])
             return found
@@ -376,30 +390,24 @@ class Rulers(_Meetings):
         return read, slopes
 
 
-class Slants(_Sort):
+class Slants(_Summed):
     """How far one place lies to the left of another, seen along a direction: Δy − Δx·tan h (panels; a line at an x)."""
 
     def __init__(self, scene: Scene, given: Sequence[tuple[int, Sequence[Weighted], float, int]]) -> None:
         """Row, places with factors, an x to take off their sum, direction."""
-        super().__init__(scene, [row for row, *_ in given])
-        entries = [(k, place, factor) for k, (_, places, _, _) in enumerate(given) for place, factor in places]
-        self.of_row, self.places = _whole([k for k, _, _ in entries]), _whole([p for _, p, _ in entries])
-        self.factor = np.array([[factor] for _, _, factor in entries])
+        super().__init__(scene, [row for row, *_ in given], [places for _, places, _, _ in given])
         self.less = np.array([x for _, _, x, _ in given])
         self.directions = _whole([k for *_, k in given])
-        self._by_places(self.rows[self.of_row], self.places)
         self._by_directions([k for *_, k in given])
 
     def of(self, here: Here) -> Parts:
-        weighted = here.place[self.places] * self.factor
-        x, y = (np.bincount(self.of_row, weighted[:, k], len(self.rows)) for k in (0, 1))
+        total = self.total(here)
+        x, y = total[:, 0] - self.less, total[:, 1]
         slant = np.tan(here.direction[self.directions])
-        x = x - self.less
 
         def slopes() -> list[Vector]:
             along = np.stack([-slant, np.ones(len(slant)), np.zeros(len(slant))], axis=1)
-            by_places = _through(here, self.places, along[self.of_row] * self.factor)
-            return [by_places, *self._through_directions(here, -x * (1 + slant**2))]
+            return [self._through_sum(here, along), *self._through_directions(here, -x * (1 + slant**2))]
 
         return y - x * slant, slopes
 
