@@ -16,7 +16,7 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.hung import read_at
 from escuadra.core.job.staked import on_face, points_of, staking, stand_slots
 from escuadra.core.stance import CORNERS
-from escuadra.jobs import Garage, Opened, TakeIn
+from escuadra.jobs import Garage, Opened, TakeIn, entries, reading, taking_in
 from escuadra.jobs.stations import run_station
 
 FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
@@ -46,21 +46,21 @@ class Technician:
 
     def take_in(self, **asked: object) -> None:
         """Take a job in."""
-        self.job = self.garage.take_in(
-            TakeIn.read({"frame": "galga-2", **asked}), self.person, f"demo-{asked['number']}"
-        ).row.id
+        job = TakeIn.read({"frame": "galga-2", **asked})
+        self.job = taking_in.take_in(self.garage, job, self.person, f"demo-{asked['number']}").row.id
 
     def read(self, slot: str, typed: str, tool: str, word: str = "", replaces: bool = False) -> None:
         """Record a reading as typed."""
-        self.garage.record(self.job, slot, typed, tool, self.person, self.id(), word, replaces, understood=typed)
+        said = (slot, typed, tool, self.person, self.id(), word, replaces)
+        reading.record(self.garage, self.job, *said, understood=typed)
 
     def answer(self, slot: str, value: str) -> None:
         """Answer a tick or a choice."""
-        self.garage.answer(self.job, slot, value, self.person, self.id())
+        entries.answer(self.garage, self.job, slot, value, self.person, self.id())
 
     def happen(self, what: str, amount: str = "", by: Mapping[str, float] | None = None) -> None:
         """Something was moved or bumped."""
-        self.garage.happen(self.job, what, self.person, self.id(), amount, by)
+        entries.happen(self.garage, self.job, what, self.person, self.id(), amount, by)
 
     def ready(self) -> None:
         """Everything of the vehicle as it should be, then the floor."""
@@ -127,7 +127,7 @@ class Technician:
 
     def place(self, x: float, y: float, heading_deg: float = 0.0) -> None:
         """Choose where the vehicle stands."""
-        self.garage.place(self.job, Place(x=x, y=y, heading_deg=heading_deg), self.person, self.id())
+        taking_in.place(self.garage, self.job, Place(x=x, y=y, heading_deg=heading_deg), self.person, self.id())
 
     def around(self) -> None:
         """Everything that is asked about before the run."""

@@ -11,7 +11,7 @@ from escuadra.core.errors import BadInput
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
+from escuadra.jobs import Garage, signing
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
 from escuadra.store.writers import LOCK
@@ -177,4 +177,4 @@ def _signed(who: Technician) -> None:
     who.tapes((0.5, 0.3, 0.0), rear)
     who.around()
     who.person = "ines"
-    who.garage.sign(who.job, who.opened.row.head, who.person, who.id(), render_record(who.garage))
+    signing.sign(who.garage, who.job, who.opened.row.head, who.person, who.id(), render_record(who.garage))

@@ -5,58 +5,36 @@ then is. A command repeated with the same client-made id changes nothing.
 """
 
 import logging
-import re
-import uuid
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
-from datetime import date, datetime
-from functools import partial
+from datetime import datetime
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 from zoneinfo import ZoneInfo
 
-from escuadra import __version__
-from escuadra.catalogue import Catalogue, Entry, load
+from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import KINDS, PRACTICE
 from escuadra.core.bay import Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.house import instrument_stream, visit_stream
-from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import (
-    Answered,
-    Disturbed,
     Doubted,
-    FrameKnown,
-    Overridden,
-    OverrideWithdrawn,
-    Pinned,
-    Placed,
-    Printed,
-    ReadingTaken,
     Relied,
-    Reopened,
-    Signed,
-    TakenIn,
-    ToolUsed,
-    Withdrawn,
 )
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
-from escuadra.core.job.told import mechanics
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.quantities import Question, Understood, confirmed, understand
-from escuadra.core.stream import ITSELF, Payload, Person, made
+from escuadra.core.stream import Payload, Person, made
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
-from escuadra.jobs.forms import Asked, Opened, ReadingAsked, Recorded, TakeIn, Unreadable, keyed
+from escuadra.jobs.forms import Opened, Unreadable, keyed
 from escuadra.jobs.instruments import Instruments
 from escuadra.store import FileStore, Row, Store, dialect
-from escuadra.store.customers import Customers
 from escuadra.store.log import Log
 
 LOG = logging.getLogger("escuadra")
@@ -130,11 +108,11 @@ class Garage:
         head, sheet = self._sheets.get(row.id, ("", None))
         if sheet is None or head != row.head or (sheet.expires is not None and sheet.expires <= self.clock()):
             state = self._state(log, row)
-            sheet = derive(state, self._plan(row.id, state), self.clock())
+            sheet = derive(state, self.plan_of(row.id, state), self.clock())
             self._sheets[row.id] = (row.head, sheet)
         return sheet
 
-    def _plan(self, job: str, state: State) -> Plan:
+    def plan_of(self, job: str, state: State) -> Plan:
         known, basis = self._plans.get(job), (state.placed, state.changes)
         if known is None or known[0] != basis:
             assert state.job is not None
@@ -241,20 +219,20 @@ class Garage:
             payload = make(state, before.sheet)
             new = made(visit_stream(job), row.count + 1, client_id, self.clock(), who, payload)
             after = fold(state, [new])
-            sheet = self._derived(job, after, payload, new.at, before.sheet.underivable)
+            sheet = self.derived(job, after, payload, new.at, before.sheet.underivable)
             row = log.append(row, new, after.stage, payload)
         self._states[job], self._sheets[job] = (row.head, after), (row.head, sheet)
         self._announce(row)
         return Opened(row, sheet)
 
-    def _derived(self, job: str, after: State, payload: Payload, at: int, known: Collection[str] = ()) -> Sheet:
+    def derived(self, job: str, after: State, payload: Payload, at: int, known: Collection[str] = ()) -> Sheet:
         """The sheet that follows from a payload; raises ``BadInput`` where it loses what could be worked out before.
 
         ``known``: what could not be worked out before it either.
         """
         accepted = "what the sheet can be worked out from"
         try:
-            sheet = derive(after, self._plan(job, after), at)
+            sheet = derive(after, self.plan_of(job, after), at)
             lost = {id: why for id, why in sheet.underivable.items() if id not in known}
         except BadInput:
             raise
@@ -284,57 +262,6 @@ class Garage:
             marked.append(log.append(row, new, row.stage, said))
         return marked
 
-    def take_in(self, asked: TakeIn, person: str, client_id: str) -> Opened:
-        """Take a job in; pins the catalogue entries that it will be judged by."""
-        who, key = self.person(person), keyed(client_id)
-        procedure = self.catalogue.get("procedure", asked.procedure)
-        entries = [
-            procedure,
-            self.catalogue.get("vehicle", procedure.content.vehicle),
-            *(self.catalogue.get("target", id) for id in procedure.content.targets),
-            self.catalogue.get("frame", asked.frame),
-        ]
-        for entry in entries:
-            self.store.pin(entry.hash, entry.kind, entry.id, entry.revision, entry.text)
-        job = uuid.uuid5(uuid.NAMESPACE_OID, key).hex[:12]
-        now = self.clock()
-        named = bool(asked.customer or asked.address)
-        payload = TakenIn(
-            **asked.model_dump(exclude={"procedure", "frame", "customer", "address"}),
-            customer=uuid.uuid5(uuid.NAMESPACE_OID, f"{key}-customer").hex[:10] if named else "",
-            pins=[*(_pinned(entry) for entry in entries), *self._bay_pins(asked.bay)],
-        )
-        with self.store.writing() as log:
-            if log.streams.head(visit_stream(job))[0].count == 0:
-                new = made(visit_stream(job), 1, key, now, who, payload)
-                self._derived(job, fold(State(), [new]), payload, now)
-                if named:
-                    Customers(log.connection).add(payload.customer, asked.customer, asked.address)
-                log.begin(job, new, payload)
-        scale = self.instruments.scale_of(asked.frame)
-        if scale is not None and scale.learned is not None:
-            known = FrameKnown(mechanics=scale.learned.mechanics)
-            self.append(job, person, f"{key}-frame", lambda _state, _sheet: known)
-        return self.open(job)
-
-    def _bay_pins(self, bay: str) -> list[Pinned]:
-        return [pin for pin in self.floors.pins(bay) if pin.kind == "bay"] if bay in self.store.bays() else []
-
-    def place(
-        self,
-        job: str,
-        place: Place,
-        person: str,
-        client_id: str,
-        source: Literal["parking", "typed", "job"] = "parking",
-        from_job: str = "",
-    ) -> Opened:
-        """Choose where the vehicle stands in its bay; pins the bay's sheet and its newest survey."""
-        state = self.open(job).state
-        assert state.job is not None
-        payload = Placed(place=place, source=source, from_job=from_job, pins=self.floors.pins(state.job.bay))
-        return self.append(job, person, client_id, lambda _state, _sheet: payload)
-
     def stood_here(self, bay: str, vehicle: str, besides: str) -> list[tuple[str, Place, int]]:
         """Number, place and time of earlier jobs with this vehicle model in a bay: first guesses, never readings."""
         found = []
@@ -348,238 +275,10 @@ class Garage:
                 found.append((state.job.number, state.placed.place, opened.row.created_at))
         return found
 
-    def record(
-        self,
-        job: str,
-        slot: str,
-        typed: str,
-        tool: str,
-        person: str,
-        client_id: str,
-        word: str = "",
-        replaces: bool = False,
-        understood: str = "",
-        temperature: str = "",
-        hung_free: bool = False,
-        device: str = "",
-    ) -> Recorded | Asked:
-        """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
-        asked = ReadingAsked(slot, typed, tool, word, replaces, understood, temperature, hung_free, device)
-        for left in reversed(range(TRIES)):
-            said = self._reading(job, asked)
-            if isinstance(said, Asked):
-                return said
-            try:
-                make = partial(_always, said)
-                return Recorded(self.append(job, person, client_id, make, standing_on=said.tool.relied))
-            except Moved:
-                self.store.forget()
-                if not left:
-                    raise
-        raise AssertionError("tried at least once")
 
-    def _reading(self, job: str, asked: ReadingAsked) -> ReadingTaken | Asked:
-        """What is said by a reading as it was typed, or the question that it raises."""
-        sheet = self.open(job).sheet
-        where = _slot(sheet, asked.slot)
-        quantity = where.quantity
-        if where.ask != "number" or quantity is None:
-            raise BadInput("slot", asked.slot, "a slot that takes a figure")
-        instrument = next((t for t in self.tools(where) if t.id == asked.tool), None)
-        if instrument is None:
-            names = ", ".join(t.name for t in self.tools(where)) or "none is on the shelf"
-            raise BadInput("tool", asked.tool or "nothing", f"the instrument that it was read with: {names}")
-        if sheet.setup.excluded(where):
-            raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
-        frame = sheet.plan.frame.id if where.reads == "scale" else ""
-        scale = self.instruments.scale_of(frame)
-        for used in (asked.tool, scale.tool.id if scale is not None else asked.tool):
-            trusted = self.instruments.trusted(used)
-            if not trusted.usable:
-                name = self.instruments.one(used).tool.name
-                raise BadInput("tool", f"{name}, {trusted.words}", "one that can be relied on: check it first")
-        found: Understood | Question
-        if asked.understood:
-            found = confirmed(asked.understood, quantity)
-        else:
-            found = understand(asked.typed, quantity, signless=where.words is not None)
-            if isinstance(found, Question):
-                return Asked(found, where)
-        value = found.value
-        if where.words is not None:
-            if value and asked.word not in where.words:
-                raise BadInput("word", asked.word or "no direction", f"a direction: {' or '.join(where.words)}")
-            value = -abs(value) if asked.word == where.words[1] else abs(value)
-        warm = _temperature(asked.temperature) if instrument.expansion_per_k is not None else None
-        return ReadingTaken(
-            slot=asked.slot,
-            typed=asked.typed[:60],
-            understood=f"{found.text} {asked.word}".strip(),
-            value=value,
-            tool=ToolUsed(
-                id=instrument.id,
-                seq=self.instruments.one(instrument.id).seq,
-                name=instrument.name,
-                contributions=self.instruments.contributions(asked.tool, quantity.dimension, where.lever, frame),
-                expansion_per_k=instrument.expansion_per_k,
-                sag=instrument.sag,
-                scale=Relied(id=scale.tool.id, seq=scale.seq) if scale is not None else None,
-            ),
-            temperature=warm,
-            hung_free=asked.hung_free and instrument.sag is not None,
-            replaces=asked.replaces,
-            replaces_after=sheet.setup.replaced_after(where) if asked.replaces else 0,
-            device=asked.device[:60],
-        )
-
-    def answer(self, job: str, slot: str, value: str, person: str, client_id: str) -> Opened:
-        """Answer a tick or a choice."""
-
-        def make(_state: State, sheet: Sheet) -> Payload:
-            where = _slot(sheet, slot)
-            options = ("yes", "no") if where.ask == "tick" else where.options
-            if where.ask == "number" or not value.strip() or (options and value not in options):
-                raise BadInput("value", value or "nothing", " or ".join(options) or "what is printed on it")
-            if where.ask == "day":
-                _day(value)
-            return Answered(slot=slot, value=value.strip()[:80])
-
-        return self.append(job, person, client_id, make)
-
-    def happen(
-        self,
-        job: str,
-        what: str,
-        person: str,
-        client_id: str,
-        amount: str = "",
-        by: Mapping[str, float | str] | None = None,
-    ) -> Opened:
-        """Something moved, was bumped, mounted, or happened to the vehicle; ``by``: what was told, where it was."""
-        known = HAPPENINGS.get(what)
-        if known is None:
-            raise BadInput("what", what, f"one of {', '.join(HAPPENINGS)}")
-        payload = Disturbed.read({"what": what, "words": known.words, "amount": amount[:80], "by": dict(by or {})})
-        return self.append(job, person, client_id, lambda _state, _sheet: payload)
-
-    def undo(self, job: str, person: str, client_id: str) -> Opened:
-        """Take back one's own last reading or answer; it stays in the log as withdrawn."""
-
-        def make(state: State, _sheet: Sheet) -> Payload:
-            last = state.last_of(person)
-            if last is None:
-                raise BadInput("undo", "nothing", "an entry of your own that still counts")
-            return Withdrawn(entry=last)
-
-        return self.append(job, person, client_id, make)
-
-    def override(self, job: str, check: str, reason: str, person: str, client_id: str) -> Opened:
-        """Accept a check that does not hold, with a reason; an empty reason takes an override back."""
-
-        def make(state: State, sheet: Sheet) -> Payload:
-            view = sheet.check(check)
-            if view is None:
-                raise BadInput("check", check, "a check of this sheet")
-            if not reason.strip():
-                if check not in state.overrides:
-                    raise BadInput("reason", "nothing", "a reason in words, at least ten letters")
-                return OverrideWithdrawn(check=check)
-            if len(re.findall(r"\w", reason)) < 10:
-                raise BadInput("reason", reason, "a reason in words, at least ten letters")
-            if view.state == "holds":
-                raise BadInput("check", check, "a check that does not hold")
-            return Overridden(check=check, reason=reason.strip()[:500])
-
-        return self.append(job, person, client_id, make)
-
-    def sign(
-        self,
-        job: str,
-        head: str,
-        person: str,
-        client_id: str,
-        render: Callable[[Opened, Person, int], bytes],
-    ) -> Opened:
-        """Sign what the signer saw (``head``): its record is stored and frozen. ``render``: the record as JSON."""
-        opened, who = self.open(job), self.person(person)
-        if opened.state.signed is None and opened.row.head == head and opened.sheet.can_sign:
-            digest = self.files.put(render(opened, who, self.clock()))
-        else:
-            digest = ""
-
-        def make(state: State, sheet: Sheet) -> Payload:
-            if not sheet.can_sign:
-                names = ", ".join(view.check.title for view in sheet.unsettled)
-                raise Conflict(f"Not settled yet: {names}.")
-            return Signed(revision=state.revision, head=head, record_json=digest, application=__version__)
-
-        signed = self.append(job, person, client_id, make, head=head)
-        known, before = mechanics(opened.sheet.setup), opened.state.frame_known
-        if known.moves > (before.moves if before is not None else 0):
-            self.instruments.learn(opened.sheet.plan.frame.id, opened.row.number, known, who)
-        return signed
-
-    def print(self, job: str, revision: int, render: Callable[[bytes, Opened], bytes]) -> bytes:
-        """The PDF of a signed revision: printed once, from the record and the sheet as they were signed, and kept.
-
-        ``render``: PDF bytes from the record's JSON and the sheet. Raises ``BadInput`` for what is not signed.
-        """
-        state = self.open(job).state
-        signed = next((said for said, _, _ in state.records if said.revision == revision), None)
-        if signed is None:
-            raise BadInput("revision", str(revision), "a signed revision")
-        digest = state.pdf_of(revision)
-        if digest is None:
-            content = render(self.files.get(signed.record_json), self._as_signed(job, signed))
-            said = Printed(revision=revision, record_pdf=self.files.put(content))
-            after = self.append(job, ITSELF, f"printed-{revision}", partial(_always, said), when_signed=True)
-            # Two at once: the first one's is kept.
-            digest = after.state.pdf_of(revision)
-        assert digest is not None
-        return self.files.get(digest)
-
-    def _as_signed(self, job: str, signed: Signed) -> Opened:
-        """The sheet that a signature stands on, worked out anew from the events before it."""
-        with self.store.reading() as log:
-            row, events = log.row(job), log.events(job)
-        at = next(k for k, event in enumerate(events) if event.kind == Signed.code and event.payload == signed)
-        state = fold(State(), events[:at])
-        return Opened(row, derive(state, self._plan(job, state), events[at].at))
-
-    def reopen(self, job: str, reason: str, person: str, client_id: str) -> Opened:
-        """Begin a new revision of a signed sheet; the signed one stays."""
-
-        def make(state: State, _sheet: Sheet) -> Payload:
-            if state.signed is None:
-                raise Conflict("This sheet is not signed: there is nothing to reopen.")
-            if len(re.findall(r"\w", reason)) < 10:
-                raise BadInput("reason", reason or "nothing", "a reason in words, at least ten letters")
-            return Reopened(revision=state.revision + 1, reason=reason.strip()[:500])
-
-        return self.append(job, person, client_id, make, when_signed=True)
-
-
-def _always(said: Payload, _state: State, _sheet: Sheet) -> Payload:
+def always(said: Payload, _state: State, _sheet: Sheet) -> Payload:
     """A payload that does not depend on the state that it is appended to."""
     return said
-
-
-def _temperature(text: str) -> float | None:
-    """A tape's temperature as typed, degrees Celsius; nothing where nothing was typed."""
-    plain = text.strip().removesuffix("°C").removesuffix("C").strip().replace(",", ".").replace("−", "-")
-    if not plain:
-        return None
-    if not re.fullmatch(r"-?\d{1,2}(\.\d+)?", plain) or not -30 <= float(plain) <= 60:
-        raise BadInput("temperature", text, "degrees Celsius from −30 to 60, such as 17.5, or nothing")
-    return float(plain)
-
-
-def _day(text: str) -> date:
-    """A day as a date field gives it or as it is typed, year first; raises ``BadInput``."""
-    try:
-        return date.fromisoformat(text.strip())
-    except ValueError as error:
-        raise BadInput("value", text, "a day as year-month-day, such as 2026-03-05") from error
 
 
 def _told(payload: Payload) -> str:
@@ -591,11 +290,7 @@ def _told(payload: Payload) -> str:
     return type(payload).__name__
 
 
-def _pinned(entry: Entry) -> Pinned:
-    return Pinned(kind=entry.kind, id=entry.id, revision=entry.revision, hash=entry.hash)
-
-
-def _slot(sheet: Sheet, id: str) -> Slot:
+def slot_of(sheet: Sheet, id: str) -> Slot:
     found = sheet.slots.get(id)
     if found is None:
         raise BadInput("slot", id or "nothing", "a place of this sheet that takes an entry")

@@ -5,6 +5,7 @@ from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.methods import METHODS
 from escuadra.core.wording import rounded
 from escuadra.devices import CameraRig, Look
+from escuadra.jobs import entries, reading
 from escuadra.jobs.forms import Opened
 from escuadra.jobs.garage import Garage
 
@@ -42,7 +43,7 @@ def take_look(garage: Garage, job: str, rig: CameraRig, person: str, key: str) -
     if _moved(opened, look):
         # Nobody told a move: where a run waits for its proof, the frame was bumped.
         what = "bump" if any(view.proof == "awaited" for view in opened.sheet.stations) else "roll"
-        garage.happen(job, what, person, f"{key}-roll", "seen by the camera rig")
+        entries.happen(garage, job, what, person, f"{key}-roll", "seen by the camera rig")
         opened = garage.open(job)
     for slot in METHODS["rig"].slots(plan):
         seen = look.readings.get(slot.id)
@@ -51,7 +52,8 @@ def take_look(garage: Garage, job: str, rig: CameraRig, person: str, key: str) -
         word = "" if slot.words is None else slot.words[0 if seen >= 0 else 1]
         typed = f"{abs(seen) if slot.words else seen:.1f}"
         replaces = bool(opened.sheet.setup.current(slot))
-        garage.record(
+        reading.record(
+            garage,
             job,
             slot.id,
             typed,

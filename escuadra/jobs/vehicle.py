@@ -13,7 +13,7 @@ from escuadra.core.job.events import FigureChanged, Photographed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import THRUST_WORDS
 from escuadra.core.model import Frozen
-from escuadra.jobs import reencode
+from escuadra.jobs import entries, reading, reencode
 from escuadra.jobs.forms import Opened
 from escuadra.jobs.garage import Garage
 
@@ -117,10 +117,10 @@ def take_printout(garage: Garage, job: str, text: str, day: str, signs: Signs, p
         raise BadInput("file", f"{len(rows) - 1} lines", "at least one figure that this sheet asks for")
     tool = garage.tools(sheet.slots[wanted[0][0]].slot)[0].id
     if day.strip():
-        garage.answer(job, "printed.day", day, person, f"{key}-day")
+        entries.answer(garage, job, "printed.day", day, person, f"{key}-day")
     for slot, figure, word in wanted:
         replaces = bool(sheet.slots[slot].now)
-        garage.record(job, slot, figure, tool, person, f"{key}-{slot}", word, replaces, understood=figure)
+        reading.record(garage, job, slot, figure, tool, person, f"{key}-{slot}", word, replaces, understood=figure)
     return len(wanted)
 
 

@@ -20,7 +20,7 @@ from escuadra.core.readings import Instrument
 from escuadra.core.stream import Person
 from escuadra.core.wording import amount
 from escuadra.drawing import lines_view, plan_view, rule, side_view
-from escuadra.jobs import Garage, Opened
+from escuadra.jobs import Garage, Opened, signing
 from escuadra.reports.paper import printed, styled
 from escuadra.store import FileStore
 
@@ -363,4 +363,4 @@ def print_record(garage: Garage, job: str, revision: int) -> bytes:
         zone = garage.store.setting("time_zone", "UTC")
         return as_pdf(Record.model_validate_json(record), opened, zone, garage.files)
 
-    return garage.print(job, revision, render)
+    return signing.printed(garage, job, revision, render)

@@ -7,6 +7,7 @@ import pytest
 from escuadra.core.job.moving import NextMove, expected
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
+from escuadra.jobs import reading
 
 READY = ("alignment", "tyres", "steering", "load", "glass", "battery", "doors")
 
@@ -42,7 +43,7 @@ def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician)
 def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sentence: str, figure: str) -> None:
     full.happen("height")
     full.level()
-    full.garage.record(full.job, "height.target", typed, "tape-4", "teo", full.id(), replaces=True)
+    reading.record(full.garage, full.job, "height.target", typed, "tape-4", "teo", full.id(), replaces=True)
     move = full.opened.sheet.next
     assert (move.sentence, move.figure, move.happening) == (sentence, figure, "height")
     assert move.expect == "1\u202f417\u202fmm"

@@ -20,7 +20,7 @@ from escuadra.core.readings import Instrument
 from escuadra.core.stream import Person, made
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
-from escuadra.jobs import Opened, Unreadable
+from escuadra.jobs import Opened, Unreadable, entries
 from escuadra.web.app import create_app
 from escuadra.web.routes.sheet import drawn
 
@@ -135,7 +135,7 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
         for path in ("/", "/api/jobs", f"/jobs/{full.job}?view=plan", f"/jobs/{full.job}?view=side"):
             assert client.get(path).status_code == 200, path
         assert "cannot be worked out" in client.get(f"/jobs/{full.job}?check=stance&slot=arch.LF").text
-    assert garage.undo(full.job, "teo", full.id()).sheet.underivable == {}
+    assert entries.undo(garage, full.job, "teo", full.id()).sheet.underivable == {}
 
 
 def test_a_job_that_cannot_be_read_is_one_line_of_the_list(full: Technician) -> None:

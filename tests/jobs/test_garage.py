@@ -7,7 +7,7 @@ import pytest
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import MADE_BY, open_demo
-from escuadra.jobs import Asked, Garage, Recorded, TakeIn
+from escuadra.jobs import Asked, Garage, Recorded, TakeIn, entries, reading, signing, taking_in
 from tests.conftest import Clock
 
 
@@ -33,13 +33,13 @@ TAKEN = {"number": "T-9", "reason": "windscreen replaced", "bay": "Norte", "proc
 )
 def test_a_job_that_cannot_be_taken_in_names_the_field(teo: Technician, change: dict[str, object], field: str) -> None:
     with pytest.raises(BadInput) as refused:
-        teo.garage.take_in(TakeIn.read({**TAKEN, **change}), "teo", "x")
+        taking_in.take_in(teo.garage, TakeIn.read({**TAKEN, **change}), "teo", "x")
     assert refused.value.field == field
 
 
 def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: Garage) -> None:
     asked = TakeIn.read({**TAKEN, "vin": "not a vin"})
-    first, second = (garage.take_in(asked, "teo", "same press") for _ in range(2))
+    first, second = (taking_in.take_in(garage, asked, "teo", "same press") for _ in range(2))
     assert first.row.id == second.row.id
     assert len(garage.jobs()) == 1
     assert first.state.job is not None
@@ -48,7 +48,7 @@ def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: G
 
 def test_nobody_records_without_being_picked(teo: Technician) -> None:
     with pytest.raises(BadInput, match="people, picked first"):
-        teo.garage.record(teo.job, "arch.LF", "712", "tape-4", "", "x")
+        reading.record(teo.garage, teo.job, "arch.LF", "712", "tape-4", "", "x")
     assert teo.opened.state.taken_in_by is not None
     assert teo.opened.state.taken_in_by.known == "picked"
 
@@ -68,7 +68,7 @@ def test_nobody_records_without_being_picked(teo: Technician) -> None:
 def test_what_was_typed_is_kept_beside_what_was_understood(
     teo: Technician, slot: str, typed: str, tool: str, word: str, value: float, understood: str
 ) -> None:
-    result = teo.garage.record(teo.job, slot, typed, tool, "teo", "x", word=word)
+    result = reading.record(teo.garage, teo.job, slot, typed, tool, "teo", "x", word=word)
     assert isinstance(result, Recorded)
     (entry,) = result.opened.state.live(slot)
     assert entry.value == pytest.approx(value, abs=1e-9)
@@ -96,8 +96,16 @@ def test_a_level_that_reads_degrees_contributes_in_percent_where_a_slope_is_aske
 def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
     teo: Technician, temperature: str, hung_free: bool, correction: float
 ) -> None:
-    result = teo.garage.record(
-        teo.job, "tape.LF.LF_end", "2745", "tape-4", "teo", "x", temperature=temperature, hung_free=hung_free
+    result = reading.record(
+        teo.garage,
+        teo.job,
+        "tape.LF.LF_end",
+        "2745",
+        "tape-4",
+        "teo",
+        "x",
+        temperature=temperature,
+        hung_free=hung_free,
     )
     assert isinstance(result, Recorded)
     sheet = result.opened.sheet
@@ -109,13 +117,13 @@ def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
 @pytest.mark.parametrize("temperature", ["warm", "200", "1e1"])
 def test_a_temperature_that_no_tape_has_is_refused(teo: Technician, temperature: str) -> None:
     with pytest.raises(BadInput, match="degrees Celsius from") as refused:
-        teo.garage.record(teo.job, "arch.LF", "712", "tape-4", "teo", "x", temperature=temperature)
+        reading.record(teo.garage, teo.job, "arch.LF", "712", "tape-4", "teo", "x", temperature=temperature)
     assert refused.value.field == "temperature"
 
 
 def test_readings_at_different_warmth_are_corrected_apart_and_joined(teo: Technician) -> None:
     for k, temperature in enumerate(("10", "30")):
-        teo.garage.record(teo.job, "tape.LF.LF_end", "2745", "tape-4", "teo", f"t{k}", temperature=temperature)
+        reading.record(teo.garage, teo.job, "tape.LF.LF_end", "2745", "tape-4", "teo", f"t{k}", temperature=temperature)
     sheet = teo.opened.sheet
     found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
     assert found is not None
@@ -140,38 +148,38 @@ def test_a_refused_reading_names_the_field_and_changes_nothing(
     teo: Technician, slot: str, typed: str, tool: str, word: str, field: str
 ) -> None:
     with pytest.raises(BadInput) as refused:
-        teo.garage.record(teo.job, slot, typed, tool, "teo", "x", word=word)
+        reading.record(teo.garage, teo.job, slot, typed, tool, "teo", "x", word=word)
     assert refused.value.field == field
     assert teo.opened.row.count == 1
 
 
 def test_an_implausible_reading_is_asked_about_and_may_still_be_recorded(teo: Technician) -> None:
-    asked = teo.garage.record(teo.job, "arch.LF", "66.2", "tape-4", "teo", "x")
+    asked = reading.record(teo.garage, teo.job, "arch.LF", "66.2", "tape-4", "teo", "x")
     assert isinstance(asked, Asked)
     assert teo.opened.row.count == 1
     meant = asked.question.choices[0].text
-    result = teo.garage.record(teo.job, "arch.LF", "66.2", "tape-4", "teo", "y", understood=meant)
+    result = reading.record(teo.garage, teo.job, "arch.LF", "66.2", "tape-4", "teo", "y", understood=meant)
     assert isinstance(result, Recorded)
     assert result.opened.state.live("arch.LF")[0].value == 662
     for option in ("maybe", ""):
         with pytest.raises(BadInput, match="yes or no"):
-            teo.garage.answer(teo.job, "tick.doors", option, "teo", "z")
+            entries.answer(teo.garage, teo.job, "tick.doors", option, "teo", "z")
     with pytest.raises(BadInput, match="one of yaw"):
-        teo.garage.happen(teo.job, "earthquake", "teo", "z")
+        entries.happen(teo.garage, teo.job, "earthquake", "teo", "z")
 
 
 def test_undo_takes_back_ones_own_last_entry_and_keeps_it_in_the_log(teo: Technician) -> None:
     garage = teo.garage
     teo.read("arch.LF", "712", "tape-4")
-    garage.record(teo.job, "arch.RF", "713", "tape-4", "amara", "a")
-    garage.undo(teo.job, "teo", "u1")
+    reading.record(garage, teo.job, "arch.RF", "713", "tape-4", "amara", "a")
+    entries.undo(garage, teo.job, "teo", "u1")
     state = teo.opened.state
     assert not state.live("arch.LF")
     assert state.entries["arch.LF"][0].withdrawn
     assert state.live("arch.RF")
     with pytest.raises(BadInput, match="an entry of your own"):
-        garage.undo(teo.job, "teo", "u2")
-    garage.undo(teo.job, "amara", "u3")
+        entries.undo(garage, teo.job, "teo", "u2")
+    entries.undo(garage, teo.job, "amara", "u3")
     assert not teo.opened.state.live("arch.RF")
 
 
@@ -179,13 +187,13 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
     garage = full.garage
     full.happen("door")
     with pytest.raises(Conflict, match="Not settled yet: Doors, Ride height"):
-        garage.sign(full.job, full.opened.row.head, "teo", "s", render)
+        signing.sign(garage, full.job, full.opened.row.head, "teo", "s", render)
     for reason in ("", "  ", "ok", "..........."):
         with pytest.raises(BadInput):
-            garage.override(full.job, "ride_height", reason, "teo", full.id())
+            entries.override(garage, full.job, "ride_height", reason, "teo", full.id())
     with pytest.raises(BadInput, match="a check that does not hold"):
-        garage.override(full.job, "tyres", "for no reason at all", "teo", full.id())
-    garage.override(full.job, "ride_height", "read a minute ago, the door only", "teo", full.id())
+        entries.override(garage, full.job, "tyres", "for no reason at all", "teo", full.id())
+    entries.override(garage, full.job, "ride_height", "read a minute ago, the door only", "teo", full.id())
     view = full.opened.sheet.check("ride_height")
     assert view is not None
     assert view.settled
@@ -196,8 +204,8 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
     lapsed = full.opened.sheet.check("ride_height")
     assert lapsed is not None
     assert lapsed.override is None
-    garage.override(full.job, "ride_height", "weighed, nothing to speak of", "teo", full.id())
-    garage.override(full.job, "ride_height", "", "teo", full.id())
+    entries.override(garage, full.job, "ride_height", "weighed, nothing to speak of", "teo", full.id())
+    entries.override(garage, full.job, "ride_height", "", "teo", full.id())
     withdrawn = full.opened.sheet.check("ride_height")
     assert withdrawn is not None
     assert not withdrawn.settled
@@ -206,25 +214,25 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
 def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None:
     garage = full.garage
     with pytest.raises(Conflict, match="not signed"):
-        garage.reopen(full.job, "for no good reason", "teo", "r0")
-    signed = garage.sign(full.job, full.opened.row.head, "ines", "s1", render)
+        signing.reopen(garage, full.job, "for no good reason", "teo", "r0")
+    signed = signing.sign(garage, full.job, full.opened.row.head, "ines", "s1", render)
     assert signed.state.stage == "signed"
-    again = garage.sign(full.job, full.opened.row.head, "ines", "s1", render)
+    again = signing.sign(garage, full.job, full.opened.row.head, "ines", "s1", render)
     assert again.row.count == signed.row.count, "a doubled press signs once"
     for act in (
-        lambda: garage.record(full.job, "arch.LF", "712", "tape-4", "teo", "n1"),
-        lambda: garage.happen(full.job, "bump", "teo", "n2"),
-        lambda: garage.answer(full.job, "tick.doors", "no", "teo", "n3"),
-        lambda: garage.undo(full.job, "teo", "n4"),
-        lambda: garage.sign(full.job, full.opened.row.head, "ines", "n5", render),
+        lambda: reading.record(garage, full.job, "arch.LF", "712", "tape-4", "teo", "n1"),
+        lambda: entries.happen(garage, full.job, "bump", "teo", "n2"),
+        lambda: entries.answer(garage, full.job, "tick.doors", "no", "teo", "n3"),
+        lambda: entries.undo(garage, full.job, "teo", "n4"),
+        lambda: signing.sign(garage, full.job, full.opened.row.head, "ines", "n5", render),
     ):
         with pytest.raises(Conflict, match="reopen it: a new revision begins"):
             act()
     with pytest.raises(BadInput, match="a reason in words"):
-        garage.reopen(full.job, "no", "ines", "r1")
-    reopened = garage.reopen(full.job, "a second target place was asked for", "ines", "r2")
+        signing.reopen(garage, full.job, "no", "ines", "r1")
+    reopened = signing.reopen(garage, full.job, "a second target place was asked for", "ines", "r2")
     assert (reopened.state.stage, reopened.state.revision) == ("reopened", 2)
-    second = garage.sign(full.job, full.opened.row.head, "ines", "s2", render)
+    second = signing.sign(garage, full.job, full.opened.row.head, "ines", "s2", render)
     assert [record.revision for record, _, _ in second.state.records] == [1, 2]
 
 
@@ -243,7 +251,7 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     assert later.catalogue.get("procedure", "BL-CAM-01").revision == pinned + 1
     assert later.open(full.job).sheet.plan.procedure.revision == pinned
     assert later.open(full.job).sheet.can_sign
-    new = later.take_in(TakeIn.read({**TAKEN, "number": "T-10"}), "teo", "new")
+    new = taking_in.take_in(later, TakeIn.read({**TAKEN, "number": "T-10"}), "teo", "new")
     assert new.sheet.plan.procedure.height == 1502
     later.close()
 

@@ -11,7 +11,7 @@ from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput
 from escuadra.core.tool import KIND_NAMES, Tool
 from escuadra.core.usual_accuracy import USUAL
-from escuadra.jobs import Garage
+from escuadra.jobs import Garage, entries, signing
 from tests.conftest import Clock, Technician
 from tests.core.test_register import truth
 
@@ -80,11 +80,13 @@ def test_a_drop_puts_in_doubt_what_was_read_since_the_last_good_check_and_nothin
 def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone(garage: Garage) -> None:
     check(garage, "laser-2", "plumb", 0.5)
     first, second = framed(garage, "VF-1"), framed(garage, "VF-2")
-    garage.override(second.job, "surroundings", "nothing stands around here", "teo", "o")
+    entries.override(garage, second.job, "surroundings", "nothing stands around here", "teo", "o")
     for view in garage.open(second.job).sheet.unsettled:
-        garage.override(second.job, view.check.id, "a practice sheet, not a vehicle", "teo", f"o-{view.check.id}")
+        entries.override(
+            garage, second.job, view.check.id, "a practice sheet, not a vehicle", "teo", f"o-{view.check.id}"
+        )
     head = garage.open(second.job).row.head
-    garage.sign(second.job, head, "teo", "sign", lambda *_: b"{}")
+    signing.sign(garage, second.job, head, "teo", "sign", lambda *_: b"{}")
     assert check(garage, "laser-2", "plumb", 30.0) == ["VF-1"]
     assert states(garage, first.job)["centred"] == "stale"
     assert [row.number for row in garage.relying("laser-2", 0, signed=True)] == ["VF-2"]

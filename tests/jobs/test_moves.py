@@ -5,7 +5,7 @@ import pytest
 from escuadra.core.errors import BadInput
 from escuadra.core.job.advice import eighths
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
-from escuadra.jobs import Garage
+from escuadra.jobs import Garage, entries, signing
 from escuadra.reports.record import render_record
 from tests.conftest import Technician, minibus
 from tests.web.conftest import Visitor
@@ -61,7 +61,7 @@ def test_a_move_in_other_words_predicts_nothing(teo: Technician) -> None:
     assert predicted(teo.opened.sheet.setup) is None
     assert teo.opened.sheet.next.kind == "read"
     with pytest.raises(BadInput) as refused:
-        teo.garage.happen(teo.job, "yaw", "teo", "k", "", {"turns": "many"})
+        entries.happen(teo.garage, teo.job, "yaw", "teo", "k", "", {"turns": "many"})
     assert "turns" in refused.value.field or "turns" in str(refused.value)
 
 
@@ -94,7 +94,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     teo.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
     teo.around()
     assert teo.opened.sheet.can_sign, teo.opened.sheet.next.sentence
-    garage.sign(teo.job, teo.opened.row.head, "ines", teo.id(), render_record(garage))
+    signing.sign(garage, teo.job, teo.opened.row.head, "ines", teo.id(), render_record(garage))
     learned = garage.instruments.one("frame-2").learned
     assert learned is not None
     assert learned.job == "T-1"

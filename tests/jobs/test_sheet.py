@@ -10,6 +10,7 @@ from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State, fold
 from escuadra.demo.technician import FRONT_TAPES, Technician
+from escuadra.jobs import entries, reading
 
 
 def states(who: Technician) -> dict[str, str]:
@@ -320,8 +321,8 @@ def test_an_undecided_check_says_where_its_uncertainty_comes_from(teo: Technicia
 def test_folding_in_two_halves_equals_folding_at_once(full: Technician) -> None:
     full.happen("bump")
     full.read("level.roll", "0.1", "level-1", "LF end high")
-    full.garage.undo(full.job, "teo", full.id())
-    full.garage.override(full.job, "level", "seen with the second level beside it", "teo", full.id())
+    entries.undo(full.garage, full.job, "teo", full.id())
+    entries.override(full.garage, full.job, "level", "seen with the second level beside it", "teo", full.id())
     with full.garage.store.reading() as log:
         events = log.events(full.job)
     whole = fold(State(), events)
@@ -342,10 +343,10 @@ def test_repeat_means_and_replace_withdraws(teo: Technician) -> None:
     now = teo.opened.sheet.setup.now(view.slot)
     assert now is not None
     assert (now.value, now.count) == (2746, 2)
-    teo.garage.record(teo.job, slot, "2750", "tape-4", "teo", teo.id(), replaces=True)
+    reading.record(teo.garage, teo.job, slot, "2750", "tape-4", "teo", teo.id(), replaces=True)
     now = teo.opened.sheet.setup.now(view.slot)
     assert now is not None
     assert (now.value, now.count) == (2750, 1)
-    teo.garage.undo(teo.job, "teo", teo.id())
+    entries.undo(teo.garage, teo.job, "teo", teo.id())
     assert len(teo.opened.state.live(slot)) == 2, "undoing a replacement brings back what it replaced"
     assert len(FRONT_TAPES) == 4

@@ -9,7 +9,7 @@ from escuadra.core.job.events import Signed
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.stations import change
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
+from escuadra.jobs import Garage, entries
 from escuadra.jobs.stations import run_station
 from escuadra.jobs.vehicle import ChangeAsked, change_figure
 from tests.conftest import NOON
@@ -158,8 +158,8 @@ def test_a_reading_again_in_the_same_place_is_no_mean(garage: Garage) -> None:
     value = setup.live(watch)[-1].value
     who.read(watch, f"{value + 7:.0f}", "tape-4")
     assert proofs(who)[0] == "contradicted", "averaged with the reading before the run it would have passed"
-    who.garage.undo(who.job, who.person, who.id())
-    who.garage.undo(who.job, who.person, who.id())
+    entries.undo(who.garage, who.job, who.person, who.id())
+    entries.undo(who.garage, who.job, who.person, who.id())
     assert proofs(who)[0] is None, "a run that was said by mistake is taken back like an entry"
 
 

@@ -9,6 +9,7 @@ from PIL import Image
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks.vehicle import DAMAGED, DIRTY, SOUND
 from escuadra.core.job.sheet import CheckView
+from escuadra.jobs import signing
 from escuadra.jobs.vehicle import ChangeAsked, Signs, change_figure, photograph, take_printout
 from escuadra.reports.record import build
 from tests.conftest import Technician
@@ -233,6 +234,6 @@ def test_a_figure_overridden_on_the_spot_judges_this_job_alone_and_stands_in_the
     assert garage.catalogue.get("procedure", "BL-CAM-01").content.checks
     record = build(full.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     assert [(c.path, c.before, c.value) for c in record.changes] == [(path, 4.0, 0.6), (path, 0.6, 5.0)]
-    garage.sign(full.job, full.opened.row.head, "ines", "s", render)
+    signing.sign(garage, full.job, full.opened.row.head, "ines", "s", render)
     with pytest.raises(Conflict):
         change_figure(garage, full.job, ChangeAsked(path=path, typed="4", reason=reason), "teo", "c3")

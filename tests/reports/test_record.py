@@ -9,6 +9,7 @@ from pypdf import PdfReader
 
 from escuadra.core.errors import BadInput
 from escuadra.demo.technician import Technician
+from escuadra.jobs import entries, signing
 from escuadra.reports.record import FORMAT, Record, print_record, render_record
 
 pytestmark = pytest.mark.slow
@@ -18,8 +19,8 @@ pytestmark = pytest.mark.slow
 def signed(full: Technician) -> Technician:
     full.happen("door")
     full.answer("tick.doors", "yes")
-    full.garage.override(full.job, "ride_height", "read a minute before the door was used", "ines", full.id())
-    full.garage.sign(full.job, full.opened.row.head, "ines", full.id(), render_record(full.garage))
+    entries.override(full.garage, full.job, "ride_height", "read a minute before the door was used", "ines", full.id())
+    signing.sign(full.garage, full.job, full.opened.row.head, "ines", full.id(), render_record(full.garage))
     return full
 
 
@@ -67,7 +68,7 @@ def test_a_record_is_printed_once_from_the_sheet_as_it_was_signed(signed: Techni
     """Reopened and read again before anybody asked for the PDF: it shows what was signed, and is kept."""
     garage, job = signed.garage, signed.job
     assert signed.opened.state.pdf_of(1) is None
-    garage.reopen(job, "the ride height was asked for again", "ines", signed.id())
+    signing.reopen(garage, job, "the ride height was asked for again", "ines", signed.id())
     signed.stance(3, 3, 3, 3)
     count = signed.opened.row.count
     first = print_record(garage, job, 1)
@@ -98,9 +99,9 @@ def test_the_schema_admits_the_record_and_nothing_less(signed: Technician) -> No
 
 def test_signing_again_after_reopening_keeps_the_first_record(signed: Technician) -> None:
     before = print_record(signed.garage, signed.job, 1)
-    signed.garage.reopen(signed.job, "the ride height was asked for again", "ines", signed.id())
+    signing.reopen(signed.garage, signed.job, "the ride height was asked for again", "ines", signed.id())
     signed.stance(0, 1, 0, 1)
-    signed.garage.sign(signed.job, signed.opened.row.head, "teo", signed.id(), render_record(signed.garage))
+    signing.sign(signed.garage, signed.job, signed.opened.row.head, "teo", signed.id(), render_record(signed.garage))
     records = signed.opened.state.records
     assert [record.revision for record, _, _ in records] == [1, 2]
     assert print_record(signed.garage, signed.job, 1) == before

@@ -13,7 +13,7 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.core.register import Dropped
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
+from escuadra.jobs import Garage, reading
 from tests.conftest import Clock
 from tests.jobs.test_instruments import check
 from tests.store.test_log import only_file, wrongs
@@ -27,7 +27,7 @@ def at_work(data: Path, catalogue: Catalogue, job: str, started: int, round: int
     garage = Garage(data, Clock(), catalogue)
     os.write(started, b"x")
     for k in range(10_000):
-        garage.record(job, "arch.LF", "712", TOOL, "teo", f"{round}-{k}")
+        reading.record(garage, job, "arch.LF", "712", TOOL, "teo", f"{round}-{k}")
         garage.instruments.drop(TOOL, "off the bench", "teo", f"{round}-drop-{k}")
         again(garage, f"{round}-{k}")
 
@@ -79,7 +79,7 @@ def test_dropped_while_others_read_with_it(teo: Technician) -> None:
     def read(k: int) -> None:
         for n in range(12):
             try:
-                garage.record(teo.job, "arch.RF", "712", TOOL, "teo", f"{k}-{n}")
+                reading.record(garage, teo.job, "arch.RF", "712", TOOL, "teo", f"{k}-{n}")
                 taken.append(1)
             except ValueError:
                 return

@@ -19,7 +19,7 @@ from escuadra.core.house import SettingSet
 from escuadra.core.job.events import Answered as Said
 from escuadra.core.stream import GENESIS, Event, Person, canonical, chained, made
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
+from escuadra.jobs import Garage, reading, signing
 from escuadra.store import FileStore, Store, dialect
 from escuadra.store.database import MIGRATIONS
 from escuadra.store.verification import Verification
@@ -101,12 +101,12 @@ def test_an_event_of_a_later_version_is_refused_by_name() -> None:
 def test_a_doubled_press_is_one_event_and_many_tablets_lose_nothing(teo: Technician) -> None:
     garage = teo.garage
     for _ in range(2):
-        garage.record(teo.job, "arch.LF", "712", "tape-4", "teo", "the same press")
+        reading.record(garage, teo.job, "arch.LF", "712", "tape-4", "teo", "the same press")
     assert garage.open(teo.job).row.count == 2
 
     def tablet(name: str) -> None:
         for k in range(12):
-            garage.record(teo.job, "arch.RF", "712", "tape-4", name, f"{name}-{k}")
+            reading.record(garage, teo.job, "arch.RF", "712", "tape-4", name, f"{name}-{k}")
 
     threads = [threading.Thread(target=tablet, args=(name,)) for name in ("teo", "amara", "ines")]
     for thread in threads:
@@ -125,7 +125,7 @@ def test_another_process_finds_everything_and_goes_on(teo: Technician) -> None:
     teo.read("arch.LF", "712", "tape-4")
     other = Garage(teo.garage.data, Clock(), teo.garage.catalogue)
     assert len(other.open(teo.job).state.live("arch.LF")) == 1
-    other.record(teo.job, "arch.RF", "713", "tape-4", "amara", "from elsewhere")
+    reading.record(other, teo.job, "arch.RF", "713", "tape-4", "amara", "from elsewhere")
     other.close()
     teo.read("arch.LR", "724", "tape-4")
     assert teo.opened.row.count == 4
@@ -217,9 +217,9 @@ def test_files_are_found_by_their_content_and_a_changed_one_is_noticed(tmp_path:
 
 def test_signing_takes_the_head_that_the_signer_saw(full: Technician) -> None:
     seen = full.opened.row.head
-    full.garage.record(full.job, "level.roll", "0.05", "level-1", "amara", "meanwhile", word="LF end high")
+    reading.record(full.garage, full.job, "level.roll", "0.05", "level-1", "amara", "meanwhile", word="LF end high")
     with pytest.raises(Conflict, match="Others have recorded since you looked"):
-        full.garage.sign(full.job, seen, "teo", "sign", lambda *_: b"json")
+        signing.sign(full.garage, full.job, seen, "teo", "sign", lambda *_: b"json")
 
 
 def test_a_stream_grows_in_order_and_takes_an_entry_once(garage: Garage) -> None:

@@ -17,7 +17,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.events import Answered
 from escuadra.core.stream import Event, Person
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
+from escuadra.jobs import Garage, signing
 from escuadra.jobs.vehicle import photograph
 from escuadra.store import Row, Store
 from escuadra.store.verification import Verification
@@ -35,7 +35,7 @@ def verify(who: Technician, *more: str) -> Any:
 def furnished(who: Technician) -> Garage:
     """A signed visit, a second one, a closed survey, an instrument's history, a photo and a document."""
     garage = who.garage
-    garage.sign(who.job, who.opened.row.head, "ines", who.id(), lambda *_: b"{}")
+    signing.sign(garage, who.job, who.opened.row.head, "ines", who.id(), lambda *_: b"{}")
     first = who.job
     who.take_in(number="T-2", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     who.read("arch.LF", "712", "tape-4")

@@ -16,7 +16,7 @@ from escuadra.core.quantities import parse
 from escuadra.core.stakeout import StakedMark
 from escuadra.core.standing import stand
 from escuadra.drawing import bay_view
-from escuadra.jobs import Garage, Opened
+from escuadra.jobs import Garage, Opened, taking_in
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
@@ -168,7 +168,7 @@ def choose(request: Request, bay: str, form: Annotated[forms.ParkingChoice, Form
             return RedirectResponse(f"/bays/{quote(bay)}", 303)
         source: Literal["parking", "typed", "job"] = "typed" if form.typed == "yes" else "parking"
         from_job = form.from_job
-        garage.place(job, place, person, form.entry, "job" if from_job else source, from_job)
+        taking_in.place(garage, job, place, person, form.entry, "job" if from_job else source, from_job)
     except (BadInput, Conflict) as cause:
         return _page(request, bay, job, "", status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/jobs/{job}?check=floor", 303)

@@ -25,7 +25,7 @@ from escuadra.core.tool import Tool
 from escuadra.core.wording import amount
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
-from escuadra.jobs import Asked, Garage, Opened
+from escuadra.jobs import Asked, Garage, Opened, entries, reading, signing
 from escuadra.jobs.vehicle import WORDS, ChangeAsked
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
@@ -299,7 +299,8 @@ def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Fo
     typed, word, replaces = form.typed, form.word, form.replaces == "yes"
     garage = garage_of(request)
     try:
-        result = garage.record(
+        result = reading.record(
+            garage,
             job,
             slot,
             typed,
@@ -328,7 +329,7 @@ def record_answer(request: Request, job: str, form: Annotated[forms.Answer, Form
     check, slot, value = form.check, form.slot, form.value
     garage = garage_of(request)
     try:
-        opened = garage.answer(job, slot, value, person_of(request), form.entry)
+        opened = entries.answer(garage, job, slot, value, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), status_of(error))
     return done(request, opened, *after_entry(opened, check, slot))
@@ -341,7 +342,7 @@ def happen(request: Request, job: str, form: Annotated[forms.Happening, Form()])
     what = form.what
     try:
         by = {key.removeprefix("by."): value for key, value in form.sent().items() if key.startswith("by.")}
-        opened = garage.happen(job, what, person_of(request), form.entry, form.amount, by)
+        opened = entries.happen(garage, job, what, person_of(request), form.entry, form.amount, by)
         if by:
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
@@ -356,7 +357,7 @@ def undo(request: Request, job: str, form: Annotated[forms.Undo, Form()]) -> Res
     check, slot = form.check, form.slot
     try:
         before = garage.open(job).state
-        opened = garage.undo(job, person_of(request), form.entry)
+        opened = entries.undo(garage, job, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error)), status_of(error))
     for id, view in opened.sheet.slots.items():
@@ -375,7 +376,7 @@ def override(request: Request, job: str, form: Annotated[forms.Override, Form()]
     """Accept a check with a reason, or take that back."""
     garage, check, reason = garage_of(request), form.check, form.reason
     try:
-        opened = garage.override(job, check, reason, person_of(request), form.entry)
+        opened = entries.override(garage, job, check, reason, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(
             request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), status_of(error)
@@ -388,7 +389,7 @@ def sign(request: Request, job: str, form: Annotated[forms.Signing, Form()]) -> 
     """Sign what the signer saw; the record is frozen, and printed while the answer is already on its way."""
     garage = garage_of(request)
     try:
-        opened = garage.sign(job, form.head, person_of(request), form.entry, render_record(garage))
+        opened = signing.sign(garage, job, form.head, person_of(request), form.entry, render_record(garage))
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error)), 409)
     answer = done(request, opened, "", "")
@@ -401,7 +402,7 @@ def reopen(request: Request, job: str, form: Annotated[forms.Reopening, Form()])
     """Begin a new revision of a signed sheet."""
     garage, reason = garage_of(request), form.reason
     try:
-        opened = garage.reopen(job, reason, person_of(request), form.entry)
+        opened = signing.reopen(garage, job, reason, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), status_of(error))
     return done(request, opened, "", "")
