@@ -247,7 +247,7 @@ def _view(check: Check, setup: Setup) -> CheckView:
         return _judged(check, setup, slots)
     except Exception as cause:
         said = f"It cannot be worked out from what was entered: {_cause(cause)}."
-        broken = Judgement(False, trouble=said, note=said)
+        broken = Judgement(False, trouble=said)
         return CheckView(check, "undecided", broken, tuple(slots), broken=_cause(cause), advice=said)
 
 

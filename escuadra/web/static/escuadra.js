@@ -1,4 +1,4 @@
-// The sheet in the hand: focus on the number, keys, keypad, far mode, drafts, and other tablets' entries.
+// The sheet in the hand: focus on the number, keys, keypad, large view, drafts, and other tablets' entries.
 // Everything also works without this script: forms post, links lead, answers redraw the page.
 (() => {
   "use strict";
@@ -66,7 +66,7 @@
     else location.assign(address);
   };
 
-  // --- far mode
+  // --- large view
   const showFar = (on) => {
     if (!far()) return;
     far().hidden = !on;
@@ -114,7 +114,7 @@
       card.className = "keys-card";
       card.setAttribute("aria-label", "Keys");
       const rows = [["arrows", "up and down: checks; left and right: places in a check"], ["digits", "start an entry, Enter records"],
-        ["m", "moved as told"], ["r", "the procedure was run here"], ["b b", "twice within two seconds: the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "far mode"],
+        ["m", "moved as told"], ["r", "the procedure was run here"], ["b b", "twice within two seconds: the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "large view"],
         ["d", "dim or light"], ["u", "units where none is typed"], ["z", "undo my last entry"], ["?", "this card"]];
       for (const [key, what] of rows) {
         const left = document.createElement("kbd");
