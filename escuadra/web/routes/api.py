@@ -1,7 +1,7 @@
 """The API: calculations by kind, the list of jobs, health, and a page of our own that documents them."""
 
 import json
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
@@ -9,13 +9,15 @@ from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.bay import Bay
 from escuadra.core.errors import BadInput
-from escuadra.core.kinds import KINDS, Kind, compute
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import CheckSpec, Procedure
 from escuadra.core.survey import Survey
 from escuadra.jobs import Opened, Unreadable
 from escuadra.web.examples import EXAMPLES
 from escuadra.web.pages import garage_of, render
+
+if TYPE_CHECKING:
+    from escuadra.core.kinds import Kind
 
 router = APIRouter()
 PAGE_SIZE = 50
@@ -34,6 +36,19 @@ def healthz(request: Request) -> dict[str, str]:
     return {"status": "ok"}
 
 
+def kinds() -> "dict[str, Kind]":
+    """The calculations by name; with all that they need, they are loaded by whoever asks first, not at start."""
+    from escuadra.core.kinds import KINDS
+
+    return KINDS
+
+
+def _computed(kind: str, data: Any) -> dict[str, Any]:
+    from escuadra.core.kinds import compute
+
+    return compute(kind, data)
+
+
 async def computed(request: Request, kind: str) -> Response:
     """A kind computed from the request's body."""
     body = await request.body()
@@ -41,7 +56,7 @@ async def computed(request: Request, kind: str) -> Response:
         data = json.loads(body)
     except (ValueError, RecursionError) as error:
         return JSONResponse({"detail": f"body: {error}; accepted: one JSON object", "field": "body"}, 400)
-    return JSONResponse(await run_in_threadpool(compute, kind, data))
+    return JSONResponse(await run_in_threadpool(_computed, kind, data))
 
 
 def _described(kind: str, part: str) -> dict[str, Any]:
@@ -52,10 +67,10 @@ def _described(kind: str, part: str) -> dict[str, Any]:
 
 def described_kinds() -> dict[str, Any]:
     """The OpenAPI paths of all kinds: one route answers them, each is documented as its own."""
-    return {f"/api/compute/{kind.name}": {"post": _operation(kind)} for kind in KINDS.values()}
+    return {f"/api/compute/{kind.name}": {"post": _operation(kind)} for kind in kinds().values()}
 
 
-def _operation(kind: Kind) -> dict[str, Any]:
+def _operation(kind: "Kind") -> dict[str, Any]:
     responses = {200: _described(kind.name, "result"), **_REFUSED}
     return {
         "summary": kind.name.capitalize(),
@@ -101,18 +116,18 @@ def _listed(opened: Opened | Unreadable) -> dict[str, Any]:
 def docs(request: Request) -> Response:
     """What the API offers, from shipped files."""
     told = {
-        name: (json.dumps(given, indent=1), json.dumps(compute(name, given), indent=1))
+        name: (json.dumps(given, indent=1), json.dumps(_computed(name, given), indent=1))
         for name, given in EXAMPLES.items()
     }
-    return render(request, "api_docs.html", kinds=KINDS.values(), examples=told)
+    return render(request, "api_docs.html", kinds=kinds().values(), examples=told)
 
 
 @router.get("/schemas/{name}.json")
 def schema(name: str) -> Response:
     """The JSON Schema of a kind's input or result, of a procedure sheet or of a kind of check."""
     base, _, part = name.partition(".")
-    if base in KINDS and part in ("input", "result"):
-        kind = KINDS[base]
+    if base in kinds() and part in ("input", "result"):
+        kind = kinds()[base]
         return JSONResponse((kind.given if part == "input" else kind.result).model_json_schema())
     if name in SHEETS:
         return JSONResponse(SHEETS[name].model_json_schema())
