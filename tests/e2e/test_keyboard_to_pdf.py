@@ -133,7 +133,7 @@ def test_from_taking_in_to_the_signed_pdf(server: Server, visit: Visit) -> None:
     page.keyboard.press("Tab")
     page.keyboard.type("zz9bl09c3rv000917")
     expect(page.locator("#vin-remark")).to_contain_text("check digit")
-    for text in ("VH 0931", "184310", "School line", "windscreen replaced"):
+    for text in ("VH 0931", "184310", "School line", "Calle del Molino 14", "windscreen replaced"):
         page.keyboard.press("Tab")
         page.keyboard.type(text)
     page.keyboard.press("Tab")
