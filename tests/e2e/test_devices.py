@@ -70,6 +70,7 @@ def test_a_set_up_is_read_by_devices_and_a_blunder_shows_itself(live: Server, vi
     page.get_by_role("button", name="Set the bay").click()
     at(page, live, "square", "tape.LF.RF_end")
     page.get_by_role("button", name="Read from").first.click()
+    expect(page.locator("[data-proposed]")).to_contain_text("Enter records it")
     page.get_by_label("replace").check()
     before = page.locator("#sheet").get_attribute("data-count") or ""
     page.locator("#typed").press("Enter")
