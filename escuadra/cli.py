@@ -187,16 +187,16 @@ def verify(
 
     if not dialect.there(data):
         raise BadInput("data", str(data), "a folder with a garage")
-    store, wrong = Store(dialect.address(data), read_only=True), 0
+    wrong = 0
 
     def progress(count: int) -> None:
         print(f"{count} events", file=sys.stderr, flush=True)
 
-    walk = Verification(store.engine, FileStore(data / "files"), progress)
-    for found in walk.wrongs(stream):
-        wrong += 1
-        print(found, flush=True)
-    store.close()
+    with contextlib.closing(Store(dialect.address(data), read_only=True)) as store:
+        walk = Verification(store.engine, FileStore(data / "files"), progress)
+        for found in walk.wrongs(stream):
+            wrong += 1
+            print(found, flush=True)
     if wrong:
         raise typer.Exit(1)
     print(f"{walk.entries} events in {walk.streams} streams are as they were written, and all that they name.")
@@ -210,9 +210,8 @@ def reindex(data: Data = Path("data/garage")) -> None:
     if not dialect.there(data):
         raise BadInput("data", str(data), "a folder with a garage")
     with _held(data):
-        store = Store(dialect.address(data), data / "backups")
-        print(f"{store.reindex()} events read; everything that follows from them was made anew.")
-        store.close()
+        with contextlib.closing(Store(dialect.address(data), data / "backups")) as store:
+            print(f"{store.reindex()} events read; everything that follows from them was made anew.")
 
 
 @app.command()

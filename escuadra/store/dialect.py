@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from sqlalchemy import BigInteger, Column, Constraint, Engine, Integer, MetaData, Table, make_url
+from sqlalchemy import BigInteger, Column, Connection, Constraint, Engine, Integer, MetaData, Table, make_url
 from sqlalchemy import event as sa_event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 
@@ -98,6 +98,11 @@ def prepare(engine: Engine, read_only: bool = False) -> None:
     def begin(connection: Any) -> None:
         mode = "IMMEDIATE" if connection.get_execution_options().get("writing") else "DEFERRED"
         connection.exec_driver_sql(f"BEGIN {mode}")
+
+
+def take_turn(connection: Connection) -> None:
+    """Wait for other writers on a served database: the journal is one chain, so that appends follow each other."""
+    connection.exec_driver_sql("SELECT pg_advisory_xact_lock(hashtext(current_schema()))")
 
 
 def scrub(engine: Engine) -> None:

@@ -16,6 +16,7 @@ from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import OperationalError
 
 from escuadra.core.errors import BadInput, Busy
+from escuadra.store import dialect
 
 LOCK = "lock"
 PATIENCE_S = 15.0
@@ -68,6 +69,7 @@ class Writers:
         """A transaction that holds the write lock from its beginning; raises ``Busy`` where that is not to be had."""
         if self._turns is None:
             with self.engine.begin() as connection:
+                dialect.take_turn(connection)
                 yield connection
             return
         self._turns.take(self.patience)
