@@ -209,9 +209,8 @@ def reindex(data: Data = Path("data/garage")) -> None:
 
     if not dialect.there(data):
         raise BadInput("data", str(data), "a folder with a garage")
-    with _held(data):
-        with contextlib.closing(Store(dialect.address(data), data / "backups")) as store:
-            print(f"{store.reindex()} events read; everything that follows from them was made anew.")
+    with _held(data), contextlib.closing(Store(dialect.address(data), data / "backups")) as store:
+        print(f"{store.reindex()} events read; everything that follows from them was made anew.")
 
 
 @app.command()
