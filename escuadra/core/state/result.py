@@ -47,6 +47,10 @@ class StateResult(Frozen):
     hypotheses: Named[DoubtResult] = ()
 
 
+def _named(names: list[str], reach: tuple[float | None, ...]) -> Named[float | None]:
+    return tuple(zip(names, reach, strict=True))
+
+
 def state(given: StateInput) -> StateResult:
     """Solve everything that was read on a visit at once and in space; raises ``BadInput``."""
     solved = solve(given)
@@ -56,8 +60,8 @@ def state(given: StateInput) -> StateResult:
         optional["loose"] = solved.loose
     if given.hypotheses:
         optional["hypotheses"] = tuple(
-            (d.id, DoubtResult(smallest=d.smallest, w=d.w, reach=tuple(zip(names, d.reach, strict=True))))
-            for d in solved.hypotheses
+            (found.id, DoubtResult(smallest=found.smallest, w=found.w, reach=_named(names, found.reach)))
+            for found in solved.hypotheses
         )
     if solved.holds:
         optional |= vars(solved.holds)
