@@ -94,7 +94,7 @@ def main() -> int:
             thread.join(90)
         slowest[0] = max(times, default=0.0)
         with sqlite3.connect(data / "escuadra.sqlite") as database:
-            kept = {id for (id,) in database.execute("SELECT id FROM event")}
+            kept = {id for (id,) in database.execute("SELECT id FROM entry")}
         status = _get(host, "/")[0]
     lost = [entry for entry in acknowledged if entry not in kept]
     failed = {code: count for code, count in answers.items() if code >= 500 or code == 0}
