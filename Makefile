@@ -18,7 +18,7 @@ test: .venv/dev-ready node_modules/.ready chromium
 	.venv/bin/lint-imports
 	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
 
-# Without a browser: what is run after every change, within two minutes.
+# Without a browser: what is run after every change.
 quick: .venv/dev-ready node_modules/.ready
 	.venv/bin/ruff check .
 	.venv/bin/mypy
