@@ -26,10 +26,13 @@ from sqlalchemy import create_engine, text
 from escuadra.core.job.setup import solved_network
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State, fold
-from escuadra.core.stream import Event
+from escuadra.core.stream import ITSELF, Event
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage
+from escuadra.jobs.bays import AddBay
+from escuadra.jobs.forms import press
+from escuadra.jobs.people import AddPerson
 from escuadra.store import dialect
 from escuadra.store.verification import Verification
 from escuadra.web.app import create_app
@@ -40,9 +43,9 @@ PAIRS = 50
 def a_job_with(events: int, garage: Garage) -> Technician:
     """A finished set-up whose log was filled up with repeated readings, bumps and re-readings."""
     for person in PEOPLE:
-        garage.store.add_person(*person)
+        garage.do(AddPerson(*person), ITSELF, press())
     for bay in BAYS:
-        garage.store.add_bay(bay)
+        garage.do(AddBay(bay), ITSELF, press())
     who = Technician(garage, 1_764_000_000_000, "teo")
     who.take_in(number="B-1", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     who.ready()

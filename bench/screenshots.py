@@ -13,7 +13,7 @@ from typing import Any
 from playwright.sync_api import Page, sync_playwright
 
 from escuadra.demo.valdehierro import open_demo
-from escuadra.jobs import entries
+from escuadra.jobs.entries import Answer
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
@@ -92,7 +92,7 @@ def main() -> None:
         garage = open_demo(Path(folder) / "demo", lambda: time.time_ns() // 1_000_000)
         jobs = {opened.row.number: f"/jobs/{opened.row.id}" for opened in garage.jobs()}
         for done in ("tick.doors",):
-            entries.answer(garage, jobs["VF-0417"].split("/")[-1], done, "yes", "teo", "shot")
+            garage.do(Answer(jobs["VF-0417"].split("/")[-1], done, "yes"), "teo", "shot")
         surveys = {bay: f"/surveys/{garage.floors.surveys(bay)[0].id}" for bay in ("Patio", "Muelle")}
         garage.close()
         command = [sys.executable, "-m", "escuadra.cli", "demo", "--port", str(port), "--data", f"{folder}/demo"]

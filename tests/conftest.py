@@ -12,11 +12,18 @@ from sqlalchemy.pool import NullPool
 
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
+from escuadra.core.house import visit_stream
+from escuadra.core.stream import ITSELF, Part, Payload, made
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage
+from escuadra.jobs.bays import AddBay
+from escuadra.jobs.forms import press
+from escuadra.jobs.people import AddPerson
 
 NOON = 1_764_072_000_000
+BEGUN = 3
+"""Events of a visit that was just taken in: its vehicle, its frame, its calibration."""
 
 
 class Clock:
@@ -57,10 +64,20 @@ def database(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
 def peopled(garage: Garage) -> Garage:
     """The people and bays of Valdehierro."""
     for person in PEOPLE:
-        garage.store.add_person(*person)
+        garage.do(AddPerson(*person), ITSELF, press())
     for bay in BAYS:
-        garage.store.add_bay(bay)
+        garage.do(AddBay(bay), ITSELF, press())
     return garage
+
+
+def past_commands(garage: Garage, visit: str, said: Payload, of: Part, **odd: object) -> None:
+    """Append an event that no command would, odd in a field of its own."""
+    stream = visit_stream(visit)
+    with garage.store.writing() as log:
+        head, _ = log.streams.head(stream)
+        key = f"odd-{head.count}"
+        event = made(stream, head.count + 1, key, garage.clock(), garage.person("teo"), said, of)
+        log.streams.append(head, event.model_copy(update=odd), said)
 
 
 def minibus(garage: Garage) -> Technician:

@@ -109,6 +109,7 @@ class Documented(Said):
     """Its data sheet or certificate."""
 
     code = "documented"
+    files = ("digest",)
 
     name: Line = Field(max_length=120)
     media: str

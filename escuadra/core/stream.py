@@ -32,6 +32,16 @@ class Person(Frozen):
 ITSELF = Person(id="escuadra", name="Escuadra", known="itself")
 
 
+class Part(Frozen):
+    """What of a visit an event is of: its vehicle, a body that carries targets, or a calibration."""
+
+    kind: Literal["vehicle", "body", "calibration"]
+    id: str = Field("", description="of the body or calibration within the visit")
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.id}".strip()
+
+
 class Payload(Frozen):
     """What an event says. A subclass names its ``code`` and, where it has changed since, its ``version``."""
 
@@ -39,6 +49,10 @@ class Payload(Frozen):
     version: ClassVar[int] = 1
     upcasts: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {}
     """Old version: its data as the next version has it. Nothing in the stream is rewritten."""
+    stage: ClassVar[str] = ""
+    """How far a calibration has come with it; empty: no further than it was."""
+    files: ClassVar[tuple[str, ...]] = ()
+    """Fields that name a kept file by its SHA-256."""
 
     @classmethod
     def __pydantic_init_subclass__(cls, **_: Any) -> None:
@@ -64,6 +78,7 @@ class Event(Frozen):
     person: Person
     kind: str
     version: int
+    of: Part | None = Field(None, description="in a visit's stream: what of it this is of")
     data: dict[str, Any]
 
     @property
@@ -79,15 +94,14 @@ class Event(Frozen):
 
     def text(self) -> str:
         """Canonical JSON text."""
-        return canonical(self.model_dump(mode="json"))
+        return canonical(self.model_dump(mode="json", exclude_none=True))
 
 
-def made(stream: str, seq: int, id: str, at: int, person: Person, payload: Payload) -> Event:
+def made(stream: str, seq: int, id: str, at: int, person: Person, payload: Payload, of: Part | None = None) -> Event:
     """An event of the payload's kind and present version."""
     data = payload.model_dump(mode="json", exclude_none=True)
-    return Event(
-        stream=stream, seq=seq, id=id, at=at, person=person, kind=payload.code, version=payload.version, data=data
-    )
+    kind, version = payload.code, payload.version
+    return Event(stream=stream, seq=seq, id=id, at=at, person=person, kind=kind, version=version, of=of, data=data)
 
 
 def canonical(data: Any) -> str:

@@ -141,6 +141,8 @@ class Draft:
     stations: dict[str, tuple[float, float]] = field(default_factory=dict)
     sheet: str | None = None
     """Hash of the survey that it was closed as."""
+    seq: int = 0
+    """Of its last event."""
 
     def with_figures(self, figures: list[Figure]) -> "Draft":
         """With further figures."""
@@ -211,7 +213,7 @@ def fold_survey(events: Iterable[Event]) -> Draft:
     """The survey that events amount to; raises ``BadInput`` where the first is not its beginning."""
     draft: Draft | None = None
     for event in events:
-        draft = event.payload.apply(draft, event)
+        draft = replace(event.payload.apply(draft, event), seq=event.seq)
     if draft is None:
         raise BadInput("survey", "nothing", "a survey that was begun")
     return draft

@@ -10,6 +10,9 @@ from datetime import date, timedelta
 from escuadra.core.bay import Bay
 from escuadra.core.survey import SurveyPoint, grid
 from escuadra.jobs import Garage
+from escuadra.jobs.bays import KeepBay
+from escuadra.jobs.forms import press
+from escuadra.jobs.surveys import CloseSurvey, ReadPoint, of_csv, on_grid
 
 LEVEL = "Rotating laser 9 with staff"
 U_MM = 0.4
@@ -136,7 +139,7 @@ def runways(x: float, y: float) -> float:
 def fill_floors(garage: Garage) -> None:
     """Sheets of the three bays, their surveys, and one in the making."""
     for bay in BAYS:
-        garage.floors.keep_bay(Bay.read(bay), "ines", None)
+        garage.do(KeepBay(Bay.read(bay), None), "ines", press())
     today = date.fromisoformat(garage.today())
     beyond = [p for p in grid(11500, 5200, 900, 100) if p.x >= 7600]
     on_rack = [
@@ -148,21 +151,23 @@ def fill_floors(garage: Garage) -> None:
     _survey(garage, "Patio", today - timedelta(days=403), grid(7600, 4700, 600, 90), patio, "ines", 11)
     _survey(garage, "Patio", today - timedelta(days=12), grid(7600, 4700, 600, 90), _sunk, "teo", 5)
     _survey(garage, "Muelle", today - timedelta(days=118), [*beyond, *on_rack], _on_muelle, "amara", 7)
-    again = garage.floors.begin_on_grid(
-        "Muelle",
-        900,
-        100,
+    again = garage.do(
+        on_grid(
+            garage.floors.bay("Muelle")[0],
+            900,
+            100,
+            taken_on=today,
+            valid_until=today + timedelta(days=365),
+            instrument=LEVEL,
+            u=U_MM,
+            reads="staff",
+        ),
         "nuno",
         "demo-survey-open",
-        taken_on=today,
-        valid_until=today + timedelta(days=365),
-        instrument=LEVEL,
-        u=U_MM,
-        reads="staff",
     )
     for k, point in enumerate(garage.floors.draft(again).walk[:23]):
         staff = 1384 - muelle(point.x, point.y) + _scatter(k, 2)
-        garage.floors.read(again, point.id, f"{staff:.1f}", "nuno", f"demo-survey-open-{k}")
+        garage.do(ReadPoint(again, point.id, f"{staff:.1f}"), "nuno", f"demo-survey-open-{k}")
 
 
 def _sunk(x: float, y: float) -> float:
@@ -188,5 +193,5 @@ def _survey(
         lines.append(f"{point.id},{point.x:g},{point.y:g},{staff:.1f},1,{point.surface}")
     until = day + timedelta(days=365)
     more = {"taken_on": day, "valid_until": until, "instrument": LEVEL, "u": U_MM}
-    id = garage.floors.begin_from_csv(bay, "\n".join(lines), person, f"demo-survey-{bay}-{day}", **more)
-    garage.floors.close(id, person)
+    id = garage.do(of_csv("\n".join(lines), bay=bay, **more), person, f"demo-survey-{bay}-{day}")
+    garage.do(CloseSurvey(id), person, press())

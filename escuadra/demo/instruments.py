@@ -2,6 +2,7 @@
 
 from escuadra.core.guided import CHECKS
 from escuadra.jobs import Garage
+from escuadra.jobs.instrument_life import Give, KeepCheck
 
 DAY_MS = 86_400_000
 History = list[tuple[str, str, int, dict[str, list[float]]]]
@@ -71,9 +72,9 @@ def write(garage: Garage, start: int) -> None:
                 if step.field in readings
             }
             key = f"demo-{tool}-{check}-{ago}"
-            garage.instruments.keep_check(tool, check, typed, readings, "ines", key)
+            garage.do(KeepCheck(tool, check, typed, readings), "ines", key)
         garage.clock = lambda: start - 5 * 3_600_000
-        garage.instruments.give("laser-2", "teo", "teo", "demo-laser-2-teo")
-        garage.instruments.give("rig-1", "nuno", "nuno", "demo-rig-1-nuno")
+        garage.do(Give("laser-2", "teo"), "teo", "demo-laser-2-teo")
+        garage.do(Give("rig-1", "nuno"), "nuno", "demo-rig-1-nuno")
     finally:
         garage.clock = now

@@ -16,8 +16,11 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.hung import read_at
 from escuadra.core.job.staked import on_face, points_of, staking, stand_slots
 from escuadra.core.stance import CORNERS
-from escuadra.jobs import Garage, Opened, TakeIn, entries, reading, taking_in
-from escuadra.jobs.stations import run_station
+from escuadra.jobs import Garage, Opened, TakeIn
+from escuadra.jobs.entries import Answer, Happen
+from escuadra.jobs.reading import TakeReading
+from escuadra.jobs.stations import RunStation
+from escuadra.jobs.taking_in import BeginVisit, ChoosePlace
 
 FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
 
@@ -47,20 +50,19 @@ class Technician:
     def take_in(self, **asked: object) -> None:
         """Take a job in."""
         job = TakeIn.read({"frame": "galga-2", **asked})
-        self.job = taking_in.take_in(self.garage, job, self.person, f"demo-{asked['number']}").row.id
+        self.job = self.garage.do(BeginVisit(job), self.person, f"demo-{asked['number']}").row.id
 
     def read(self, slot: str, typed: str, tool: str, word: str = "", replaces: bool = False) -> None:
         """Record a reading as typed."""
-        said = (slot, typed, tool, self.person, self.id(), word, replaces)
-        reading.record(self.garage, self.job, *said, understood=typed)
+        self.garage.do(TakeReading(self.job, slot, typed, tool, word, replaces, typed), self.person, self.id())
 
     def answer(self, slot: str, value: str) -> None:
         """Answer a tick or a choice."""
-        entries.answer(self.garage, self.job, slot, value, self.person, self.id())
+        self.garage.do(Answer(self.job, slot, value), self.person, self.id())
 
-    def happen(self, what: str, amount: str = "", by: Mapping[str, float] | None = None) -> None:
+    def happen(self, what: str, amount: str = "", by: Mapping[str, float | str] | None = None) -> None:
         """Something was moved or bumped."""
-        entries.happen(self.garage, self.job, what, self.person, self.id(), amount, by)
+        self.garage.do(Happen(self.job, what, amount, by or {}), self.person, self.id())
 
     def ready(self) -> None:
         """Everything of the vehicle as it should be, then the floor."""
@@ -127,7 +129,7 @@ class Technician:
 
     def place(self, x: float, y: float, heading_deg: float = 0.0) -> None:
         """Choose where the vehicle stands."""
-        taking_in.place(self.garage, self.job, Place(x=x, y=y, heading_deg=heading_deg), self.person, self.id())
+        self.garage.do(ChoosePlace(self.job, Place(x=x, y=y, heading_deg=heading_deg)), self.person, self.id())
 
     def around(self) -> None:
         """Everything that is asked about before the run."""
@@ -211,7 +213,7 @@ class Technician:
         """The procedure run at the station at hand."""
         station = self.opened.sheet.plan.station
         assert station is not None
-        run_station(self.garage, self.job, station.id, self.person, self.id())
+        self.garage.do(RunStation(self.job, station.id), self.person, self.id())
 
     def level(self, height_off: float = 0.0) -> None:
         """Zero marks, level, target height, and the heights of beam and hubs."""

@@ -8,10 +8,15 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from escuadra.core.errors import BadInput
+from escuadra.core.stream import ITSELF
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage, signing
+from escuadra.jobs import Garage
+from escuadra.jobs.forms import press
+from escuadra.jobs.people import AddPerson
+from escuadra.jobs.settings import Set
+from escuadra.jobs.signing import Sign
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
 from escuadra.store.writers import LOCK
@@ -41,18 +46,18 @@ def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
         for left in data.glob(f"{dialect.FILE_NAME}*"):
             left.unlink()
     garage = Garage(data, clock)
-    garage.store.set("made_by", MADE_BY)
+    garage.do(Set("made_by", MADE_BY), ITSELF, press())
     fill(garage)
-    garage.store.set("filled", "yes")
+    garage.do(Set("filled", "yes"), ITSELF, press())
     return garage
 
 
 def fill(garage: Garage) -> None:
     """People, bays with their floors, and the five jobs."""
-    garage.store.set("name", "Valdehierro")
-    garage.store.set("time_zone", "Europe/Madrid")
+    garage.do(Set("name", "Valdehierro"), ITSELF, press())
+    garage.do(Set("time_zone", "Europe/Madrid"), ITSELF, press())
     for person in PEOPLE:
-        garage.store.add_person(*person)
+        garage.do(AddPerson(*person), ITSELF, press())
     fill_floors(garage)
     now = garage.clock
     start = int(datetime.fromtimestamp(now() / 1000, UTC).replace(minute=7, second=12).timestamp() * 1000)
@@ -177,4 +182,4 @@ def _signed(who: Technician) -> None:
     who.tapes((0.5, 0.3, 0.0), rear)
     who.around()
     who.person = "ines"
-    signing.sign(who.garage, who.job, who.opened.row.head, who.person, who.id(), render_record(who.garage))
+    who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), who.person, who.id())

@@ -1,25 +1,40 @@
 """Customers of the garage: listed with their visits, and erased for good."""
 
+from dataclasses import dataclass
+
 from escuadra.core.errors import BadInput
 from escuadra.core.house import CustomerErased, customer_stream
-from escuadra.jobs.forms import keyed
-from escuadra.jobs.garage import Garage
+from escuadra.jobs.command import Append, Command, Committed, Context, Decision
+from escuadra.jobs.house import House
 from escuadra.store import dialect
-from escuadra.store.customers import Customer, Customers
+from escuadra.store.repositories.customers import Customer, Customers
 
 
-def customers(garage: Garage) -> list[Customer]:
+def customers(house: House) -> list[Customer]:
     """Customers of the newest visits, erased ones too."""
-    with garage.store.engine.connect() as connection:
-        return Customers(connection).every()
+    with house.store.reading() as log:
+        return Customers(log.connection).every()
 
 
-def erase(garage: Garage, id: str, person: str, client_id: str) -> None:
-    """Erase a customer's name and address; that it was done, when and by whom stays. Raises for an unknown one."""
-    who = garage.person(person)
-    keyed(client_id)
-    if all(customer.id != id for customer in customers(garage)):
-        raise BadInput("customer", id or "nobody", "a customer of this garage")
-    with garage.store.writing() as log:
-        log.streams.enter(customer_stream(id), "erased", garage.clock(), who, CustomerErased(id=id))
-    dialect.scrub(garage.store.engine)
+@dataclass(frozen=True)
+class EraseCustomer(Command[None]):
+    """A customer's name and address are erased; that it was done, when and by whom stays."""
+
+    customer: str
+
+    def stream(self, context: Context) -> str:
+        """The customer's."""
+        return customer_stream(self.customer)
+
+    def decide(self, context: Context) -> Decision[None]:
+        """That they are gone; nothing where they were already. Raises for an unknown one."""
+        found = next((c for c in customers(context.house) if c.id == self.customer), None)
+        if found is None:
+            raise BadInput("customer", self.customer or "nobody", "a customer of this garage")
+        if found.erased_at is not None:
+            return Decision()
+        return Decision([Append(self.stream(context), 0, CustomerErased(id=self.customer))])
+
+    def told(self, context: Context, committed: Committed) -> None:
+        """Nothing of it stays in the file."""
+        dialect.scrub(context.house.store.engine)

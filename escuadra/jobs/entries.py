@@ -1,87 +1,93 @@
 """Answers, happenings, what is taken back, and checks that are accepted with a reason."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.events import (
-    Answered,
-    Disturbed,
-    Overridden,
-    OverrideWithdrawn,
-    Withdrawn,
-)
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.state import State
-from escuadra.core.stream import Payload
+from escuadra.core.job.disturbance import HAPPENINGS, owner_of
+from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Withdrawn
+from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Opened
-from escuadra.jobs.garage import Garage, slot_of
 
 
-def answer(garage: Garage, job: str, slot: str, value: str, person: str, client_id: str) -> Opened:
-    """Answer a tick or a choice."""
+@dataclass(frozen=True)
+class Answer(VisitCommand):
+    """A tick or a choice answered."""
 
-    def make(_state: State, sheet: Sheet) -> Payload:
-        where = slot_of(sheet, slot)
+    slot: str
+    value: str
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The answer, of the part that its slot is of."""
+        where, value = slot_of(opened.sheet, self.slot), self.value
         options = ("yes", "no") if where.ask == "tick" else where.options
         if where.ask == "number" or not value.strip() or (options and value not in options):
             raise BadInput("value", value or "nothing", " or ".join(options) or "what is printed on it")
         if where.ask == "day":
             _day(value)
-        return Answered(slot=slot, value=value.strip()[:80])
+        said = Answered(slot=self.slot, value=value.strip()[:80])
+        return [Saying(said, of_owner(opened, owner_of(where.aspects)))]
 
-    return garage.append(job, person, client_id, make)
 
-
-def happen(
-    garage: Garage,
-    job: str,
-    what: str,
-    person: str,
-    client_id: str,
-    amount: str = "",
-    by: Mapping[str, float | str] | None = None,
-) -> Opened:
+@dataclass(frozen=True)
+class Happen(VisitCommand):
     """Something moved, was bumped, mounted, or happened to the vehicle; ``by``: what was told, where it was."""
-    known = HAPPENINGS.get(what)
-    if known is None:
-        raise BadInput("what", what, f"one of {', '.join(HAPPENINGS)}")
-    payload = Disturbed.read({"what": what, "words": known.words, "amount": amount[:80], "by": dict(by or {})})
-    return garage.append(job, person, client_id, lambda _state, _sheet: payload)
+
+    what: str
+    amount: str = ""
+    by: Mapping[str, float | str] = field(default_factory=dict)
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """What happened, of the body or of the vehicle that it happened to."""
+        known = HAPPENINGS.get(self.what)
+        if known is None:
+            raise BadInput("what", self.what, f"one of {', '.join(HAPPENINGS)}")
+        told = {"what": self.what, "words": known.words, "amount": self.amount[:80], "by": dict(self.by)}
+        return [Saying(Disturbed.read(told), of_owner(opened, known.of))]
 
 
-def undo(garage: Garage, job: str, person: str, client_id: str) -> Opened:
-    """Take back one's own last reading or answer; it stays in the log as withdrawn."""
+@dataclass(frozen=True)
+class Undo(VisitCommand):
+    """One's own last reading or answer taken back; it stays in the stream as withdrawn."""
 
-    def make(state: State, _sheet: Sheet) -> Payload:
-        last = state.last_of(person)
-        if last is None:
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """That it is withdrawn, of the part that it was of."""
+        last = opened.state.last_of(context.who.id)
+        if last is None or last.of is None:
             raise BadInput("undo", "nothing", "an entry of your own that still counts")
-        return Withdrawn(entry=last)
-
-    return garage.append(job, person, client_id, make)
+        return [Saying(Withdrawn(entry=last.seq), last.of)]
 
 
-def override(garage: Garage, job: str, check: str, reason: str, person: str, client_id: str) -> Opened:
-    """Accept a check that does not hold, with a reason; an empty reason takes an override back."""
+@dataclass(frozen=True)
+class Override(VisitCommand):
+    """A check that does not hold accepted with a reason; an empty reason takes an override back."""
 
-    def make(state: State, sheet: Sheet) -> Payload:
-        view = sheet.check(check)
+    check: str
+    reason: str
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The override, of the calibration."""
+        view, reason = opened.sheet.check(self.check), self.reason.strip()
         if view is None:
-            raise BadInput("check", check, "a check of this sheet")
-        if not reason.strip():
-            if check not in state.overrides:
+            raise BadInput("check", self.check, "a check of this sheet")
+        own = of_owner(opened, "calibration")
+        if not reason:
+            if self.check not in opened.state.overrides:
                 raise BadInput("reason", "nothing", "a reason in words, at least ten letters")
-            return OverrideWithdrawn(check=check)
-        if len(re.findall(r"\w", reason)) < 10:
-            raise BadInput("reason", reason, "a reason in words, at least ten letters")
+            return [Saying(OverrideWithdrawn(check=self.check), own)]
+        reasoned(reason)
         if view.state == "holds":
-            raise BadInput("check", check, "a check that does not hold")
-        return Overridden(check=check, reason=reason.strip()[:500])
+            raise BadInput("check", self.check, "a check that does not hold")
+        return [Saying(Overridden(check=self.check, reason=reason[:500]), own)]
 
-    return garage.append(job, person, client_id, make)
+
+def reasoned(reason: str) -> str:
+    """A reason that says something; raises ``BadInput``."""
+    if len(re.findall(r"\w", reason)) < 10:
+        raise BadInput("reason", reason or "nothing", "a reason in words, at least ten letters")
+    return reason.strip()[:500]
 
 
 def _day(text: str) -> date:

@@ -1,5 +1,6 @@
 """What the commands are asked and what they answer."""
 
+import uuid
 from dataclasses import dataclass
 
 from pydantic import Field
@@ -8,6 +9,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
+from escuadra.core.job.visit import Visit
 from escuadra.core.model import Frozen, Line
 from escuadra.core.quantities import Question
 from escuadra.store import Row
@@ -18,6 +20,11 @@ def keyed(client_id: str) -> str:
     if not client_id.strip():
         raise BadInput("entry", "nothing", "the form's own id: reload the page and enter again")
     return client_id
+
+
+def press() -> str:
+    """A client-made id for what nobody pressed a key for: the demo, the house itself."""
+    return uuid.uuid4().hex
 
 
 class TakeIn(Frozen):
@@ -36,30 +43,17 @@ class TakeIn(Frozen):
 
 
 @dataclass(frozen=True)
-class ReadingAsked:
-    """A reading as it was typed, with what was said beside it."""
-
-    slot: str
-    typed: str
-    tool: str
-    word: str
-    replaces: bool
-    understood: str
-    temperature: str
-    hung_free: bool
-    device: str
-
-
-@dataclass(frozen=True)
 class Opened:
-    """A job as it is: its row, state, plan and sheet."""
+    """A visit as it is, at one of its calibrations: its row, what was said of its parts, the sheet."""
 
     row: Row
+    visit: Visit
+    calibration: str
     sheet: Sheet
 
     @property
     def state(self) -> State:
-        """What the log says."""
+        """What was said of the calibration and of all that it stands on."""
         return self.sheet.state
 
 
@@ -69,13 +63,6 @@ class Unreadable:
 
     row: Row
     why: str
-
-
-@dataclass(frozen=True)
-class Recorded:
-    """A reading was recorded (or was there already)."""
-
-    opened: Opened
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,8 @@
 """How the line of a job is to be found: the shelf as the budget sees it, and the plan that is chosen."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 from escuadra.core.errors import BadInput
 from escuadra.core.job.events import LinePlanned, ToolUsed
 from escuadra.core.job.line_plan import MOST_TIMES, Shelf
@@ -7,30 +10,31 @@ from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Slot
 from escuadra.core.tool import READS
+from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.forms import Opened
-from escuadra.jobs.garage import Garage
+from escuadra.jobs.house import House
 
 
-def shelf(garage: Garage, plan: Plan) -> Shelf:
+def shelf(house: House, plan: Plan) -> Shelf:
     """The instruments that can be relied on today, with what their self-checks found."""
     known: dict[str, list[ToolUsed]] = {}
 
     def tools(slot: Slot) -> list[ToolUsed]:
         if slot.id not in known:
-            known[slot.id] = _tools(garage, plan, slot)
+            known[slot.id] = _tools(house, plan, slot)
         return known[slot.id]
 
     return tools
 
 
-def _tools(garage: Garage, plan: Plan, slot: Slot) -> list[ToolUsed]:
+def _tools(house: House, plan: Plan, slot: Slot) -> list[ToolUsed]:
     found = []
     if slot.quantity is None:
         return []
     frame = plan.frame.id if slot.reads == "scale" else ""
-    for tool in garage.tools(slot):
-        if garage.instruments.trusted(tool.id).usable:
-            figures = garage.instruments.contributions(tool.id, slot.quantity.dimension, slot.lever, frame)
+    for tool in house.tools(slot):
+        if house.instruments.trusted(tool.id).usable:
+            figures = house.instruments.contributions(tool.id, slot.quantity.dimension, slot.lever, frame)
             found.append(ToolUsed(id=tool.id, name=tool.name, contributions=figures))
     return found
 
@@ -53,15 +57,22 @@ def asked_plan(fields: dict[str, str]) -> LinePlanned:
     )
 
 
-def plan_lines(garage: Garage, job: str, asked: LinePlanned, person: str, key: str) -> Opened:
-    """Plan how the line is to be found; the sheet then lists what is to be read."""
-    plan = garage.open(job).sheet.plan
-    unknown = next((m for m in asked.methods if m not in METHODS), None)
-    if unknown is not None:
-        raise BadInput("methods", unknown, f"methods: {', '.join(METHODS)}")
-    if "none" in asked.methods and plan.procedure.line != "none":
-        raise BadInput("methods", METHODS["none"].title, "a method that finds a line: this sheet needs one")
-    for kind, tool in asked.tools.items():
-        if not any(h.tool.id == tool and kind in h.tool.reads for h in garage.instruments.shelf()):
-            raise BadInput("tools", tool, f"an instrument on the shelf that reads {READS.get(kind, kind)}")
-    return garage.append(job, person, key, lambda _state, _sheet: asked)
+@dataclass(frozen=True)
+class PlanLines(VisitCommand):
+    """How the vehicle's lines are to be found; the sheet then lists what is to be read."""
+
+    asked: LinePlanned
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The plan, of the vehicle."""
+        asked = self.asked
+        unknown = next((m for m in asked.methods if m not in METHODS), None)
+        if unknown is not None:
+            raise BadInput("methods", unknown, f"methods: {', '.join(METHODS)}")
+        if "none" in asked.methods and opened.sheet.plan.procedure.line != "none":
+            raise BadInput("methods", METHODS["none"].title, "a method that finds a line: this sheet needs one")
+        shelf = context.house.instruments.shelf()
+        for kind, tool in asked.tools.items():
+            if not any(h.tool.id == tool and kind in h.tool.reads for h in shelf):
+                raise BadInput("tools", tool, f"an instrument on the shelf that reads {READS.get(kind, kind)}")
+        return [Saying(asked, of_owner(opened, "vehicle"))]

@@ -1,103 +1,119 @@
 """A reading as it was typed: understood, asked about where it is implausible, recorded once."""
 
 import re
-from functools import partial
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.events import (
-    ReadingTaken,
-    Relied,
-    ToolUsed,
-)
+from escuadra.core.house import instrument_stream
+from escuadra.core.job.disturbance import owner_of
+from escuadra.core.job.events import ReadingTaken, Relied, ToolUsed
+from escuadra.core.job.slots import Slot
 from escuadra.core.quantities import Question, Understood, confirmed, understand
-from escuadra.jobs.forms import Asked, ReadingAsked, Recorded
-from escuadra.jobs.garage import TRIES, Garage, Moved, always, slot_of
+from escuadra.core.register import History
+from escuadra.core.tool import Tool
+from escuadra.jobs.command import Context, Decision, Saying, VisitCommand, of_owner, slot_of
+from escuadra.jobs.forms import Asked, Opened
+from escuadra.jobs.house import House
 
 
-def record(
-    garage: Garage,
-    job: str,
-    slot: str,
-    typed: str,
-    tool: str,
-    person: str,
-    client_id: str,
-    word: str = "",
-    replaces: bool = False,
-    understood: str = "",
-    temperature: str = "",
-    hung_free: bool = False,
-    device: str = "",
-) -> Recorded | Asked:
-    """Record a reading as typed; asks where it is implausible, unless ``understood`` says what is meant."""
-    asked = ReadingAsked(slot, typed, tool, word, replaces, understood, temperature, hung_free, device)
-    for left in reversed(range(TRIES)):
-        said = _said(garage, job, asked)
-        if isinstance(said, Asked):
-            return said
+@dataclass(frozen=True)
+class TakeReading(VisitCommand):
+    """A reading as typed; asked about where it is implausible, unless ``understood`` says what is meant."""
+
+    slot: str
+    typed: str
+    tool: str
+    word: str = ""
+    replaces: bool = False
+    understood: str = ""
+    temperature: str = ""
+    hung_free: bool = False
+    device: str = ""
+
+    def decide(self, context: Context) -> Decision[Opened | Asked]:
+        """The reading; or the question that it raises."""
         try:
-            make = partial(always, said)
-            return Recorded(garage.append(job, person, client_id, make, standing_on=said.tool.relied))
-        except Moved:
-            garage.store.forget()
-            if not left:
-                raise
-    raise AssertionError("tried at least once")
+            return super().decide(context)
+        except Unclear as unclear:
+            return Decision(instead=unclear.asked)
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The reading, of the part that its slot is of; raises ``Unclear`` where it has to be asked about."""
+        sheet, house = opened.sheet, context.house
+        where = slot_of(sheet, self.slot)
+        if where.ask != "number" or where.quantity is None:
+            raise BadInput("slot", self.slot, "a slot that takes a figure")
+        instrument = self._instrument(house, where)
+        if sheet.setup.excluded(where):
+            raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
+        frame = sheet.plan.frame.id if where.reads == "scale" else ""
+        scale = house.instruments.scale_of(frame)
+        self._trusted(house, scale)
+        text, value = self._understood(where)
+        warm = _temperature(self.temperature) if instrument.expansion_per_k is not None else None
+        said = ReadingTaken(
+            slot=self.slot,
+            typed=self.typed[:60],
+            understood=f"{text} {self.word}".strip(),
+            value=value,
+            tool=ToolUsed(
+                id=instrument.id,
+                seq=house.instruments.one(instrument.id).seq,
+                name=instrument.name,
+                contributions=house.instruments.contributions(self.tool, where.quantity.dimension, where.lever, frame),
+                expansion_per_k=instrument.expansion_per_k,
+                sag=instrument.sag,
+                scale=Relied(id=scale.tool.id, seq=scale.seq) if scale is not None else None,
+            ),
+            temperature=warm,
+            hung_free=self.hung_free and instrument.sag is not None,
+            replaces=self.replaces,
+            replaces_after=sheet.setup.replaced_after(where) if self.replaces else 0,
+            device=self.device[:60],
+        )
+        rests_on = {instrument_stream(relied.id): relied.seq for relied in said.tool.relied}
+        return [Saying(said, of_owner(opened, owner_of(where.aspects)), rests_on)]
+
+    def _instrument(self, house: House, where: Slot) -> Tool:
+        tools = house.tools(where)
+        instrument = next((t for t in tools if t.id == self.tool), None)
+        if instrument is None:
+            names = ", ".join(t.name for t in tools) or "none is on the shelf"
+            raise BadInput("tool", self.tool or "nothing", f"the instrument that it was read with: {names}")
+        return instrument
+
+    def _trusted(self, house: House, scale: History | None) -> None:
+        for used in (self.tool, scale.tool.id if scale is not None else self.tool):
+            trusted = house.instruments.trusted(used)
+            if not trusted.usable:
+                name = house.instruments.one(used).tool.name
+                raise BadInput("tool", f"{name}, {trusted.words}", "one that can be relied on: check it first")
+
+    def _understood(self, where: Slot) -> tuple[str, float]:
+        """The figure in words and as a value with its sign."""
+        quantity, words = where.quantity, where.words
+        assert quantity is not None
+        found: Understood | Question
+        if self.understood:
+            found = confirmed(self.understood, quantity)
+        else:
+            found = understand(self.typed, quantity, signless=words is not None)
+            if isinstance(found, Question):
+                raise Unclear(Asked(found, where))
+        if words is None:
+            return found.text, found.value
+        if found.value and self.word not in words:
+            raise BadInput("word", self.word or "no direction", f"a direction: {' or '.join(words)}")
+        return found.text, -abs(found.value) if self.word == words[1] else abs(found.value)
 
 
-def _said(garage: Garage, job: str, asked: ReadingAsked) -> ReadingTaken | Asked:
-    """What is said by a reading as it was typed, or the question that it raises."""
-    sheet = garage.open(job).sheet
-    where = slot_of(sheet, asked.slot)
-    quantity = where.quantity
-    if where.ask != "number" or quantity is None:
-        raise BadInput("slot", asked.slot, "a slot that takes a figure")
-    instrument = next((t for t in garage.tools(where) if t.id == asked.tool), None)
-    if instrument is None:
-        names = ", ".join(t.name for t in garage.tools(where)) or "none is on the shelf"
-        raise BadInput("tool", asked.tool or "nothing", f"the instrument that it was read with: {names}")
-    if sheet.setup.excluded(where):
-        raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
-    frame = sheet.plan.frame.id if where.reads == "scale" else ""
-    scale = garage.instruments.scale_of(frame)
-    for used in (asked.tool, scale.tool.id if scale is not None else asked.tool):
-        trusted = garage.instruments.trusted(used)
-        if not trusted.usable:
-            name = garage.instruments.one(used).tool.name
-            raise BadInput("tool", f"{name}, {trusted.words}", "one that can be relied on: check it first")
-    found: Understood | Question
-    if asked.understood:
-        found = confirmed(asked.understood, quantity)
-    else:
-        found = understand(asked.typed, quantity, signless=where.words is not None)
-        if isinstance(found, Question):
-            return Asked(found, where)
-    value = found.value
-    if where.words is not None:
-        if value and asked.word not in where.words:
-            raise BadInput("word", asked.word or "no direction", f"a direction: {' or '.join(where.words)}")
-        value = -abs(value) if asked.word == where.words[1] else abs(value)
-    warm = _temperature(asked.temperature) if instrument.expansion_per_k is not None else None
-    return ReadingTaken(
-        slot=asked.slot,
-        typed=asked.typed[:60],
-        understood=f"{found.text} {asked.word}".strip(),
-        value=value,
-        tool=ToolUsed(
-            id=instrument.id,
-            seq=garage.instruments.one(instrument.id).seq,
-            name=instrument.name,
-            contributions=garage.instruments.contributions(asked.tool, quantity.dimension, where.lever, frame),
-            expansion_per_k=instrument.expansion_per_k,
-            sag=instrument.sag,
-            scale=Relied(id=scale.tool.id, seq=scale.seq) if scale is not None else None,
-        ),
-        temperature=warm,
-        hung_free=asked.hung_free and instrument.sag is not None,
-        replaces=asked.replaces,
-        replaces_after=sheet.setup.replaced_after(where) if asked.replaces else 0,
-        device=asked.device[:60],
-    )
+class Unclear(Exception):
+    """What was typed has to be asked about; nothing is recorded yet."""
+
+    def __init__(self, asked: Asked) -> None:
+        super().__init__(asked)
+        self.asked = asked
 
 
 def _temperature(text: str) -> float | None:

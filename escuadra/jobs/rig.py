@@ -1,13 +1,18 @@
 """What a camera rig sees, taken as readings: all of a look or nothing."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.slots import Slot
 from escuadra.core.wording import rounded
 from escuadra.devices import CameraRig, Look
-from escuadra.jobs import entries, reading
+from escuadra.jobs.command import Context, Saying, VisitCommand, imagined
+from escuadra.jobs.entries import Happen
 from escuadra.jobs.forms import Opened
-from escuadra.jobs.garage import Garage
+from escuadra.jobs.reading import TakeReading
 
 SAME_MM = 2.0
 """Within this the rig sees the frame where it stood."""
@@ -23,46 +28,48 @@ def _moved(opened: Opened, look: Look) -> bool:
     return bool(read) and len(agreeing) < max(1, len(before))
 
 
-def take_look(garage: Garage, job: str, rig: CameraRig, person: str, key: str) -> Opened:
-    """Record everything that the rig sees now; where that is not what was seen before, the frame was rolled meanwhile.
+@dataclass(frozen=True)
+class TakeLook(VisitCommand):
+    """Everything that the rig sees now; where that is not what was seen before, the frame was rolled meanwhile.
 
-    Raises ``Conflict`` while it moves, ``ConnectionError`` where it does not answer.
+    Refused with ``Conflict`` while it moves, ``ConnectionError`` where it does not answer.
     """
-    look = rig.look(garage.clock())
-    if not look.steady:
-        raise Conflict("The rig's picture still moves: wait until it stands still. Nothing was taken.")
-    opened = garage.open(job)
-    plan = opened.sheet.plan
-    for slot in METHODS["rig"].slots(plan):
+
+    rig: CameraRig
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """That the frame was moved, where nobody told it; then each reading."""
+        look = self.rig.look(context.at)
+        if not look.steady:
+            raise Conflict("The rig's picture still moves: wait until it stands still. Nothing was taken.")
+        slots = METHODS["rig"].slots(opened.sheet.plan)
+        _within_sight(look, slots)
+        said: list[Saying] = []
+        if _moved(opened, look):
+            # Nobody told a move: where a run waits for its proof, the frame was bumped.
+            what = "bump" if any(view.proof == "awaited" for view in opened.sheet.stations) else "roll"
+            said += Happen(self.visit, what, "seen by the camera rig").say(context, opened)
+            opened = imagined(context, opened, said)
+        for slot in slots:
+            seen = look.readings.get(slot.id)
+            if slot.optional or seen is None:
+                continue
+            said += self._reading(slot, seen, bool(opened.sheet.setup.current(slot))).say(context, opened)
+        return said
+
+    def _reading(self, slot: Slot, seen: float, replaces: bool) -> TakeReading:
+        word = "" if slot.words is None else slot.words[0 if seen >= 0 else 1]
+        typed = f"{abs(seen) if slot.words else seen:.1f}"
+        tool, serial = self.rig.tool, self.rig.serial
+        read = TakeReading(self.visit, slot.id, typed, tool, word, replaces, f"{typed} mm", device=serial)
+        return replace(read, calibration=self.calibration)
+
+
+def _within_sight(look: Look, slots: Sequence[Slot]) -> None:
+    for slot in slots:
         if slot.optional:
             continue
         seen, quantity = look.readings.get(slot.id), slot.quantity
         if seen is None or quantity is None or not quantity.low <= seen <= quantity.high:
             given = f"{slot.label}: {'nothing' if seen is None else rounded(seen, 1) + ' mm'}"
             raise BadInput("look", given, "a frame within the rig's sight: move it nearer its place first")
-    if _moved(opened, look):
-        # Nobody told a move: where a run waits for its proof, the frame was bumped.
-        what = "bump" if any(view.proof == "awaited" for view in opened.sheet.stations) else "roll"
-        entries.happen(garage, job, what, person, f"{key}-roll", "seen by the camera rig")
-        opened = garage.open(job)
-    for slot in METHODS["rig"].slots(plan):
-        seen = look.readings.get(slot.id)
-        if slot.optional or seen is None:
-            continue
-        word = "" if slot.words is None else slot.words[0 if seen >= 0 else 1]
-        typed = f"{abs(seen) if slot.words else seen:.1f}"
-        replaces = bool(opened.sheet.setup.current(slot))
-        reading.record(
-            garage,
-            job,
-            slot.id,
-            typed,
-            rig.tool,
-            person,
-            f"{key}-{slot.id}",
-            word,
-            replaces,
-            understood=f"{typed} mm",
-            device=rig.serial,
-        )
-    return garage.open(job)

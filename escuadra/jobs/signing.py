@@ -1,89 +1,126 @@
 """Signing what the signer saw, printing its record once, and beginning a new revision."""
 
-import re
-from collections.abc import Callable
-from functools import partial
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
 
 from escuadra import __version__
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.job.events import (
-    Printed,
-    Reopened,
-    Signed,
-)
-from escuadra.core.job.sheet import Sheet, derive
-from escuadra.core.job.state import State, fold
+from escuadra.core.job.events import PartHead, Printed, Reopened, Signed
 from escuadra.core.job.told import mechanics
-from escuadra.core.stream import ITSELF, Payload, Person
+from escuadra.core.register import Learned
+from escuadra.core.stream import ITSELF, Person
+from escuadra.jobs.command import Append, Context, Decision, Saying, VisitCommand, decided, of_owner
+from escuadra.jobs.entries import reasoned
 from escuadra.jobs.forms import Opened
-from escuadra.jobs.garage import Garage, always
+from escuadra.jobs.garage import Garage
+from escuadra.jobs.instrument_life import appended
 
 
-def sign(
-    garage: Garage,
-    job: str,
-    head: str,
-    person: str,
-    client_id: str,
-    render: Callable[[Opened, Person, int], bytes],
-) -> Opened:
-    """Sign what the signer saw (``head``): its record is stored and frozen. ``render``: the record as JSON."""
-    opened, who = garage.open(job), garage.person(person)
-    if opened.state.signed is None and opened.row.head == head and opened.sheet.can_sign:
-        digest = garage.files.put(render(opened, who, garage.clock()))
-    else:
-        digest = ""
+@dataclass(frozen=True)
+class Sign(VisitCommand):
+    """What the signer saw is signed: its record is stored and frozen, and what it taught about the frame is kept.
 
-    def make(state: State, sheet: Sheet) -> Payload:
-        if not sheet.can_sign:
-            names = ", ".join(view.check.title for view in sheet.unsettled)
+    ``head``: hash of the visit's last event that the signer saw. ``render``: the record as JSON.
+    """
+
+    head: str
+    render: Callable[[Opened, Person, int], bytes] = field(repr=False, compare=False)
+
+    def decide(self, context: Context) -> Decision[Any]:
+        """The signature and, where moves taught something, an entry of the frame's scale; raises ``Conflict``."""
+        opened = context.house.open(self.visit, self.calibration)
+        if opened.state.signed is not None:
+            raise Conflict("This sheet is signed. To work on it again, reopen it: a new revision begins.")
+        decision = decided(opened, self.say(context, opened))
+        learned = self._learned(context, opened)
+        rests_on = {**decision.rests_on, **{one.stream: one.expected for one in learned}}
+        return Decision([*decision.appends, *learned], rests_on, seen=opened)
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The signature, of the calibration: how far each part had come that it stands on."""
+        parts = self._seen(context, opened)
+        if not opened.sheet.can_sign:
+            names = ", ".join(view.check.title for view in opened.sheet.unsettled)
             raise Conflict(f"Not settled yet: {names}.")
-        return Signed(revision=state.revision, head=head, record_json=digest, application=__version__)
+        digest = context.house.files.put(self.render(opened, context.who, context.at))
+        revision = opened.state.revision
+        said = Signed(revision=revision, parts=parts, record_json=digest, application=__version__)
+        return [Saying(said, of_owner(opened, "calibration"))]
 
-    signed = garage.append(job, person, client_id, make, head=head)
-    known, before = mechanics(opened.sheet.setup), opened.state.frame_known
-    if known.moves > (before.moves if before is not None else 0):
-        garage.instruments.learn(opened.sheet.plan.frame.id, opened.row.number, known, who)
-    return signed
+    def _seen(self, context: Context, opened: Opened) -> list[PartHead]:
+        """Seq and hash of each part that the calibration stands on; raises where one has moved since."""
+        heads = opened.visit.heads(opened.calibration)
+        with context.house.store.reading() as log:
+            seen, hashes = log.hashes(opened.row.id, self.head, heads.values())
+        if seen is None or max(heads.values()) > seen:
+            raise Conflict("Others have recorded since you looked. Look at the sheet again, then sign.")
+        return [PartHead(of=part, seq=seq, hash=hashes[seq]) for part, seq in heads.items()]
+
+    def _learned(self, context: Context, opened: Opened) -> list[Append]:
+        known, before = mechanics(opened.sheet.setup), opened.state.frame_known
+        scale = context.house.instruments.scale_of(opened.sheet.plan.frame.id)
+        if scale is None or known.moves <= (before.moves if before is not None else 0):
+            return []
+        number = opened.row.number
+        learned = Learned(day=context.house.instruments.today(), job=number, mechanics=known)
+        return appended(context, scale.tool.id, learned, f"learned-{number}")
 
 
-def printed(garage: Garage, job: str, revision: int, render: Callable[[bytes, Opened], bytes]) -> bytes:
+@dataclass(frozen=True)
+class KeepPrint(VisitCommand):
+    """The PDF of a signed revision, by the SHA-256 of the kept file; where two were printed, the first one stays."""
+
+    revision: int
+    digest: str
+
+    @property
+    def when_signed(self) -> bool:
+        """Only then."""
+        return True
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """Which file it is, of the calibration."""
+        said = Printed(revision=self.revision, record_pdf=self.digest)
+        return [Saying(said, of_owner(opened, "calibration"))]
+
+
+@dataclass(frozen=True)
+class Reopen(VisitCommand):
+    """A new revision of a signed sheet begins; the signed one stays."""
+
+    reason: str
+
+    @property
+    def when_signed(self) -> bool:
+        """Only then."""
+        return True
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The next revision, of the calibration."""
+        if opened.state.signed is None:
+            raise Conflict("This sheet is not signed: there is nothing to reopen.")
+        said = Reopened(revision=opened.state.revision + 1, reason=reasoned(self.reason))
+        return [Saying(said, of_owner(opened, "calibration"))]
+
+
+def printed(
+    garage: Garage, visit: str, revision: int, render: Callable[[bytes, Opened], bytes], calibration: str = ""
+) -> bytes:
     """The PDF of a signed revision: printed once, from the record and the sheet as they were signed, and kept.
 
     ``render``: PDF bytes from the record's JSON and the sheet. Raises ``BadInput`` for what is not signed.
     """
-    state = garage.open(job).state
-    signed = next((said for said, _, _ in state.records if said.revision == revision), None)
-    if signed is None:
-        raise BadInput("revision", str(revision), "a signed revision")
-    digest = state.pdf_of(revision)
-    if digest is None:
-        content = render(garage.files.get(signed.record_json), _as_signed(garage, job, signed))
-        said = Printed(revision=revision, record_pdf=garage.files.put(content))
-        after = garage.append(job, ITSELF, f"printed-{revision}", partial(always, said), when_signed=True)
-        # Two at once: the first one's is kept.
-        digest = after.state.pdf_of(revision)
+    with garage.queues.turn(f"print/{visit}/{calibration}/{revision}"):
+        opened = garage.open(visit, calibration)
+        signed = next((said for said, _, _ in opened.state.records if said.revision == revision), None)
+        if signed is None:
+            raise BadInput("revision", str(revision), "a signed revision")
+        digest = opened.state.pdf_of(revision)
+        if digest is None:
+            content = render(garage.files.get(signed.record_json), garage.signed_sheet(opened, revision))
+            keep = KeepPrint(visit, revision, garage.files.put(content), calibration=calibration)
+            after = garage.do(keep, ITSELF, f"printed-{opened.calibration}-{revision}")
+            digest = after.state.pdf_of(revision)
     assert digest is not None
     return garage.files.get(digest)
-
-
-def _as_signed(garage: Garage, job: str, signed: Signed) -> Opened:
-    """The sheet that a signature stands on, worked out anew from the events before it."""
-    with garage.store.reading() as log:
-        row, events = log.row(job), log.events(job)
-    at = next(k for k, event in enumerate(events) if event.kind == Signed.code and event.payload == signed)
-    state = fold(State(), events[:at])
-    return Opened(row, derive(state, garage.plan_of(job, state), events[at].at))
-
-
-def reopen(garage: Garage, job: str, reason: str, person: str, client_id: str) -> Opened:
-    """Begin a new revision of a signed sheet; the signed one stays."""
-
-    def make(state: State, _sheet: Sheet) -> Payload:
-        if state.signed is None:
-            raise Conflict("This sheet is not signed: there is nothing to reopen.")
-        if len(re.findall(r"\w", reason)) < 10:
-            raise BadInput("reason", reason or "nothing", "a reason in words, at least ten letters")
-        return Reopened(revision=state.revision + 1, reason=reason.strip()[:500])
-
-    return garage.append(job, person, client_id, make, when_signed=True)

@@ -4,18 +4,22 @@ import re
 import subprocess
 import sys
 import threading
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 from escuadra.core.errors import BadInput, Busy
 from escuadra.core.given import table
 from escuadra.core.job.checks.wheels import CAMBER_WORDS, TOE_WORDS
+from escuadra.core.job.disturbance import owner_of
 from escuadra.core.job.events import FigureChanged, Photographed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import THRUST_WORDS
 from escuadra.core.model import Frozen
-from escuadra.jobs import entries, reading, reencode
+from escuadra.jobs import reencode
+from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
+from escuadra.jobs.entries import Answer, reasoned
 from escuadra.jobs.forms import Opened
-from escuadra.jobs.garage import Garage
+from escuadra.jobs.reading import TakeReading
 
 LARGEST_PHOTO = 18_000_000
 ONE_AT_A_TIME = threading.Lock()
@@ -77,51 +81,70 @@ def reencoded(content: bytes) -> tuple[bytes, int, int]:
     return run.stdout, int(width), int(height)
 
 
-def photograph(garage: Garage, job: str, slot: str, name: str, content: bytes, person: str, key: str) -> Opened:
-    """Keep a photo with a place of the sheet."""
-    view = garage.open(job).sheet.slots.get(slot)
-    if view is None or not view.slot.photos:
-        raise BadInput("slot", slot or "nothing", "a place of this sheet that takes photos")
-    garage.person(person)
-    plain, width, height = reencoded(content)
-    said = Photographed(slot=slot, digest=garage.files.put(plain), width=width, height=height, name=name[:120])
-    return garage.append(job, person, key, lambda _state, _sheet: said)
+@dataclass(frozen=True)
+class Photograph(VisitCommand):
+    """A photo kept with a place of the sheet."""
+
+    slot: str
+    name: str
+    content: bytes = field(repr=False)
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """Which file it is, of the part that its slot is of."""
+        view = opened.sheet.slots.get(self.slot)
+        if view is None or not view.slot.photos:
+            raise BadInput("slot", self.slot or "nothing", "a place of this sheet that takes photos")
+        plain, width, height = reencoded(self.content)
+        digest = context.house.files.put(plain)
+        said = Photographed(slot=self.slot, digest=digest, width=width, height=height, name=self.name[:120])
+        return [Saying(said, of_owner(opened, owner_of(view.slot.aspects)))]
 
 
-def take_printout(garage: Garage, job: str, text: str, day: str, signs: Signs, person: str, key: str) -> int:
-    """Read an alignment printout from CSV with the columns figure, before and after (degrees); how many were taken.
+@dataclass(frozen=True)
+class TakePrintout(VisitCommand):
+    """An alignment printout from CSV with the columns figure, before and after (degrees): all of it, or nothing."""
 
-    Nothing is recorded where a line is refused.
-    """
-    sheet = garage.open(job).sheet
-    rows = table(text, "file")
-    head = [cell.strip().lower() for cell in rows[0][1]] if rows else []
-    if head != ["figure", "before", "after"]:
-        raise BadInput("file", ", ".join(head) or "nothing", "the columns figure, before and after")
-    wanted: list[tuple[str, str, str]] = []
-    for k, row in rows[1:]:
-        name, before, after = (cell.strip() for cell in [*row, "", "", ""][:3])
-        if not name:
-            continue
-        if name.lower() not in ROWS:
-            raise BadInput("file", f"line {k}: {name}", f"one of {', '.join(ROWS)}")
-        slots = ROWS[name.lower()]
-        for slot, cell in ((slots[1], before), (slots[0], after)):
-            if cell and slot in sheet.slots:
-                figure, word = _degrees(cell, f"line {k}", signs, slots[2])
-                quantity = sheet.slots[slot].slot.quantity
-                if quantity is not None and float(figure.removesuffix("°")) > quantity.high:
-                    raise BadInput("file", f"line {k}: {cell}", f"at most {quantity.high:g}° for the {name.lower()}")
-                wanted.append((slot, figure, word))
-    if not wanted:
-        raise BadInput("file", f"{len(rows) - 1} lines", "at least one figure that this sheet asks for")
-    tool = garage.tools(sheet.slots[wanted[0][0]].slot)[0].id
-    if day.strip():
-        entries.answer(garage, job, "printed.day", day, person, f"{key}-day")
-    for slot, figure, word in wanted:
-        replaces = bool(sheet.slots[slot].now)
-        reading.record(garage, job, slot, figure, tool, person, f"{key}-{slot}", word, replaces, understood=figure)
-    return len(wanted)
+    text: str
+    day: str
+    signs: Signs
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The day, and each figure as a reading; raises for a line that is refused."""
+        sheet, wanted = opened.sheet, self.figures(opened)
+        tool = context.house.tools(sheet.slots[wanted[0][0]].slot)[0].id
+        said: list[Saying] = []
+        if self.day.strip():
+            said += Answer(self.visit, "printed.day", self.day).say(context, opened)
+        for slot, figure, word in wanted:
+            replaces = bool(sheet.slots[slot].now)
+            said += TakeReading(self.visit, slot, figure, tool, word, replaces, figure).say(context, opened)
+        return said
+
+    def figures(self, opened: Opened) -> list[tuple[str, str, str]]:
+        """Slot, figure and direction of whatever it says that the sheet asks for; raises ``BadInput``."""
+        slots, rows = opened.sheet.slots, table(self.text, "file")
+        head = [cell.strip().lower() for cell in rows[0][1]] if rows else []
+        if head != ["figure", "before", "after"]:
+            raise BadInput("file", ", ".join(head) or "nothing", "the columns figure, before and after")
+        wanted: list[tuple[str, str, str]] = []
+        for k, row in rows[1:]:
+            name, before, after = (cell.strip() for cell in [*row, "", "", ""][:3])
+            if not name:
+                continue
+            if name.lower() not in ROWS:
+                raise BadInput("file", f"line {k}: {name}", f"one of {', '.join(ROWS)}")
+            own = ROWS[name.lower()]
+            for slot, cell in ((own[1], before), (own[0], after)):
+                if cell and slot in slots:
+                    figure, word = _degrees(cell, f"line {k}", self.signs, own[2])
+                    quantity = slots[slot].slot.quantity
+                    if quantity is not None and float(figure.removesuffix("°")) > quantity.high:
+                        most = f"at most {quantity.high:g}° for the {name.lower()}"
+                        raise BadInput("file", f"line {k}: {cell}", most)
+                    wanted.append((slot, figure, word))
+        if not wanted:
+            raise BadInput("file", f"{len(rows) - 1} lines", "at least one figure that this sheet asks for")
+        return wanted
 
 
 def _degrees(cell: str, line: str, signs: Signs, kind: str) -> tuple[str, str]:
@@ -140,17 +163,23 @@ class ChangeAsked(Frozen):
     reason: str
 
 
-def change_figure(garage: Garage, job: str, asked: ChangeAsked, person: str, key: str) -> Opened:
-    """Override a specification figure on the spot, with a reason; the pinned sheet stays as it is."""
-    plan = garage.open(job).sheet.plan.whole
-    figure = next((f for at in (plan, *plan.at_stations.values()) for f in at.figures if f.path == asked.path), None)
-    if figure is None:
-        raise BadInput("path", asked.path or "nothing", "a figure of this sheet")
-    text = asked.typed.strip().replace(",", ".").replace("−", "-")
-    if not re.fullmatch(r"-?\d{1,6}(\.\d+)?", text):
-        raise BadInput("value", asked.typed or "nothing", "a plain figure in the sheet's own unit, such as 2640")
-    if len(re.findall(r"\w", asked.reason)) < 10:
-        raise BadInput("reason", asked.reason or "nothing", "a reason in words, at least ten letters")
-    said = FigureChanged(path=asked.path, before=figure.value, value=float(text), reason=asked.reason.strip()[:500])
-    with_changes(plan.procedure, [said])
-    return garage.append(job, person, key, lambda _state, _sheet: said)
+@dataclass(frozen=True)
+class ChangeFigure(VisitCommand):
+    """A specification figure overridden on the spot, with a reason; the pinned sheet stays as it is."""
+
+    asked: ChangeAsked
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The change, of the calibration."""
+        plan, asked = opened.sheet.plan.whole, self.asked
+        every = [figure for at in (plan, *plan.at_stations.values()) for figure in at.figures]
+        figure = next((f for f in every if f.path == asked.path), None)
+        if figure is None:
+            raise BadInput("path", asked.path or "nothing", "a figure of this sheet")
+        text = asked.typed.strip().replace(",", ".").replace("−", "-")
+        if not re.fullmatch(r"-?\d{1,6}(\.\d+)?", text):
+            raise BadInput("value", asked.typed or "nothing", "a plain figure in the sheet's own unit, such as 2640")
+        reason = reasoned(asked.reason)
+        said = FigureChanged(path=asked.path, before=figure.value, value=float(text), reason=reason)
+        with_changes(plan.procedure, [said])
+        return [Saying(said, of_owner(opened, "calibration"))]

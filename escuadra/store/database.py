@@ -1,50 +1,33 @@
-"""The database of a garage: opened, migrated after a backup, and the small tables beside the log."""
+"""The database of a garage: opened, migrated after a backup, read and written; small tables are kept in memory."""
 
-import hashlib
-import time
-import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
-from sqlalchemy import Engine, Select, create_engine, inspect, select, text
+from sqlalchemy import Connection, Engine, create_engine, inspect, text
 from sqlalchemy.exc import DBAPIError
 
 from escuadra.core.errors import BadInput
-from escuadra.core.house import (
-    PEOPLE,
-    SETTINGS,
-    BayAdded,
-    BayDrawn,
-    EntryKept,
-    PersonAdded,
-    SettingSet,
-    bay_stream,
-    entry_stream,
-    instrument_stream,
-)
-from escuadra.core.stream import ITSELF, Event, Payload, Person, made
+from escuadra.core.stream import Event
 from escuadra.store import dialect
-from escuadra.store.log import Log, reading_log, writing_log
 from escuadra.store.projections import reindex
+from escuadra.store.repositories.bays import bays
+from escuadra.store.repositories.instruments import instruments
+from escuadra.store.repositories.people import people
+from escuadra.store.repositories.pins import Content, Pins
+from escuadra.store.repositories.settings import settings
+from escuadra.store.repositories.surveys import SurveyRow, surveys
+from escuadra.store.repositories.visits import Log, reading_log, writing_log
 from escuadra.store.streams import Streams
-from escuadra.store.tables import bay, entry, person, pinned, setting, survey
 from escuadra.store.writers import Writers
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST, FIRST_KEPT = "1001", "1001"
+NEWEST, FIRST_KEPT = "1002", "1002"
 
 
-@dataclass(frozen=True)
-class SurveyRow:
-    """A survey: which bay, when it was begun (UTC milliseconds), and its pinned sheet once it was closed."""
-
-    id: str
-    bay: str
-    begun_at: int
-    sheet: str | None
+T = TypeVar("T")
+MOST_TEXTS = 64
 
 
 class Store:
@@ -55,16 +38,15 @@ class Store:
         url: str,
         backups: Path | None = None,
         read_only: bool = False,
-        clock: Callable[[], int] = lambda: time.time_ns() // 1_000_000,
     ) -> None:
         """Raises ``BadInput`` for a database that cannot be opened, for one of a newer version, and for one of 0.1.
 
-        ``read_only``: it is read as it is, of whatever earlier version. ``clock``: UTC milliseconds.
+        ``read_only``: it is read as it is, of whatever earlier version.
         """
-        self.clock = clock
         self.engine: Engine = create_engine(dialect.read_only(url) if read_only else url)
         self.writers = Writers(self.engine)
-        self._kept: dict[str, list[Any]] = {}
+        self._texts: dict[str, str] = {}
+        self._kept: dict[Callable[[Connection], Any], Any] = {}
         dialect.prepare(self.engine, read_only)
         file = dialect.file_of(url)
         fresh = file is not None and not file.exists()
@@ -125,14 +107,7 @@ class Store:
         """Close all connections."""
         self.engine.dispose()
 
-    # --- streams beside the visits
-
-    def append(self, stream_id: str, client_id: str, said: Payload, who: Person = ITSELF) -> bool:
-        """A further event of a stream; one with this client-made id is not written twice: then false."""
-        with self.writers.writing() as connection:
-            added = Streams(connection).enter(stream_id, client_id, self.clock(), who, said)
-        self.forget()
-        return added
+    # --- streams
 
     def forget(self) -> None:
         """What is kept of small tables is read again."""
@@ -143,6 +118,11 @@ class Store:
         with self.engine.connect() as connection:
             return Streams(connection).events(stream_id)
 
+    def count(self, stream_id: str) -> int:
+        """How many events a stream has."""
+        with self.engine.connect() as connection:
+            return Streams(connection).head(stream_id)[0].count
+
     def reindex(self) -> int:
         """Make all that is projected anew from the streams; how many events there are."""
         with self.writers.writing() as connection:
@@ -150,104 +130,52 @@ class Store:
         self.forget()
         return count
 
-    # --- people, bays, settings
+    # --- small tables, kept until this process (the only writer) changes one of them
 
-    def _once(self, key: str, query: Select[Any]) -> list[Any]:
-        """Rows of a small table, kept until this process (the only writer) changes one of them."""
-        found = self._kept.get(key)
-        if found is None:
-            kept = self._kept
+    def _once(self, read: Callable[[Connection], T]) -> T:
+        kept = self._kept
+        if read not in kept:
             with self.engine.connect() as connection:
-                found = kept[key] = list(connection.execute(query))
-        return found
+                kept[read] = read(connection)
+        return kept[read]  # type: ignore[no-any-return]
 
     def people(self) -> list[dict[str, str]]:
         """Who works here."""
-        query = select(person.c.id, person.c.name, person.c.role).order_by(person.c.name)
-        return [dict(row._mapping) for row in self._once("people", query)]
-
-    def add_person(self, id: str, name: str, role: str, who: Person = ITSELF) -> None:
-        """A further person; raises ``BadInput`` for a name that is there already, or an id that is empty."""
-        if not id:
-            raise BadInput("id", "nothing", "an id for this person")
-        if any(p["id"] == id or p["name"].casefold() == name.casefold() for p in self.people()):
-            raise BadInput("name", name, "a name that nobody here has yet")
-        self.append(PEOPLE, f"person-{id}", PersonAdded(id=id, name=name, role=role), who)
+        return self._once(people)
 
     def bays(self) -> list[str]:
         """The bays' names."""
-        return [name for (name,) in self._once("bays", select(bay.c.name).order_by(bay.c.name))]
-
-    def add_bay(self, name: str, who: Person = ITSELF) -> None:
-        """A further bay; one that is there already stays."""
-        self.append(bay_stream(name), "added", BayAdded(name=name), who)
-
-    def setting(self, key: str, default: str = "") -> str:
-        """A setting's value."""
-        rows = self._once("settings", select(setting.c.key, setting.c.value))
-        return next((str(value) for name, value in rows if name == key), default)
-
-    def set(self, key: str, value: str, who: Person = ITSELF) -> None:
-        """Set a setting."""
-        if self.setting(key, "\0") != value:
-            self.append(SETTINGS, uuid.uuid4().hex, SettingSet(key=key, value=value), who)
+        return list(self._once(bays))
 
     def bay_sheet(self, name: str) -> str | None:
         """Hash of a bay's present sheet; raises ``BadInput`` for an unknown bay."""
-        rows = self._once("bay_sheets", select(bay.c.name, bay.c.sheet))
-        found = next((row for row in rows if row[0] == name), None)
-        if found is None:
-            raise BadInput("bay", name, f"one of the bays: {', '.join(self.bays()) or 'none yet'}")
-        return found[1]  # type: ignore[no-any-return]
+        known = self._once(bays)
+        if name not in known:
+            raise BadInput("bay", name, f"one of the bays: {', '.join(known) or 'none yet'}")
+        return known[name]
 
-    def keep_bay(self, name: str, sheet: str, base: str | None, who: Person = ITSELF) -> bool:
-        """Make a pinned sheet the bay's present one; false where it is not ``base`` any more."""
-        with self.writers.writing() as connection:
-            streams = Streams(connection)
-            head, _ = streams.head(bay_stream(name), lock=True)
-            present = connection.execute(select(bay.c.sheet).where(bay.c.name == name)).scalar()
-            if present != base:
-                return False
-            said = BayDrawn(name=name, sheet=sheet)
-            new = made(head.stream, head.count + 1, uuid.uuid4().hex, self.clock(), who, said)
-            streams.append(head, new, said)
-        self.forget()
-        return True
-
-    # --- floor surveys and instruments
+    def setting(self, key: str, default: str = "") -> str:
+        """A setting's value."""
+        return self._once(settings).get(key, default)
 
     def surveys(self) -> list[SurveyRow]:
         """All surveys, the newest first."""
-        columns = (survey.c.id, survey.c.bay, survey.c.begun_at, survey.c.sheet)
-        query = select(*columns).order_by(survey.c.begun_at.desc(), survey.c.id)
-        return [SurveyRow(*row) for row in self._once("surveys", query)]
+        return self._once(surveys)
 
     def instruments(self) -> dict[str, list[Event]]:
         """The events of every instrument's stream, by its id."""
-        start = instrument_stream("")
-        query = select(entry.c.text).where(entry.c.stream >= start, entry.c.stream < start[:-1] + "0")
-        found: dict[str, list[Event]] = {}
-        for (line,) in self._once("instruments", query.order_by(entry.c.stream, entry.c.seq)):
-            event = Event.model_validate_json(line)
-            found.setdefault(event.stream.removeprefix(start), []).append(event)
-        return found
-
-    # --- pinned content
-
-    def pin(self, hash: str, kind: str, id: str, revision: int, content: str, who: Person = ITSELF) -> None:
-        """Keep a catalogue entry for good, as some job uses it; its stream says so."""
-        if self.pinned(hash) is not None:
-            return
-        with self.writers.writing() as connection:
-            row = {"hash": hash, "kind": kind, "id": id, "revision": revision, "text": content}
-            connection.execute(dialect.once(self.engine.dialect.name, pinned), row)
-            digest = hashlib.sha256(content.encode()).hexdigest()
-            own = "" if digest == hash else digest
-            said = EntryKept(kind=kind, id=id, revision=revision, hash=hash, content=own)
-            Streams(connection).enter(entry_stream(kind, id), hash, self.clock(), who, said)
+        return self._once(instruments)
 
     def pinned(self, hash: str) -> str | None:
-        """The canonical text of a pinned entry."""
-        with self.engine.connect() as connection:
-            found = connection.execute(select(pinned.c.text).where(pinned.c.hash == hash)).scalar()
-            return None if found is None else str(found)
+        """The canonical text of a pinned entry, or of one that is about to be."""
+        text = self._texts.get(hash)
+        if text is None:
+            with self.engine.connect() as connection:
+                text = Pins(connection).text(hash)
+        return text
+
+    def expect(self, contents: Sequence[Content]) -> None:
+        """Content that is about to be pinned can be read already: what follows from it is worked out before."""
+        if contents:
+            newest = [*self._texts.items(), *((content.hash, content.text) for content in contents)]
+            self._texts = dict(newest[-MOST_TEXTS:])

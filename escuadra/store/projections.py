@@ -7,14 +7,24 @@ from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from escuadra.core.errors import BadInput
-from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet, visit_stream
-from escuadra.core.job.events import ReadingTaken, TakenIn
-from escuadra.core.stream import Event, Payload
+from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
+from escuadra.core.job.events import CalibrationAdded, ReadingTaken, TakenIn
+from escuadra.core.stream import PAYLOADS, Event, Payload
 from escuadra.core.survey_log import Begun, Closed
 from escuadra.store import dialect
-from escuadra.store.tables import PROJECTED, bay, customer, entry, journal, person, setting, survey, uses, visit
-
-STAGES = {"signed": "signed", "reopened": "reopened"}
+from escuadra.store.tables import (
+    PROJECTED,
+    bay,
+    calibration,
+    customer,
+    entry,
+    journal,
+    person,
+    setting,
+    survey,
+    uses,
+    visit,
+)
 
 
 def project(connection: Connection, event: Event, said: Payload | None = None) -> None:
@@ -22,7 +32,7 @@ def project(connection: Connection, event: Event, said: Payload | None = None) -
     write = _ROWS.get(event.kind)
     if write is not None:
         write(connection, event, said or event.payload)
-    if event.seq > 1 and event.stream.startswith(visit_stream("")):
+    if event.of is not None:
         _stage(connection, event)
 
 
@@ -44,19 +54,28 @@ def _of(event: Event) -> str:
 
 
 def _stage(connection: Connection, event: Event) -> None:
-    stage = STAGES.get(event.kind, "in_work")
-    mine = update(visit).where(visit.c.stream == event.stream)
+    """How far calibrations have come: the event's own, or all that were only taken in."""
+    stage, part = PAYLOADS[event.kind].stage, event.of
+    assert part is not None
+    if stage == "":
+        return
+    mine = update(calibration).where(calibration.c.visit == _of(event))
+    if part.kind == "calibration":
+        mine = mine.where(calibration.c.id == part.id)
     if stage == "in_work":
-        if event.seq > 2:
-            return
-        mine = mine.where(visit.c.stage == "taken_in")
+        mine = mine.where(calibration.c.stage == "taken_in")
     connection.execute(mine.values(stage=stage))
 
 
 def _taken_in(connection: Connection, event: Event, said: TakenIn) -> None:
     row = {"id": _of(event), "stream": event.stream, "number": said.number, "created_at": event.at}
-    row |= {"stage": "taken_in", "customer": said.customer}
+    row["customer"] = said.customer
     _once(connection, insert(visit).values(**row), "number", said.number, "a job number that is not in use yet")
+
+
+def _added(connection: Connection, event: Event, _said: CalibrationAdded) -> None:
+    assert event.of is not None
+    connection.execute(insert(calibration).values(visit=_of(event), id=event.of.id, stage="taken_in"))
 
 
 def _once(connection: Connection, statement: Any, field: str, given: str, accepted: str) -> None:
@@ -105,6 +124,7 @@ def _closed(connection: Connection, event: Event, said: Closed) -> None:
 
 _ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
     "taken_in": _taken_in,
+    "calibration_added": _added,
     "reading": _read,
     "person_added": _person,
     "setting_set": _setting,

@@ -1,6 +1,6 @@
 """Streams within one transaction: read, appended to, each append chained into the journal and projected at once."""
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
 from sqlalchemy import Connection, bindparam, insert, select, update
@@ -23,6 +23,8 @@ class Head:
 _KNOWN = select(entry.c.seq).where(entry.c.stream == bindparam("stream_id"), entry.c.id == bindparam("client_id"))
 _HEAD = select(stream.c.count, stream.c.head, _KNOWN.scalar_subquery()).where(stream.c.id == bindparam("stream_id"))
 _HEAD_LOCKED = _HEAD.with_for_update()
+_HEADS = select(stream.c.id, stream.c.count, stream.c.head, _KNOWN.scalar_subquery())
+_HEADS = _HEADS.where(stream.c.id.in_(bindparam("names", expanding=True))).order_by(stream.c.id).with_for_update()
 _EVENTS = select(entry.c.text).where(entry.c.stream == bindparam("stream_id"), entry.c.seq > bindparam("after"))
 _EVENTS = _EVENTS.order_by(entry.c.seq)
 _BEGIN = insert(stream)
@@ -49,6 +51,18 @@ class Streams:
         asked = {"stream_id": stream_id, "client_id": client_id}
         found = self.connection.execute(_HEAD_LOCKED if lock else _HEAD, asked).first()
         return (Head(stream_id, found[0], found[1]), found[2]) if found else (Head(stream_id), None)
+
+    def locked(self, names: Collection[str], own: str, client_id: str) -> tuple[dict[str, Head], bool]:
+        """The heads of streams, locked in the order of their ids; whether a client-made id is in one of them, ``own``.
+
+        A stream that is not there yet has an empty one.
+        """
+        asked = {"names": list(names), "stream_id": own, "client_id": client_id}
+        heads = {name: Head(name) for name in names}
+        known = False
+        for id, count, head, seq in self.connection.execute(_HEADS, asked):
+            heads[id], known = Head(id, count, head), known or seq is not None
+        return heads, known
 
     def events(self, stream_id: str, after: int = 0) -> list[Event]:
         """Events in their order."""

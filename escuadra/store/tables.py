@@ -47,10 +47,17 @@ visit = table(
     Column("stream", Text, ForeignKey("stream.id"), nullable=False),
     Column("number", Text, nullable=False, unique=True),
     whole("created_at"),
-    Column("stage", Text, nullable=False),
     Column("customer", Text, nullable=False),
 )
 Index("visit_by_time", visit.c.created_at, visit.c.id)
+
+calibration = table(
+    "calibration",
+    metadata,
+    Column("visit", Text, ForeignKey("visit.id"), primary_key=True),
+    Column("id", Text, primary_key=True),
+    Column("stage", Text, nullable=False),
+)
 
 customer = table(
     "customer",
@@ -111,6 +118,6 @@ pinned = table(
     Column("text", Text, nullable=False),
 )
 
-PROJECTED = (uses, survey, visit, bay, person, setting)
+PROJECTED = (uses, calibration, survey, visit, bay, person, setting)
 """Made from the streams, in an order in which they can be emptied."""
 APPEND_ONLY = ("entry", "journal", "pinned")

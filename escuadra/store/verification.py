@@ -15,18 +15,36 @@ from typing import Any
 from sqlalchemy import Connection, Engine, and_, func, select
 
 from escuadra.core.errors import BadInput
-from escuadra.core.stream import GENESIS, chained
+from escuadra.core.register import SAID
+from escuadra.core.stream import GENESIS, PAYLOADS, canonical, chained
 from escuadra.store.files import FileStore
-from escuadra.store.projections import STAGES
 from escuadra.store.streams import noted
-from escuadra.store.tables import bay, customer, entry, journal, person, pinned, setting, stream, survey, uses, visit
+from escuadra.store.tables import (
+    bay,
+    calibration,
+    customer,
+    entry,
+    journal,
+    person,
+    pinned,
+    setting,
+    stream,
+    survey,
+    uses,
+    visit,
+)
 
 STEP = 10_000
 """Entries between two words about progress."""
 Progress = Callable[[int], None]
 _END = '},"id":'
 """Where an event's data ends and what it says of itself begins."""
+_OF = '","of":'
+"""What stands before the part that an event of a visit is of."""
 _CHUNK = 500
+_PAYLOADS = PAYLOADS | SAID
+_STAGES = {code: payload.stage for code, payload in _PAYLOADS.items()}
+_TELLING = {code for code, payload in _PAYLOADS.items() if payload.files} | {"taken_in", "calibration_added"}
 
 
 @dataclass(frozen=True)
@@ -53,8 +71,16 @@ class _Seen:
     head: str = GENESIS
     visit: bool = False
     broken: bool = False
+    fresh: bool = False
+    """Some calibration was only taken in."""
     facts: dict[str, Any] = field(default_factory=dict)
     tools: set[str] = field(default_factory=set)
+    stages: dict[str, str] = field(default_factory=dict)
+    """How far each calibration of a visit has come."""
+    uses: dict[str, list[str]] = field(default_factory=dict)
+    """The bodies of each calibration."""
+    parts: dict[str, tuple[int, str]] = field(default_factory=dict)
+    """Seq and hash of the last event of each part of a visit, by what an event says of it."""
 
     def kind(self, text: str, seq: int, id: str) -> str | None:
         """The kind of an event by the end of its canonical text; none where that says another place than this."""
@@ -66,14 +92,21 @@ class _Seen:
             return None
         return end[len(start) : end.find('"', len(start))]
 
+    def of(self, text: str) -> str:
+        """What an event says of the part that it is of; empty where it says nothing."""
+        start = text.rfind(_OF)
+        return text[start + len(_OF) : text.find("}", start) + 1] if start >= 0 else ""
+
     def tells(self, kind: str, text: str, known: dict[str, set[str]]) -> bool:
-        """Whether more follows from an event than that it is there; a visit's stage is noted here."""
+        """Whether more follows from an event than that it is there; a visit's stages are noted here."""
         if not self.visit:
             return True
-        if self.count > 1 and (kind in STAGES or self.facts.get("stage") == "taken_in"):
-            self.facts["stage"] = STAGES.get(kind, "in_work")
+        stage = _STAGES[kind]
+        if stage and (stage != "in_work" or self.fresh):
+            self.fresh = False
+            self._reached(stage, json.loads(self.of(text)))
         if kind != "reading":
-            return kind in ("taken_in", "signed", "printed", "photographed")
+            return kind in _TELLING
         # The same instrument in the same words is read once.
         tool = _tool(text)
         if tool not in known:
@@ -83,6 +116,20 @@ class _Seen:
             known[tool] = {used["id"], used["scale"]["id"] if "scale" in used else used["id"]}
         self.tools |= known[tool]
         return False
+
+    def stood(self, id: str, parts: list[dict[str, Any]]) -> bool:
+        """The parts that a signature names are those that its calibration stands on, as far as they had come."""
+        own = [_part("vehicle", ""), *(_part("body", body) for body in self.uses[id]), _part("calibration", id)]
+        named = {canonical(part["of"]): (part["seq"], part["hash"]) for part in parts}
+        return named == {name: self.parts[name] for name in own}
+
+    def _reached(self, stage: str, part: dict[str, str]) -> None:
+        """A calibration has come further, or all that were only taken in."""
+        for id, was in self.stages.items():
+            if part["kind"] == "calibration" and part["id"] != id:
+                self.fresh = self.fresh or was == "taken_in"
+            elif stage != "in_work" or was == "taken_in":
+                self.stages[id] = stage
 
 
 class _Beside:
@@ -110,6 +157,15 @@ class _Beside:
             self.next = next(self.rows, None)
 
 
+@dataclass(frozen=True)
+class _Rows:
+    """What is walked beside the streams: their heads, the index of instruments, the calibrations."""
+
+    heads: _Beside
+    tools: _Beside
+    stages: _Beside
+
+
 @dataclass
 class _House:
     """What the streams of the house itself come to."""
@@ -120,6 +176,10 @@ class _House:
     pins: dict[str, str] = field(default_factory=dict)
     erased: dict[str, int] = field(default_factory=dict)
     counts: dict[str, int] = field(default_factory=dict)
+
+
+def _part(kind: str, id: str) -> str:
+    return canonical({"kind": kind, "id": id})
 
 
 def _tool(text: str) -> str:
@@ -164,17 +224,21 @@ class Verification:
             stream.c.head,
             visit.c.number,
             visit.c.created_at,
-            visit.c.stage,
             visit.c.customer,
         )
         heads = heads.outerjoin(visit, visit.c.stream == stream.c.id)
         used = select(visit.c.stream, uses.c.instrument).join(visit, visit.c.id == uses.c.visit)
-        noted = _Beside(self._in_order(connection, heads, stream.c.id, only))
-        tools = _Beside(self._in_order(connection, used, visit.c.stream, only))
+        stages = select(visit.c.stream, calibration.c.id, calibration.c.stage)
+        stages = stages.join(visit, visit.c.id == calibration.c.visit)
+        beside = _Rows(
+            _Beside(self._in_order(connection, heads, stream.c.id, only)),
+            _Beside(self._in_order(connection, used, visit.c.stream, only)),
+            _Beside(self._in_order(connection, stages, visit.c.stream, only)),
+        )
         seen, before, known = _Seen(""), GENESIS, dict[str, set[str]]()
         for name, seq, id, text, stored in self._in_order(connection, query, entry.c.stream, only, entry.c.seq):
             if seen.id != name:
-                yield from self._end(connection, seen, noted, tools)
+                yield from self._end(connection, seen, beside)
                 seen, before = _Seen(name, own=f'"stream":{json.dumps(name, ensure_ascii=False)},"version":'), GENESIS
                 self.streams += 1
                 sort = name.split("/", 1)[0]
@@ -194,13 +258,18 @@ class Verification:
                 seen.broken = True
                 yield Wrong(self._named(connection, name), "this event was changed", seq)
                 continue
+            if kind not in _PAYLOADS:
+                yield Wrong(self._named(connection, name), f"this version does not know what {kind} is", seq)
+                continue
             seen.count, seen.head = seq, stored
             self.sum += int(stored, 16)
             if seen.tells(kind, text, known):
-                yield from self._said(connection, house, seen, kind, text, before)
+                yield from self._said(connection, house, seen, kind, text)
+            if seen.visit:
+                seen.parts[seen.of(text)] = (seq, stored)
             before = stored
-        yield from self._end(connection, seen, noted, tools)
-        for name, _ in noted.rest():
+        yield from self._end(connection, seen, beside)
+        for name, _ in beside.heads.rest():
             yield Wrong(self._named(connection, name), "all of its events are missing", 1)
 
     def _named(self, connection: Connection, name: str) -> str:
@@ -208,14 +277,15 @@ class Verification:
         number = connection.execute(select(visit.c.number).where(visit.c.stream == name)).scalar()
         return f"{number} ({name})" if number else name
 
-    def _end(self, connection: Connection, seen: "_Seen", noted: "_Beside", tools: "_Beside") -> Iterator[Wrong]:
+    def _end(self, connection: Connection, seen: "_Seen", beside: "_Rows") -> Iterator[Wrong]:
         """At a stream's end: its noted head, and the rows that follow from it."""
         if not seen.id:
             return
-        lost, found = noted.of(seen.id)
+        lost, found = beside.heads.of(seen.id)
         for name in lost:
             yield Wrong(self._named(connection, name), "all of its events are missing", 1)
-        index = {row[1] for row in tools.of(seen.id)[1]}
+        index = {row[1] for row in beside.tools.of(seen.id)[1]}
+        stages = {row[1]: row[2] for row in beside.stages.of(seen.id)[1]}
         if seen.broken:
             return
         if not found:
@@ -233,6 +303,10 @@ class Verification:
                 other = ", ".join(sorted(index ^ seen.tools))
                 what = f"the index of instruments is not what its readings say: {other}"
                 yield Wrong(self._named(connection, seen.id), what)
+            for id in sorted({*stages, *seen.stages}):
+                if (said := seen.stages.get(id)) != stages.get(id):
+                    what = f"the row says that calibration {id} is {stages.get(id)}, the events say {said}"
+                    yield Wrong(self._named(connection, seen.id), what)
         elif seen.id.startswith("survey/"):
             own = select(survey.c.bay, survey.c.begun_at, survey.c.sheet).where(survey.c.id == seen.id.split("/", 1)[1])
             yield from self._compared(connection, seen, connection.execute(own).first())
@@ -247,25 +321,19 @@ class Verification:
         for what in wrong:
             yield Wrong(self._named(connection, seen.id), what)
 
-    def _said(
-        self, connection: Connection, house: _House, seen: "_Seen", kind: str, text: str, before: str
-    ) -> Iterator[Wrong]:
+    def _said(self, connection: Connection, house: _House, seen: "_Seen", kind: str, text: str) -> Iterator[Wrong]:
         """What follows from an event: for its stream, for the house; and whatever it names is there."""
         event, seq = json.loads(text), seen.count
         data = event["data"]
-        names: list[str] = []
         match kind:
             case "taken_in":
-                seen.facts |= {"number": data["number"], "created_at": event["at"], "stage": "taken_in"}
-                seen.facts["customer"] = data["customer"]
+                seen.facts |= {"number": data["number"], "created_at": event["at"], "customer": data["customer"]}
+            case "calibration_added":
+                seen.stages[event["of"]["id"]], seen.fresh = "taken_in", True
+                seen.uses[event["of"]["id"]] = data["bodies"]
             case "signed":
-                names = [data["record_json"]]
-                if data["head"] != before:
+                if not seen.stood(event["of"]["id"], data["parts"]):
                     yield Wrong(self._named(connection, seen.id), "what was signed is not what stands before it", seq)
-            case "printed":
-                names = [data["record_pdf"]]
-            case "photographed" | "documented":
-                names = [data["digest"]]
             case "survey_begun":
                 seen.facts |= {"bay": data["bay"], "begun_at": event["at"], "sheet": None}
             case "survey_closed":
@@ -282,7 +350,7 @@ class Verification:
                 house.erased[data["id"]] = event["at"]
             case "entry_kept":
                 house.pins[data["hash"]] = data.get("content") or data["hash"]
-        for digest in names:
+        for digest in (data[name] for name in _PAYLOADS[kind].files if name in data):
             try:
                 self.files.check(digest)
             except BadInput as error:

@@ -57,6 +57,32 @@ class Turns:
                 self._taken = False
 
 
+class Queues:
+    """A queue for each name: who asks something of the same visit waits for those before, others don't."""
+
+    def __init__(self, patience: float = PATIENCE_S) -> None:
+        self._guard, self.patience = threading.Lock(), patience
+        self._queues: dict[str, tuple[Turns, int]] = {}
+
+    @contextmanager
+    def turn(self, name: str) -> Iterator[None]:
+        """Wait for one's turn; raises ``Busy`` once the patience is over."""
+        with self._guard:
+            turns, asking = self._queues.get(name, (Turns(), 0))
+            self._queues[name] = (turns, asking + 1)
+        try:
+            turns.take(self.patience)
+            try:
+                yield
+            finally:
+                turns.give()
+        finally:
+            with self._guard:
+                turns, asking = self._queues.pop(name)
+                if asking > 1:
+                    self._queues[name] = (turns, asking - 1)
+
+
 class Writers:
     """The one way to write to a database."""
 

@@ -19,8 +19,11 @@ from starlette.exceptions import HTTPException
 
 from escuadra import __version__
 from escuadra.core.errors import BadInput, Conflict, bad_input
+from escuadra.core.stream import ITSELF
 from escuadra.devices import LoopbackDevices
 from escuadra.jobs import Garage
+from escuadra.jobs.forms import press
+from escuadra.jobs.instrument_life import TellOverdue
 from escuadra.web.changes import Changes
 from escuadra.web.guard import Guard
 from escuadra.web.pages import render, status_of
@@ -59,7 +62,7 @@ async def _watch_terms(garage: Garage) -> None:
     """Every hour: instruments whose self-check became too old are told to the jobs that rely on them."""
     while True:
         try:
-            await run_in_threadpool(garage.instruments.overdue)
+            await run_in_threadpool(garage.do, TellOverdue(), ITSELF, press())
         except Exception:
             LOG.exception("The instruments' terms could not be looked at; they will be in an hour.")
         await asyncio.sleep(HOUR_S)

@@ -9,14 +9,14 @@ from escuadra.core.job.methods import METHODS
 from escuadra.core.job.scene import Scene
 from escuadra.drawing import lines_view, plan_view
 from escuadra.drawing.lines import SIDEWAYS, sights
-from escuadra.jobs.lines import plan_lines
+from escuadra.jobs.lines import PlanLines
 from tests.conftest import Technician
 from tests.drawing.test_drawing import classed, parsed
 
 
 def planned(who: Technician, method: str) -> None:
     asked = LinePlanned(methods=[method], rectangle=True)
-    plan_lines(who.garage, who.job, asked, who.person, who.id())
+    who.garage.do(PlanLines(who.job, asked), who.person, who.id())
 
 
 @pytest.mark.parametrize("method", [m for m in METHODS if m not in ("printout", "none", "marks")])

@@ -15,8 +15,12 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from escuadra.core.stream import ITSELF
 from escuadra.demo.valdehierro import BAYS, PEOPLE, open_demo
 from escuadra.jobs import Garage
+from escuadra.jobs.bays import AddBay
+from escuadra.jobs.forms import press
+from escuadra.jobs.people import AddPerson
 from tests.conftest import Clock
 
 PATIENCE_S = float(os.environ.get("ESCUADRA_TEST_PATIENCE_S", "90"))
@@ -80,9 +84,9 @@ def server(tmp_path: Path) -> Iterator[Server]:
     """A garage with people and bays but no job."""
     garage = Garage(tmp_path / "data", Clock())
     for person in PEOPLE:
-        garage.store.add_person(*person)
+        garage.do(AddPerson(*person), ITSELF, press())
     for bay in BAYS:
-        garage.store.add_bay(bay)
+        garage.do(AddBay(bay), ITSELF, press())
     garage.close()
     running = Server(tmp_path / "data")
     yield running

@@ -7,7 +7,7 @@ import pytest
 from escuadra.core.job.moving import NextMove, expected
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
-from escuadra.jobs import reading
+from escuadra.jobs.reading import TakeReading
 
 READY = ("alignment", "tyres", "steering", "load", "glass", "battery", "doors")
 
@@ -43,7 +43,7 @@ def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician)
 def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sentence: str, figure: str) -> None:
     full.happen("height")
     full.level()
-    reading.record(full.garage, full.job, "height.target", typed, "tape-4", "teo", full.id(), replaces=True)
+    full.garage.do(TakeReading(full.job, "height.target", typed, "tape-4", replaces=True), "teo", full.id())
     move = full.opened.sheet.next
     assert (move.sentence, move.figure, move.happening) == (sentence, figure, "height")
     assert move.expect == "1\u202f417\u202fmm"

@@ -15,14 +15,17 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
+from escuadra.core.job.visit import VEHICLE
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
 from escuadra.core.stream import Person, made
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
-from escuadra.jobs import Opened, Unreadable, entries
+from escuadra.jobs import Opened, Unreadable
+from escuadra.jobs.entries import Undo
 from escuadra.web.app import create_app
 from escuadra.web.routes.sheet import drawn
+from tests.conftest import BEGUN, past_commands
 
 CATALOGUE = load([PRACTICE])
 PROCEDURES = [e.id for e in CATALOGUE.all("procedure")]
@@ -115,7 +118,7 @@ def test_a_height_of_nothing_is_refused_before_its_check_is_complete(teo: Techni
     for typed in ("0 mm", "−5 mm"):
         with pytest.raises(BadInput, match="more than 0"):
             teo.read("arch.LF", typed, "tape-4")
-    assert teo.opened.row.count == 1
+    assert teo.opened.row.count == BEGUN
 
 
 def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> None:
@@ -124,9 +127,7 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
     old = opened.state.live("arch.LF")[-1].said
     assert isinstance(old, ReadingTaken)
     bad = old.model_copy(update={"value": 0.0, "understood": "0 mm", "replaces": True})
-    with garage.store.writing() as log:
-        row = log.locked(full.job)[0]
-        log.append(row, made(f"visit/{full.job}", row.count + 1, "old", full.at, garage.person("teo"), bad), "in_work")
+    past_commands(garage, full.job, bad, VEHICLE)
     sheet = full.opened.sheet
     assert sheet.next.sentence == "Ride height cannot be worked out from what was entered."
     assert (sheet.next.kind, sheet.next.slot) == ("blocked", "arch.LF")
@@ -135,24 +136,15 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
         for path in ("/", "/api/jobs", f"/jobs/{full.job}?view=plan", f"/jobs/{full.job}?view=side"):
             assert client.get(path).status_code == 200, path
         assert "cannot be worked out" in client.get(f"/jobs/{full.job}?check=stance&slot=arch.LF").text
-    assert entries.undo(garage, full.job, "teo", full.id()).sheet.underivable == {}
+    assert garage.do(Undo(full.job), "teo", full.id()).sheet.underivable == {}
 
 
 def test_a_job_that_cannot_be_read_is_one_line_of_the_list(full: Technician) -> None:
     garage = full.garage
-    event = made(
-        f"visit/{full.job}",
-        full.opened.row.count + 1,
-        "x",
-        full.at,
-        garage.person("teo"),
-        Answered(slot="a", value="b"),
-    )
-    with garage.store.writing() as log:
-        log.append(log.locked(full.job)[0], event.model_copy(update={"kind": "of_tomorrow"}), "in_work")
-    garage._states.clear()
+    said = Answered(slot="a", value="b")
+    past_commands(garage, full.job, said, VEHICLE, version=99)
     (found,) = garage.jobs()
     assert isinstance(found, Unreadable)
-    assert "of_tomorrow" in found.why
-    with pytest.raises(BadInput, match="of_tomorrow"):
+    assert "version 99" in found.why
+    with pytest.raises(BadInput, match="version 99"):
         garage.open(full.job)

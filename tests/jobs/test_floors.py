@@ -9,6 +9,9 @@ from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.quantities import Question
 from escuadra.jobs import Garage
+from escuadra.jobs.bays import KeepBay
+from escuadra.jobs.forms import press
+from escuadra.jobs.surveys import CloseSurvey, EnterTable, ReadPoint, TakeBackFigure, of_csv, on_grid
 from tests.conftest import Technician
 
 DAY = date(2025, 11, 1)
@@ -23,7 +26,7 @@ def slope(x: float, _y: float) -> float:
 def keep(garage: Garage, **change: Any) -> Bay:
     """A sheet of the bay Norte."""
     bay = Bay.read({**NORTE, **change})
-    garage.floors.keep_bay(bay, "ines", garage.floors.bay("Norte")[1])
+    garage.do(KeepBay(bay, garage.floors.bay("Norte")[1]), "ines", press())
     return bay
 
 
@@ -35,40 +38,40 @@ def survey(garage: Garage, floor: Any = slope, key: str = "s", wrong: str = "", 
             x, y = 50 + k * 793.3, 50 + row * 816.6
             off = 30 if f"P{row}_{k}" == wrong else 0
             lines.append(f"P{row}_{k};{x:.1f};{y:.1f};{1400 - floor(x, y) + off:.1f}")
-    id = garage.floors.begin_from_csv("Norte", "\n".join(lines), "teo", key, **{**MORE, **more})
-    garage.floors.close(id, "teo")
+    id = garage.do(of_csv("\n".join(lines), bay="Norte", **{**MORE, **more}), "teo", key)
+    garage.do(CloseSurvey(id), "teo", press())
     return id
 
 
 def test_a_survey_is_read_point_by_point_taken_back_and_closed_for_good(garage: Garage) -> None:
     keep(garage)
     floors = garage.floors
-    id = floors.begin_on_grid("Norte", 4000, 200, "teo", "begin", reads="staff", **MORE)
-    assert floors.begin_on_grid("Norte", 4000, 200, "teo", "begin", reads="staff", **MORE) == id
+    id = garage.do(on_grid(garage.floors.bay("Norte")[0], 4000, 200, reads="staff", **MORE), "teo", "begin")
+    assert garage.do(on_grid(garage.floors.bay("Norte")[0], 4000, 200, reads="staff", **MORE), "teo", "begin") == id
     first = floors.draft(id).next_point
     assert first is not None
     assert first.id == "A1"
-    assert isinstance(floors.read(id, "A1", "14.1", "teo", "1"), Question)
+    assert isinstance(garage.do(ReadPoint(id, "A1", "14.1"), "teo", "1"), Question)
     for _ in range(2):
-        floors.read(id, "A1", "1.41 m", "teo", "2")
+        garage.do(ReadPoint(id, "A1", "1.41 m"), "teo", "2")
     assert [figure.reading.staff for figure in floors.draft(id).figures] == [1410]
-    floors.read(id, "A1", "1408", "teo", "3", replaces=True)
-    floors.read(id, "A2", "1409,5", "amara", "4")
+    garage.do(ReadPoint(id, "A1", "1408", replaces=True), "teo", "3")
+    garage.do(ReadPoint(id, "A2", "1409,5"), "amara", "4")
     assert [figure.reading.staff for figure in floors.draft(id).figures] == [1408, 1409.5]
-    floors.take_back(id, "teo", "5")
+    garage.do(TakeBackFigure(id), "teo", "5")
     with pytest.raises(BadInput, match="of your own"):
-        floors.take_back(id, "teo", "6")
+        garage.do(TakeBackFigure(id), "teo", "6")
     assert floors.draft(id).read == {"A2"}
     with pytest.raises(BadInput, match="3 points or more"):
-        floors.close(id, "teo")
-    floors.table(id, {"A1": "1411", "A3": "1407", "B1": "141.2 cm", "B2": ""}, "teo", "7")
+        garage.do(CloseSurvey(id), "teo", press())
+    garage.do(EnterTable(id, {"A1": "1411", "A3": "1407", "B1": "141.2 cm", "B2": ""}), "teo", "7")
     for typed in ({"A1": "wet"}, {"A4": "14"}, {"Z": "1400"}, {"A1": " "}):
         with pytest.raises(BadInput):
-            floors.table(id, typed, "teo", "8")
+            garage.do(EnterTable(id, typed), "teo", "8")
     assert len(floors.draft(id).figures) == 4
-    assert floors.close(id, "teo").survey.person == "Teo Marchena"
+    assert garage.do(CloseSurvey(id), "teo", press()).survey.person == "Teo Marchena"
     with pytest.raises(Conflict, match="closed"):
-        floors.read(id, "B2", "1400", "teo", "9")
+        garage.do(ReadPoint(id, "B2", "1400"), "teo", "9")
     assert [row.id for row in floors.surveys("Norte")] == [id]
 
 
@@ -77,7 +80,7 @@ def test_a_bay_changed_by_others_meanwhile_is_not_overwritten(garage: Garage) ->
     seen = garage.floors.bay("Norte")[1]
     keep(garage, width=5_200)
     with pytest.raises(Conflict, match="changed by others"):
-        garage.floors.keep_bay(Bay.read({**NORTE, "width": 4_900}), "teo", seen)
+        garage.do(KeepBay(Bay.read({**NORTE, "width": 4_900}), seen), "teo", press())
     kept = garage.floors.bay("Norte")[0]
     assert kept is not None
     assert kept.width == 5_200
@@ -150,8 +153,8 @@ def test_a_survey_that_ended_or_contradicts_itself_decides_nothing(
             for i, p in enumerate(teo.garage.floors.closed(id).survey.points)
             for k in (0, 1)
         )
-        again = teo.garage.floors.begin_from_csv("Norte", text, "teo", "again", **{**MORE, "taken_on": "2025-11-02"})
-        teo.garage.floors.close(again, "teo")
+        again = teo.garage.do(of_csv(text, bay="Norte", **{**MORE, "taken_on": "2025-11-02"}), "teo", "again")
+        teo.garage.do(CloseSurvey(again), "teo", press())
     placed(teo)
     view = teo.opened.sheet.check("floor")
     assert said in view.judgement.trouble
@@ -200,8 +203,8 @@ def test_level_to_the_runways_is_judged_against_their_plane_and_gravity_is_shown
     lines = ["point,x,y,height,surface"]
     lines += [f"R{x}{y},{x},{y},{400 + 0.004 * x},runway" for x in (1500, 4000, 6900) for y in (1500, 3600)]
     lines += [f"F{x}{y},{x},{y},0,floor" for x in (7000, 9500, 11900) for y in (100, 2500, 4900)]
-    id = garage.floors.begin_from_csv("Norte", "\n".join(lines), "teo", "rack", **MORE)
-    garage.floors.close(id, "teo")
+    id = garage.do(of_csv("\n".join(lines), bay="Norte", **MORE), "teo", "rack")
+    garage.do(CloseSurvey(id), "teo", press())
     who = Technician(garage, 1_764_072_000_000, "teo")
     who.take_in(number="T-3", reason="front camera replaced", bay="Norte", procedure="HV-CAM-01")
     who.place(2600, 2500)

@@ -5,10 +5,18 @@ from pathlib import Path
 import pytest
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.stream import ITSELF
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import MADE_BY, open_demo
-from escuadra.jobs import Asked, Garage, Recorded, TakeIn, entries, reading, signing, taking_in
-from tests.conftest import Clock
+from escuadra.jobs import Asked, Garage, Opened, TakeIn
+from escuadra.jobs.entries import Answer, Happen, Override, Undo
+from escuadra.jobs.forms import press
+from escuadra.jobs.people import AddPerson
+from escuadra.jobs.reading import TakeReading
+from escuadra.jobs.settings import Set
+from escuadra.jobs.signing import Reopen, Sign
+from escuadra.jobs.taking_in import BeginVisit
+from tests.conftest import BEGUN, Clock
 
 
 def render(*_: object) -> bytes:
@@ -33,13 +41,13 @@ TAKEN = {"number": "T-9", "reason": "windscreen replaced", "bay": "Norte", "proc
 )
 def test_a_job_that_cannot_be_taken_in_names_the_field(teo: Technician, change: dict[str, object], field: str) -> None:
     with pytest.raises(BadInput) as refused:
-        taking_in.take_in(teo.garage, TakeIn.read({**TAKEN, **change}), "teo", "x")
+        teo.garage.do(BeginVisit(TakeIn.read({**TAKEN, **change})), "teo", "x")
     assert refused.value.field == field
 
 
 def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: Garage) -> None:
     asked = TakeIn.read({**TAKEN, "vin": "not a vin"})
-    first, second = (taking_in.take_in(garage, asked, "teo", "same press") for _ in range(2))
+    first, second = (garage.do(BeginVisit(asked), "teo", "same press") for _ in range(2))
     assert first.row.id == second.row.id
     assert len(garage.jobs()) == 1
     assert first.state.job is not None
@@ -48,7 +56,7 @@ def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: G
 
 def test_nobody_records_without_being_picked(teo: Technician) -> None:
     with pytest.raises(BadInput, match="people, picked first"):
-        reading.record(teo.garage, teo.job, "arch.LF", "712", "tape-4", "", "x")
+        teo.garage.do(TakeReading(teo.job, "arch.LF", "712", "tape-4"), "", "x")
     assert teo.opened.state.taken_in_by is not None
     assert teo.opened.state.taken_in_by.known == "picked"
 
@@ -68,9 +76,9 @@ def test_nobody_records_without_being_picked(teo: Technician) -> None:
 def test_what_was_typed_is_kept_beside_what_was_understood(
     teo: Technician, slot: str, typed: str, tool: str, word: str, value: float, understood: str
 ) -> None:
-    result = reading.record(teo.garage, teo.job, slot, typed, tool, "teo", "x", word=word)
-    assert isinstance(result, Recorded)
-    (entry,) = result.opened.state.live(slot)
+    result = teo.garage.do(TakeReading(teo.job, slot, typed, tool, word), "teo", "x")
+    assert isinstance(result, Opened)
+    (entry,) = result.state.live(slot)
     assert entry.value == pytest.approx(value, abs=1e-9)
     said = entry.said
     assert (getattr(said, "typed", ""), getattr(said, "understood", "")) == (typed, understood)
@@ -96,19 +104,13 @@ def test_a_level_that_reads_degrees_contributes_in_percent_where_a_slope_is_aske
 def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
     teo: Technician, temperature: str, hung_free: bool, correction: float
 ) -> None:
-    result = reading.record(
-        teo.garage,
-        teo.job,
-        "tape.LF.LF_end",
-        "2745",
-        "tape-4",
+    result = teo.garage.do(
+        TakeReading(teo.job, "tape.LF.LF_end", "2745", "tape-4", temperature=temperature, hung_free=hung_free),
         "teo",
         "x",
-        temperature=temperature,
-        hung_free=hung_free,
     )
-    assert isinstance(result, Recorded)
-    sheet = result.opened.sheet
+    assert isinstance(result, Opened)
+    sheet = result.sheet
     found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
     assert found is not None
     assert found.value - 2745 == pytest.approx(correction, abs=1e-6)
@@ -117,13 +119,13 @@ def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
 @pytest.mark.parametrize("temperature", ["warm", "200", "1e1"])
 def test_a_temperature_that_no_tape_has_is_refused(teo: Technician, temperature: str) -> None:
     with pytest.raises(BadInput, match="degrees Celsius from") as refused:
-        reading.record(teo.garage, teo.job, "arch.LF", "712", "tape-4", "teo", "x", temperature=temperature)
+        teo.garage.do(TakeReading(teo.job, "arch.LF", "712", "tape-4", temperature=temperature), "teo", "x")
     assert refused.value.field == "temperature"
 
 
 def test_readings_at_different_warmth_are_corrected_apart_and_joined(teo: Technician) -> None:
     for k, temperature in enumerate(("10", "30")):
-        reading.record(teo.garage, teo.job, "tape.LF.LF_end", "2745", "tape-4", "teo", f"t{k}", temperature=temperature)
+        teo.garage.do(TakeReading(teo.job, "tape.LF.LF_end", "2745", "tape-4", temperature=temperature), "teo", f"t{k}")
     sheet = teo.opened.sheet
     found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
     assert found is not None
@@ -148,38 +150,38 @@ def test_a_refused_reading_names_the_field_and_changes_nothing(
     teo: Technician, slot: str, typed: str, tool: str, word: str, field: str
 ) -> None:
     with pytest.raises(BadInput) as refused:
-        reading.record(teo.garage, teo.job, slot, typed, tool, "teo", "x", word=word)
+        teo.garage.do(TakeReading(teo.job, slot, typed, tool, word), "teo", "x")
     assert refused.value.field == field
-    assert teo.opened.row.count == 1
+    assert teo.opened.row.count == BEGUN
 
 
 def test_an_implausible_reading_is_asked_about_and_may_still_be_recorded(teo: Technician) -> None:
-    asked = reading.record(teo.garage, teo.job, "arch.LF", "66.2", "tape-4", "teo", "x")
+    asked = teo.garage.do(TakeReading(teo.job, "arch.LF", "66.2", "tape-4"), "teo", "x")
     assert isinstance(asked, Asked)
-    assert teo.opened.row.count == 1
+    assert teo.opened.row.count == BEGUN
     meant = asked.question.choices[0].text
-    result = reading.record(teo.garage, teo.job, "arch.LF", "66.2", "tape-4", "teo", "y", understood=meant)
-    assert isinstance(result, Recorded)
-    assert result.opened.state.live("arch.LF")[0].value == 662
+    result = teo.garage.do(TakeReading(teo.job, "arch.LF", "66.2", "tape-4", understood=meant), "teo", "y")
+    assert isinstance(result, Opened)
+    assert result.state.live("arch.LF")[0].value == 662
     for option in ("maybe", ""):
         with pytest.raises(BadInput, match="yes or no"):
-            entries.answer(teo.garage, teo.job, "tick.doors", option, "teo", "z")
+            teo.garage.do(Answer(teo.job, "tick.doors", option), "teo", "z")
     with pytest.raises(BadInput, match="one of yaw"):
-        entries.happen(teo.garage, teo.job, "earthquake", "teo", "z")
+        teo.garage.do(Happen(teo.job, "earthquake"), "teo", "z")
 
 
 def test_undo_takes_back_ones_own_last_entry_and_keeps_it_in_the_log(teo: Technician) -> None:
     garage = teo.garage
     teo.read("arch.LF", "712", "tape-4")
-    reading.record(garage, teo.job, "arch.RF", "713", "tape-4", "amara", "a")
-    entries.undo(garage, teo.job, "teo", "u1")
+    garage.do(TakeReading(teo.job, "arch.RF", "713", "tape-4"), "amara", "a")
+    garage.do(Undo(teo.job), "teo", "u1")
     state = teo.opened.state
     assert not state.live("arch.LF")
     assert state.entries["arch.LF"][0].withdrawn
     assert state.live("arch.RF")
     with pytest.raises(BadInput, match="an entry of your own"):
-        entries.undo(garage, teo.job, "teo", "u2")
-    entries.undo(garage, teo.job, "amara", "u3")
+        garage.do(Undo(teo.job), "teo", "u2")
+    garage.do(Undo(teo.job), "amara", "u3")
     assert not teo.opened.state.live("arch.RF")
 
 
@@ -187,13 +189,13 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
     garage = full.garage
     full.happen("door")
     with pytest.raises(Conflict, match="Not settled yet: Doors, Ride height"):
-        signing.sign(garage, full.job, full.opened.row.head, "teo", "s", render)
+        garage.do(Sign(full.job, full.opened.row.head, render), "teo", "s")
     for reason in ("", "  ", "ok", "..........."):
         with pytest.raises(BadInput):
-            entries.override(garage, full.job, "ride_height", reason, "teo", full.id())
+            garage.do(Override(full.job, "ride_height", reason), "teo", full.id())
     with pytest.raises(BadInput, match="a check that does not hold"):
-        entries.override(garage, full.job, "tyres", "for no reason at all", "teo", full.id())
-    entries.override(garage, full.job, "ride_height", "read a minute ago, the door only", "teo", full.id())
+        garage.do(Override(full.job, "tyres", "for no reason at all"), "teo", full.id())
+    garage.do(Override(full.job, "ride_height", "read a minute ago, the door only"), "teo", full.id())
     view = full.opened.sheet.check("ride_height")
     assert view is not None
     assert view.settled
@@ -204,8 +206,8 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
     lapsed = full.opened.sheet.check("ride_height")
     assert lapsed is not None
     assert lapsed.override is None
-    entries.override(garage, full.job, "ride_height", "weighed, nothing to speak of", "teo", full.id())
-    entries.override(garage, full.job, "ride_height", "", "teo", full.id())
+    garage.do(Override(full.job, "ride_height", "weighed, nothing to speak of"), "teo", full.id())
+    garage.do(Override(full.job, "ride_height", ""), "teo", full.id())
     withdrawn = full.opened.sheet.check("ride_height")
     assert withdrawn is not None
     assert not withdrawn.settled
@@ -214,25 +216,25 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
 def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None:
     garage = full.garage
     with pytest.raises(Conflict, match="not signed"):
-        signing.reopen(garage, full.job, "for no good reason", "teo", "r0")
-    signed = signing.sign(garage, full.job, full.opened.row.head, "ines", "s1", render)
+        garage.do(Reopen(full.job, "for no good reason"), "teo", "r0")
+    signed = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s1")
     assert signed.state.stage == "signed"
-    again = signing.sign(garage, full.job, full.opened.row.head, "ines", "s1", render)
+    again = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s1")
     assert again.row.count == signed.row.count, "a doubled press signs once"
     for act in (
-        lambda: reading.record(garage, full.job, "arch.LF", "712", "tape-4", "teo", "n1"),
-        lambda: entries.happen(garage, full.job, "bump", "teo", "n2"),
-        lambda: entries.answer(garage, full.job, "tick.doors", "no", "teo", "n3"),
-        lambda: entries.undo(garage, full.job, "teo", "n4"),
-        lambda: signing.sign(garage, full.job, full.opened.row.head, "ines", "n5", render),
+        lambda: garage.do(TakeReading(full.job, "arch.LF", "712", "tape-4"), "teo", "n1"),
+        lambda: garage.do(Happen(full.job, "bump"), "teo", "n2"),
+        lambda: garage.do(Answer(full.job, "tick.doors", "no"), "teo", "n3"),
+        lambda: garage.do(Undo(full.job), "teo", "n4"),
+        lambda: garage.do(Sign(full.job, full.opened.row.head, render), "ines", "n5"),
     ):
         with pytest.raises(Conflict, match="reopen it: a new revision begins"):
             act()
     with pytest.raises(BadInput, match="a reason in words"):
-        signing.reopen(garage, full.job, "no", "ines", "r1")
-    reopened = signing.reopen(garage, full.job, "a second target place was asked for", "ines", "r2")
+        garage.do(Reopen(full.job, "no"), "ines", "r1")
+    reopened = garage.do(Reopen(full.job, "a second target place was asked for"), "ines", "r2")
     assert (reopened.state.stage, reopened.state.revision) == ("reopened", 2)
-    second = signing.sign(garage, full.job, full.opened.row.head, "ines", "s2", render)
+    second = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s2")
     assert [record.revision for record, _, _ in second.state.records] == [1, 2]
 
 
@@ -251,7 +253,7 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     assert later.catalogue.get("procedure", "BL-CAM-01").revision == pinned + 1
     assert later.open(full.job).sheet.plan.procedure.revision == pinned
     assert later.open(full.job).sheet.can_sign
-    new = taking_in.take_in(later, TakeIn.read({**TAKEN, "number": "T-10"}), "teo", "new")
+    new = later.do(BeginVisit(TakeIn.read({**TAKEN, "number": "T-10"})), "teo", "new")
     assert new.sheet.plan.procedure.height == 1502
     later.close()
 
@@ -271,12 +273,12 @@ def test_the_demo_makes_five_jobs_and_never_touches_what_it_did_not_make(tmp_pat
     assert len(again.jobs()) == 5
     again.close()
     own = Garage(tmp_path / "own", Clock())
-    own.store.add_person("ana", "Ana", "lead")
+    own.do(AddPerson("ana", "Ana", "lead"), ITSELF, press())
     own.close()
     Garage(tmp_path / "empty", Clock()).close()
     half = Garage(tmp_path / "half", Clock())
-    half.store.set("made_by", MADE_BY)
-    half.store.add_person("teo", "Teo Marchena", "specialist")
+    half.do(Set("made_by", MADE_BY), ITSELF, press())
+    half.do(AddPerson("teo", "Teo Marchena", "specialist"), ITSELF, press())
     half.close()
     anew = open_demo(tmp_path / "half", Clock())
     assert len(anew.jobs()) == 5, "a demo that was left half-filled is made anew"

@@ -9,9 +9,16 @@ import pytest
 
 from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput
+from escuadra.core.stream import ITSELF
 from escuadra.core.tool import KIND_NAMES, Tool
 from escuadra.core.usual_accuracy import USUAL
-from escuadra.jobs import Garage, entries, signing
+from escuadra.jobs import Garage
+from escuadra.jobs.entries import Override
+from escuadra.jobs.forms import press
+from escuadra.jobs.instrument_files import TakeRegister
+from escuadra.jobs.instrument_life import Document, Drop, EnterInstrument, Give, KeepCheck, Retire, TellOverdue
+from escuadra.jobs.people import AddPerson
+from escuadra.jobs.signing import Sign
 from tests.conftest import Clock, Technician
 from tests.core.test_register import truth
 
@@ -30,7 +37,7 @@ def check(garage: Garage, tool: str, test: str, error: float, key: str = "") -> 
     """Keep a self-check of a planted error; numbers of the jobs that were told."""
     readings = truth(test, error)
     typed = {field: [f"{v:g}" for v in values] for field, values in readings.items()}
-    return garage.instruments.keep_check(tool, test, typed, readings, "teo", key)[1]
+    return garage.do(KeepCheck(tool, test, typed, readings), "teo", key or press())[1]
 
 
 def framed(garage: Garage, number: str) -> Technician:
@@ -59,8 +66,8 @@ def test_a_drop_puts_in_doubt_what_was_read_since_the_last_good_check_and_nothin
     assert crossing.said.tool.contributions.bias == pytest.approx(3.0 / 10_000 * 690, rel=1e-3)  # type: ignore[union-attr]
     before = states(garage, who.job)
     assert before["centred"] == "holds"
-    assert garage.instruments.drop("laser-2", "off the bench", "teo", "d") == ["VF-1"]
-    assert garage.instruments.drop("laser-2", "off the bench", "teo", "d") == []
+    assert garage.do(Drop("laser-2", "off the bench"), "teo", "d") == ["VF-1"]
+    assert garage.do(Drop("laser-2", "off the bench"), "teo", "d") == []
     after = states(garage, who.job)
     assert {id for id, state in after.items() if state != before[id]} == {"square", "centred", "distance"}
     view = garage.open(who.job).sheet.check("centred")
@@ -73,20 +80,18 @@ def test_a_drop_puts_in_doubt_what_was_read_since_the_last_good_check_and_nothin
     assert states(garage, who.job)["centred"] == "stale"
     who.read("crossing", "-0.3", "laser-2")
     assert states(garage, who.job) == before
-    assert garage.instruments.drop("laser-2", "", "teo") == ["VF-1"]
+    assert garage.do(Drop("laser-2", ""), "teo", press()) == ["VF-1"]
     assert states(garage, who.job)["centred"] == "stale"
 
 
 def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone(garage: Garage) -> None:
     check(garage, "laser-2", "plumb", 0.5)
     first, second = framed(garage, "VF-1"), framed(garage, "VF-2")
-    entries.override(garage, second.job, "surroundings", "nothing stands around here", "teo", "o")
+    garage.do(Override(second.job, "surroundings", "nothing stands around here"), "teo", "o")
     for view in garage.open(second.job).sheet.unsettled:
-        entries.override(
-            garage, second.job, view.check.id, "a practice sheet, not a vehicle", "teo", f"o-{view.check.id}"
-        )
+        garage.do(Override(second.job, view.check.id, "a practice sheet, not a vehicle"), "teo", f"o-{view.check.id}")
     head = garage.open(second.job).row.head
-    signing.sign(garage, second.job, head, "teo", "sign", lambda *_: b"{}")
+    garage.do(Sign(second.job, head, lambda *_: b"{}"), "teo", "sign")
     assert check(garage, "laser-2", "plumb", 30.0) == ["VF-1"]
     assert states(garage, first.job)["centred"] == "stale"
     assert [row.number for row in garage.relying("laser-2", 0, signed=True)] == ["VF-2"]
@@ -94,10 +99,10 @@ def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone
     check(garage, "laser-2", "plumb", 0.4)
     first.at, garage.clock = garage.clock(), first.clock
     first.read("crossing", "-0.3", "laser-2")
-    assert garage.instruments.overdue() == []
+    assert garage.do(TellOverdue(), ITSELF, press()) == []
     first.at += 31 * DAY_MS
-    assert garage.instruments.overdue() == ["VF-1"]
-    assert garage.instruments.overdue() == []
+    assert garage.do(TellOverdue(), ITSELF, press()) == ["VF-1"]
+    assert garage.do(TellOverdue(), ITSELF, press()) == []
     view = garage.open(first.job).sheet.check("centred")
     assert view is not None
     assert view.because is not None
@@ -108,54 +113,57 @@ def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone
 def test_the_register_keeps_who_has_what_and_its_document_and_changes_by_revision(garage: Garage) -> None:
     register = garage.instruments
     own = Tool.read(LASER)
-    register.enter(own, "ines", "k")
+    garage.do(EnterInstrument(own), "ines", "k")
     with pytest.raises(BadInput, match="no instrument here has yet"):
-        register.enter(own, "ines")
-    register.give(own.id, "amara", "ines")
+        garage.do(EnterInstrument(own), "ines", press())
+    garage.do(Give(own.id, "amara"), "ines", press())
     holder = register.one(own.id).holder
     assert holder is not None
     assert holder.name == "Amara Quist"
-    register.give(own.id, "", "ines")
+    garage.do(Give(own.id, ""), "ines", press())
     assert register.one(own.id).holder is None
     with pytest.raises(BadInput, match="a PDF, PNG or JPEG"):
-        register.document(own.id, "sheet.txt", b"plain text", "ines")
-    register.document(own.id, "sheet.pdf", b"%PDF-1.7", "ines")
+        garage.do(Document(own.id, "sheet.txt", b"plain text"), "ines", press())
+    garage.do(Document(own.id, "sheet.pdf", b"%PDF-1.7"), "ines", press())
     kept = register.one(own.id).document
     assert kept is not None
     assert garage.files.get(kept.digest) == b"%PDF-1.7"
-    register.enter(own.model_copy(update={"name": "Floor laser 77, repaired", "revision": 2}), "ines", new=False)
+    repaired = own.model_copy(update={"name": "Floor laser 77, repaired", "revision": 2})
+    garage.do(EnterInstrument(repaired, new=False), "ines", press())
     assert register.one(own.id).tool.revision == 2
-    register.retire(own.id, "ines")
+    garage.do(Retire(own.id), "ines", press())
     assert own.id not in {h.tool.id for h in register.shelf()}
     assert own.id in register.every()
 
 
 def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: Any) -> None:
-    garage.instruments.enter(Tool.read(LASER), "ines")
+    garage.do(EnterInstrument(Tool.read(LASER)), "ines", press())
     check(garage, "laser-77", "plumb", 1.5)
-    garage.instruments.drop("laser-77", "off the bench", "teo")
+    garage.do(Drop("laser-77", "off the bench"), "teo", press())
     text = garage.instruments.as_json()
     lines = garage.instruments.as_csv().splitlines()
     assert any(line.startswith("laser-77,Floor laser 77,line_laser,") for line in lines)
     assert any(line.startswith("laser-77,") and "checked,,plumb,bottom=1 1 1;height=3000;" in line for line in lines)
     other = Garage(tmp_path / "other", Clock())
-    other.store.add_person("ines", "Inés Robledo", "lead")
-    assert other.instruments.take_file(text, "ines") == 3
-    assert other.instruments.take_file(text, "ines") == 0
+    other.do(AddPerson("ines", "Inés Robledo", "lead"), ITSELF, press())
+    assert other.do(TakeRegister(text), "ines", press()) == 3
+    assert other.do(TakeRegister(text), "ines", press()) == 0
     assert other.instruments.one("laser-77").trusted(date.max) == garage.instruments.one("laser-77").trusted(date.max)
     assert json.loads(other.instruments.as_json()) == json.loads(text)
     rows = "instrument;name;kind;resolution;accuracy_constant;check_days\nrule-8;Rule 8;rule;0,5;0,3;90\n"
-    assert other.instruments.take_file(rows, "ines") == 1
+    assert other.do(TakeRegister(rows), "ines", press()) == 1
     assert other.instruments.one("rule-8").tool.contributions.resolution == 0.5
     third = Garage(tmp_path / "third", Clock())
-    third.store.add_person("teo", "Teo Marchena", "specialist")
-    assert third.instruments.take_file("\n".join(lines), "teo") == 3
-    assert third.instruments.take_file("\n".join(lines), "teo") == 0
+    third.do(AddPerson("teo", "Teo Marchena", "specialist"), ITSELF, press())
+    assert third.do(TakeRegister("\n".join(lines)), "teo", press()) == 3
+    assert third.do(TakeRegister("\n".join(lines)), "teo", press()) == 0
     here, there = garage.instruments.one("laser-77"), third.instruments.one("laser-77")
     assert there.trusted(there.entries[-1].day) == here.trusted(here.entries[-1].day)
     assert there.checks()[0][1].found == here.checks()[0][1].found
     elsewhere = "instrument,at,what,check,value,u\nmeter-1,2025-03-04,checked,reference,0.7,0.2\n"
-    assert third.instruments.take_file(elsewhere, "teo") == 1
+    assert third.do(TakeRegister(elsewhere), "teo", press()) == 2, (
+        "the check, and the sheet that its history begins with"
+    )
     assert third.instruments.one("meter-1").contributions("length").bias == 0.7
     other.close()
     third.close()
@@ -180,7 +188,7 @@ def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: 
 def test_a_file_that_is_not_a_register_is_refused_whole(garage: Garage, text: str, said: str) -> None:
     before = garage.store.instruments()
     with pytest.raises(BadInput, match=said):
-        garage.instruments.take_file(text, "ines")
+        garage.do(TakeRegister(text), "ines", press())
     assert garage.store.instruments() == before
 
 
@@ -204,7 +212,7 @@ def test_a_frames_zero_mark_counts_in_what_is_read_on_its_scale(garage: Garage) 
     plain = garage.instruments.contributions("laser-2", "length", 690, "")
     assert (own.bias, plain.bias) == (pytest.approx(0.4), None)
     who = framed(garage, "VF-9")
-    assert garage.instruments.drop("frame-2", "it tipped over", "teo") == ["VF-9"]
+    assert garage.do(Drop("frame-2", "it tipped over"), "teo", press()) == ["VF-9"]
     assert states(garage, who.job)["centred"] == "stale"
     assert states(garage, who.job)["level"] == "holds"
     with pytest.raises(BadInput, match="Frame Galga 2, scales and zero marks, dropped"):

@@ -14,8 +14,8 @@ from escuadra.core.job.scene import Scene
 from escuadra.core.job.together import agreement, contributions, facts, side_by_side
 from escuadra.devices import SimulatedRig
 from escuadra.jobs import Garage
-from escuadra.jobs.lines import asked_plan, plan_lines, shelf
-from escuadra.jobs.rig import take_look
+from escuadra.jobs.lines import PlanLines, asked_plan, shelf
+from escuadra.jobs.rig import TakeLook
 from tests.conftest import Technician
 
 TOOLS = {"tape": "tape-4", "scale": "laser-2", "beam": "clamps-2", "printout": "printout", "rule": "rule-3"}
@@ -33,7 +33,7 @@ def read_method(who: Technician, method: str, scene: Scene, but: dict[str, float
 
 
 def planned(who: Technician, *methods: str, **more: object) -> None:
-    plan_lines(who.garage, who.job, LinePlanned(methods=list(methods), **more), who.person, who.id())  # type: ignore[arg-type]
+    who.garage.do(PlanLines(who.job, LinePlanned(methods=list(methods), **more)), who.person, who.id())  # type: ignore[arg-type]
 
 
 def line_checks(who: Technician) -> list[str]:
@@ -71,7 +71,7 @@ def test_a_plan_becomes_the_list_of_readings(teo: Technician) -> None:
 )
 def test_a_plan_that_is_none_is_refused(teo: Technician, fields: dict[str, str], field: str) -> None:
     with pytest.raises(BadInput) as refused:
-        plan_lines(teo.garage, teo.job, asked_plan(fields), teo.person, teo.id())
+        teo.garage.do(PlanLines(teo.job, asked_plan(fields)), teo.person, teo.id())
     assert refused.value.field == field
 
 
@@ -185,24 +185,24 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
     key = teo.id()
     rig.move(teo.garage.clock(), left=2.0)
     with pytest.raises(Conflict, match="still moves"):
-        take_look(teo.garage, teo.job, rig, teo.person, key)
+        teo.garage.do(TakeLook(teo.job, rig), teo.person, key)
     rig.connected = False
     with pytest.raises(ConnectionError):
-        take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+        teo.garage.do(TakeLook(teo.job, rig), teo.person, teo.id())
     rig.connected = True
     teo.at += 5000
-    take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+    teo.garage.do(TakeLook(teo.job, rig), teo.person, teo.id())
     sheet = teo.opened.sheet
     for check in ("method_rig", "distance", "square"):
         assert sheet.check(check).state == "holds", check  # type: ignore[union-attr]
     assert sheet.check("centred").judgement.figures[0].value == pytest.approx(2, abs=3.6)  # type: ignore[union-attr]
     assert not [e for slot in sheet.state.entries for e in sheet.state.entries[slot] if slot.startswith("tape")]
-    take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+    teo.garage.do(TakeLook(teo.job, rig), teo.person, teo.id())
     assert len(teo.opened.sheet.slots["rig.front"].now) == 1, "seen again where it stood: replaced"
     assert not teo.opened.state.disturbances
     rig.move(teo.garage.clock(), away=40.0)
     teo.at += 5000
-    take_look(teo.garage, teo.job, rig, teo.person, teo.id())
+    teo.garage.do(TakeLook(teo.job, rig), teo.person, teo.id())
     assert [past.what for past in teo.opened.state.disturbances] == ["roll"], "what it sees elsewhere was rolled there"
     assert teo.opened.sheet.check("distance").judgement.figures[0].value == pytest.approx(2680, abs=2)  # type: ignore[union-attr]
 

@@ -5,7 +5,9 @@ import pytest
 from escuadra.core.errors import BadInput
 from escuadra.core.job.advice import eighths
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
-from escuadra.jobs import Garage, entries, signing
+from escuadra.jobs import Garage
+from escuadra.jobs.entries import Happen
+from escuadra.jobs.signing import Sign
 from escuadra.reports.record import render_record
 from tests.conftest import Technician, minibus
 from tests.web.conftest import Visitor
@@ -61,7 +63,7 @@ def test_a_move_in_other_words_predicts_nothing(teo: Technician) -> None:
     assert predicted(teo.opened.sheet.setup) is None
     assert teo.opened.sheet.next.kind == "read"
     with pytest.raises(BadInput) as refused:
-        entries.happen(teo.garage, teo.job, "yaw", "teo", "k", "", {"turns": "many"})
+        teo.garage.do(Happen(teo.job, "yaw", "", {"turns": "many"}), "teo", "k")
     assert "turns" in refused.value.field or "turns" in str(refused.value)
 
 
@@ -94,7 +96,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     teo.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
     teo.around()
     assert teo.opened.sheet.can_sign, teo.opened.sheet.next.sentence
-    signing.sign(garage, teo.job, teo.opened.row.head, "ines", teo.id(), render_record(garage))
+    garage.do(Sign(teo.job, teo.opened.row.head, render_record(garage)), "ines", teo.id())
     learned = garage.instruments.one("frame-2").learned
     assert learned is not None
     assert learned.job == "T-1"

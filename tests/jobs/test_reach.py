@@ -6,7 +6,7 @@ import pytest
 
 from escuadra.core.job.places import Plan
 from escuadra.core.job.reach import beyond, past_travel
-from escuadra.jobs.vehicle import ChangeAsked, change_figure
+from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
 from tests.conftest import Technician
 from tests.jobs.test_moves import ready
 
@@ -46,7 +46,7 @@ def test_travel_counts_from_zero_to_either_side(teo: Technician, used: float, wa
 
 def test_an_offset_past_the_beam_blocks_until_the_extension_is_chosen(teo: Technician) -> None:
     asked = ChangeAsked(path="offset", typed="-1240", reason="the radar of this variant sits far out")
-    change_figure(teo.garage, teo.job, asked, teo.person, teo.id())
+    teo.garage.do(ChangeFigure(teo.job, asked), teo.person, teo.id())
     move = teo.opened.sheet.next
     assert move.kind == "blocked"
     assert move.sentence == "The frame does not reach that far: settle it before anything else."

@@ -9,9 +9,10 @@ from escuadra.core.job.events import Signed
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.stations import change
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage, entries
-from escuadra.jobs.stations import run_station
-from escuadra.jobs.vehicle import ChangeAsked, change_figure
+from escuadra.jobs import Garage
+from escuadra.jobs.entries import Undo
+from escuadra.jobs.stations import RunStation
+from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
 from tests.conftest import NOON
 
 
@@ -59,7 +60,7 @@ def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None
     move = who.opened.sheet.next
     assert (move.kind, move.figure) == ("run", "1 of 3"), move.sentence
     with pytest.raises(Conflict, match="at hand is centre"):
-        run_station(who.garage, who.job, "left", who.person, who.id())
+        who.garage.do(RunStation(who.job, "left"), who.person, who.id())
     who.run()
     assert proofs(who) == ["awaited", None, None]
     move = who.opened.sheet.next
@@ -158,8 +159,8 @@ def test_a_reading_again_in_the_same_place_is_no_mean(garage: Garage) -> None:
     value = setup.live(watch)[-1].value
     who.read(watch, f"{value + 7:.0f}", "tape-4")
     assert proofs(who)[0] == "contradicted", "averaged with the reading before the run it would have passed"
-    entries.undo(who.garage, who.job, who.person, who.id())
-    entries.undo(who.garage, who.job, who.person, who.id())
+    who.garage.do(Undo(who.job), who.person, who.id())
+    who.garage.do(Undo(who.job), who.person, who.id())
     assert proofs(who)[0] is None, "a run that was said by mistake is taken back like an entry"
 
 
@@ -257,7 +258,7 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     assert (view.state, view.because.words if view.because else "") == ("stale", "read more than 170 minutes ago")
     assert who.opened.sheet.next.then == "Stale: read more than 130 minutes ago."
     state, plan = who.opened.state, who.opened.sheet.plan
-    said = Signed(revision=1, head="0", record_json="0", application="none")
+    said = Signed(revision=1, parts=[], record_json="0", application="none")
     signed = replace(state, signed=said, records=((said, sheet.expires - 60_000, who.garage.person("ines")),))
     frozen = derive(signed, plan, late)
     assert (frozen.expires, [v.state for v in frozen.checks if v.check.id == "ride_height"]) == (None, ["holds"])
@@ -271,7 +272,7 @@ def test_a_figure_of_a_place_is_overridden_where_it_stands(garage: Garage) -> No
     assert {"station.far.distance", "station.far.height", "offset"} <= set(paths)
     assert "check.distance.limits.nominal" not in paths, "the place says it"
     asked = ChangeAsked(path="station.far.distance", typed="2761", reason="the newer sheet of the manufacturer")
-    change_figure(who.garage, who.job, asked, who.person, who.id())
+    who.garage.do(ChangeFigure(who.job, asked), who.person, who.id())
     plan = who.opened.sheet.plan.whole
     assert plan.at_stations["far"].procedure.distance == 2761
     assert plan.at_stations["near"].procedure.distance == 1693

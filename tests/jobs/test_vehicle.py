@@ -9,10 +9,16 @@ from PIL import Image
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks.vehicle import DAMAGED, DIRTY, SOUND
 from escuadra.core.job.sheet import CheckView
-from escuadra.jobs import signing
-from escuadra.jobs.vehicle import ChangeAsked, Signs, change_figure, photograph, take_printout
+from escuadra.jobs.signing import Sign
+from escuadra.jobs.vehicle import (
+    ChangeAsked,
+    ChangeFigure,
+    Photograph,
+    Signs,
+    TakePrintout,
+)
 from escuadra.reports.record import build
-from tests.conftest import Technician
+from tests.conftest import BEGUN, Technician
 from tests.jobs.test_garage import render
 
 SIGNS = Signs("toe-in", "top outward", "rear axle steers right")
@@ -67,19 +73,20 @@ def test_tyres_against_the_sheet(full: Technician, change: dict[str, str], state
 def test_a_printout_is_read_from_csv_with_its_signs_in_words(teo: Technician) -> None:
     garage = teo.garage
     with pytest.raises(BadInput, match="what a figure without a minus means"):
-        take_printout(garage, teo.job, PRINTOUT, "", Signs("toe-in", "", "rear axle steers right"), "teo", "k0")
+        garage.do(TakePrintout(teo.job, PRINTOUT, "", Signs("toe-in", "", "rear axle steers right")), "teo", "k0")
     for text, said in (("name,value\n", "columns figure"), (PRINTOUT + "left toe;1;1\n", "line 11: left toe")):
         with pytest.raises(BadInput, match=said):
-            take_printout(garage, teo.job, text, "", SIGNS, "teo", "k1")
+            garage.do(TakePrintout(teo.job, text, "", SIGNS), "teo", "k1")
     with pytest.raises(BadInput, match=r"line 2: 0\.1\?"):
-        take_printout(garage, teo.job, "figure,before,after\nthrust angle,,0.1?\n", "", SIGNS, "teo", "k2")
-    assert teo.opened.row.count == 1
-    assert take_printout(garage, teo.job, PRINTOUT, "2025-11-20", SIGNS, "teo", "k") == 14
+        garage.do(TakePrintout(teo.job, "figure,before,after\nthrust angle,,0.1?\n", "", SIGNS), "teo", "k2")
+    assert teo.opened.row.count == BEGUN
+    garage.do(TakePrintout(teo.job, PRINTOUT, "2025-11-20", SIGNS), "teo", "k")
+    assert teo.opened.row.count == BEGUN + 1 + 14
     found = view(teo, "alignment")
     assert found.state == "holds"
     assert found.judgement.note == "Before: 0.27° rear axle steers right; after: 0.01° rear axle steers right."
     assert teo.opened.sheet.setup.toe is not None
-    take_printout(garage, teo.job, PRINTOUT, "2025-11-20", SIGNS, "teo", "k")
+    garage.do(TakePrintout(teo.job, PRINTOUT, "2025-11-20", SIGNS), "teo", "k")
     assert teo.opened.row.count == 16, "sent twice it is read once"
 
 
@@ -189,7 +196,7 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
     assert b"a person" in picture()
     full.answer(slot, DAMAGED)
     assert "A photo of it belongs in the record" in view(full, "glass").judgement.note
-    opened = photograph(garage, full.job, slot, "glass.jpg", picture(), "teo", "p")
+    opened = garage.do(Photograph(full.job, slot, "glass.jpg", picture()), "teo", "p")
     kept = opened.state.photos[0].said
     content = garage.files.get(kept.digest)
     with Image.open(io.BytesIO(content)) as plain:
@@ -201,16 +208,16 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
     full.answer(slot, DIRTY)
     assert "dirty" in view(full, "glass").judgement.wrong
     full.answer(slot, SOUND)
-    photograph(garage, full.job, slot, "glass.png", picture("PNG", (40, 30), 1), "teo", "p2")
+    garage.do(Photograph(full.job, slot, "glass.png", picture("PNG", (40, 30), 1)), "teo", "p2")
     for content, said in (
         (b"%PDF-1.7", "a file that is no picture; accepted: a JPEG, PNG or WebP"),
         (picture()[:300], "a picture that cannot be read"),
         (picture("PNG", (8000, 7000), 1), "8000 × 7000 pixels; accepted: a picture of at most 50 megapixels"),
     ):
         with pytest.raises(BadInput, match=said):
-            photograph(garage, full.job, slot, "x", content, "teo", "p3")
+            garage.do(Photograph(full.job, slot, "x", content), "teo", "p3")
     with pytest.raises(BadInput, match="takes photos"):
-        photograph(garage, full.job, "arch.LF", "x", picture(), "teo", "p4")
+        garage.do(Photograph(full.job, "arch.LF", "x", picture()), "teo", "p4")
     record = build(full.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     assert [p.sha256 for p in record.photos] == [p.said.digest for p in full.opened.state.photos]
 
@@ -225,15 +232,15 @@ def test_a_figure_overridden_on_the_spot_judges_this_job_alone_and_stands_in_the
         ChangeAsked(path="distance", typed="-4", reason=reason),
     ):
         with pytest.raises(BadInput):
-            change_figure(garage, full.job, asked, "teo", "c")
+            garage.do(ChangeFigure(full.job, asked), "teo", "c")
     assert view(full, "centred").state == "holds"
-    change_figure(garage, full.job, ChangeAsked(path=path, typed="0,6", reason=reason), "teo", "c")
+    garage.do(ChangeFigure(full.job, ChangeAsked(path=path, typed="0,6", reason=reason)), "teo", "c")
     assert view(full, "centred").state != "holds"
-    change_figure(garage, full.job, ChangeAsked(path=path, typed="5", reason=reason), "teo", "c2")
+    garage.do(ChangeFigure(full.job, ChangeAsked(path=path, typed="5", reason=reason)), "teo", "c2")
     assert view(full, "centred").state == "holds"
     assert garage.catalogue.get("procedure", "BL-CAM-01").content.checks
     record = build(full.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     assert [(c.path, c.before, c.value) for c in record.changes] == [(path, 4.0, 0.6), (path, 0.6, 5.0)]
-    signing.sign(garage, full.job, full.opened.row.head, "ines", "s", render)
+    garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s")
     with pytest.raises(Conflict):
-        change_figure(garage, full.job, ChangeAsked(path=path, typed="4", reason=reason), "teo", "c3")
+        garage.do(ChangeFigure(full.job, ChangeAsked(path=path, typed="4", reason=reason)), "teo", "c3")

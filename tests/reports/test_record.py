@@ -9,7 +9,8 @@ from pypdf import PdfReader
 
 from escuadra.core.errors import BadInput
 from escuadra.demo.technician import Technician
-from escuadra.jobs import entries, signing
+from escuadra.jobs.entries import Override
+from escuadra.jobs.signing import Reopen, Sign
 from escuadra.reports.record import FORMAT, Record, print_record, render_record
 
 pytestmark = pytest.mark.slow
@@ -19,8 +20,8 @@ pytestmark = pytest.mark.slow
 def signed(full: Technician) -> Technician:
     full.happen("door")
     full.answer("tick.doors", "yes")
-    entries.override(full.garage, full.job, "ride_height", "read a minute before the door was used", "ines", full.id())
-    signing.sign(full.garage, full.job, full.opened.row.head, "ines", full.id(), render_record(full.garage))
+    full.garage.do(Override(full.job, "ride_height", "read a minute before the door was used"), "ines", full.id())
+    full.garage.do(Sign(full.job, full.opened.row.head, render_record(full.garage)), "ines", full.id())
     return full
 
 
@@ -68,7 +69,7 @@ def test_a_record_is_printed_once_from_the_sheet_as_it_was_signed(signed: Techni
     """Reopened and read again before anybody asked for the PDF: it shows what was signed, and is kept."""
     garage, job = signed.garage, signed.job
     assert signed.opened.state.pdf_of(1) is None
-    signing.reopen(garage, job, "the ride height was asked for again", "ines", signed.id())
+    garage.do(Reopen(job, "the ride height was asked for again"), "ines", signed.id())
     signed.stance(3, 3, 3, 3)
     count = signed.opened.row.count
     first = print_record(garage, job, 1)
@@ -99,9 +100,9 @@ def test_the_schema_admits_the_record_and_nothing_less(signed: Technician) -> No
 
 def test_signing_again_after_reopening_keeps_the_first_record(signed: Technician) -> None:
     before = print_record(signed.garage, signed.job, 1)
-    signing.reopen(signed.garage, signed.job, "the ride height was asked for again", "ines", signed.id())
+    signed.garage.do(Reopen(signed.job, "the ride height was asked for again"), "ines", signed.id())
     signed.stance(0, 1, 0, 1)
-    signing.sign(signed.garage, signed.job, signed.opened.row.head, "teo", signed.id(), render_record(signed.garage))
+    signed.garage.do(Sign(signed.job, signed.opened.row.head, render_record(signed.garage)), "teo", signed.id())
     records = signed.opened.state.records
     assert [record.revision for record, _, _ in records] == [1, 2]
     assert print_record(signed.garage, signed.job, 1) == before

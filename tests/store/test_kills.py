@@ -13,7 +13,9 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.core.register import Dropped
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage, reading
+from escuadra.jobs import Garage
+from escuadra.jobs.instrument_life import Drop
+from escuadra.jobs.reading import TakeReading
 from tests.conftest import Clock
 from tests.jobs.test_instruments import check
 from tests.store.test_log import only_file, wrongs
@@ -27,8 +29,8 @@ def at_work(data: Path, catalogue: Catalogue, job: str, started: int, round: int
     garage = Garage(data, Clock(), catalogue)
     os.write(started, b"x")
     for k in range(10_000):
-        reading.record(garage, job, "arch.LF", "712", TOOL, "teo", f"{round}-{k}")
-        garage.instruments.drop(TOOL, "off the bench", "teo", f"{round}-drop-{k}")
+        garage.do(TakeReading(job, "arch.LF", "712", TOOL), "teo", f"{round}-{k}")
+        garage.do(Drop(TOOL, "off the bench"), "teo", f"{round}-drop-{k}")
         again(garage, f"{round}-{k}")
 
 
@@ -79,7 +81,7 @@ def test_dropped_while_others_read_with_it(teo: Technician) -> None:
     def read(k: int) -> None:
         for n in range(12):
             try:
-                reading.record(garage, teo.job, "arch.RF", "712", TOOL, "teo", f"{k}-{n}")
+                garage.do(TakeReading(teo.job, "arch.RF", "712", TOOL), "teo", f"{k}-{n}")
                 taken.append(1)
             except ValueError:
                 return
@@ -88,7 +90,7 @@ def test_dropped_while_others_read_with_it(teo: Technician) -> None:
     for thread in threads:
         thread.start()
     time.sleep(0.15)
-    assert garage.instruments.drop(TOOL, "fell", "teo", "drop") == ["T-1"]
+    assert garage.do(Drop(TOOL, "fell"), "teo", "drop") == ["T-1"]
     for thread in threads:
         thread.join()
     entries = garage.open(teo.job).state.entries["arch.RF"]

@@ -15,15 +15,17 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.house import SettingSet
+from escuadra.core.house import BayAdded, SettingSet
 from escuadra.core.job.events import Answered as Said
-from escuadra.core.stream import GENESIS, Event, Person, canonical, chained, made
+from escuadra.core.stream import GENESIS, ITSELF, Event, Payload, Person, canonical, chained, made
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage, reading, signing
+from escuadra.jobs import Garage
+from escuadra.jobs.reading import TakeReading
+from escuadra.jobs.signing import Sign
 from escuadra.store import FileStore, Store, dialect
 from escuadra.store.database import MIGRATIONS
 from escuadra.store.verification import Verification
-from tests.conftest import SERVED, Clock
+from tests.conftest import BEGUN, SERVED, Clock
 
 TEO = Person(id="teo", name="Teo Marchena")
 only_file = pytest.mark.skipif(bool(SERVED), reason="about the folder's own file")
@@ -32,6 +34,12 @@ only_file = pytest.mark.skipif(bool(SERVED), reason="about the folder's own file
 def wrongs(garage: Garage) -> list[str]:
     """What ``verify`` says."""
     return [str(wrong) for wrong in Verification(garage.store.engine, garage.files).wrongs()]
+
+
+def entered(store: Store, stream: str, key: str, said: Payload) -> bool:
+    """Enter what is said in a stream; false where that press was there already."""
+    with store.writing() as log:
+        return log.streams.enter(stream, key, 0, ITSELF, said)
 
 
 def tampered(garage: Garage, *statements: str) -> None:
@@ -101,12 +109,12 @@ def test_an_event_of_a_later_version_is_refused_by_name() -> None:
 def test_a_doubled_press_is_one_event_and_many_tablets_lose_nothing(teo: Technician) -> None:
     garage = teo.garage
     for _ in range(2):
-        reading.record(garage, teo.job, "arch.LF", "712", "tape-4", "teo", "the same press")
-    assert garage.open(teo.job).row.count == 2
+        garage.do(TakeReading(teo.job, "arch.LF", "712", "tape-4"), "teo", "the same press")
+    assert garage.open(teo.job).row.count == BEGUN + 1
 
     def tablet(name: str) -> None:
         for k in range(12):
-            reading.record(garage, teo.job, "arch.RF", "712", "tape-4", name, f"{name}-{k}")
+            garage.do(TakeReading(teo.job, "arch.RF", "712", "tape-4"), name, f"{name}-{k}")
 
     threads = [threading.Thread(target=tablet, args=(name,)) for name in ("teo", "amara", "ines")]
     for thread in threads:
@@ -114,21 +122,21 @@ def test_a_doubled_press_is_one_event_and_many_tablets_lose_nothing(teo: Technic
     for thread in threads:
         thread.join()
     opened = garage.open(teo.job)
-    assert opened.row.count == 2 + 36
+    assert opened.row.count == BEGUN + 37
     assert len(opened.state.live("arch.RF")) == 36
     assert wrongs(garage) == []
     with garage.store.reading() as log:
-        assert [event.seq for event in log.events(teo.job)] == list(range(1, 39))
+        assert [event.seq for event in log.events(teo.job)] == list(range(1, BEGUN + 38))
 
 
 def test_another_process_finds_everything_and_goes_on(teo: Technician) -> None:
     teo.read("arch.LF", "712", "tape-4")
     other = Garage(teo.garage.data, Clock(), teo.garage.catalogue)
     assert len(other.open(teo.job).state.live("arch.LF")) == 1
-    reading.record(other, teo.job, "arch.RF", "713", "tape-4", "amara", "from elsewhere")
+    other.do(TakeReading(teo.job, "arch.RF", "713", "tape-4"), "amara", "from elsewhere")
     other.close()
     teo.read("arch.LR", "724", "tape-4")
-    assert teo.opened.row.count == 4
+    assert teo.opened.row.count == BEGUN + 3
     assert teo.opened.state.live("arch.RF")[0].value == 713
 
 
@@ -142,7 +150,7 @@ def test_every_write_is_on_the_disk_before_it_is_acknowledged(garage: Garage) ->
 
 MORE = """import os
 from alembic import op
-revision, down_revision = "1002", "1001"
+revision, down_revision = "1003", "1002"
 
 def upgrade():
     op.execute("CREATE TABLE more (id TEXT)")
@@ -157,29 +165,29 @@ def test_a_pending_migration_is_preceded_by_a_backup_and_tried_again_after_a_kil
 ) -> None:
     url, backups = f"sqlite:///{tmp_path / 'g.sqlite'}", tmp_path / "backups"
     store = Store(url, backups)
-    store.add_bay("Norte")
+    assert entered(store, "bay/Norte", "added", BayAdded(name="Norte"))
     store.close()
     assert not backups.exists()
     later = tmp_path / "migrations"
     shutil.copytree(MIGRATIONS, later)
-    (later / "versions" / "1002_more.py").write_text(MORE)
-    opened = "from pathlib import Path; from escuadra.store import database as d; d.NEWEST = '1002'; "
+    (later / "versions" / "1003_more.py").write_text(MORE)
+    opened = "from pathlib import Path; from escuadra.store import database as d; d.NEWEST = '1003'; "
     opened += f"d.MIGRATIONS = Path({str(later)!r}); d.Store({url!r}, Path({str(backups)!r}))"
     killed = subprocess.run([sys.executable, "-c", opened], env={**os.environ, "KILLED": "yes"}, check=False)
     assert killed.returncode == -9
-    monkeypatch.setattr("escuadra.store.database.NEWEST", "1002")
+    monkeypatch.setattr("escuadra.store.database.NEWEST", "1003")
     monkeypatch.setattr("escuadra.store.database.MIGRATIONS", later)
     only_read = Store(url, read_only=True)
-    assert only_read.version() == "1001", "looking migrates nothing, and a migration cut off has left nothing"
+    assert only_read.version() == "1002", "looking migrates nothing, and a migration cut off has left nothing"
     with pytest.raises(Exception, match="readonly database"):
-        only_read.add_bay("Sur")
+        entered(only_read, "bay/Sur", "added", BayAdded(name="Sur"))
     only_read.close()
     again = Store(url, backups)
-    assert again.version() == "1002"
+    assert again.version() == "1003"
     assert again.bay_sheet("Norte") is None
     again.close()
     kept = sorted(backups.iterdir())
-    assert [path.name for path in kept] == [f"before-1002-from-1001-{k}.sqlite" for k in (1, 2)]
+    assert [path.name for path in kept] == [f"before-1003-from-1002-{k}.sqlite" for k in (1, 2)]
     assert sqlite3.connect(kept[0]).execute("SELECT name FROM bay").fetchall() == [("Norte",)]
 
 
@@ -217,13 +225,13 @@ def test_files_are_found_by_their_content_and_a_changed_one_is_noticed(tmp_path:
 
 def test_signing_takes_the_head_that_the_signer_saw(full: Technician) -> None:
     seen = full.opened.row.head
-    reading.record(full.garage, full.job, "level.roll", "0.05", "level-1", "amara", "meanwhile", word="LF end high")
+    full.garage.do(TakeReading(full.job, "level.roll", "0.05", "level-1", "LF end high"), "amara", "meanwhile")
     with pytest.raises(Conflict, match="Others have recorded since you looked"):
-        signing.sign(full.garage, full.job, seen, "teo", "sign", lambda *_: b"json")
+        full.garage.do(Sign(full.job, seen, lambda *_: b"json"), "teo", "sign")
 
 
 def test_a_stream_grows_in_order_and_takes_an_entry_once(garage: Garage) -> None:
     store, said = garage.store, SettingSet(key="a", value="b")
     before = len(store.events("settings"))
-    assert [store.append("settings", f"k{n}", said) for n in (1, 2, 1, 3)] == [True, True, False, True]
+    assert [entered(store, "settings", f"k{n}", said) for n in (1, 2, 1, 3)] == [True, True, False, True]
     assert [event.seq for event in store.events("settings")] == list(range(1, before + 4))

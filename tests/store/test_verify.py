@@ -15,10 +15,15 @@ from typer.testing import CliRunner
 from escuadra.cli import app
 from escuadra.core.errors import BadInput
 from escuadra.core.job.events import Answered
-from escuadra.core.stream import Event, Person
+from escuadra.core.stream import ITSELF, Event, Person
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage, signing
-from escuadra.jobs.vehicle import photograph
+from escuadra.jobs import Garage
+from escuadra.jobs.forms import press
+from escuadra.jobs.instrument_life import Document, Drop
+from escuadra.jobs.settings import Set
+from escuadra.jobs.signing import Sign
+from escuadra.jobs.surveys import CloseSurvey, of_csv
+from escuadra.jobs.vehicle import Photograph
 from escuadra.store import Row, Store
 from escuadra.store.verification import Verification
 from escuadra.web.changes import Changes
@@ -35,23 +40,24 @@ def verify(who: Technician, *more: str) -> Any:
 def furnished(who: Technician) -> Garage:
     """A signed visit, a second one, a closed survey, an instrument's history, a photo and a document."""
     garage = who.garage
-    signing.sign(garage, who.job, who.opened.row.head, "ines", who.id(), lambda *_: b"{}")
+    garage.do(Sign(who.job, who.opened.row.head, lambda *_: b"{}"), "ines", who.id())
     first = who.job
     who.take_in(number="T-2", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     who.read("arch.LF", "712", "tape-4")
     slot = next(s for s in who.opened.sheet.slots if s.startswith("condition."))
-    photograph(garage, who.job, slot, "p.png", picture("PNG", (40, 30), 1), "teo", "photo")
-    garage.instruments.document("tape-4", "sheet.pdf", b"%PDF-1.7 of a tape", "teo", "doc")
-    garage.instruments.drop("laser-2", "fell", "teo", "drop")
-    survey = garage.floors.begin_from_csv("Norte", ROWS, "teo", "survey", **MORE)
-    garage.floors.close(survey, "teo")
-    garage.store.set("name", "Valdehierro")
+    garage.do(Photograph(who.job, slot, "p.png", picture("PNG", (40, 30), 1)), "teo", "photo")
+    garage.do(Document("tape-4", "sheet.pdf", b"%PDF-1.7 of a tape"), "teo", "doc")
+    garage.do(Drop("laser-2", "fell"), "teo", "drop")
+    survey = garage.do(of_csv(ROWS, bay="Norte", **MORE), "teo", "survey")
+    garage.do(CloseSurvey(survey), "teo", press())
+    garage.do(Set("name", "Valdehierro"), ITSELF, press())
     who.job = first
     return garage
 
 
 ROWS = "point,x,y,staff\n" + "\n".join(f"P{x}{y},{4000 * x},{3000 * y},{1390 + x + y}" for x in (0, 1) for y in (0, 1))
 FIRST, SECOND = "(SELECT stream FROM visit WHERE number = 'T-1')", "(SELECT stream FROM visit WHERE number = 'T-2')"
+ONE = "(SELECT id FROM visit WHERE number = 'T-1')"
 LAST = f"(SELECT max(seq) FROM entry WHERE stream = {FIRST})"
 CUT_OFF = [
     f"DELETE FROM entry WHERE stream = {FIRST} AND seq = {LAST}",
@@ -59,12 +65,12 @@ CUT_OFF = [
     f"WHERE id = {FIRST}",
 ]
 TAMPERED: list[tuple[str, list[str], str]] = [
-    ("an event's text", [f"UPDATE entry SET text = replace(text, '712', '713') WHERE stream = {SECOND} AND seq = 2"],
-     "T-2 (visit/…): event 2: this event was changed"),
-    ("an event's hash", [f"UPDATE entry SET hash = 'f00' WHERE stream = {SECOND} AND seq = 2"],
-     "event 2: this event was changed"),
-    ("an event's own id", [f"UPDATE entry SET id = 'else' WHERE stream = {SECOND} AND seq = 2"],
-     "event 2: this event was changed"),
+    ("an event's text", [f"UPDATE entry SET text = replace(text, '712', '713') WHERE stream = {SECOND} AND seq = 4"],
+     "T-2 (visit/…): event 4: this event was changed"),
+    ("an event's hash", [f"UPDATE entry SET hash = 'f00' WHERE stream = {SECOND} AND seq = 4"],
+     "event 4: this event was changed"),
+    ("an event's own id", [f"UPDATE entry SET id = 'else' WHERE stream = {SECOND} AND seq = 4"],
+     "event 4: this event was changed"),
     ("an event in the middle", [f"DELETE FROM entry WHERE stream = {FIRST} AND seq = 3"],
      "event 3: this event is missing"),
     ("the last event", CUT_OFF[:1], "1 missing at the end"),
@@ -76,15 +82,19 @@ TAMPERED: list[tuple[str, list[str], str]] = [
     ("a noted count", [f"UPDATE stream SET count = count - 1 WHERE id = {FIRST}"], "the head is not the one"),
     ("the note of a head", [f"DELETE FROM stream WHERE id = {SECOND}"], "the note of its head is missing"),
     ("a whole signed visit",
-     ["DELETE FROM uses WHERE visit = (SELECT id FROM visit WHERE number = 'T-1')",
+     [f"DELETE FROM uses WHERE visit = {ONE}", f"DELETE FROM calibration WHERE visit = {ONE}",
       f"DELETE FROM entry WHERE stream = {FIRST}", f"DELETE FROM stream WHERE id = {FIRST}",
       "DELETE FROM visit WHERE number = 'T-1'"],
      "event 1: the journal has it, the stream has not"),
     ("all events of a visit", [f"DELETE FROM entry WHERE stream = {FIRST}"], "all of its events are missing"),
     ("a visit's number", ["UPDATE visit SET number = 'T-9' WHERE number = 'T-2'"], "the row says number T-9"),
-    ("a visit's stage", ["UPDATE visit SET stage = 'in_work' WHERE number = 'T-1'"], "the row says stage in_work"),
+    ("a calibration's stage", [f"UPDATE calibration SET stage = 'in_work' WHERE visit = {ONE}"],
+     "the row says that calibration 1 is in_work"),
+    ("a calibration, added", [f"INSERT INTO calibration VALUES ({ONE}, '7', 'signed')"],
+     "calibration 7 is signed, the events say None"),
     ("a visit's time", ["UPDATE visit SET created_at = 5 WHERE number = 'T-1'"], "the row says created_at 5"),
-    ("a visit's row", ["DELETE FROM uses", "DELETE FROM visit WHERE number = 'T-2'"], "its row is missing"),
+    ("a visit's row",
+     ["DELETE FROM uses", "DELETE FROM calibration", "DELETE FROM visit WHERE number = 'T-2'"], "its row is missing"),
     ("the index of instruments", ["DELETE FROM uses WHERE instrument = 'tape-4'"], "what its readings say: tape-4"),
     ("a line of the journal", ["UPDATE journal SET entry = 'f00' WHERE number = 4"], "the journal has another one"),
     ("a line out of the journal", ["DELETE FROM journal WHERE number = 4"], "the journal lacks it"),
@@ -134,21 +144,21 @@ def test_whatever_was_changed_behind_its_back_is_named(full: Technician, tmp_pat
 
 def test_one_stream_alone_rows_made_anew_and_the_command(full: Technician) -> None:
     garage = furnished(full)
-    before = [(row.number, row.stage, row.count) for row in rows(garage)]
+    before = rows(garage)
     people = garage.store.people()
     whole = verify(full)
     assert whole.exit_code == 0
     assert "streams are as they were written, and all that they name" in whole.stdout
     assert "in 1 streams" in verify(full, "--stream", f"visit/{full.job}").stdout
     assert isinstance(verify(full, "--stream", "visit/nothing").exception, BadInput)
-    renamed = "UPDATE visit SET stage = 'taken_in', number = 'X' WHERE number = 'T-1'"
-    tampered(garage, renamed, "DELETE FROM person", "DELETE FROM uses")
+    renamed, staged = "UPDATE visit SET number = 'X' WHERE number = 'T-1'", "UPDATE calibration SET stage = 'taken_in'"
+    tampered(garage, renamed, staged, "DELETE FROM person", "DELETE FROM uses")
     broken = verify(full)
     assert broken.exit_code == 1
     assert "the row says number X" in broken.stdout
     assert "teo is None" in broken.stdout
     garage.store.reindex()
-    assert [(row.number, row.stage, row.count) for row in rows(garage)] == before
+    assert rows(garage) == before
     assert garage.store.people() == people
     assert wrongs(garage) == []
 
@@ -165,7 +175,7 @@ def test_a_backup_made_while_people_write_comes_back_whole(full: Technician, tmp
 
     def write() -> None:
         for k in range(40):
-            garage.store.set("name", f"Valdehierro {k}")
+            garage.do(Set("name", f"Valdehierro {k}"), ITSELF, press())
         done.set()
 
     writer = threading.Thread(target=write)

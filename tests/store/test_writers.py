@@ -16,7 +16,7 @@ from escuadra.core.errors import BadInput, Busy
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.store.writers import Turns, folder_lock
-from tests.conftest import SERVED, Clock
+from tests.conftest import BEGUN, SERVED, Clock
 from tests.web.conftest import Visitor
 
 only_file = pytest.mark.skipif(bool(SERVED), reason="about the folder's own file")
@@ -74,7 +74,7 @@ def test_a_form_without_its_own_id_is_refused_the_first_time_too(teo: Technician
         answer = visitor.post(path, {**fields, "entry": ""})
         assert answer.status_code == 422, path
         assert "reload the page" in answer.text, path
-    assert teo.opened.row.count == 1
+    assert teo.opened.row.count == BEGUN
 
 
 def started(*arguments: str, **more: Any) -> subprocess.Popen[str]:

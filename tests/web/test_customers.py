@@ -6,7 +6,7 @@ import pytest
 
 from escuadra.core.errors import BadInput
 from escuadra.jobs import Garage
-from escuadra.jobs.customers import customers, erase
+from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.reports.record import render_record
 from tests.conftest import minibus
 from tests.store.test_log import only_file, tampered, wrongs
@@ -36,9 +36,9 @@ def test_a_name_is_in_no_event_and_no_record_and_can_be_erased(garage: Garage) -
     assert wrongs(garage) == []
     for id, person, error in ((kept.id, "nobody", "picked first"), ("x", "teo", "a customer of this garage")):
         with pytest.raises(BadInput, match=error):
-            erase(garage, id, person, "e")
+            garage.do(EraseCustomer(id), person, "e")
     for _ in range(2):
-        erase(garage, kept.id, "ines", "e")
+        garage.do(EraseCustomer(kept.id), "ines", "e")
     (gone,) = customers(garage)
     assert (gone.name, gone.address, gone.id) == (None, None, kept.id)
     (event,) = garage.store.events(f"customer/{kept.id}")

@@ -7,6 +7,8 @@ import re
 import pytest
 
 from escuadra.jobs import Garage
+from escuadra.jobs.forms import press
+from escuadra.jobs.instrument_life import Drop
 from tests.jobs.test_instruments import check, framed
 from tests.web.conftest import Elements, Visitor
 
@@ -29,7 +31,7 @@ def test_the_register_puts_first_what_cannot_be_relied_on(visitor: Visitor, gara
     assert set(marks(visitor, "/instruments")) == {"open"}
     check(garage, "crossed-3", "square_corner", 30.0)
     check(garage, "level-1", "end_for_end", 0.02)
-    garage.instruments.drop("tape-4", "run over", "teo")
+    garage.do(Drop("tape-4", "run over"), "teo", press())
     assert marks(visitor, "/instruments")[:2] == ["out", "stale"]
     assert "holds" in marks(visitor, "/instruments")
     assert marks(visitor, "/instruments/level-1")[0] == "holds"

@@ -12,6 +12,7 @@ from escuadra.core.kinds import KINDS
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.web.guard import LARGEST_BODY
+from tests.conftest import BEGUN
 from tests.web.conftest import Elements, Visitor
 
 
@@ -99,7 +100,7 @@ def test_htmx_gets_the_part_that_changes_and_a_plain_form_is_led_back(teo: Techn
     plain = visitor.post(f"/jobs/{teo.job}/readings", {**fields, "entry": "e2", "slot": "arch.RF"})
     assert plain.status_code == 303
     assert plain.headers["location"].endswith("check=ride_height&slot=arch.LR")
-    assert teo.opened.row.count == 3
+    assert teo.opened.row.count == BEGUN + 2
 
 
 @pytest.mark.parametrize(
@@ -126,7 +127,7 @@ def test_a_post_from_elsewhere_is_refused_and_so_is_one_by_nobody(
     nobody = Visitor(teo.garage, person="")
     answer = nobody.post(f"/jobs/{teo.job}/{path}", {"entry": "e", **fields})
     assert answer.status_code in (409, 422)
-    assert teo.opened.row.count == 1
+    assert teo.opened.row.count == BEGUN
 
 
 def test_the_policy_forbids_what_is_not_shipped_and_no_page_needs_more(full: Technician) -> None:

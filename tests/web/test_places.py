@@ -10,6 +10,8 @@ from pypdf import PdfReader
 from escuadra.core.relief import plane_of
 from escuadra.core.survey import Survey
 from escuadra.jobs import Garage
+from escuadra.jobs.forms import press
+from escuadra.jobs.instrument_life import Drop
 from tests.conftest import Technician
 from tests.jobs.test_floors import keep, placed, slope, survey
 from tests.jobs.test_instruments import check
@@ -209,7 +211,7 @@ def test_a_levels_tilt_is_taken_off_by_distance_and_a_doubted_level_begins_no_su
     assert flat.flatness == pytest.approx(0, abs=0.01)
     assert flat.slope_percent == pytest.approx(0.1, abs=1e-4)
     assert "3.0\u202fmm in 10\u202fm of the level taken off by distance" in closed.survey.note
-    garage.instruments.drop("level-9", "", "teo")
+    garage.do(Drop("level-9", ""), "teo", press())
     refused = visitor.post("/bays/Norte/surveys/new", {**begun, "entry": "k2"})
     assert refused.status_code == 422
     assert "check it first" in refused.text

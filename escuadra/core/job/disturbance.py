@@ -4,7 +4,8 @@ Source: the trade's own rules (a frame's axes are coupled; the body moves on its
 aspects that it depends on; whatever spoils one of them after it was taken makes it stale.
 """
 
-from typing import Literal
+from collections.abc import Iterable
+from typing import Literal, cast
 
 from escuadra.core.model import Frozen
 
@@ -20,6 +21,21 @@ AROUND = frozenset({"area"})
 FLOOR = frozenset({"floor", "area"})
 """What a new place in the bay spoils; ``area``: what stands and shines around."""
 PLACED = "another place chosen"
+Side = Literal["frame", "target", "vehicle"]
+Owner = Literal["vehicle", "frame", "stand", "calibration"]
+"""Whose an aspect is: the vehicle's, a body's (frame or stand), or the calibration's own."""
+OWNERS: tuple[tuple[Owner, frozenset[str]], ...] = (
+    ("calibration", HUNG | AROUND | {"bracket"}),
+    ("stand", frozenset({"stand"})),
+    ("frame", FRAME | {"zero"}),
+    ("vehicle", VEHICLE | CLAMPS | {"alignment", "battery", "doors", "load", "tyres"}),
+)
+"""What is read of several belongs to the first of them here: a tape from hub to beam is of the frame."""
+
+
+def owner_of(aspects: frozenset[str]) -> Owner:
+    """Whose a reading is that depends on these aspects; what only the sheet names (glass, cover) is the calibration's."""
+    return next((owner for owner, own in OWNERS if aspects & own), "calibration")
 
 
 class Happening(Frozen):
@@ -28,43 +44,39 @@ class Happening(Frozen):
     what: str
     words: str
     aspects: frozenset[str]
-    side: Literal["frame", "target", "vehicle"]
+    side: Side
+    of: Owner
 
 
 HAPPENINGS: dict[str, Happening] = {
-    h.what: h
-    for h in (
-        Happening(what="yaw", words="yaw turned", aspects=POSE, side="frame"),
-        Happening(what="slide", words="frame slid sideways", aspects=frozenset({"centre"}), side="frame"),
-        Happening(what="roll", words="frame rolled", aspects=FRAME, side="frame"),
-        Happening(what="height", words="height changed", aspects=frozenset({"height", "level"}), side="frame"),
-        Happening(what="feet", words="feet turned", aspects=FRAME, side="frame"),
-        Happening(what="brakes", words="brakes touched", aspects=FRAME, side="frame"),
-        Happening(what="set_down", words="frame set down from its wheels", aspects=FRAME | {"zero"}, side="frame"),
-        Happening(what="bump", words="frame bumped", aspects=FRAME, side="frame"),
-        Happening(what="mount", words="target mounted", aspects=frozenset({"centre", "level", *HUNG}), side="target"),
-        Happening(
-            what="taken_off", words="target taken off", aspects=frozenset({"centre", "level", *HUNG}), side="target"
-        ),
-        Happening(
-            what="swap", words="laser and target swapped", aspects=frozenset({"centre", "level", *HUNG}), side="target"
-        ),
-        Happening(
-            what="shift", words="target shifted", aspects=frozenset({"centre", "level", "hang", "area"}), side="target"
-        ),
-        Happening(what="tilt", words="tilt lever set", aspects=frozenset({"tilt", "area"}), side="target"),
-        Happening(what="stand", words="stand moved", aspects=frozenset({"stand", "area"}), side="target"),
-        Happening(what="stand_bump", words="stand bumped", aspects=frozenset({"stand"}), side="target"),
-        Happening(what="holder", words="holder removed", aspects=frozenset({"centre", "level"}), side="target"),
-        Happening(what="run_again", words="procedure to be run again", aspects=AROUND, side="target"),
-        Happening(what="vehicle_rolled", words="vehicle moved", aspects=EVERYTHING | {"area"}, side="vehicle"),
-        Happening(what="clamp", words="clamp knocked or taken off", aspects=CLAMPS, side="vehicle"),
-        Happening(what="jacked", words="vehicle jacked", aspects=VEHICLE | {"alignment"}, side="vehicle"),
-        Happening(what="loaded", words="load changed", aspects=frozenset({"ride_height", "load"}), side="vehicle"),
-        Happening(what="door", words="door used", aspects=frozenset({"ride_height", "doors"}), side="vehicle"),
-        Happening(what="aboard", words="person aboard", aspects=frozenset({"ride_height", "load"}), side="vehicle"),
-        Happening(
-            what="tyre", words="tyre filled", aspects=frozenset({"ride_height", "hubs", "tyres"}), side="vehicle"
+    what: Happening(what=what, words=words, aspects=frozenset(aspects), side=side, of=of)
+    for what, words, side, of, aspects in cast(
+        "tuple[tuple[str, str, Side, Owner, Iterable[str]], ...]",
+        (
+            ("yaw", "yaw turned", "frame", "frame", POSE),
+            ("slide", "frame slid sideways", "frame", "frame", {"centre"}),
+            ("roll", "frame rolled", "frame", "frame", FRAME),
+            ("height", "height changed", "frame", "frame", {"height", "level"}),
+            ("feet", "feet turned", "frame", "frame", FRAME),
+            ("brakes", "brakes touched", "frame", "frame", FRAME),
+            ("set_down", "frame set down from its wheels", "frame", "frame", FRAME | {"zero"}),
+            ("bump", "frame bumped", "frame", "frame", FRAME),
+            ("mount", "target mounted", "target", "frame", {"centre", "level", *HUNG}),
+            ("taken_off", "target taken off", "target", "frame", {"centre", "level", *HUNG}),
+            ("swap", "laser and target swapped", "target", "frame", {"centre", "level", *HUNG}),
+            ("shift", "target shifted", "target", "frame", {"centre", "level", "hang", "area"}),
+            ("tilt", "tilt lever set", "target", "frame", {"tilt", "area"}),
+            ("stand", "stand moved", "target", "stand", {"stand", "area"}),
+            ("stand_bump", "stand bumped", "target", "stand", {"stand"}),
+            ("holder", "holder removed", "target", "frame", {"centre", "level"}),
+            ("run_again", "procedure to be run again", "target", "calibration", AROUND),
+            ("vehicle_rolled", "vehicle moved", "vehicle", "vehicle", EVERYTHING | {"area"}),
+            ("clamp", "clamp knocked or taken off", "vehicle", "vehicle", CLAMPS),
+            ("jacked", "vehicle jacked", "vehicle", "vehicle", VEHICLE | {"alignment"}),
+            ("loaded", "load changed", "vehicle", "vehicle", {"ride_height", "load"}),
+            ("door", "door used", "vehicle", "vehicle", {"ride_height", "doors"}),
+            ("aboard", "person aboard", "vehicle", "vehicle", {"ride_height", "load"}),
+            ("tyre", "tyre filled", "vehicle", "vehicle", {"ride_height", "hubs", "tyres"}),
         ),
     )
 }

@@ -1,6 +1,6 @@
 """What can be said in a visit's stream, and what each of it does to the visit's state."""
 
-from typing import Any, Literal, Protocol
+from typing import Any, ClassVar, Literal, Protocol
 
 from pydantic import Field
 
@@ -9,7 +9,7 @@ from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
-from escuadra.core.stream import Event, Payload
+from escuadra.core.stream import Event, Part, Payload
 
 
 class Folding(Protocol):
@@ -43,6 +43,8 @@ class Folding(Protocol):
 class VisitPayload(Payload):
     """What is said in a visit's stream."""
 
+    stage: ClassVar[str] = "in_work"
+
     def apply(self, state: Folding, event: Event) -> None:
         """Do to the state what was said."""
         raise NotImplementedError
@@ -58,9 +60,10 @@ class Pinned(Frozen):
 
 
 class TakenIn(VisitPayload):
-    """A job was taken in."""
+    """A vehicle was taken in."""
 
     code = "taken_in"
+    stage = ""
 
     vin: str
     plate: str
@@ -69,10 +72,36 @@ class TakenIn(VisitPayload):
     number: str
     reason: str
     bay: str
-    pins: list[Pinned]
+    pins: list[Pinned] = Field(description="the vehicle's model and, where it was drawn, the bay")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.set(job=self, taken_in_at=event.at, taken_in_by=event.person)
+
+
+class BodyBrought(VisitPayload):
+    """A body that carries targets takes part in the visit."""
+
+    code = "body_brought"
+    stage = ""
+
+    carrier: Literal["frame", "stand", "mat"]
+    pins: list[Pinned] = Field(description="a frame's profile")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "bodies", self)
+
+
+class CalibrationAdded(VisitPayload):
+    """A sensor is to be calibrated in this visit, with these bodies."""
+
+    code = "calibration_added"
+    stage = ""
+
+    bodies: list[str] = Field(description="ids of the bodies that it uses")
+    pins: list[Pinned] = Field(description="the procedure's sheet and its targets")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.set(calibration=self)
 
 
 class Placed(VisitPayload):
@@ -189,6 +218,7 @@ class Photographed(VisitPayload):
     """A photo was kept, re-encoded without what a camera writes beside the picture."""
 
     code = "photographed"
+    files = ("digest",)
 
     slot: str
     digest: str = Field(description="SHA-256 of the kept JPEG")
@@ -218,6 +248,7 @@ class FrameKnown(VisitPayload):
     """What earlier jobs found out about the frame's yaw screw."""
 
     code = "frame_known"
+    stage = ""
 
     mechanics: Mechanics
 
@@ -287,13 +318,23 @@ class OverrideWithdrawn(VisitPayload):
         state.override(event, self.check, None)
 
 
+class PartHead(Frozen):
+    """How far a part of the visit had come."""
+
+    of: Part
+    seq: int = Field(description="of its last event")
+    hash: str = Field(description="of that event, upon all before it")
+
+
 class Signed(VisitPayload):
-    """The sheet was signed and its record frozen: the hash of the record's JSON is what was signed."""
+    """A calibration's sheet was signed and its record frozen: the hash of the record's JSON is what was signed."""
 
     code = "signed"
+    stage = "signed"
+    files = ("record_json",)
 
     revision: int
-    head: str = Field(description="hash of the last event that the signer saw")
+    parts: list[PartHead] = Field(description="what the signer saw: the vehicle's part, the bodies', the calibration's")
     record_json: str = Field(description="SHA-256 of the stored record")
     application: str
 
@@ -306,6 +347,8 @@ class Printed(VisitPayload):
     """A signed record was printed: the PDF that was made from it once, and is kept byte for byte."""
 
     code = "printed"
+    stage = ""
+    files = ("record_pdf",)
 
     revision: int
     record_pdf: str = Field(description="SHA-256 of the stored PDF")
@@ -318,6 +361,7 @@ class Reopened(VisitPayload):
     """A signed sheet was reopened; the signed revision stays."""
 
     code = "reopened"
+    stage = "reopened"
 
     revision: int = Field(description="the revision that begins")
     reason: str

@@ -6,10 +6,13 @@ from typing import Any
 
 from escuadra.core.job.events import (
     Answered,
+    BodyBrought,
+    CalibrationAdded,
     Doubted,
     FigureChanged,
     LinePlanned,
     Photographed,
+    Pinned,
     Placed,
     Printed,
     ReadingTaken,
@@ -19,7 +22,7 @@ from escuadra.core.job.events import (
     TakenIn,
 )
 from escuadra.core.job.mechanics import Mechanics
-from escuadra.core.stream import Event, Payload, Person
+from escuadra.core.stream import Event, Part, Payload, Person
 
 
 @dataclass(frozen=True)
@@ -31,6 +34,7 @@ class Entry:
     person: Person
     slot: str
     said: ReadingTaken | Answered
+    of: Part | None = None
     withdrawn: bool = False
     replaced_by: int | None = None
     doubted: int | None = None
@@ -100,6 +104,7 @@ class Run:
     at: int
     person: Person
     said: StationRun
+    of: Part | None = None
     withdrawn: bool = False
     doubted: int | None = None
     """seq of the event that put one of its instruments in doubt."""
@@ -107,11 +112,15 @@ class Run:
 
 @dataclass(frozen=True)
 class State:
-    """Everything that the log says, in the order it was said."""
+    """What was said of one part of a visit, or of a calibration and all that it stands on, in the order it was said."""
 
     job: TakenIn | None = None
     taken_in_at: int = 0
     taken_in_by: Person | None = None
+    calibration: CalibrationAdded | None = None
+    bodies: tuple[BodyBrought, ...] = ()
+    begun: bool = False
+    """Something was done beyond taking in."""
     seq: int = 0
     entries: dict[str, tuple[Entry, ...]] = field(default_factory=dict)
     disturbances: tuple[Disturbance, ...] = ()
@@ -139,7 +148,13 @@ class State:
             return "signed"
         if self.reopened:
             return "reopened"
-        return "in_work" if self.seq > 1 else "taken_in"
+        return "in_work" if self.begun else "taken_in"
+
+    @property
+    def pins(self) -> list[Pinned]:
+        """The catalogue entries that it is judged by, as they were taken in."""
+        said = [self.job, self.calibration, *self.bodies]
+        return [pin for one in said if one is not None for pin in one.pins]
 
     def pdf_of(self, revision: int) -> str | None:
         """SHA-256 of a signed revision's PDF; nothing while it was not printed yet."""
@@ -149,11 +164,11 @@ class State:
         """A slot's entries that were not withdrawn or replaced."""
         return tuple(e for e in self.entries.get(slot, ()) if e.counts)
 
-    def last_of(self, person: str) -> int | None:
-        """seq of a person's own last entry or run that still counts."""
-        own = [e.seq for kept in self.entries.values() for e in kept if e.counts and e.person.id == person]
-        own += [run.seq for run in self.runs if not run.withdrawn and run.person.id == person]
-        return max(own, default=None)
+    def last_of(self, person: str) -> "Entry | Run | None":
+        """A person's own last entry or run that still counts."""
+        own: list[Entry | Run] = [e for kept in self.entries.values() for e in kept if e.counts]
+        own += [run for run in self.runs if not run.withdrawn]
+        return max((one for one in own if one.person.id == person), key=lambda one: one.seq, default=None)
 
     def until(self, seq: int) -> "State":
         """The state that readings and happenings up to an event leave; what was withdrawn later stays withdrawn."""
@@ -211,7 +226,7 @@ class _Draft:
         if replacing_after is not None:
             kept[:] = [replace(e, replaced_by=event.seq) if e.counts and e.seq > replacing_after else e for e in kept]
         self.where[event.seq] = (said.slot, len(kept))
-        kept.append(Entry(event.seq, event.at, event.person, said.slot, said))
+        kept.append(Entry(event.seq, event.at, event.person, said.slot, said, event.of))
 
     def disturb(self, event: Event, what: str, words: str, aspects: frozenset[str], amount: str, by: Any) -> None:
         self.disturbances.append(Disturbance(event.seq, event.at, event.person, what, words, amount, aspects, by))
@@ -237,7 +252,7 @@ class _Draft:
                 kept[:] = [replace(e, doubted=event.seq) if _doubtful(e, said.tool, said.since) else e for e in kept]
 
     def run(self, event: Event, said: StationRun) -> None:
-        self.runs.append(Run(event.seq, event.at, event.person, said))
+        self.runs.append(Run(event.seq, event.at, event.person, said, event.of))
 
     def override(self, event: Event, check: str, reason: str | None) -> None:
         self.overrides.pop(check, None)
@@ -269,6 +284,7 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "changes": Change,
     "records": lambda _seq, at, person, said: (said, at, person),
     "prints": lambda _seq, _at, _person, said: said,
+    "bodies": lambda _seq, _at, _person, said: said,
 }
 
 
@@ -276,6 +292,9 @@ def fold(state: State, events: Iterable[Event]) -> State:
     """The state after further events; the given state is not touched."""
     draft = _Draft(state)
     for event in events:
+        said = event.payload
         draft.set(seq=event.seq, last_person=event.person)
-        event.payload.apply(draft, event)
+        if said.stage:
+            draft.set(begun=True)
+        said.apply(draft, event)
     return draft.done()

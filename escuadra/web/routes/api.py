@@ -100,7 +100,7 @@ def jobs(request: Request, page: int = 1) -> dict[str, Any]:
 def _listed(opened: Opened | Unreadable) -> dict[str, Any]:
     if isinstance(opened, Unreadable):
         row = opened.row
-        return {"id": row.id, "number": row.number, "state": row.stage, "record_pdf": None, "record_json": None}
+        return {"id": row.id, "number": row.number, "state": "unreadable", "record_pdf": None, "record_json": None}
     records = opened.state.records
     base = f"/jobs/{opened.row.id}/record/{records[-1][0].revision}" if records else None
     return {

@@ -12,6 +12,7 @@ from escuadra.core.given import identifier
 from escuadra.core.quantities import parse
 from escuadra.core.relief import plane_of
 from escuadra.drawing import bay_view
+from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.floors import Floors, Surveyed
 from escuadra.web import forms
 from escuadra.web.downloads import named
@@ -148,7 +149,7 @@ def add(request: Request, form: Annotated[forms.NewBay, Form()]) -> Response:
             raise BadInput("name", name or "nothing", "a bay's name, 1 to 60 characters, no stroke")
         if name in garage.store.bays():
             raise BadInput("name", name, "a name that no bay has yet")
-        garage.floors.keep_bay(bay_from(name, form.sent(), None), person_of(request), None)
+        garage.do(KeepBay(bay_from(name, form.sent(), None), None), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return _index(request, status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/bays/{name}", 303)
@@ -209,10 +210,10 @@ def show(request: Request, name: str) -> Response:
 @router.post("/{name}")
 def keep(request: Request, name: str, form: Annotated[forms.BaySheet, Form()]) -> Response:
     """Keep a bay's sheet as typed; refused where others changed it since."""
-    floors = garage_of(request).floors
+    garage = garage_of(request)
     try:
-        before, _ = floors.bay(name)
-        floors.keep_bay(bay_from(name, form.sent(), before), person_of(request), form.base or None)
+        before, _ = garage.floors.bay(name)
+        garage.do(KeepBay(bay_from(name, form.sent(), before), form.base or None), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return page(request, name, status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/bays/{name}", 303)

@@ -6,7 +6,13 @@ from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.jobs.vehicle import ChangeAsked, Signs, change_figure, photograph, take_printout
+from escuadra.jobs.vehicle import (
+    ChangeAsked,
+    ChangeFigure,
+    Photograph,
+    Signs,
+    TakePrintout,
+)
 from escuadra.web import forms
 from escuadra.web.pages import Upload, garage_of, ours, person_of, status_of, told, upload_of
 from escuadra.web.routes.sheet import Trouble, page
@@ -24,7 +30,7 @@ def keep_photo(request: Request, job: str, upload: Upload = Depends(upload_of)) 
     garage, fields = garage_of(request), upload.fields
     check, slot, entry = (fields.get(name, "") for name in ("check", "slot", "entry"))
     try:
-        photograph(garage, job, slot, upload.name, upload.content, person_of(request), entry)
+        garage.do(Photograph(job, slot, upload.name, upload.content), person_of(request), entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error)), status_of(error))
     return _back(job, fields)
@@ -45,7 +51,7 @@ def read_printout(request: Request, job: str, form: Annotated[forms.Printout, Fo
     garage, check, slot = garage_of(request), form.check, form.slot
     signs = Signs(form.toe, form.camber, form.thrust)
     try:
-        take_printout(garage, job, form.file, form.day, signs, person_of(request), form.entry)
+        garage.do(TakePrintout(job, form.file, form.day, signs), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(
             request, garage.open(job), check, slot, Trouble(told(error), printout=form.sent()), status_of(error)
@@ -59,7 +65,7 @@ def override_figure(request: Request, job: str, form: Annotated[forms.FigureHere
     garage, check, slot = garage_of(request), form.check, form.slot
     asked = ChangeAsked(path=form.path, typed=form.value, reason=form.reason)
     try:
-        change_figure(garage, job, asked, person_of(request), form.entry)
+        garage.do(ChangeFigure(job, asked), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error), figure=asked), status_of(error))
     return _back(job, form.sent())

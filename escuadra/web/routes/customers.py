@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
-from escuadra.jobs.customers import customers, erase
+from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
@@ -28,7 +28,7 @@ def show(request: Request) -> Response:
 def erased(request: Request, form: Annotated[forms.CustomerErasure, Form()]) -> Response:
     """Erase one's name and address; the jobs stay, and say when it was done."""
     try:
-        erase(garage_of(request), form.customer, person_of(request), form.entry)
+        garage_of(request).do(EraseCustomer(form.customer), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, status_of(error), told(error))
     return RedirectResponse("/customers", 303)

@@ -10,6 +10,9 @@ from escuadra.catalogue import Entry
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier, readable
 from escuadra.core.stream import ITSELF
+from escuadra.jobs.bays import AddBay
+from escuadra.jobs.people import AddPerson
+from escuadra.jobs.settings import Set
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
@@ -62,21 +65,20 @@ def show(request: Request) -> Response:
 def change(request: Request, form: Annotated[forms.GarageChange, Form()]) -> Response:
     """Add a person or a bay, or set the garage's name and time zone."""
     garage, picked = garage_of(request), person_of(request)
-    store = garage.store
     try:
-        who = garage.person(picked) if picked else ITSELF
+        who = picked or ITSELF
         if "person" in form.sent():
             name = _text(form.sent(), "person", "a name")
-            known = [person["id"] for person in store.people()]
-            store.add_person(identifier(name, known, "person"), name, form.role, who)
+            known = [person["id"] for person in garage.store.people()]
+            garage.do(AddPerson(identifier(name, known, "person"), name, form.role), who, form.entry)
         elif "bay" in form.sent():
-            store.add_bay(_text(form.sent(), "bay", "a bay's name"), who)
+            garage.do(AddBay(_text(form.sent(), "bay", "a bay's name")), who, form.entry)
         else:
             zone = _text(form.sent(), "zone", "a time zone")
             if zone not in available_timezones():
                 raise BadInput("zone", zone, "a time zone such as Europe/Madrid")
-            store.set("name", _text(form.sent(), "name", "the garage's name"), who)
-            store.set("time_zone", str(ZoneInfo(zone)), who)
+            garage.do(Set("name", _text(form.sent(), "name", "the garage's name")), who, form.entry)
+            garage.do(Set("time_zone", str(ZoneInfo(zone))), who, f"{form.entry}-zone")
     except (BadInput, Conflict) as error:
         return page(request, status_of(error), told(error), form.sent())
     return RedirectResponse("/garage", 303)

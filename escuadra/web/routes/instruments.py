@@ -22,7 +22,8 @@ from escuadra.core.usual_accuracy import USUAL
 from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view
 from escuadra.jobs import Garage, Opened
-from escuadra.jobs.forms import keyed
+from escuadra.jobs.instrument_files import TakeRegister
+from escuadra.jobs.instrument_life import Document, Drop, EnterInstrument, Give, Retire
 from escuadra.web import forms
 from escuadra.web.pages import Upload, garage_of, ours, person_of, render, status_of, told, upload_of
 
@@ -198,14 +199,14 @@ def _usual(request: Request, form: forms.InstrumentSheet) -> Response:
 @router.post("")
 def enter(request: Request, form: Annotated[forms.NewInstrument, Form()]) -> Response:
     """Take an instrument into the register, or a file of instruments and histories."""
-    instruments, person = garage_of(request).instruments, person_of(request)
+    garage, person = garage_of(request), person_of(request)
     try:
         if form.file:
-            return RedirectResponse(f"/instruments?came={instruments.take_file(form.file, person)}", 303)
+            return RedirectResponse(f"/instruments?came={garage.do(TakeRegister(form.file), person, form.entry)}", 303)
         if form.kind in USUAL and not any(getattr(form, field).strip() for field in FIGURES):
             return _usual(request, form)
-        tool = tool_from(form, taken=instruments.every())
-        instruments.enter(tool, person, keyed(form.entry))
+        tool = tool_from(form, taken=garage.instruments.every())
+        garage.do(EnterInstrument(tool), person, form.entry)
     except (BadInput, Conflict) as error:
         return _register(request, status_of(error), told(error), form.sent())
     return RedirectResponse(f"/instruments/{tool.id}", 303)
@@ -306,8 +307,8 @@ def document(request: Request, id: str) -> Response:
 def keep_document(request: Request, id: str, upload: Upload = Depends(upload_of)) -> Response:
     """Keep its data sheet or certificate."""
     try:
-        garage_of(request).instruments.document(
-            id, upload.name, upload.content, person_of(request), keyed(upload.fields.get("entry", ""))
+        garage_of(request).do(
+            Document(id, upload.name, upload.content), person_of(request), upload.fields.get("entry", "")
         )
     except (BadInput, Conflict) as error:
         return page(request, id, status_of(error), told(error))
@@ -317,17 +318,17 @@ def keep_document(request: Request, id: str, upload: Upload = Depends(upload_of)
 @router.post("/{id}/{act}")
 def act(request: Request, id: str, act: str, form: Annotated[forms.InstrumentAct, Form()]) -> Response:
     """Something happened to it: dropped, taken or brought back, its sheet changed, put away for good."""
-    instruments, person = garage_of(request).instruments, person_of(request)
+    garage, person = garage_of(request), person_of(request)
     try:
-        key = keyed(form.entry)
+        key = form.entry
         if act == "drop":
-            instruments.drop(id, form.words, person, key)
+            garage.do(Drop(id, form.words), person, key)
         elif act == "give":
-            instruments.give(id, form.to, person, key)
+            garage.do(Give(id, form.to), person, key)
         elif act == "sheet":
-            instruments.enter(tool_from(form, instruments.one(id).tool), person, key, new=False)
+            garage.do(EnterInstrument(tool_from(form, garage.instruments.one(id).tool), False), person, key)
         elif act == "retire":
-            instruments.retire(id, person, key)
+            garage.do(Retire(id), person, key)
             return RedirectResponse("/instruments", 303)
         else:
             raise BadInput("act", act, "drop, give, sheet or retire")

@@ -16,7 +16,7 @@ from escuadra.core.job.together import agreement, contributions, facts, side_by_
 from escuadra.core.tool import READS
 from escuadra.drawing import lines_view
 from escuadra.jobs import Opened
-from escuadra.jobs.lines import asked_plan, plan_lines, shelf
+from escuadra.jobs.lines import PlanLines, asked_plan, shelf
 from escuadra.reports import marks
 from escuadra.web import forms
 from escuadra.web.downloads import named
@@ -71,7 +71,7 @@ def choose(request: Request, job: str, form: Annotated[forms.LinesPlan, Form()])
         opened = garage.open(job)
         return _page(request, opened, opened.state.line_plan or default_plan(opened.sheet.plan), told(error), 422)
     try:
-        plan_lines(garage, job, asked, person_of(request), form.entry)
+        garage.do(PlanLines(job, asked), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return _page(request, garage.open(job), asked, error=told(error), status=status_of(error))
     return RedirectResponse(f"/jobs/{job}", 303)

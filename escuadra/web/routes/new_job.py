@@ -8,7 +8,8 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import whole_number
 from escuadra.core.vin import VinInput, vin
-from escuadra.jobs import TakeIn, taking_in
+from escuadra.jobs import TakeIn
+from escuadra.jobs.taking_in import BeginVisit
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of
 
@@ -95,7 +96,7 @@ def take_in(request: Request, form: Annotated[forms.NewJob, Form()]) -> Response
         typed, accepted = fields["odometer_km"], "whole kilometres such as 84310, or nothing"
         odometer = whole_number(typed, "odometer_km", accepted) if typed else None
         asked = TakeIn.read({**fields, "odometer_km": odometer})
-        opened = taking_in.take_in(garage_of(request), asked, person_of(request), form.entry)
+        opened = garage_of(request).do(BeginVisit(asked), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, form.sent(), status_of(error), error)
     return RedirectResponse(f"/jobs/{opened.row.id}", 303)

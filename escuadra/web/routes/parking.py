@@ -16,7 +16,9 @@ from escuadra.core.quantities import parse
 from escuadra.core.stakeout import StakedMark
 from escuadra.core.standing import stand
 from escuadra.drawing import bay_view
-from escuadra.jobs import Garage, Opened, taking_in
+from escuadra.jobs import Garage, Opened
+from escuadra.jobs.bays import KeepBay
+from escuadra.jobs.taking_in import ChoosePlace
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
@@ -164,11 +166,11 @@ def choose(request: Request, bay: str, form: Annotated[forms.ParkingChoice, Form
             sheet, digest = garage.floors.bay(bay)
             if sheet is None:
                 raise BadInput("bay", bay, "a bay whose length and width were typed")
-            garage.floors.keep_bay(sheet.model_copy(update={"usual": place}), person, digest)
+            garage.do(KeepBay(sheet.model_copy(update={"usual": place}), digest), person, form.entry)
             return RedirectResponse(f"/bays/{quote(bay)}", 303)
         source: Literal["parking", "typed", "job"] = "typed" if form.typed == "yes" else "parking"
         from_job = form.from_job
-        taking_in.place(garage, job, place, person, form.entry, "job" if from_job else source, from_job)
+        garage.do(ChoosePlace(job, place, "job" if from_job else source, from_job), person, form.entry)
     except (BadInput, Conflict) as cause:
         return _page(request, bay, job, "", status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/jobs/{job}?check=floor", 303)

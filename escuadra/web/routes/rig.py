@@ -17,7 +17,7 @@ from escuadra.core.job.scene import Scene
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.drawing import approach_view
 from escuadra.jobs import Garage, Opened
-from escuadra.jobs.rig import take_look
+from escuadra.jobs.rig import TakeLook
 from escuadra.web import forms
 from escuadra.web.pages import environment, garage_of, ours, person_of, render, status_of, told
 from escuadra.web.routes.devices import linked
@@ -137,7 +137,7 @@ def take(request: Request, job: str, form: Annotated[forms.RigTake, Form()]) -> 
     garage = garage_of(request)
     rig = rig_of(request, garage.open(job))
     try:
-        take_look(garage, job, rig, person_of(request), form.entry)
+        garage.do(TakeLook(job, rig), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return _page(request, job, told(error), status_of(error))
     except ConnectionError as error:

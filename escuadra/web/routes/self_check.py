@@ -17,7 +17,7 @@ from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.drawing import rule, self_check_view
-from escuadra.jobs.forms import keyed
+from escuadra.jobs.instrument_life import KeepCheck
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
@@ -149,16 +149,15 @@ def show(request: Request, id: str, check: str) -> Response:
 @router.post("/{check}")
 def keep(request: Request, id: str, check: str, form: Annotated[forms.SelfCheckResult, Form()]) -> Response:
     """Keep what was found; where it is out, the jobs that relied on the instrument are told."""
-    instruments, known = garage_of(request).instruments, CHECKS.get(check)
+    garage, known = garage_of(request), CHECKS.get(check)
     if known is None:
         raise BadInput("instrument", check, "a self-check")
     pairs = [(s.field, t) for s in known.steps for t in form.sent().get(s.field, "").split(";") if t]
-    progress = progress_of(known, instruments.one(id).tool, pairs)
+    progress = progress_of(known, garage.instruments.one(id).tool, pairs)
     if progress.step is not None:
         return _show(request, id, check, pairs, 422, "Something is missing: go on from here.")
     try:
-        key = keyed(form.entry)
-        instruments.keep_check(id, check, progress.typed, progress.values, person_of(request), key)
+        garage.do(KeepCheck(id, check, progress.typed, progress.values), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return _show(request, id, check, pairs, status_of(error), told(error))
     return RedirectResponse(f"/instruments/{id}", 303)

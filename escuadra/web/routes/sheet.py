@@ -25,7 +25,10 @@ from escuadra.core.tool import Tool
 from escuadra.core.wording import amount
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
-from escuadra.jobs import Asked, Garage, Opened, entries, reading, signing
+from escuadra.jobs import Asked, Garage, Opened
+from escuadra.jobs.entries import Answer, Happen, Override, Undo
+from escuadra.jobs.reading import TakeReading
+from escuadra.jobs.signing import Reopen, Sign
 from escuadra.jobs.vehicle import WORDS, ChangeAsked
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
@@ -299,20 +302,21 @@ def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Fo
     typed, word, replaces = form.typed, form.word, form.replaces == "yes"
     garage = garage_of(request)
     try:
-        result = reading.record(
-            garage,
-            job,
-            slot,
-            typed,
-            form.tool,
+        result = garage.do(
+            TakeReading(
+                job,
+                slot,
+                typed,
+                form.tool,
+                word,
+                replaces,
+                understood=form.understood,
+                temperature=form.temperature,
+                hung_free=form.hung_free == "yes",
+                device=form.device if typed == form.proposed else "",
+            ),
             person_of(request),
             form.entry,
-            word=word,
-            replaces=replaces,
-            understood=form.understood,
-            temperature=form.temperature,
-            hung_free=form.hung_free == "yes",
-            device=form.device if typed == form.proposed else "",
         )
     except (BadInput, Conflict) as error:
         trouble = Trouble(told(error), None, typed, word, replaces, tool=form.tool)
@@ -320,7 +324,7 @@ def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Fo
     if isinstance(result, Asked):
         trouble = Trouble("", result.question, typed, word, replaces, tool=form.tool)
         return page(request, garage.open(job), check, slot, trouble)
-    return done(request, result.opened, *after_entry(result.opened, check, slot))
+    return done(request, result, *after_entry(result, check, slot))
 
 
 @router.post("/answers")
@@ -329,7 +333,7 @@ def record_answer(request: Request, job: str, form: Annotated[forms.Answer, Form
     check, slot, value = form.check, form.slot, form.value
     garage = garage_of(request)
     try:
-        opened = entries.answer(garage, job, slot, value, person_of(request), form.entry)
+        opened = garage.do(Answer(job, slot, value), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), status_of(error))
     return done(request, opened, *after_entry(opened, check, slot))
@@ -342,7 +346,7 @@ def happen(request: Request, job: str, form: Annotated[forms.Happening, Form()])
     what = form.what
     try:
         by = {key.removeprefix("by."): value for key, value in form.sent().items() if key.startswith("by.")}
-        opened = entries.happen(garage, job, what, person_of(request), form.entry, form.amount, by)
+        opened = garage.do(Happen(job, what, form.amount, by), person_of(request), form.entry)
         if by:
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
@@ -357,7 +361,7 @@ def undo(request: Request, job: str, form: Annotated[forms.Undo, Form()]) -> Res
     check, slot = form.check, form.slot
     try:
         before = garage.open(job).state
-        opened = entries.undo(garage, job, person_of(request), form.entry)
+        opened = garage.do(Undo(job), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), check, slot, Trouble(told(error)), status_of(error))
     for id, view in opened.sheet.slots.items():
@@ -376,7 +380,7 @@ def override(request: Request, job: str, form: Annotated[forms.Override, Form()]
     """Accept a check with a reason, or take that back."""
     garage, check, reason = garage_of(request), form.check, form.reason
     try:
-        opened = entries.override(garage, job, check, reason, person_of(request), form.entry)
+        opened = garage.do(Override(job, check, reason), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(
             request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), status_of(error)
@@ -389,7 +393,7 @@ def sign(request: Request, job: str, form: Annotated[forms.Signing, Form()]) -> 
     """Sign what the signer saw; the record is frozen, and printed while the answer is already on its way."""
     garage = garage_of(request)
     try:
-        opened = signing.sign(garage, job, form.head, person_of(request), form.entry, render_record(garage))
+        opened = garage.do(Sign(job, form.head, render_record(garage)), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error)), 409)
     answer = done(request, opened, "", "")
@@ -402,7 +406,7 @@ def reopen(request: Request, job: str, form: Annotated[forms.Reopening, Form()])
     """Begin a new revision of a signed sheet."""
     garage, reason = garage_of(request), form.reason
     try:
-        opened = signing.reopen(garage, job, reason, person_of(request), form.entry)
+        opened = garage.do(Reopen(job, reason), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), status_of(error))
     return done(request, opened, "", "")

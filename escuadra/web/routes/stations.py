@@ -10,7 +10,7 @@ from escuadra.core.job.reach import beyond
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stations import Change, StationView, change
 from escuadra.drawing import stations_view
-from escuadra.jobs.stations import run_station
+from escuadra.jobs.stations import RunStation
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, told
 from escuadra.web.routes.sheet import Trouble, done, page
@@ -57,7 +57,7 @@ def run(request: Request, job: str, form: Annotated[forms.Run, Form()]) -> Respo
     """The procedure was run at the station at hand."""
     garage = garage_of(request)
     try:
-        opened = run_station(garage, job, form.station, person_of(request), form.entry)
+        opened = garage.do(RunStation(job, form.station), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(job), "stations", "", Trouble(told(error)), 409)
     return done(request, opened, "", "")

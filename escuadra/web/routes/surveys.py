@@ -10,7 +10,19 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.quantities import Question, parse
 from escuadra.core.survey_log import Draft
 from escuadra.drawing import bay_view
-from escuadra.jobs.floors import Surveyed, valid_from
+from escuadra.jobs.floors import Surveyed
+from escuadra.jobs.surveys import (
+    CloseSurvey,
+    EnterTable,
+    Paste,
+    ReadPoint,
+    StationLevel,
+    TakeBackFigure,
+    of_csv,
+    of_json,
+    on_grid,
+    valid_from,
+)
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 from escuadra.web.routes import floor_map
@@ -58,19 +70,19 @@ def ask(request: Request, bay: str) -> Response:
 @router.post("/bays/{bay}/surveys/new")
 def begin(request: Request, bay: str, form: Annotated[forms.NewSurvey, Form()]) -> Response:
     """Begin a survey on a grid, from CSV or from JSON."""
-    floors, person, key = garage_of(request).floors, person_of(request), form.entry
+    garage, person, key = garage_of(request), person_of(request), form.entry
     try:
         if form.as_json.strip():
-            id = floors.begin_from_json(form.as_json, person, key)
+            id = garage.do(of_json(form.as_json), person, key)
         else:
             more: dict[str, Any] = {n: getattr(form, n) for n in ("taken_on", "valid_until", "instrument", "note")}
-            more["tilt"] = garage_of(request).instruments.level_tilt(form.instrument)
+            more["tilt"] = garage.instruments.level_tilt(form.instrument)
             more |= {"u": parse(form.u, "length", "mm")[0].value, "reads": form.reads}
             if form.csv.strip():
-                id = floors.begin_from_csv(bay, form.csv, person, key, **more)
+                id = garage.do(of_csv(form.csv, bay=bay, **more), person, key)
             else:
                 step, margin = (parse(getattr(form, n), "length", "mm")[0].value for n in ("step", "margin"))
-                id = floors.begin_on_grid(bay, step, margin, person, key, **more)
+                id = garage.do(on_grid(garage.floors.bay(bay)[0], step, margin, **more), person, key)
     except (BadInput, Conflict) as cause:
         return _new(request, bay, status_of(cause), _told(cause), form.sent())
     return RedirectResponse(f"/surveys/{id}", 303)
@@ -134,15 +146,10 @@ def read(request: Request, id: str, form: Annotated[forms.PointReading, Form()])
     """Enter one figure; an implausible one is asked about, a refused one stays in its field."""
     typed = form.understood or form.typed
     try:
-        found = garage_of(request).floors.read(
-            id,
-            form.point,
-            typed,
+        found = garage_of(request).do(
+            ReadPoint(id, form.point, typed, form.setup.strip(), form.replaces == "yes", "understood" in form.sent()),
             person_of(request),
             form.entry,
-            form.setup.strip(),
-            form.replaces == "yes",
-            "understood" in form.sent(),
         )
     except (BadInput, Conflict) as cause:
         return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
@@ -156,7 +163,7 @@ def read(request: Request, id: str, form: Annotated[forms.PointReading, Form()])
 def undo(request: Request, id: str, form: Annotated[forms.PointUndo, Form()]) -> Response:
     """Take back one's own last figure."""
     try:
-        garage_of(request).floors.take_back(id, person_of(request), form.entry)
+        garage_of(request).do(TakeBackFigure(id), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
     far = "?far=yes" if form.far == "yes" else ""
@@ -168,8 +175,7 @@ def station(request: Request, id: str, form: Annotated[forms.LevelPlace, Form()]
     """Note where the level stands in a set-up."""
     setup = form.setup.strip() or "1"
     try:
-        place = form.station_x, form.station_y
-        garage_of(request).floors.station(id, setup, *place, person_of(request), form.entry)
+        garage_of(request).do(StationLevel(id, setup, form.station_x, form.station_y), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
@@ -181,7 +187,7 @@ def table(request: Request, id: str, form: Annotated[forms.PointTable, Form()]) 
     typed = {name.removeprefix("at-"): text for name, text in form.sent().items() if name.startswith("at-")}
     setup = form.setup.strip() or "1"
     try:
-        garage_of(request).floors.table(id, typed, person_of(request), form.entry, setup)
+        garage_of(request).do(EnterTable(id, typed, setup), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return _draft(request, id, status_of(cause), table_error=told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}?setup={setup}", 303)
@@ -191,7 +197,7 @@ def table(request: Request, id: str, form: Annotated[forms.PointTable, Form()]) 
 def paste(request: Request, id: str, form: Annotated[forms.PointPaste, Form()]) -> Response:
     """Enter the figures of a file or a pasted table."""
     try:
-        garage_of(request).floors.paste(id, form.csv, person_of(request), form.entry)
+        garage_of(request).do(Paste(id, form.csv), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return _draft(request, id, status_of(cause), _told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}", 303)
@@ -201,7 +207,7 @@ def paste(request: Request, id: str, form: Annotated[forms.PointPaste, Form()]) 
 def close(request: Request, id: str, form: Annotated[forms.Closing, Form()]) -> Response:
     """Close the survey: it stays as it is and counts from now on."""
     try:
-        garage_of(request).floors.close(id, person_of(request))
+        garage_of(request).do(CloseSurvey(id), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return _draft(request, id, status_of(cause), told(cause), typed=form.sent())
     return RedirectResponse(f"/surveys/{id}", 303)

@@ -1,11 +1,11 @@
-"""The first schema of streams: append-only entries with their journal, what is projected from them, pins. Frozen."""
+"""The first schema that is kept: append-only entries with their journal, what is projected from them, pins. Frozen."""
 
 import sqlalchemy as sa
 from alembic import op
 
 from escuadra.store.dialect import STRICT, keep, whole
 
-revision = "1001"
+revision = "1002"
 down_revision = None
 
 
@@ -46,11 +46,12 @@ def upgrade() -> None:
         sa.Column("stream", sa.Text, sa.ForeignKey("stream.id"), nullable=False),
         sa.Column("number", sa.Text, nullable=False, unique=True),
         whole("created_at"),
-        *text("stage", "customer"),
+        *text("customer"),
     )
     optional = [sa.Column(name, sa.Text, nullable=True) for name in ("name", "address")]
     table("customer", key("id"), *optional, whole("erased_at", nullable=True))
     op.create_index("visit_by_time", "visit", ["created_at", "id"])
+    table("calibration", key("visit", sa.ForeignKey("visit.id")), key("id"), *text("stage"))
     table("uses", key("instrument"), key("visit", sa.ForeignKey("visit.id")))
     table("person", key("id"), *text("name", "role"))
     table("bay", key("name"), sa.Column("sheet", sa.Text, nullable=True))

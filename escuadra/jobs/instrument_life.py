@@ -1,0 +1,212 @@
+"""What happens to an instrument: entered, lent, documented, dropped, checked, retired; and the visits that doubt it.
+
+A drop, a failed check or a check that is too old is marked, in the same transaction, at every part of an open visit
+that stands on the instrument as it was since its last good check.
+"""
+
+from abc import abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from escuadra.core.errors import BadInput
+from escuadra.core.guided import CHECKS
+from escuadra.core.house import instrument_stream
+from escuadra.core.job.events import Doubted
+from escuadra.core.register import Checked, Documented, Doubt, Dropped, Entered, Given, History, Retired, Said
+from escuadra.core.selfcheck import Found
+from escuadra.core.tool import Tool
+from escuadra.jobs.command import Append, Command, Committed, Context, Decision
+
+LARGEST_DOCUMENT = 8_000_000
+MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
+"""What a document may be, by its first bytes."""
+T = TypeVar("T")
+
+
+def appended(context: Context, id: str, said: Said, key: str = "") -> list[Append]:
+    """A further entry of an instrument's history.
+
+    A history begins with its instrument's sheet, so that it stays readable when the catalogue's is gone.
+    """
+    stream, instruments = instrument_stream(id), context.house.instruments
+    history = instruments.every().get(id)
+    count = history.seq if history is not None else 0
+    first: list[Append] = []
+    if count == 0 and not isinstance(said, Entered):
+        sheet = Entered(day=instruments.today(), tool=instruments.one(id).tool)
+        first = [Append(stream, 0, sheet, key=f"{id}-sheet")]
+    return [*first, Append(stream, count, said, key=key)]
+
+
+@dataclass(frozen=True)
+class InstrumentCommand(Command[T]):
+    """Something that happens to an instrument."""
+
+    instrument: str
+
+    @abstractmethod
+    def say(self, context: Context, history: History) -> Said:
+        """What is said of it; raises where it is refused."""
+
+    def doubt(self, context: Context, history: History) -> Doubted | None:
+        """What visits that stand on it are told."""
+        return None
+
+    def stream(self, context: Context) -> str:
+        """The instrument's."""
+        return instrument_stream(self.instrument)
+
+    def decide(self, context: Context) -> Decision[T]:
+        """What is said, upon its history as it is; raises ``BadInput`` for an unknown one."""
+        history = context.house.instruments.one(self.instrument)
+        said, doubt = self.say(context, history), self.doubt(context, history)
+        return Decision(appended(context, self.instrument, said), doubts=[doubt] if doubt is not None else [])
+
+
+@dataclass(frozen=True)
+class EnterInstrument(Command[History]):
+    """An instrument is taken into the register, or what its sheet says is changed (not ``new``)."""
+
+    tool: Tool
+    new: bool = True
+
+    def stream(self, context: Context) -> str:
+        """The instrument's."""
+        return instrument_stream(self.tool.id)
+
+    def decide(self, context: Context) -> Decision[History]:
+        """Its sheet; raises for an id or a name that is in use."""
+        tool, instruments = self.tool, context.house.instruments
+        known = instruments.every().get(tool.id)
+        if self.new and known is not None and not known.retired:
+            raise BadInput("id", tool.id, "an id that no instrument here has yet")
+        if self.new and any(h.tool.name.casefold() == tool.name.casefold() for h in instruments.shelf()):
+            raise BadInput("name", tool.name, "a name that no instrument here has yet")
+        if not self.new and known is None:
+            raise BadInput("id", tool.id, "an instrument of the register")
+        return Decision(appended(context, tool.id, Entered(day=instruments.today(), tool=tool)))
+
+    def told(self, context: Context, committed: Committed) -> History:
+        """The instrument as it is then."""
+        return context.house.instruments.one(self.tool.id)
+
+
+@dataclass(frozen=True)
+class Give(InstrumentCommand[None]):
+    """Somebody takes it; nobody: it goes back to its place."""
+
+    to: str
+
+    def say(self, context: Context, history: History) -> Said:
+        """Who has it."""
+        name = context.house.person(self.to).name if self.to else ""
+        return Given(day=context.house.instruments.today(), to=self.to, name=name)
+
+    def told(self, context: Context, committed: Committed) -> None:
+        """Nothing more."""
+
+
+@dataclass(frozen=True)
+class Retire(InstrumentCommand[None]):
+    """It is taken out of use for good; its history stays."""
+
+    def say(self, context: Context, history: History) -> Said:
+        """That it is retired."""
+        return Retired(day=context.house.instruments.today())
+
+    def told(self, context: Context, committed: Committed) -> None:
+        """Nothing more."""
+
+
+@dataclass(frozen=True)
+class Document(InstrumentCommand[None]):
+    """Its data sheet or certificate is kept: a PDF, PNG or JPEG."""
+
+    name: str
+    content: bytes = field(repr=False)
+
+    def say(self, context: Context, history: History) -> Said:
+        """Which file it is."""
+        content = self.content
+        media = next((m for start, m in MEDIA.items() if content.startswith(start)), None)
+        if media is None or len(content) > LARGEST_DOCUMENT:
+            given = f"{len(content)} bytes that begin with {content[:4]!r}"
+            raise BadInput("document", given, f"a PDF, PNG or JPEG of at most {LARGEST_DOCUMENT // 1_000_000} MB")
+        told: dict[str, Any] = {"day": context.house.instruments.today(), "name": self.name[:120] or "document"}
+        return Documented.read({**told, "media": media, "digest": context.house.files.put(content)})
+
+    def told(self, context: Context, committed: Committed) -> None:
+        """Nothing more."""
+
+
+@dataclass(frozen=True)
+class Drop(InstrumentCommand[list[str]]):
+    """It fell: numbers of the open visits that relied on it since its last good check; they now say so."""
+
+    words: str
+
+    def say(self, context: Context, history: History) -> Said:
+        """That it fell."""
+        return Dropped.read({"day": context.house.instruments.today(), "words": self.words.strip()[:200]})
+
+    def doubt(self, context: Context, history: History) -> Doubted:
+        """Since its last good check."""
+        return _doubted(history, "dropped", f"{history.tool.name} was dropped")
+
+    def told(self, context: Context, committed: Committed) -> list[str]:
+        """The visits' numbers."""
+        return committed.numbers
+
+
+@dataclass(frozen=True)
+class KeepCheck(InstrumentCommand[tuple[Found, list[str]]]):
+    """A self-check; where it is out, numbers of the open visits that relied on the instrument."""
+
+    check: str
+    typed: Mapping[str, list[str]]
+    readings: Mapping[str, list[float]]
+
+    def say(self, context: Context, history: History) -> Said:
+        """Its readings and what they say."""
+        found, day = self._found(context), context.house.instruments.today()
+        typed, readings = dict(self.typed), dict(self.readings)
+        return Checked(day=day, check=self.check, typed=typed, readings=readings, found=found)
+
+    def doubt(self, context: Context, history: History) -> Doubted | None:
+        """Since its last good check, where this one is out."""
+        if self._found(context).state != "out":
+            return None
+        return _doubted(history, "out", f"{history.tool.name} was found out: {CHECKS[self.check].title.lower()}")
+
+    def told(self, context: Context, committed: Committed) -> tuple[Found, list[str]]:
+        """What was found, and the visits' numbers."""
+        return self._found(context), committed.numbers
+
+    def _found(self, context: Context) -> Found:
+        return context.house.instruments.found(self.instrument, self.check, self.readings)
+
+
+@dataclass(frozen=True)
+class TellOverdue(Command[list[str]]):
+    """The open visits of every instrument whose check is too old by now are told; their numbers."""
+
+    def stream(self, context: Context) -> str:
+        """Nobody's: every instrument is looked at."""
+        return instrument_stream("")
+
+    def decide(self, context: Context) -> Decision[list[str]]:
+        """One doubt an instrument; the same is said once."""
+        instruments = context.house.instruments
+        late = [h for h in instruments.shelf() if h.trusted(instruments.today()).doubt == "overdue"]
+        return Decision(doubts=[_doubted(h, "overdue", f"{h.tool.name} is overdue since {h.due()}") for h in late])
+
+    def told(self, context: Context, committed: Committed) -> list[str]:
+        """The visits' numbers."""
+        return committed.numbers
+
+
+def _doubted(history: History, why: Doubt, words: str) -> Doubted:
+    """What is said to visits that stand on an instrument as it was since its last good check."""
+    since = history.last_good.seq if history.last_good else 0
+    return Doubted(tool=history.tool.id, name=history.tool.name, why=why, since=since, words=words)

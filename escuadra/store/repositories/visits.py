@@ -1,0 +1,89 @@
+"""The visits: their rows, and what is asked of their streams."""
+
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from sqlalchemy import Connection, Engine, bindparam, select
+
+from escuadra.core.errors import BadInput
+from escuadra.core.house import visit_stream
+from escuadra.core.stream import Event
+from escuadra.store.repositories.pins import Pins
+from escuadra.store.streams import Streams
+from escuadra.store.tables import calibration, entry, stream, uses, visit
+from escuadra.store.writers import Writers
+
+
+@dataclass(frozen=True)
+class Row:
+    """A visit's row: how many events its stream has, and the hash of the last."""
+
+    id: str
+    number: str
+    created_at: int
+    count: int
+    head: str
+
+
+_ROW = select(visit.c.id, visit.c.number, visit.c.created_at, stream.c.count, stream.c.head).join(
+    stream, stream.c.id == visit.c.stream
+)
+# What every entry asks is put together once.
+_ONE = _ROW.where(visit.c.id == bindparam("visit_id"))
+
+
+class Log:
+    """The visits within one transaction."""
+
+    def __init__(self, connection: Connection) -> None:
+        self.connection = connection
+        self.streams = Streams(connection)
+        self.pins = Pins(connection)
+
+    def row(self, visit_id: str) -> Row:
+        """A visit's row; raises ``BadInput`` for an unknown visit."""
+        found = self.connection.execute(_ONE, {"visit_id": visit_id}).first()
+        if found is None:
+            raise BadInput("job", visit_id, "a job of this garage")
+        return Row(*found)
+
+    def rows(self, limit: int = 1000, offset: int = 0) -> list[Row]:
+        """Visits, the newest first."""
+        query = _ROW.order_by(visit.c.created_at.desc(), visit.c.id).limit(limit).offset(offset)
+        return [Row(*found) for found in self.connection.execute(query)]
+
+    def using(self, instrument: str, signed: bool) -> list[Row]:
+        """Visits that have a reading with an instrument and a calibration that is signed, or one that is not.
+
+        The newest first.
+        """
+        own = select(calibration.c.visit).where(calibration.c.visit == visit.c.id)
+        own = own.where((calibration.c.stage == "signed") if signed else (calibration.c.stage != "signed"))
+        query = _ROW.join(uses, uses.c.visit == visit.c.id).where(uses.c.instrument == instrument, own.exists())
+        return [Row(*found) for found in self.connection.execute(query.order_by(visit.c.created_at.desc(), visit.c.id))]
+
+    def hashes(self, visit_id: str, head: str, seqs: Iterable[int]) -> tuple[int | None, dict[int, str]]:
+        """The seq of the event with the hash ``head``, none where there is none; and the hashes of the events asked."""
+        own = select(entry.c.seq, entry.c.hash).where(entry.c.stream == visit_stream(visit_id))
+        seen = self.connection.execute(own.where(entry.c.hash == head)).first()
+        found = self.connection.execute(own.where(entry.c.seq.in_(list(seqs))))
+        return (seen[0] if seen else None), dict(found.all())
+
+    def events(self, visit_id: str, after: int = 0) -> list[Event]:
+        """Events in their order."""
+        return self.streams.events(visit_stream(visit_id), after)
+
+
+@contextmanager
+def reading_log(engine: Engine) -> Iterator[Log]:
+    """The visits for reading."""
+    with engine.connect() as connection:
+        yield Log(connection)
+
+
+@contextmanager
+def writing_log(writers: Writers) -> Iterator[Log]:
+    """The visits for writing: the writer's lock is taken at once, and what is left without error is on the disk."""
+    with writers.writing() as connection:
+        yield Log(connection)
