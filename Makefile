@@ -6,7 +6,7 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
-.PHONY: demo test quick test-postgres bench load fuzz cases css lock screenshots
+.PHONY: demo test quick test-postgres bench load fuzz golden cases css lock screenshots
 
 demo: .venv/ready
 	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
@@ -72,3 +72,7 @@ lock:
 	for f in requirements requirements-dev; do \
 	  uv pip compile --universal --generate-hashes --python-version 3.11 --no-header --no-emit-index-url \
 	    --no-emit-find-links -o $$f.lock $$f.in; done
+
+# The demo as it is told: words of every page, record and command, and every drawing; a test compares.
+golden: .venv/dev-ready
+	$(PY) -m tests.golden.dump

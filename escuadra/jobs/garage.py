@@ -148,7 +148,7 @@ class Garage(House):
             marked = [self._mark(log, said, context, doubted[id], heads) for said in decision.doubts for id in order]
         for id, draft in drafts.items():
             self.keep(rows[id], draft.after, draft.sheets)
-        if any(not stream.startswith(VISITS) for stream in expected):
+        if any(not event.stream.startswith(VISITS) for event in events) or decision.keeps:
             self.store.forget()
         return Committed(rows, [row for row in marked if row is not None], len(events))
 
@@ -157,10 +157,10 @@ class Garage(House):
 
         A mark of the house itself: it is appended whether or not a sheet follows from it.
         """
-        stream, visit, count = visit_stream(row.id), self.visit_of(log, row), heads[visit_stream(row.id)].count
+        stream, count = visit_stream(row.id), heads[visit_stream(row.id)].count
         for part in self.relied(log, row, said.tool, said.since):
             key = f"{said.tool}-{said.why}-since-{said.since}-{part}"
-            if visit.all_signed(part) or log.streams.head(stream, key)[1] is not None:
+            if self.visit_of(log, row).all_signed(part) or log.streams.head(stream, key)[1] is not None:
                 continue
             new = made(stream, heads[stream].count + 1, key, context.at, context.who, said, part)
             heads[stream] = log.streams.append(heads[stream], new, said)

@@ -5,16 +5,16 @@ Overrides stand first. The JSON is the record; the PDF shows the same facts with
 
 import base64
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 from pydantic import Field
 
 from escuadra import __version__
-from escuadra.core.job.events import Pinned, ReadingTaken, SaidThen
+from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen
 from escuadra.core.job.sheet import CheckView
-from escuadra.core.job.state import Entry
+from escuadra.core.job.state import Disturbance, Entry
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
 from escuadra.core.stream import Person
@@ -245,14 +245,22 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         ],
         disturbances=[
             Happened(seq=past.seq, at=_time(past.at), what=past.words, amount=past.amount, person=past.person.name)
-            for past in state.disturbances
+            for past in _told_once(state.disturbances)
         ],
         cautions=plan.procedure.cautions,
-        pins=[*job.pins, *(state.placed.pins if state.placed is not None else [])],
+        pins=[*state.pins, *(state.placed.pins if state.placed is not None else [])],
         log_events=opened.row.count,
         log_head=opened.row.head,
         application=f"escuadra {__version__}",
     )
+
+
+def _told_once(past: Sequence[Disturbance]) -> list[Disturbance]:
+    """What happened, in its order; an instrument that is doubted at several parts of the visit is one line."""
+    lines: dict[object, Disturbance] = {}
+    for one in past:
+        lines.setdefault((one.at, one.words) if one.what == Doubted.code else one.seq, one)
+    return list(lines.values())
 
 
 def _check(view: CheckView) -> RecordedCheck:

@@ -200,15 +200,19 @@ class Verification:
         served = self.engine.dialect.name == "postgresql"
         level = {"isolation_level": "REPEATABLE READ"} if served else {}
         with self.engine.connect().execution_options(**level) as connection:
-            house = _House()
-            yield from self._walk(connection, house, only)
-            if only is not None:
-                if self.streams == 0:
-                    raise BadInput("stream", only, "a stream of this garage, such as visit/ID or instrument/ID")
-                return
-            yield from self._journal(connection)
-            yield from self._pins(connection, house)
-            yield from self._rows(connection, house)
+            yield from self.within(connection, only)
+
+    def within(self, connection: Connection, only: str | None = None) -> Iterator[Wrong]:
+        """The same within a transaction that is there."""
+        house = _House()
+        yield from self._walk(connection, house, only)
+        if only is not None:
+            if self.streams == 0:
+                raise BadInput("stream", only, "a stream of this garage, such as visit/ID or instrument/ID")
+            return
+        yield from self._journal(connection)
+        yield from self._pins(connection, house)
+        yield from self._rows(connection, house)
 
     def _in_order(self, connection: Connection, query: Any, by: Any, only: str | None, *then: Any) -> Iterator[Any]:
         """Rows in the order of a stream's name, a chunk at a time."""

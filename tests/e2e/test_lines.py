@@ -19,7 +19,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Scene
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
-from escuadra.jobs.lines import plan_lines
+from escuadra.jobs.lines import PlanLines
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 
 OPEN = ".check[data-open]"
@@ -47,7 +47,7 @@ def demo(demo_once: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
     teo = Technician(garage, time.time_ns() // 1_000_000, "teo")
     teo.count, teo.job = 700, next(o.row.id for o in garage.jobs() if o.row.number == JOB)
     asked = LinePlanned(methods=["marks", "printout", "strings"], rectangle=True)
-    plan_lines(garage, teo.job, asked, teo.person, teo.id())
+    garage.do(PlanLines(teo.job, asked), teo.person, teo.id())
     straight = Scene(plan(), plan().nominal_goal, {"LF": 0.07, "RF": 0.07, "LR": 0.12, "RR": 0.06})
     for slot, value in METHODS["strings"].exact(straight).items():
         if slot != LAST_STRING:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from tests.conftest import BEGUN
 from tests.e2e.conftest import Server, Visit, job_page
 
 
@@ -149,12 +150,12 @@ def test_a_job_takes_the_best_place_and_uses_the_floors_rise_there(demo: Server,
     page.get_by_role("button", name="Use for job VF-0431").click()
     expect(page.locator(".check[data-open]")).to_contain_text("From the survey of")
     page.get_by_role("button", name="Yes").click()
-    expect(page.locator("#sheet")).to_have_attribute("data-count", "3")
+    expect(page.locator("#sheet")).to_have_attribute("data-count", str(BEGUN + 2))
     page.goto(demo.url + job_page(demo, "VF-0431") + "?check=target_height")
     page.locator("#tool").select_option("tape-4")
     page.locator("#typed").fill("1411.5")
     page.keyboard.press("Enter")
-    expect(page.locator("#sheet")).to_have_attribute("data-count", "4")
+    expect(page.locator("#sheet")).to_have_attribute("data-count", str(BEGUN + 3))
     page.goto(demo.url + job_page(demo, "VF-0431") + "?check=target_height")
     open_check = page.locator(".check[data-open]", has_text="Target height")
     expect(open_check).to_contain_text(re.compile("Set 1.41[12].mm above this floor: it is 5.* higher here"))

@@ -19,6 +19,7 @@ from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
+from escuadra.jobs.lines import PlanLines
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 
 MOST_STEPS = 160
@@ -57,8 +58,7 @@ def prepared(
         who.stance(1, 2, -1, 0)
         who.line(("0.06", "0.06"))
     else:
-        plan = LinePlanned(methods=line)
-        garage.append(who.job, "teo", who.id(), lambda _state, _sheet: plan)
+        garage.do(PlanLines(who.job, LinePlanned(methods=line)), "teo", who.id())
     bay = VirtualBay(who.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=int(number[-1]))
     if until:
         follow(who, bay, until)

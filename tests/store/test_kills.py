@@ -18,7 +18,7 @@ from escuadra.jobs.instrument_life import Drop
 from escuadra.jobs.reading import TakeReading
 from tests.conftest import Clock
 from tests.jobs.test_instruments import check
-from tests.store.test_log import only_file, wrongs
+from tests.store.test_log import wrongs
 
 KILLS = int(os.environ.get("ESCUADRA_KILLS", "25"))
 TOOL = "tape-4"
@@ -39,7 +39,6 @@ def again(garage: Garage, key: str) -> None:
     check(garage, TOOL, "reference", 0.05, f"{key}-check")
 
 
-@only_file
 @pytest.mark.slow
 def test_a_kill_leaves_all_of_a_command_or_nothing(teo: Technician, catalogue: Catalogue) -> None:
     data, chance, reached = teo.garage.data, random.Random(11), 0

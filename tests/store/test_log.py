@@ -6,12 +6,13 @@ import sqlite3
 import subprocess
 import sys
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from sqlalchemy import text
+from sqlalchemy import Connection, text
 from sqlalchemy.exc import DBAPIError
 
 from escuadra.core.errors import BadInput, Conflict
@@ -22,7 +23,7 @@ from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.reading import TakeReading
 from escuadra.jobs.signing import Sign
-from escuadra.store import FileStore, Store, dialect
+from escuadra.store import FileStore, Store
 from escuadra.store.database import MIGRATIONS
 from escuadra.store.verification import Verification
 from tests.conftest import BEGUN, SERVED, Clock
@@ -42,17 +43,23 @@ def entered(store: Store, stream: str, key: str, said: Payload) -> bool:
         return log.streams.enter(stream, key, 0, ITSELF, said)
 
 
+def tamper(connection: Connection, statements: Sequence[str]) -> None:
+    """Change the database behind the application's back, whatever would hold it in check put off first."""
+    if connection.dialect.name == "sqlite":
+        names = connection.execute(text("SELECT name FROM sqlite_master WHERE type = 'trigger'")).scalars().all()
+        off = [*(f"DROP TRIGGER {name}" for name in names), "PRAGMA defer_foreign_keys = ON"]
+    else:
+        off = ["SET LOCAL session_replication_role = 'replica'"]
+    for statement in off:
+        connection.exec_driver_sql(statement)
+    for statement in statements:
+        assert connection.execute(text(statement)).rowcount != 0, statement
+
+
 def tampered(garage: Garage, *statements: str) -> None:
-    """Change the database behind the application's back, its triggers dropped first."""
-    engine = garage.store.engine
-    with engine.connect().execution_options(writing=True) as connection, connection.begin():
-        if engine.dialect.name == "sqlite":
-            names = connection.execute(text("SELECT name FROM sqlite_master WHERE type = 'trigger'")).scalars().all()
-            drops = [f"DROP TRIGGER {name}" for name in names]
-        else:
-            drops = [f"ALTER TABLE {name} DISABLE TRIGGER ALL" for name in dialect.KEPT]
-        for statement in (*drops, *statements):
-            connection.execute(text(statement))
+    """Change the database behind the application's back."""
+    with garage.store.engine.connect().execution_options(writing=True) as connection, connection.begin():
+        tamper(connection, statements)
 
 
 @pytest.mark.parametrize(

@@ -34,7 +34,7 @@ OWNERS: tuple[tuple[Owner, frozenset[str]], ...] = (
 
 
 def owner_of(aspects: frozenset[str]) -> Owner:
-    """Whose a reading is that depends on these aspects; what only the sheet names (glass, cover) is the calibration's."""
+    """Whose a reading is that depends on these aspects; what a sheet alone names (glass, cover): the calibration's."""
     return next((owner for owner, own in OWNERS if aspects & own), "calibration")
 
 
