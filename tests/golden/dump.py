@@ -30,7 +30,8 @@ NOW = 1_773_057_600_000
 STARTS = ("/", "/parts", "/garage?q=cam", "/jobs/new", "/customers")
 FILES = re.compile(r"\.(pdf|json|csv|dxf|svg|yaml|jpg)$|^/static/|^/api/")
 LOOKED_AT = 3
-"""Pages that differ only in what they are asked which are told, of each kind; of the checks of a sheet: 60."""
+"""Pages that differ only in what they are asked which are told, of each kind."""
+CHECKS_LOOKED_AT = {"/jobs/ID?check=": 60, "/jobs/ID?check=&slot=": 12}
 SPOKEN = ("aria-label", "title", "placeholder", "alt", "data-hold", "data-working", "data-note", "content")
 BROKEN = {
     "compute": ["compute", "network", "missing.json"],
@@ -79,7 +80,7 @@ def pages(client: TestClient) -> Iterator[tuple[str, str]]:
     waiting, seen, kinds = [*STARTS], set[str](), dict[str, int]()
     while waiting:
         path = waiting.pop(0)
-        if path in seen or kinds.get(kind(path), 0) >= (60 if "check=" in path else LOOKED_AT):
+        if path in seen or kinds.get(kind(path), 0) >= CHECKS_LOOKED_AT.get(kind(path), LOOKED_AT):
             continue
         seen.add(path)
         kinds[kind(path)] = kinds.get(kind(path), 0) + 1
