@@ -59,6 +59,8 @@ def once(dialect: str, rows: Table) -> Any:
 
 FILE_NAME = "escuadra.sqlite"
 STRICT: dict[str, Any] = {"sqlite_strict": True}
+CLUSTERED: dict[str, Any] = {**STRICT, "sqlite_with_rowid": False}
+"""Rows lie in the order of their key: a stream is read from one place of the file."""
 
 
 def address(data: Path) -> str:
@@ -76,9 +78,9 @@ def whole(column: str, nullable: bool = False) -> Column[Any]:
     return Column(column, BigInteger().with_variant(Integer, "sqlite"), nullable=nullable)
 
 
-def table(name: str, metadata: MetaData, *parts: Column[Any] | Constraint) -> Table:
-    """A table whose columns keep their types."""
-    return Table(name, metadata, *parts, **STRICT)
+def table(name: str, metadata: MetaData, *parts: Column[Any] | Constraint, clustered: bool = False) -> Table:
+    """A table whose columns keep their types; its rows in the order of their key where ``clustered``."""
+    return Table(name, metadata, *parts, **(CLUSTERED if clustered else STRICT))
 
 
 def prepare(engine: Engine, read_only: bool = False) -> None:

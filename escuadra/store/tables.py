@@ -27,6 +27,7 @@ entry = table(
     Column("text", Text, nullable=False),
     Column("hash", Text, nullable=False),
     UniqueConstraint("stream", "id", name="entry_once"),
+    clustered=True,
 )
 
 journal = table(

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, Engine, and_, func, select
+from sqlalchemy import Connection, Engine, Result, and_, func, select
 
 from escuadra.core.errors import BadInput
 from escuadra.core.register import SAID
@@ -44,6 +44,7 @@ _OF = '","of":'
 _CHUNK = 500
 _PAYLOADS = PAYLOADS | SAID
 _STAGES = {code: payload.stage for code, payload in _PAYLOADS.items()}
+_FURTHER = {code for code, stage in _STAGES.items() if stage not in ("", "in_work")}
 _TELLING = {code for code, payload in _PAYLOADS.items() if payload.files} | {"taken_in", "calibration_added"}
 
 
@@ -71,6 +72,8 @@ class _Seen:
     head: str = GENESIS
     visit: bool = False
     broken: bool = False
+    part: str = ""
+    """What the event at hand says of the part that it is of."""
     fresh: bool = False
     """Some calibration was only taken in."""
     facts: dict[str, Any] = field(default_factory=dict)
@@ -82,29 +85,30 @@ class _Seen:
     parts: dict[str, tuple[int, str]] = field(default_factory=dict)
     """Seq and hash of the last event of each part of a visit, by what an event says of it."""
 
-    def kind(self, text: str, seq: int, id: str) -> str | None:
-        """The kind of an event by the end of its canonical text; none where that says another place than this."""
-        end = text[text.rfind(_END) :]
-        start = f'{_END}"{id}","kind":"'
-        if not end.startswith(start):
-            start = f'{_END}{json.dumps(id, ensure_ascii=False)},"kind":"'
-        if not end.startswith(start) or f'"seq":{seq},{self.own}' not in end:
-            return None
-        return end[len(start) : end.find('"', len(start))]
+    def kind(self, text: str, seq: int, id: str) -> str:
+        """The kind of an event by the end of its canonical text; empty where that says another place than this.
 
-    def of(self, text: str) -> str:
-        """What an event says of the part that it is of; empty where it says nothing."""
-        start = text.rfind(_OF)
-        return text[start + len(_OF) : text.find("}", start) + 1] if start >= 0 else ""
+        The part that it is of is noted on the way.
+        """
+        begin, start = text.rfind(_END), f'{_END}"{id}","kind":"'
+        if not text.startswith(start, begin):
+            start = f'{_END}{json.dumps(id, ensure_ascii=False)},"kind":"'
+            if not text.startswith(start, begin):
+                return ""
+        if not text.endswith(f'"seq":{seq},{self.own}1}}') and text.rfind(f'"seq":{seq},{self.own}') < begin:
+            return ""
+        begin += len(start)
+        stop = text.find('"', begin)
+        self.part = text[stop + len(_OF) : text.find("}", stop) + 1] if text.startswith(_OF, stop) else ""
+        return text[begin:stop]
 
     def tells(self, kind: str, text: str, known: dict[str, set[str]]) -> bool:
         """Whether more follows from an event than that it is there; a visit's stages are noted here."""
-        if not self.visit:
-            return True
-        stage = _STAGES[kind]
-        if stage and (stage != "in_work" or self.fresh):
-            self.fresh = False
-            self._reached(stage, json.loads(self.of(text)))
+        if self.fresh or kind in _FURTHER:
+            stage = _STAGES[kind]
+            if stage and (stage != "in_work" or self.fresh):
+                self.fresh = False
+                self._reached(stage, json.loads(self.part))
         if kind != "reading":
             return kind in _TELLING
         # The same instrument in the same words is read once.
@@ -114,7 +118,8 @@ class _Seen:
                 known.clear()
             used = json.loads(text)["data"]["tool"]
             known[tool] = {used["id"], used["scale"]["id"] if "scale" in used else used["id"]}
-        self.tools |= known[tool]
+        if not known[tool] <= self.tools:
+            self.tools |= known[tool]
         return False
 
     def stood(self, id: str, parts: list[dict[str, Any]]) -> bool:
@@ -194,6 +199,7 @@ class Verification:
     def __init__(self, engine: Engine, files: FileStore, progress: Progress = lambda _: None) -> None:
         self.engine, self.files, self.progress = engine, files, progress
         self.entries = self.streams = self.sum = 0
+        self._open: list[Result[Any]] = []
 
     def wrongs(self, only: str | None = None) -> Iterator[Wrong]:
         """Everything that is wrong, in the order of the streams; ``only``: of one stream alone."""
@@ -205,20 +211,31 @@ class Verification:
     def within(self, connection: Connection, only: str | None = None) -> Iterator[Wrong]:
         """The same within a transaction that is there."""
         house = _House()
-        yield from self._walk(connection, house, only)
-        if only is not None:
-            if self.streams == 0:
-                raise BadInput("stream", only, "a stream of this garage, such as visit/ID or instrument/ID")
-            return
-        yield from self._journal(connection)
-        yield from self._pins(connection, house)
-        yield from self._rows(connection, house)
+        try:
+            yield from self._walk(connection, house, only)
+            if only is not None:
+                if self.streams == 0:
+                    raise BadInput("stream", only, "a stream of this garage, such as visit/ID or instrument/ID")
+                return
+            yield from self._journal(connection)
+            yield from self._pins(connection, house)
+            yield from self._rows(connection, house)
+        finally:
+            for rows in self._open:
+                rows.close()
+            self._open.clear()
+
+    def _each(self, connection: Connection, query: Any) -> Iterator[Any]:
+        """Rows a chunk at a time; whatever is not read to its end is let go of with the walk."""
+        rows = connection.execute(query.execution_options(yield_per=_CHUNK))
+        self._open.append(rows)
+        return iter(rows)
 
     def _in_order(self, connection: Connection, query: Any, by: Any, only: str | None, *then: Any) -> Iterator[Any]:
         """Rows in the order of a stream's name, a chunk at a time."""
         name = by.collate("C") if self.engine.dialect.name == "postgresql" else by
         query = query.where(by == only) if only is not None else query
-        return iter(connection.execute(query.order_by(name, *then).execution_options(yield_per=_CHUNK)))
+        return self._each(connection, query.order_by(name, *then))
 
     def _walk(self, connection: Connection, house: _House, only: str | None) -> Iterator[Wrong]:
         query = select(entry.c.stream, entry.c.seq, entry.c.id, entry.c.text, entry.c.hash)
@@ -249,7 +266,7 @@ class Verification:
                 seen.visit = sort == "visit"
                 house.counts[sort] = house.counts.get(sort, 0) + 1
             self.entries += 1
-            if self.entries % STEP == 0:
+            if not self.entries % STEP:
                 self.progress(self.entries)
             if seen.broken:
                 continue
@@ -258,7 +275,7 @@ class Verification:
                 yield Wrong(self._named(connection, name), "this event is missing", seen.count + 1)
                 continue
             kind = seen.kind(text, seq, id)
-            if kind is None or chained(before, text) != stored:
+            if not kind or chained(before, text) != stored:
                 seen.broken = True
                 yield Wrong(self._named(connection, name), "this event was changed", seq)
                 continue
@@ -266,11 +283,10 @@ class Verification:
                 yield Wrong(self._named(connection, name), f"this version does not know what {kind} is", seq)
                 continue
             seen.count, seen.head = seq, stored
-            self.sum += int(stored, 16)
-            if seen.tells(kind, text, known):
+            self.sum += hash(stored)
+            if not seen.visit or seen.tells(kind, text, known):
                 yield from self._said(connection, house, seen, kind, text)
-            if seen.visit:
-                seen.parts[seen.of(text)] = (seq, stored)
+            seen.parts[seen.part] = (seq, stored)
             before = stored
         yield from self._end(connection, seen, beside)
         for name, _ in beside.heads.rest():
@@ -364,15 +380,13 @@ class Verification:
         """The journal's own chain; and, where its entries do not add up to those of the streams, which they are."""
         query = select(journal.c.number, journal.c.stream, journal.c.seq, journal.c.entry, journal.c.hash)
         previous, expected, total, whole = GENESIS, 1, 0, True
-        for number, name, seq, entered, stored in connection.execute(
-            query.order_by(journal.c.number).execution_options(yield_per=_CHUNK)
-        ):
+        for number, name, seq, entered, stored in self._each(connection, query.order_by(journal.c.number)):
             if number != expected or noted(previous, number, name, seq, entered) != stored:
                 what = "this line was changed" if number == expected else "this line is missing"
                 yield Wrong("journal", what, expected)
                 whole = False
                 break
-            total += int(entered, 16)
+            total += hash(entered)
             previous, expected = stored, number + 1
         if whole and (total, expected - 1) == (self.sum, self.entries):
             return

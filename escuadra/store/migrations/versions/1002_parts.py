@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from escuadra.store.dialect import STRICT, keep, whole
+from escuadra.store.dialect import CLUSTERED, STRICT, keep, whole
 
 revision = "1002"
 down_revision = None
@@ -21,8 +21,8 @@ def upgrade() -> None:
     def number(name: str, primary: bool = False) -> sa.Column:
         return sa.Column(name, sa.Integer, primary_key=primary, nullable=False, autoincrement=False)
 
-    def table(name: str, *parts: sa.Column | sa.Constraint) -> None:
-        op.create_table(name, *parts, **STRICT)
+    def table(name: str, *parts: sa.Column | sa.Constraint, clustered: bool = False) -> None:
+        op.create_table(name, *parts, **(CLUSTERED if clustered else STRICT))
 
     table("stream", key("id"), number("count"), *text("head"))
     table(
@@ -31,6 +31,7 @@ def upgrade() -> None:
         number("seq", primary=True),
         *text("id", "text", "hash"),
         sa.UniqueConstraint("stream", "id", name="entry_once"),
+        clustered=True,
     )
     table(
         "journal",
