@@ -6,7 +6,7 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
-.PHONY: demo test quick test-postgres bench load fuzz golden cases css lock screenshots
+.PHONY: demo test quick test-postgres bench load fuzz golden words cases css lock screenshots
 
 demo: .venv/ready
 	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
@@ -76,3 +76,7 @@ lock:
 # The demo as it is told: words of every page, record and command, and every drawing; a test compares.
 golden: .venv/dev-ready
 	$(PY) -m tests.golden.dump
+
+# Each language's file as the JSON that is read at start.
+words: .venv/dev-ready
+	$(PY) -m escuadra.words.compiled

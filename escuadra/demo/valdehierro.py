@@ -20,6 +20,7 @@ from escuadra.jobs.signing import Sign
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
 from escuadra.store.writers import LOCK
+from escuadra.words import language
 
 MADE_BY = "demo of valdehierro"
 PEOPLE = (
@@ -95,7 +96,7 @@ def _at_stations(who: Technician) -> None:
     who.around()
     who.run()
     move = who.opened.sheet.next
-    who.happen(move.happening, move.sentence, move.by)
+    who.happen(move.happening, language().say(move.sentence), move.by)
     who.shifted()
     who.around()
     who.run()

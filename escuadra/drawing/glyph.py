@@ -5,7 +5,7 @@ Left is upward as from the driver's seat, the front to the right, so that nobody
 
 import math
 
-from escuadra.core.job.moving import NextMove
+from escuadra.core.job.next_move import NextMove
 from escuadra.drawing.svg import Point, arrow_head, document, element, line
 
 SIZE = (104.0, 64.0)
@@ -23,11 +23,10 @@ def glyph(move: NextMove) -> str:
     """The small plan of a move or a reading; empty where no place is meant."""
     parts = move.slot.split(".")
     named = [part for part in parts[1:] if part in PLACES]
-    if move.happening == "yaw":
-        named = ["LF_end" if " LF end" in move.sentence else "RF_end"]
-    left, away = move.by.get("left", move.by.get("hang", 0.0)), move.by.get("away", 0.0)
+    named += [step.at for step in move.steps if step.axis == "screw"]
+    left, away = move.along("left") or move.along("hang"), move.along("away")
     way: Point | None = None
-    if move.happening in ("slide", "shift", "roll") and (left or away):
+    if left or away:
         way = (math.copysign(1, away), 0) if away else (0, math.copysign(1, -left))
     if not named and way is None and move.slot != "crossing":
         return ""

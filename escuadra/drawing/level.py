@@ -6,12 +6,13 @@ Beside it the frame from its left side, for what leans towards or away from the 
 import math
 from collections.abc import Callable
 
-from escuadra.core.job.advice import eighths
 from escuadra.core.job.checks.frame import LevelCheck
 from escuadra.core.job.hung import hung
 from escuadra.core.job.sheet import Sheet
+from escuadra.core.said import Turns
 from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
+from escuadra.words import language
 
 At = Callable[[float, float], Point]
 MAGNIFIED = 20.0
@@ -104,14 +105,14 @@ def _moves(sheet: Sheet, at: At) -> list[str]:
             up = 1.0 if turns > 0 else -1.0
             tip = (x + 16, y - 30 - 24 * up)
             parts += [line("move", (x + 16, y - 30 + 24 * up), tip), arrow_head("move-head", tip, (0, -up))]
-            parts.append(label("name", (x + 26, y - 26), eighths(abs(turns))))
+            parts.append(label("name", (x + 26, y - 26), language().say(Turns(abs(turns), eighths=True))))
     elif move.happening == "height":
-        up = 1.0 if move.by.get("up", 0.0) > 0 else -1.0
+        up = 1.0 if move.along("up") > 0 else -1.0
         x, y = at(plan.hang - plan.target.width / 2 - 90, plan.target_above_floor)
         parts += [line("move", (x, y + 34 * up), (x, y - 34 * up)), arrow_head("move-head", (x, y - 34 * up), (0, -up))]
     elif move.happening == "shift":
         up = plan.target_above_floor + plan.target.height / 2 + 70
-        a, b = at(plan.hang - move.by.get("hang", 0.0), up), at(plan.hang, up)
+        a, b = at(plan.hang - move.along("hang"), up), at(plan.hang, up)
         parts += [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
     return parts
 

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from escuadra.core.axes import Pose, turned
 from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.hung import hung
-from escuadra.core.job.moving import planned_moves
 from escuadra.core.job.places import ENDS, tape_slot
 from escuadra.core.job.sheet import CheckView, Sheet
 from escuadra.core.lines import Line, LinesResult
@@ -284,26 +283,23 @@ def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
 def _move(sheet: Sheet, window: Window, pose: Pose) -> list[str]:
     """The next move as an arrow at the beam."""
     move = sheet.next
-    if move.kind != "move" or move.happening not in ("yaw", "slide", "roll", "shift"):
+    if move.kind != "move":
         return []
-    if move.happening == "shift":
+    if move.along("hang"):
         face, hang = -sheet.plan.frame.face_offset - 150, sheet.plan.hang
-        a, b = (window.at(*_on_beam(pose, face, at)) for at in (hang - move.by.get("hang", 0.0), hang))
+        a, b = (window.at(*_on_beam(pose, face, at)) for at in (hang - move.along("hang"), hang))
         return [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
     half = sheet.plan.frame.beam_length / 2
-    if move.happening == "yaw":
-        solved = sheet.setup.newest
-        if solved is None:
-            return []
+    if move.along("yaw"):
         side = 1 if sheet.plan.frame.screw[1] > 0 else -1
         x, y = window.at(*_on_beam(pose, 0, side * (half + 130)))
         # A beam that turns left carries its left end nearer to the vehicle: to the left of the sheet.
-        reach = (-1 if planned_moves(solved).yaw_change_deg > 0 else 1) * side * 26
+        reach = (-1 if move.along("yaw") > 0 else 1) * side * 26
         path = f"M{x - reach:.1f} {y:.1f} Q{x:.1f} {y - 12 * side:.1f} {x + reach:.1f} {y:.1f}"
         head = arrow_head("move-head", (x + reach * 1.3, y + 4 * side), (reach, 6 * side))
         return [element("path", "move", d=path), head]
-    left, away = move.by.get("left", 0.0), move.by.get("away", 0.0)
-    if not left and not away:
+    left, away = move.along("left"), move.along("away")
+    if move.happening not in ("slide", "roll") or not (left or away):
         return []
     if left:
         a, b = window.at(pose.x + 200, pose.y), window.at(pose.x + 200, pose.y + math.copysign(330, left))

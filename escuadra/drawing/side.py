@@ -84,7 +84,7 @@ def _stands(sheet: Sheet, by: float) -> tuple[float, float, float] | None:
 def _move(sheet: Sheet, top: Point) -> list[str]:
     """The next move as an arrow above the target: away, nearer, up or down."""
     move = sheet.next
-    away, up = move.by.get("away", 0.0), move.by.get("up", 0.0)
+    away, up = move.along("away"), move.along("up")
     if move.kind != "move" or move.happening not in ("roll", "height") or not (away or up):
         return []
     way = (math.copysign(1, away), 0.0) if move.happening == "roll" else (0.0, -math.copysign(1, up))

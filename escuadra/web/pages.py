@@ -20,6 +20,7 @@ from escuadra.core.given import readable
 from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
+from escuadra.words import language
 
 TEMPLATES = Path(__file__).parent / "templates"
 STATE_WORDS = {
@@ -43,7 +44,9 @@ environment.filters["budget"] = lambda parts: told_shares(list(parts))
 environment.filters["said"] = length_in
 environment.filters["mm"] = lambda value: amount(value, "mm", 1)
 environment.filters["sided"] = lambda g: " ".join(with_uncertainty(g[0], g[1], g[2], ("left", "right")))
-environment.globals.update(state_words=STATE_WORDS, stage_words=STAGE_WORDS, new_id=lambda: uuid.uuid4().hex)
+environment.globals.update(
+    state_words=STATE_WORDS, stage_words=STAGE_WORDS, say=language().say, new_id=lambda: uuid.uuid4().hex
+)
 
 
 def garage_of(request: Request) -> Garage:

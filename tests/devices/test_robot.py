@@ -9,7 +9,10 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.told import mechanics, predicted, taught
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import Knobs, VirtualBay
+from escuadra.words import language
 from tests.conftest import Technician
+
+say = language().say
 
 LIMITS = {"yaw": 0.25, "centre": 4.0, "distance": 5.0, "height": 4.0}
 STARTS = [(70.0, -64.0, 3.1, -58.0), (-41.0, 22.0, -3.8, 33.0), (12.0, 77.0, 1.4, 71.0), (-80.0, -80.0, 4.0, 80.0)]
@@ -24,7 +27,7 @@ def plan(teo: Technician) -> Plan:
 def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float, float, float, float]) -> None:
     bay = VirtualBay(plan, start, seed=11)
     robot = Robot(bay)
-    assert robot.work(), robot.desk.sheet.next.sentence
+    assert robot.work(), say(robot.desk.sheet.next.sentence)
     off = bay.off()
     assert {axis: abs(off[axis]) <= limit for axis, limit in LIMITS.items()} == dict.fromkeys(LIMITS, True)
     assert robot.rounds <= 3

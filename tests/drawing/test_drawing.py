@@ -9,11 +9,13 @@ import pytest
 from escuadra.core.guided import CHECKS
 from escuadra.core.job.approach import ToGo
 from escuadra.core.job.checks import Figure
-from escuadra.core.job.moving import NextMove
+from escuadra.core.job.next_move import WAYS, Axis, NextMove, Step, moved
+from escuadra.core.said import Length, Turns
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.demo.technician import Technician
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
 from escuadra.drawing.svg import apart, label, n, text_boxes
+from escuadra.words import language
 
 SVG = "{http://www.w3.org/2000/svg}"
 
@@ -172,33 +174,71 @@ def test_coordinates_are_short(value: float, text: str) -> None:
     assert re.fullmatch(r"-?\d+(\.\d{1,2})?", n(value))
 
 
-WAYS = [
-    ("slide", {"left": 28.8}, (0, -1)),
-    ("slide", {"left": -3.0}, (0, 1)),
-    ("roll", {"left": 28.8}, (0, -1)),
-    ("roll", {"left": -28.8}, (0, 1)),
-    ("roll", {"away": 12.0}, (1, 0)),
-    ("roll", {"away": -12.0}, (-1, 0)),
-]
-"""Happening, what is told, and which way the arrow goes: left is upward, away from the vehicle to the right."""
+UP, DOWN, LEFT, RIGHT = (0, -1), (0, 1), (-1, 0), (1, 0)
+Way = tuple[int, int]
+ARROWS: list[tuple[str, str, Axis, tuple[str, str], dict[str, tuple[Way, Way]]]] = [
+    ("slide", "slide", "left", ("to the left", "to the right"), {"plan": (UP, DOWN), "glyph": (UP, DOWN)}),
+    ("push", "roll", "left", ("to the left", "to the right"), {"plan": (UP, DOWN), "glyph": (UP, DOWN)}),
+    ("roll", "roll", "away", ("away from the vehicle", "towards the vehicle"),
+     {"plan": (RIGHT, LEFT), "glyph": (RIGHT, LEFT), "side": (RIGHT, LEFT)}),
+    ("height", "height", "up", (" up.", " down."), {"side": (UP, DOWN), "level": (UP, DOWN)}),
+    ("shift", "shift", "hang", ("to the left", "to the right"),
+     {"plan": (UP, DOWN), "glyph": (UP, DOWN), "level": (LEFT, RIGHT)}),
+    ("turn", "set_down", "yaw", ("to the left", "to the right"), {"plan": (LEFT, RIGHT)}),
+]  # fmt: skip
+"""What moves, what is told, the axis, its words in the sentence, and the arrow of each view: forward and back.
+
+On the plan left is upward and away from the vehicle to the right; the level view is seen from the driver's seat; a
+frame that turns left carries its left end nearer.
+"""
 
 
-def way_of(root: ElementTree.Element) -> tuple[int, int]:
-    (shaft,) = [node for node in classed(root, "move") if node.tag == f"{SVG}line"]
-    across, down = (float(shaft.get(f"{axis}2", "")) - float(shaft.get(f"{axis}1", "")) for axis in "xy")
+def way_of(root: ElementTree.Element) -> Way | None:
+    shafts = [node for node in classed(root, "move") if node.tag in (f"{SVG}line", f"{SVG}path")]
+    if not shafts:
+        return None
+    (shaft,) = shafts
+    ends = re.findall(r"[\d.]+", shaft.get("d", "")) or [shaft.get(name, "") for name in ("x1", "y1", "x2", "y2")]
+    across, down = float(ends[-2]) - float(ends[0]), float(ends[-1]) - float(ends[1])
     return round(math.copysign(abs(across) > 1, across)), round(math.copysign(abs(down) > 1, down))
 
 
-@pytest.mark.parametrize("happening, by, way", WAYS)
-def test_an_arrow_goes_where_the_move_goes_on_the_plan_and_on_the_glyph(
-    full: Technician, happening: str, by: dict[str, float], way: tuple[int, int]
+@pytest.mark.parametrize("what, happening, axis, words, ways", ARROWS)
+@pytest.mark.parametrize("back", [False, True])
+def test_an_arrow_goes_where_the_sentence_says(
+    full: Technician,
+    what: str,
+    happening: str,
+    axis: Axis,
+    words: tuple[str, str],
+    ways: dict[str, tuple[Way, Way]],
+    back: bool,
 ) -> None:
-    """Whatever the sentence says: pushing the whole frame to the left is no way towards the vehicle."""
-    move = NextMove("move", "Push the whole frame 28.8 mm to the left.", happening=happening, by=by)
-    assert way_of(parsed(glyph(move))) == way
+    """Pushing the whole frame to the left is no way towards the vehicle."""
+    step = Step(axis, -28.8 if back else 28.8)
+    sentence, _ = moved(what, step, amount=Turns(1.4) if axis == "up" else Length(28.8))
+    move = NextMove("move", sentence, happening=happening, steps=(step,))
+    assert words[back] in language().say(move.sentence)
+    assert words[not back] not in language().say(move.sentence)
     sheet = full.opened.sheet
     sheet.__dict__["next"] = move
-    assert way_of(parsed(plan_view(sheet, magnify=False))) == way
+    drawn = {
+        "plan": plan_view(sheet, magnify=False),
+        "side": side_view(sheet),
+        "level": level_view(sheet),
+        "glyph": glyph(move),
+    }
+    found = {view: way_of(parsed(svg)) for view, svg in drawn.items() if svg}
+    assert {view: way for view, way in found.items() if way} == {view: pair[back] for view, pair in ways.items()}
+
+
+def test_every_axis_of_a_move_has_its_words_in_every_language() -> None:
+    for code in ("en", "es"):
+        messages = language(code).messages
+        for what, _, axis, _, _ in ARROWS:
+            for way in WAYS[axis]:
+                for name in (f"move.{what}.{way}", f"move.{what}.{way}.action"):
+                    assert name in messages, (code, name)
 
 
 @pytest.mark.parametrize("turn, left, away", [(0.0, 40.0, 0.0), (0.0, -40.0, 5.0), (0.0, 0.0, -30.0), (1.3, 0.0, 0.0)])

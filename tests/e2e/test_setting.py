@@ -20,7 +20,10 @@ from escuadra.demo.valdehierro import open_demo
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
 from escuadra.jobs.lines import PlanLines
+from escuadra.words import language
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
+
+say = language().say
 
 MOST_STEPS = 160
 
@@ -74,7 +77,7 @@ def follow(who: Technician, bay: VirtualBay, until: str) -> None:
             return
         if move.kind == "move":
             bay.obey(move.happening, move.by)
-            who.happen(move.happening, move.sentence, move.by)
+            who.happen(move.happening, say(move.sentence), move.by)
         elif move.slot.startswith("target."):
             who.target()
         elif sheet.slots[move.slot].slot.ask == "tick":

@@ -4,10 +4,15 @@ import re
 
 import pytest
 
-from escuadra.core.job.moving import NextMove, expected
+from escuadra.core.job.moving import expected
+from escuadra.core.job.next_move import NextMove, Step
+from escuadra.core.said import said
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 from escuadra.jobs.reading import TakeReading
+from escuadra.words import language
+
+say = language().say
 
 READY = ("alignment", "tyres", "steering", "load", "glass", "battery", "doors")
 
@@ -28,16 +33,16 @@ def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician)
         ("level.pitch", "0.05", "level-1", "leaning away"),
     )
     assert (move.kind, move.happening, move.check) == ("move", "feet", "level")
-    assert move.sentence == "Turn the LF foot 4 7/8 turns clockwise."
+    assert say(move.sentence) == "Turn the LF foot 4 7/8 turns clockwise."
     assert move.by["LF"] == 4.875
-    assert move.figure == "4 7/8 turns"
+    assert say(move.figure) == "4 7/8 turns"
 
 
 @pytest.mark.parametrize(
     "typed, sentence, figure",
     [
         ("1404.2", "Crank the target 2.0 turns up.", "2.0 turns"),
-        ("1423.4", "Crank the target 1.0 turn down.", "1.0 turn"),
+        ("1423.4", "Crank the target 1.0 turns down.", "1.0 turns"),
     ],
 )
 def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sentence: str, figure: str) -> None:
@@ -45,9 +50,9 @@ def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sent
     full.level()
     full.garage.do(TakeReading(full.job, "height.target", typed, "tape-4", replaces=True), "teo", full.id())
     move = full.opened.sheet.next
-    assert (move.sentence, move.figure, move.happening) == (sentence, figure, "height")
-    assert move.expect == "1\u202f417\u202fmm"
-    assert "read the level again" in move.then
+    assert (say(move.sentence), say(move.figure), move.happening) == (sentence, figure, "height")
+    assert say(move.expect) == "1\u202f417\u202fmm"
+    assert "read the level again" in say(move.then)
 
 
 def sloping(who: Technician) -> None:
@@ -92,8 +97,8 @@ def test_what_cannot_be_mended_at_the_frame_blocks_and_says_why(
     act(full)  # type: ignore[operator]
     move = full.opened.sheet.next
     assert move.kind == "blocked"
-    assert move.sentence == sentence
-    assert then in move.then
+    assert say(move.sentence) == sentence
+    assert then in say(move.then)
 
 
 def test_the_wrong_target_is_to_be_mounted_right(full: Technician) -> None:
@@ -102,14 +107,14 @@ def test_the_wrong_target_is_to_be_mounted_right(full: Technician) -> None:
         full.answer(f"target.{what}", value)
     move = full.opened.sheet.next
     assert (move.kind, move.happening) == ("move", "mount")
-    assert move.then == "Side: B, the sheet wants A."
+    assert say(move.then) == "Side: B, the sheet wants A."
 
 
 def test_a_stale_check_asks_to_read_again_and_says_what_made_it_stale(full: Technician) -> None:
     move = spoilt(full, "brakes")
     assert (move.kind, move.slot) == ("read", "level.roll")
-    assert move.sentence == "Read again: Along the beam."
-    assert move.then == "Stale: brakes touched."
+    assert say(move.sentence) == "Read again: Along the beam."
+    assert say(move.then) == "Stale: brakes touched."
 
 
 @pytest.mark.parametrize(
@@ -130,9 +135,9 @@ def test_the_frame_is_moved_in_order_with_the_amount_that_is_missing(
     full.level()
     full.tapes(off)
     move = full.opened.sheet.next
-    assert re.fullmatch(sentence, move.sentence), move.sentence
+    assert re.fullmatch(sentence, say(move.sentence)), say(move.sentence)
     assert move.kind == "move"
-    assert re.fullmatch(r"−?[\d\u202f.]+\u202fmm", move.expect)
+    assert re.fullmatch(r"−?[\d\u202f.]+\u202fmm", say(move.expect))
     assert "move" in glyph(move)
 
 
@@ -151,12 +156,12 @@ def test_what_a_reading_should_show_follows_the_sheet_and_the_slope(teo: Technic
 @pytest.mark.parametrize(
     "move, named",
     [
-        (NextMove("read", "Read: LF hub to RF end.", slot="tape.LF.RF_end"), "LF, RF_end"),
-        (NextMove("read", "Read: RR arch.", slot="arch.RR"), "RR"),
-        (NextMove("read", "Read: the laser.", slot="crossing"), "crossing"),
-        (NextMove("move", "Slide the frame 3 mm to the left.", happening="slide", by={"left": 3.0}), "slide"),
+        (NextMove("read", said("read"), slot="tape.LF.RF_end"), "LF, RF_end"),
+        (NextMove("read", said("read"), slot="arch.RR"), "RR"),
+        (NextMove("read", said("read"), slot="crossing"), "crossing"),
+        (NextMove("move", said("move.slide.left"), happening="slide", steps=(Step("left", 3.0),)), "slide"),
     ],
 )
 def test_the_small_plan_shows_where(move: NextMove, named: str) -> None:
     assert f'aria-label="Where: {named}"' in glyph(move)
-    assert glyph(NextMove("answer", "Tyres right?", slot="tick.tyres")) == ""
+    assert glyph(NextMove("answer", said("answer"), slot="tick.tyres")) == ""

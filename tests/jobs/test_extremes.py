@@ -25,7 +25,10 @@ from escuadra.jobs import Opened, Unreadable
 from escuadra.jobs.entries import Undo
 from escuadra.web.app import create_app
 from escuadra.web.routes.sheet import drawn
+from escuadra.words import language
 from tests.conftest import BEGUN, past_commands
+
+say = language().say
 
 CATALOGUE = load([PRACTICE])
 PROCEDURES = [e.id for e in CATALOGUE.all("procedure")]
@@ -129,7 +132,7 @@ def test_what_an_old_log_holds_is_shown_and_can_be_undone(full: Technician) -> N
     bad = old.model_copy(update={"value": 0.0, "understood": "0 mm", "replaces": True})
     past_commands(garage, full.job, bad, VEHICLE)
     sheet = full.opened.sheet
-    assert sheet.next.sentence == "Ride height cannot be worked out from what was entered."
+    assert say(sheet.next.sentence) == "Ride height cannot be worked out from what was entered."
     assert (sheet.next.kind, sheet.next.slot) == ("blocked", "arch.LF")
     assert not sheet.can_sign
     with TestClient(create_app(garage), base_url="http://127.0.0.1") as client:

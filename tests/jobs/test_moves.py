@@ -3,14 +3,17 @@
 import pytest
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.advice import eighths
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
+from escuadra.core.said import Turns
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Happen
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import render_record
+from escuadra.words import language
 from tests.conftest import Technician, minibus
 from tests.web.conftest import Visitor
+
+say = language().say
 
 
 def ready(who: Technician) -> Technician:
@@ -25,8 +28,8 @@ def ready(who: Technician) -> Technician:
 def obey(who: Technician) -> str:
     """The next move, done and told as the sheet's button does."""
     move = who.opened.sheet.next
-    assert move.kind == "move", move.sentence
-    who.happen(move.happening, move.sentence, move.by)
+    assert move.kind == "move", say(move.sentence)
+    who.happen(move.happening, say(move.sentence), move.by)
     return move.happening
 
 
@@ -83,7 +86,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     teo.tapes((2, 1, 1.2))
     move = teo.opened.sheet.next
     told = move.by["turns"]
-    teo.happen("yaw", move.sentence, move.by)
+    teo.happen("yaw", say(move.sentence), move.by)
     gain = 0.31
     teo.tapes((2, 1, 1.2 + gain * told))
     known = mechanics(teo.opened.sheet.setup)
@@ -95,7 +98,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     teo.tapes((0.5, 0.3, 0.0))
     teo.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
     teo.around()
-    assert teo.opened.sheet.can_sign, teo.opened.sheet.next.sentence
+    assert teo.opened.sheet.can_sign, say(teo.opened.sheet.next.sentence)
     garage.do(Sign(teo.job, teo.opened.row.head, render_record(garage)), "ines", teo.id())
     learned = garage.instruments.one("frame-2").learned
     assert learned is not None
@@ -115,7 +118,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     [(0.125, "1/8 of a turn"), (0.5, "1/2 of a turn"), (1.0, "1 turn"), (1.25, "1 1/4 turns"), (4.875, "4 7/8 turns")],
 )
 def test_turns_of_a_foot_are_said_in_eighths(turns: float, said: str) -> None:
-    assert eighths(turns) == said
+    assert say(Turns(turns, eighths=True)) == said
 
 
 def test_the_button_says_what_was_told(teo: Technician) -> None:

@@ -7,8 +7,11 @@ import pytest
 from escuadra.core.job.places import Plan
 from escuadra.core.job.reach import beyond, past_travel
 from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
+from escuadra.words import language
 from tests.conftest import Technician
 from tests.jobs.test_moves import ready
+
+say = language().say
 
 
 def changed(plan: Plan, **figures: float) -> Plan:
@@ -49,8 +52,8 @@ def test_an_offset_past_the_beam_blocks_until_the_extension_is_chosen(teo: Techn
     teo.garage.do(ChangeFigure(teo.job, asked), teo.person, teo.id())
     move = teo.opened.sheet.next
     assert move.kind == "blocked"
-    assert move.sentence == "The frame does not reach that far: settle it before anything else."
-    assert "Use the long arm." in move.then
+    assert say(move.sentence) == "The frame does not reach that far: settle it before anything else."
+    assert "Use the long arm." in say(move.then)
     teo.target()
     teo.answer("target.piece", "short arm")
     view = teo.opened.sheet.check("target")
@@ -68,8 +71,8 @@ def test_where_the_slide_ends_the_whole_frame_is_pushed(teo: Technician) -> None
     teo.tapes((2, 41, 0.1))
     move = teo.opened.sheet.next
     assert (move.happening, move.by) == ("roll", {"left": pytest.approx(-41, abs=2)})
-    assert move.sentence.startswith("Push the whole frame ")
-    assert "The slide ends 148\u202fmm from its zero mark" in move.then
+    assert say(move.sentence).startswith("Push the whole frame ")
+    assert "The slide ends 148\u202fmm from its zero mark" in say(move.then)
     teo.answer("tick.zero", "yes")
     assert teo.opened.sheet.next.happening == "slide", "set to zero anew it has its travel again"
 
@@ -80,4 +83,4 @@ def test_where_the_screw_ends_the_whole_frame_is_turned(teo: Technician) -> None
     teo.tapes((2, 1, -2.4))
     move = teo.opened.sheet.next
     assert (move.kind, move.happening) == ("move", "set_down")
-    assert move.sentence.startswith("Set the yaw screw to its zero mark and turn the whole frame 2.4° to the left")
+    assert say(move.sentence).startswith("Set the yaw screw to its zero mark and turn the whole frame 2.4° to the left")

@@ -13,6 +13,9 @@ from escuadra.core.job.state import State, fold
 from escuadra.demo.technician import FRONT_TAPES, Technician
 from escuadra.jobs.entries import Override, Undo
 from escuadra.jobs.reading import TakeReading
+from escuadra.words import language
+
+say = language().say
 
 
 def states(who: Technician) -> dict[str, str]:
@@ -221,14 +224,14 @@ def test_a_technician_who_obeys_reaches_every_tolerance(teo: Technician, start: 
             break
         if move.kind == "move":
             moves += 1
-            figure = float(re.sub(r"[^\d.].*", "", move.figure))
+            figure = float(re.sub(r"[^\d.].*", "", say(move.figure)))
             if move.happening == "yaw":
-                yaw += figure * screw * (-1 if "anticlockwise" in move.sentence else 1)
+                yaw += figure * screw * (-1 if "anticlockwise" in say(move.sentence) else 1)
             elif move.happening == "slide":
-                left += figure * (1 if "left" in move.sentence else -1)
+                left += figure * (1 if "left" in say(move.sentence) else -1)
             else:
-                away += figure * (1 if "away" in move.sentence else -1)
-            teo.happen(move.happening, move.sentence)
+                away += figure * (1 if "away" in say(move.sentence) else -1)
+            teo.happen(move.happening, say(move.sentence))
         elif move.slot.startswith("tape"):
             _, hub, end = move.slot.split(".")
             teo.tapes((away, left, yaw), ((hub, end),))
@@ -236,7 +239,7 @@ def test_a_technician_who_obeys_reaches_every_tolerance(teo: Technician, start: 
             teo.read("crossing", f"{-left / math.cos(math.radians(yaw)):.1f}", "laser-2")
         else:
             teo.level()
-    assert teo.opened.sheet.can_sign, f"{moves} moves, then: {teo.opened.sheet.next.sentence}"
+    assert teo.opened.sheet.can_sign, f"{moves} moves, then: {say(teo.opened.sheet.next.sentence)}"
     assert moves <= 6
     assert abs(yaw) < 0.25
     assert abs(left) < 4

@@ -13,7 +13,10 @@ from escuadra.jobs import Garage
 from escuadra.jobs.entries import Undo
 from escuadra.jobs.stations import RunStation
 from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
+from escuadra.words import language
 from tests.conftest import NOON
+
+say = language().say
 
 
 def begun(garage: Garage, procedure: str, frame: str = "galga-2", reason: str = "front camera replaced") -> Technician:
@@ -48,8 +51,8 @@ def proofs(who: Technician) -> list[str | None]:
 def shifted(who: Technician, wrong: float = 0.0) -> None:
     """The target shifted as told, then what the sheet asks for."""
     move = who.opened.sheet.next
-    assert move.happening == "shift", move.sentence
-    who.happen("shift", move.sentence, move.by)
+    assert move.happening == "shift", say(move.sentence)
+    who.happen("shift", say(move.sentence), move.by)
     who.shifted(wrong=wrong)
     who.around()
 
@@ -58,27 +61,27 @@ def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None
     who = begun(garage, "BL-CAM-02")
     set_up(who)
     move = who.opened.sheet.next
-    assert (move.kind, move.figure) == ("run", "1 of 3"), move.sentence
+    assert (move.kind, say(move.figure)) == ("run", "1 of 3"), say(move.sentence)
     with pytest.raises(Conflict, match="at hand is centre"):
         who.garage.do(RunStation(who.job, "left"), who.person, who.id())
     who.run()
     assert proofs(who) == ["awaited", None, None]
     move = who.opened.sheet.next
-    assert move.sentence == "Shift the target 702\u202fmm to the left on the beam."
-    assert move.expect == "702\u202fmm"
+    assert say(move.sentence) == "Shift the target 702\u202fmm to the left on the beam."
+    assert say(move.expect) == "702\u202fmm"
     shifted(who)
     assert proofs(who) == ["proven", None, None]
-    assert who.opened.sheet.next.kind == "run", who.opened.sheet.next.sentence
+    assert who.opened.sheet.next.kind == "run", say(who.opened.sheet.next.sentence)
     who.run()
-    assert "1\u202f404\u202fmm to the right" in who.opened.sheet.next.sentence
+    assert "1\u202f404\u202fmm to the right" in say(who.opened.sheet.next.sentence)
     shifted(who)
     who.run()
     move = who.opened.sheet.next
-    assert move.sentence.startswith("Read once more: "), "the last run waits for its proof"
+    assert say(move.sentence).startswith("Read once more: "), "the last run waits for its proof"
     assert not who.opened.sheet.can_sign
     who.tape(move.slot)
     assert proofs(who) == ["proven"] * 3
-    assert who.opened.sheet.next.kind == "sign", who.opened.sheet.next.sentence
+    assert who.opened.sheet.next.kind == "sign", say(who.opened.sheet.next.sentence)
 
 
 def test_a_bump_found_late_puts_every_run_since_the_last_good_check_in_doubt(garage: Garage) -> None:
@@ -134,14 +137,14 @@ def test_a_run_that_was_never_proven_is_run_again_where_somebody_says_so(garage:
     who.tapes((0.5, 0.3, 0.0))
     for _ in range(2):
         move = who.opened.sheet.next
-        who.happen(move.happening, move.sentence, move.by)
+        who.happen(move.happening, say(move.sentence), move.by)
         who.shifted()
         who.around()
         who.run()
     who.tape(who.opened.sheet.next.slot)
     assert proofs(who) == ["missed", "proven", "proven"]
     move = who.opened.sheet.next
-    assert (move.happening, move.action) == ("run_again", "Run it again")
+    assert (move.happening, say(move.action)) == ("run_again", "Run it again")
     assert not who.opened.sheet.can_sign
     who.happen("run_again")
     assert proofs(who) == ["doubt", "proven", "proven"]
@@ -170,7 +173,7 @@ def test_far_comes_after_the_near_run_was_proven(garage: Garage) -> None:
     assert who.opened.sheet.slots["hang"].slot.label == "Target's left edge on the beam's scale"
     who.run()
     move = who.opened.sheet.next
-    assert move.sentence.startswith("Read once more: "), move.sentence
+    assert say(move.sentence).startswith("Read once more: "), say(move.sentence)
     who.tape(move.slot, (0.5 - 1054, 0.3, 0.0))
     told = change(who.opened.sheet.plan, *list(who.opened.sheet.plan.whole.at_stations.values()))
     assert told.moves == (
@@ -179,7 +182,7 @@ def test_far_comes_after_the_near_run_was_proven(garage: Garage) -> None:
     )
     assert {"squareness", "distance", "target height", "level"} <= set(told.rechecks)
     move = who.opened.sheet.next
-    assert move.happening == "roll", move.sentence
+    assert move.happening == "roll", say(move.sentence)
 
 
 def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
@@ -190,10 +193,10 @@ def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
     who.read("hangs.tilt", "0.05", "level-1", "top away")
     who.tapes((0.5, 0.3, 0.0))
     who.around()
-    assert who.opened.sheet.next.kind == "run", who.opened.sheet.next.sentence
+    assert who.opened.sheet.next.kind == "run", say(who.opened.sheet.next.sentence)
     who.run()
     move = who.opened.sheet.next
-    assert move.sentence.startswith("Set the tilt lever to notch 3 of 3: 2.1"), move.sentence
+    assert say(move.sentence).startswith("Set the tilt lever to notch 3 of 3: 2.1"), say(move.sentence)
     who.happen(move.happening)
     who.read("hangs.roll", "0.1", "level-1", "left side high")
     who.read("hangs.tilt", "2.2", "level-1", "top away")
@@ -224,12 +227,12 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     assert figures["left"] == pytest.approx(-18, abs=2)
     assert figures["facing"] == pytest.approx(2.0, abs=0.2)
     move = who.opened.sheet.next
-    assert move.sentence.startswith("Move the stand 3"), move.sentence
-    assert "back" in move.sentence
-    who.happen("stand", move.sentence, move.by)
+    assert say(move.sentence).startswith("Move the stand 3"), say(move.sentence)
+    assert "back" in say(move.sentence)
+    who.happen("stand", say(move.sentence), move.by)
     who.stand(off=(1.0, -1.0))
     who.around()
-    assert who.opened.sheet.next.kind == "run", who.opened.sheet.next.sentence
+    assert who.opened.sheet.next.kind == "run", say(who.opened.sheet.next.sentence)
     who.run()
     assert proofs(who)[:2] == ["proven", "awaited"]
     who.happen("stand_bump")
@@ -240,7 +243,7 @@ def test_a_place_past_the_beam_is_said_before_work_starts(garage: Garage) -> Non
     who = begun(garage, "BL-CAM-02", frame="galga-3")
     move = who.opened.sheet.next
     assert move.kind == "blocked"
-    assert "702\u202fmm left of the beam's middle" in move.then
+    assert "702\u202fmm left of the beam's middle" in say(move.then)
 
 
 def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
@@ -256,7 +259,7 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     view = who.opened.sheet.check("ride_height")
     assert view is not None
     assert (view.state, view.because.words if view.because else "") == ("stale", "read more than 170 minutes ago")
-    assert who.opened.sheet.next.then == "Stale: read more than 130 minutes ago."
+    assert say(who.opened.sheet.next.then) == "Stale: read more than 130 minutes ago."
     state, plan = who.opened.state, who.opened.sheet.plan
     said = Signed(revision=1, parts=[], record_json="0", application="none")
     signed = replace(state, signed=said, records=((said, sheet.expires - 60_000, who.garage.person("ines")),))

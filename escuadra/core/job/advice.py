@@ -7,28 +7,41 @@ wrong (``part``). One action a sentence, directions in words.
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING
 
 from escuadra.core.feet import FeetInput, feet
-from escuadra.core.job.checks.frame import LevelCheck, PoseCheck, TargetHeightCheck
+from escuadra.core.job.checks.frame import PoseCheck, TargetHeightCheck
 from escuadra.core.job.moving import (
     AHEAD,
-    NextMove,
     expected,
     missing_slots,
     move_ahead,
     pose_move,
     settling_reading,
 )
+from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.places import words_of
-from escuadra.core.job.placing import comes_first, hang_move, proof_move, stand_move, station_move, tilt_move
+from escuadra.core.job.placing import comes_first, hang_move, once_more, proof_move, stand_move, station_move, tilt_move
 from escuadra.core.job.reach import beyond_any
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.told import predicted
 from escuadra.core.quantities import OWN_UNIT
-from escuadra.core.wording import amount, listed, rounded
+from escuadra.core.said import (
+    FIGURE_OF,
+    Angle,
+    Directed,
+    Length,
+    Name,
+    Noun,
+    Said,
+    Sentences,
+    Turns,
+    as_told,
+    said,
+    sentences,
+)
+from escuadra.core.wording import decimals_for
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet, SlotView
@@ -36,32 +49,28 @@ if TYPE_CHECKING:
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
-LINE_BLOCKS = {
-    "open": "no line is known yet",
-    "stale": "what they stand on was spoiled",
-    "undecided": "nobody can tell with what was read",
-}
-"""Why both lines hold up the sheet."""
+REASONS = ("ride_height", "slope", "lines", "rear_toe", "body_centreline")
+"""Kinds of check that say themselves what is to be put right."""
 
 
 def next_move(sheet: Sheet) -> NextMove:
     """The first thing that is unsettled in the order of the sheet, as one action."""
     if sheet.state.stage == "signed":
-        return NextMove("signed", "The sheet is signed.", "Further work needs a new revision: reopen it.")
+        return NextMove("signed", said("next.signed"), sentences(said("next.signed.then")))
     unsettled = [view for view in sheet.checks if not view.settled]
     # Both lines together have nothing of their own to read: what they wait for comes first.
     waiting = [view for view in unsettled if view.slots or view.state not in ("open", "stale")]
     past = beyond_any(sheet.plan)
     mounted = sheet.check("target")
     if past is not None and mounted is not None and not mounted.settled and not mounted.begun:
-        said = "The frame does not reach that far: settle it before anything else."
-        return NextMove("blocked", said, past.said, check="target", slot=mounted.slots[-1].slot.id)
+        slot = mounted.slots[-1].slot.id
+        return NextMove("blocked", said("next.beyond"), as_told(past.said), check="target", slot=slot)
     here = next((view for view in sheet.stations if view.station == sheet.plan.station), None)
     if here is not None and here.done and (proof := proof_move(sheet)) is not None:
         return proof
     for view in waiting or unsettled:
         return comes_first(sheet, _for_view(sheet, view))
-    return NextMove("sign", "Everything is settled: sign the sheet.", "Clear the area, then run the procedure.")
+    return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
 
 
 def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
@@ -86,27 +95,27 @@ def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
 
 
 def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
-    slot = slot_view.slot
-    again = " again" if slot_view.spoiled else ""
-    why = f"stale: {view.because.words}." if view.because else slot.hint
+    slot, what = slot_view.slot, Name(slot_view.slot.label)
+    then = sentences(said("read.stale", why=Name(view.because.words))) if view.because else _hint(slot.hint)
     if slot.ask == "number":
+        code = "read.again" if slot_view.spoiled else "read"
         expect = expected(slot, setup)
-        said = amount(expect, _unit(slot)) if expect is not None else ""
         return NextMove(
             "read",
-            f"Read{again}: {slot.label}.",
-            _sentence(why),
-            action=f"Read{again} {slot.label}",
-            expect_label="about" if said else "",
-            expect=said,
+            said(code, what=what),
+            then,
+            action=said(f"{code}.action", what=what),
+            expect_label=Noun("about") if expect is not None else None,
+            expect=FIGURE_OF[_unit(slot)](expect) if expect is not None else None,
             check=view.check.id,
             slot=slot.id,
         )
-    return NextMove("answer", slot.label, _sentence(why), action=slot.label, check=view.check.id, slot=slot.id)
+    answer = said("answer", what=what)
+    return NextMove("answer", answer, then, action=answer, check=view.check.id, slot=slot.id)
 
 
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:] + ("" if not text or text.endswith(".") else ".")
+def _hint(text: str) -> Sentences:
+    return as_told(text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")) if text else Sentences()
 
 
 def _unit(slot: Slot) -> str:
@@ -118,15 +127,9 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
     worst = view.worst
     if check.kind == "target":
         station = sheet.plan.station
-        hang = "Put on the stand" if station is not None and station.carrier == "stand" else "Mount"
-        return NextMove(
-            "move",
-            f"{hang} the target that the sheet wants.",
-            _sentence(view.judgement.wrong),
-            action=f"{hang} the target that the sheet wants",
-            check=check.id,
-            happening="mount",
-        )
+        code = "move.mount_stand" if station is not None and station.carrier == "stand" else "move.mount"
+        then, action = _hint(view.judgement.wrong), said(f"{code}.action")
+        return NextMove("move", said(code), then, action=action, check=check.id, happening="mount")
     if check.kind == "hang":
         return hang_move(sheet, view)
     if check.kind == "target_level":
@@ -136,15 +139,13 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
     if check.kind == "level" and worst is not None and sheet.plan.frame.feet:
         return _feet_move(sheet, view)
     if check.kind == "level" and worst is not None:
-        way = "Turn the feet until it is level"
+        lean = Directed(Angle(worst.value, decimals_for(worst.verdict.U, "°")), worst.id.split(".")[-1])
         return NextMove(
             "move",
-            f"{way}: {worst.text.lower() if worst.words else worst.text}.".replace("lf end", "LF end").replace(
-                "rf end", "RF end"
-            ),
-            "Then read both ways again.",
-            action=way,
-            figure=worst.text.replace(" leaning", ",\u202fleaning"),
+            said("move.level", lean=lean),
+            sentences(said("move.level.then")),
+            action=said("move.level.action"),
+            figure=lean,
             check=check.id,
             happening="feet",
         )
@@ -160,18 +161,15 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
                 return move
         return _height_move(sheet, view, worst.value)
     if view.judgement.wrong:
-        return NextMove(
-            "blocked", f"Put right: {title.lower()}.", "Then answer again.", check=check.id, slot=view.slots[0].slot.id
-        )
-    said = f"{worst.label} {worst.text}, allowed {worst.allowed}." if worst else ""
-    reason = {
-        "ride_height": "The body stands wrong: find the cause before aiming.",
-        "slope": "The floor is not good enough here: choose another place.",
-        "lines": "Wheel alignment or body measurement first.",
-        "rear_toe": "Wheel alignment or body measurement first.",
-        "body_centreline": "The pairs do not agree: measure the body before aiming.",
-    }.get(check.kind, "Put it right first.")
-    return NextMove("blocked", reason, said, action=reason, check=check.id)
+        blocked = said("blocked.answer", check=Name(title.lower()))
+        then, slot = sentences(said("blocked.answer.then")), view.slots[0].slot.id
+        return NextMove("blocked", blocked, then, check=check.id, slot=slot)
+    then = Sentences()
+    if worst is not None:
+        allowed = Name(str(worst.allowed))
+        then = sentences(said("figure.allowed", what=Name(worst.label), shown=Name(worst.text), allowed=allowed))
+    reason = said(f"blocked.{check.kind if check.kind in REASONS else 'other'}")
+    return NextMove("blocked", reason, then, action=reason, check=check.id)
 
 
 def _feet_move(sheet: Sheet, view: CheckView) -> NextMove:
@@ -183,38 +181,32 @@ def _feet_move(sheet: Sheet, view: CheckView) -> NextMove:
     )
     turns = {id: turn for id, turn in found.turns.items() if turn}
     if not turns:
-        tiny = "Level: what is left is less than the feet's smallest turn."
-        return NextMove("blocked", tiny, "Read with a finer level, or override with a reason.", check=view.check.id)
-    said: list[str] = []
-    for id, turn in sorted(turns.items(), key=lambda item: -abs(item[1])):
-        way = "clockwise" if (turn > 0) is frame.clockwise_raises else "anticlockwise"
-        said.append(f"the {id} foot {eighths(abs(turn))} {way}")
-    rest = f"Then {listed(said[1:])}. " if len(said) > 1 else ""
-    left = f"{amount(found.left_roll_deg, '°', 2, LevelCheck.words['roll'])} and "
-    left += amount(found.left_pitch_deg, "°", 2, LevelCheck.words["pitch"])
+        return NextMove("blocked", said("blocked.level"), sentences(said("blocked.level.then")), check=view.check.id)
+    steps = [Step("foot", turn, id) for id, turn in sorted(turns.items(), key=lambda item: -abs(item[1]))]
+    first, *further = (_foot_turned(step, frame.clockwise_raises) for step in steps)
+    left = Directed(Angle(found.left_roll_deg, 2), "roll")
+    away = Directed(Angle(found.left_pitch_deg, 2), "pitch")
     return NextMove(
         "move",
-        f"Turn {said[0]}.",
-        f"Seen from above; that {'raises' if turns[max(turns, key=lambda i: abs(turns[i]))] > 0 else 'lowers'} it. "
-        f"{rest}Then both ways read {left}.",
-        action=f"Turn {said[0]}",
-        figure=f"{eighths(max(abs(turn) for turn in turns.values()))}",
-        expect_label="Along and square to the beam",
-        expect=left,
+        first,
+        sentences(
+            said("foot.raises" if steps[0].amount > 0 else "foot.lowers"),
+            *(Said(f"{one.code}.further", one.values) for one in further),
+            said("foot.then", roll=left, pitch=away),
+        ),
+        action=Said(f"{first.code}.action", first.values),
+        figure=first.values["amount"],
+        expect_label=Noun("both_ways"),
+        expect=said("feet.both", roll=left, pitch=away),
         check=view.check.id,
         happening="feet",
-        by=turns,
+        steps=tuple(steps),
     )
 
 
-def eighths(turns: float) -> str:
-    """A number of turns to the nearest eighth, in words and figures: ``5/8 of a turn``, ``1 1/4 turns``."""
-    whole, over = divmod(round(turns * 8), 8)
-    shared = math.gcd(over, 8)
-    fraction = f"{over // shared}/{8 // shared}" if over else ""
-    if not whole:
-        return f"{fraction} of a turn"
-    return f"{whole} {fraction}".strip() + (" turn" if whole == 1 and not over else " turns")
+def _foot_turned(step: Step, clockwise_raises: bool) -> Said:
+    way = "clockwise" if (step.amount > 0) is clockwise_raises else "anticlockwise"
+    return said(f"move.foot.{way}", foot=Name(step.at), amount=Turns(abs(step.amount), eighths=True))
 
 
 def height_ahead(sheet: Sheet) -> NextMove | None:
@@ -239,36 +231,34 @@ def height_ahead(sheet: Sheet) -> NextMove | None:
 
 def _height_move(sheet: Sheet, view: CheckView, stands: float) -> NextMove:
     change = sheet.plan.procedure.height - stands
-    asked = change / sheet.plan.frame.height_per_turn
-    above_floor = sheet.plan.target_above_floor
-    turns = rounded(abs(change) / sheet.plan.frame.height_per_turn, 1)
-    way = "up" if change > 0 else "down"
-    said = f"{turns} turn" + ("" if turns == "1.0" else "s")
-    expect = amount(above_floor, "mm", 0)
+    turns = change / sheet.plan.frame.height_per_turn
+    expect, step = Length(sheet.plan.target_above_floor, 0), Step("up", change)
+    sentence, action = moved("height", step, amount=Turns(abs(turns)))
     return NextMove(
         "move",
-        f"Crank the target {said} {way}.",
-        f"That is {amount(abs(change), 'mm')}. Then its centre reads {expect}; read the level again too.",
-        action=f"Crank the target {way}",
-        figure=said,
-        expect_label="Target centre above the floor",
+        sentence,
+        sentences(said("height.then", amount=Length(abs(change)), expect=expect)),
+        action=action,
+        figure=Turns(abs(turns)),
+        expect_label=Noun("target_centre"),
         expect=expect,
         check=view.check.id,
         happening="height",
-        by={"up": change, "turns": float(f"{asked:.1f}")},
+        steps=(step,),
+        further={"turns": float(f"{turns:.1f}")},
     )
 
 
 def _more(sheet: Sheet, view: CheckView) -> NextMove:
     """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
-    check, worst = view.check, view.worst
+    check, worst, title = view.check, view.worst, Name(view.check.title)
     if not view.slots:
-        said = view.judgement.trouble or view.advice or view.judgement.note
-        return NextMove("blocked", f"{check.title}: {LINE_BLOCKS[view.state]}.", said, check=check.id)
+        then = as_told(view.judgement.trouble or view.advice or view.judgement.note)
+        return NextMove("blocked", said(f"blocked.line.{view.state}", check=title), then, check=check.id)
     first = view.slots[0].slot
     if view.judgement.trouble:
-        said = f"{check.title}: the readings contradict each other."
-        return NextMove("blocked", said, view.judgement.trouble, check=check.id, slot=first.id)
+        then = as_told(view.judgement.trouble)
+        return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
     slot, label = "", ""
     if isinstance(check, PoseCheck):
         slot = settling_reading(view, sheet.setup)
@@ -279,8 +269,12 @@ def _more(sheet: Sheet, view: CheckView) -> NextMove:
     elif check.kind in ("level", "target_height", "hang", "target_level", "staked"):
         return _put_right(sheet, view)
     if slot:
-        said = f"Read once more: {label}."
-        return NextMove("read", said, view.advice, action=said.rstrip("."), check=check.id, slot=slot)
-    said = f"{check.title}: nobody can tell with these instruments."
-    then = "Use a better one, or override with a reason."
-    return NextMove("blocked", said, then, action=said.rstrip("."), check=check.id, slot=first.id)
+        return once_more(Name(label), as_told(view.advice), check.id, slot)
+    return NextMove(
+        "blocked",
+        said("blocked.nobody", check=title),
+        sentences(said("blocked.nobody.then")),
+        action=said("blocked.nobody.action", check=title),
+        check=check.id,
+        slot=first.id,
+    )

@@ -7,15 +7,14 @@ from __future__ import annotations
 
 import copy
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.equations import observe
 from escuadra.core.job.checks.frame import Aspect, PoseCheck
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.mechanics import turns_for
+from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.places import crossing_slot, words_of
 from escuadra.core.job.reach import past_travel
 from escuadra.core.job.setup import Setup
@@ -23,31 +22,13 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
-from escuadra.core.wording import amount, counted, listed, rounded
+from escuadra.core.said import Angle, Count, Length, Name, Noun, Nouns, Said, Turns, said, sentences
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet, SlotView
 
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05
-
-
-@dataclass(frozen=True)
-class NextMove:
-    """What to do now. ``happening`` names the move that "moved as told" records."""
-
-    kind: Literal["read", "answer", "move", "run", "blocked", "sign", "signed"]
-    sentence: str
-    then: str = ""
-    action: str = ""
-    figure: str = ""
-    expect_label: str = ""
-    expect: str = ""
-    check: str = ""
-    slot: str = ""
-    happening: str = ""
-    by: Mapping[str, float] = field(default_factory=dict)
-    """The same in figures, for what "moved as told" records: turns; left, away or up in mm; turns of each foot."""
 
 
 def missing_slots(view: CheckView, setup: Setup) -> list[SlotView]:
@@ -173,43 +154,37 @@ def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
 
 
 def _slide_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:
-    side = "left" if plan.move_left > 0 else "right"
-    figure = amount(abs(plan.move_left), "mm")
+    figure, step = Length(abs(plan.move_left)), Step("left", _as_said(plan.move_left))
     if past_travel("slide", used_travel(sheet.setup)["slide"], plan.move_left, sheet.plan):
-        travel = amount(sheet.plan.frame.slide_travel, "mm", 0)
+        sentence, action = moved("push", step, amount=figure)
         return NextMove(
             "move",
-            f"Push the whole frame {figure} to the {side}.",
-            f"The slide ends {travel} from its zero mark. Brakes on again afterwards; then everything is read anew.",
-            action=f"Push the whole frame to the {side}",
+            sentence,
+            sentences(said("push.then", travel=Length(sheet.plan.frame.slide_travel, 0))),
+            action=action,
             figure=figure,
             check=view.check.id,
             happening="roll",
-            by={"left": _as_said(plan.move_left)},
+            steps=(step,),
         )
     dx, dy = turned(pose.yaw_deg, 0.0, plan.move_left)
     goal = pose.model_copy(update={"x": pose.x + dx, "y": pose.y + dy})
     slot = crossing_slot(sheet.plan)
     after = None if sheet.setup.excluded(slot) else _predict(solved, "crossing", goal)
+    expect = Length(after) if after is not None else None
+    sentence, action = moved("slide", step, amount=figure)
     return NextMove(
         "move",
-        f"Slide the frame {figure} to the {side}.",
-        "Left and right as from the driver's seat."
-        + (f" Then the floor laser reads {amount(after, 'mm')} on the beam." if after is not None else ""),
-        action=f"Slide the frame to the {side}",
+        sentence,
+        sentences(said("slide.seat"), said("slide.then", expect=expect) if expect is not None else None),
+        action=action,
         figure=figure,
-        expect_label=slot.label if after is not None else "",
-        expect=amount(after, "mm") if after is not None else "",
+        expect_label=Name(slot.label) if expect is not None else None,
+        expect=expect,
         check=view.check.id,
         happening="slide",
-        by={"left": _as_said(plan.move_left)},
+        steps=(step,),
     )
-
-
-def _away_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
-    way = "away from the vehicle" if plan.move_away > 0 else "towards the vehicle"
-    move = _roll_move(sheet, view, solved, way, amount(abs(plan.move_away), "mm"))
-    return replace(move, by={"away": _as_said(plan.move_away)})
 
 
 def _as_said(value: float, decimals: int = 1) -> float:
@@ -219,62 +194,75 @@ def _as_said(value: float, decimals: int = 1) -> float:
 
 def _yaw_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
     frame = sheet.plan.frame
-    end = "LF" if frame.screw[1] > 0 else "RF"
-    asked = turns_for(plan.yaw_change_deg, mechanics(sheet.setup), last_turns(sheet.setup))
-    way = "clockwise" if asked > 0 else "anticlockwise"
-    turns = rounded(abs(asked), 1)
-    over = past_travel("yaw", used_travel(sheet.setup)["yaw"], plan.yaw_change_deg, sheet.plan)
-    if over:
-        turn = amount(abs(plan.yaw_change_deg), "°", 1)
-        side = "left" if plan.yaw_change_deg > 0 else "right"
+    if past_travel("yaw", used_travel(sheet.setup)["yaw"], plan.yaw_change_deg, sheet.plan):
+        figure, turn = Angle(abs(plan.yaw_change_deg), 1), Step("yaw", plan.yaw_change_deg)
+        sentence, action = moved("turn", turn, amount=figure)
         return NextMove(
             "move",
-            f"Set the yaw screw to its zero mark and turn the whole frame {turn} to the {side}.",
-            f"The screw ends {amount(frame.yaw_travel_deg, '°', 1)} from its zero mark. Then read everything anew.",
-            action=f"Turn the whole frame to the {side}",
-            figure=turn,
+            sentence,
+            sentences(said("turn.then", travel=Angle(frame.yaw_travel_deg, 1))),
+            action=action,
+            figure=figure,
             check=view.check.id,
             happening="set_down",
+            steps=(turn,),
         )
-    said = f"{turns} of a turn" if float(turns) < 1 else f"{turns} turn" + ("" if float(turns) == 1 else "s")
+    hub = "LF" if frame.screw[1] > 0 else "RF"
+    asked = turns_for(plan.yaw_change_deg, mechanics(sheet.setup), last_turns(sheet.setup))
+    step, end = Step("screw", _as_said(asked), f"{hub}_end"), Noun(f"end.{hub}_end")
     goal = solved.goal
     pose = Pose(x=plan.centre_after_yaw[0], y=plan.centre_after_yaw[1], yaw_deg=goal.yaw_deg)
-    bx, by = sheet.plan.frame_points[f"{end}_end"]
+    bx, by = sheet.plan.frame_points[step.at]
 
     def end_x(at: Pose) -> float:
         return at.x + math.cos(math.radians(at.yaw_deg)) * bx - math.sin(math.radians(at.yaw_deg)) * by
 
     shift = end_x(pose) - end_x(solved.pose)
-    travel = f"The {end} end comes {amount(abs(shift), 'mm', 0)} {'farther' if shift > 0 else 'nearer'}."
-    tape = _slanted(sheet.setup, end, f"{end}_end", pose)
-    label = f"{end} hub to {end} end"
+    expect, label, then = _tape_then(sheet, hub, step.at, pose)
+    sentence, action = moved("screw", step, end=end, amount=Turns(abs(asked)))
     return NextMove(
         "move",
-        f"Turn the yaw screw at the {end} end {said} {way}.",
-        f"Seen from above. {travel}" + (f" Then {label} reads {amount(tape, 'mm', 0)}." if tape else ""),
-        action=f"Turn the yaw screw at the {end} end {way}",
-        figure=said,
+        sentence,
+        sentences(
+            said("screw.above"),
+            said("screw.farther" if shift > 0 else "screw.nearer", end=end, amount=Length(abs(shift), 0)),
+            then,
+        ),
+        action=action,
+        figure=Turns(abs(asked)),
         expect_label=label,
-        expect=amount(tape, "mm", 0) if tape else "",
+        expect=expect,
         check=view.check.id,
         happening="yaw",
-        by={"turns": _as_said(asked)},
+        steps=(step, Step("yaw", plan.yaw_change_deg)),
     )
 
 
-def _roll_move(sheet: Sheet, view: CheckView, solved: Solved, way: str, figure: str) -> NextMove:
-    tape = _slanted(sheet.setup, "LF", "LF_end", solved.goal)
+def _away_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
+    step, figure = Step("away", _as_said(plan.move_away)), Length(abs(plan.move_away))
+    expect, label, then = _tape_then(sheet, "LF", "LF_end", solved.goal)
+    sentence, action = moved("roll", step, amount=figure)
     return NextMove(
         "move",
-        f"Roll the frame {figure} {way}.",
-        "Brakes on again afterwards." + (f" Then LF hub to LF end reads {amount(tape, 'mm', 0)}." if tape else ""),
-        action=f"Roll the frame {way}",
+        sentence,
+        sentences(said("roll.then"), then),
+        action=action,
         figure=figure,
-        expect_label="LF hub to LF end",
-        expect=amount(tape, "mm", 0) if tape else "",
+        expect_label=label,
+        expect=expect,
         check=view.check.id,
         happening="roll",
+        steps=(step,),
     )
+
+
+def _tape_then(sheet: Sheet, hub: str, end: str, pose: Pose) -> tuple[Length | None, Noun, Said | None]:
+    """What a tape will read with the beam at a pose: the figure, its name, the sentence; none where that is unknown."""
+    tape, label = _slanted(sheet.setup, hub, end, pose), Noun(f"tape.{hub}.{end}")
+    if tape is None:
+        return None, label, None
+    expect = Length(tape, 0)
+    return expect, label, said("read.expect", what=label, expect=expect)
 
 
 def _predict(solved: Solved, slot: str, pose: Pose) -> float | None:
@@ -309,22 +297,25 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
     slot_of = {i: i.split("~")[0] for i in own}
     if len(own) == 1:
         slot = slot_of[own[0]]
+        what = words_of(own[0])
         if confirmed(sheet.setup, slot):
             return NextMove(
                 "move",
-                "The frame was bumped: say so, then read it anew.",
-                f"{words_of(own[0])[0].upper()}{words_of(own[0])[1:]} reads the same once more, and not as before.",
-                action="The frame was bumped: say so",
+                said("move.bump"),
+                sentences(said("move.bump.why", what=Name(what[:1].upper() + what[1:]))),
+                action=said("move.bump.action"),
                 check=view.check.id,
                 happening="bump",
             )
-        others = [words_of(i) for i in suspects if i not in own]
-        or_else = f" If it reads the same, {listed(others)} may be wrong." if others else ""
+        others = [Name(words_of(i)) for i in suspects if i not in own]
         return NextMove(
             "read",
-            f"Read again: {words_of(own[0])}, and replace the old reading.",
-            f"It contradicts the others. A mean would keep half of the mistake.{or_else}",
-            action=f"Read again, to replace: {words_of(own[0])}",
+            said("read.replace", what=Name(what)),
+            sentences(
+                said("read.replace.why"),
+                said("read.replace.or_else", others=Nouns(tuple(others))) if others else None,
+            ),
+            action=said("read.replace.action", what=Name(what)),
             check=view.check.id,
             slot=slot,
         )
@@ -332,18 +323,19 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
     if best is not None:
         return NextMove(
             "read",
-            f"Read one more tape: {words_of(best)}.",
-            f"It tells apart which of {counted(len(suspects), 'reading')} is wrong.",
-            action=f"Read one more tape: {words_of(best)}",
+            said("read.tape", what=Name(words_of(best))),
+            sentences(said("read.tape.why", count=Count(len(suspects)))),
+            action=said("read.tape.action", what=Name(words_of(best))),
             check=view.check.id,
             slot=best,
         )
     slot = slot_of[own[0]] if own else "tape.LF.LF_end"
+    what_else = Name(words_of(slot))
     return NextMove(
         "read",
-        f"Read again: {words_of(slot)}.",
-        "The readings contradict each other.",
-        action=f"Read again {words_of(slot)}",
+        said("read.again", what=what_else),
+        sentences(said("read.contradict")),
+        action=said("read.again.action", what=what_else),
         check=view.check.id,
         slot=slot,
     )

@@ -11,11 +11,10 @@ from typing import TYPE_CHECKING
 from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.hung import hung, read_at
-from escuadra.core.job.moving import NextMove
+from escuadra.core.job.next_move import Axis, NextMove, Step, moved
 from escuadra.core.job.places import TAPE_ASPECTS, words_of
 from escuadra.core.job.staked import stand_slots, stood
-from escuadra.core.job.stations import said_tilt
-from escuadra.core.wording import amount, listed
+from escuadra.core.said import Angle, Count, Directed, Figure, Length, Name, Sentences, nouns, said, sentences
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet
@@ -25,21 +24,21 @@ def hang_move(sheet: Sheet, view: CheckView) -> NextMove:
     """Shift the target along the beam."""
     plan, found = sheet.plan, hung(sheet.setup)
     change = plan.hang - (found.value if found is not None else 0.0)
-    side = "left" if change > 0 else "right"
-    figure = amount(abs(change), "mm", 0 if abs(change) >= 10 else None)
-    expect = amount(read_at(plan, plan.hang), "mm", None if read_at(plan, plan.hang) % 1 else 0)
-    label = view.slots[0].slot.label
+    step, figure = Step("hang", round(change, 1)), Length(abs(change), 0 if abs(change) >= 10 else None)
+    reads = read_at(plan, plan.hang)
+    expect, label = Length(reads, None if reads % 1 else 0), view.slots[0].slot.label
+    sentence, action = moved("shift", step, amount=figure)
     return NextMove(
         "move",
-        f"Shift the target {figure} to the {side} on the beam.",
-        f"As from the driver's seat; the frame itself must not move. Then the {_lower(label)} reads {expect}.",
-        action=f"Shift the target to the {side} on the beam",
+        sentence,
+        sentences(said("shift.then", what=Name(_lower(label)), expect=expect)),
+        action=action,
         figure=figure,
-        expect_label=label,
+        expect_label=Name(label),
         expect=expect,
         check=view.check.id,
         happening="shift",
-        by={"hang": round(change, 1)},
+        steps=(step,),
     )
 
 
@@ -47,17 +46,18 @@ def tilt_move(sheet: Sheet, view: CheckView) -> NextMove:
     """Set the tilt lever, or hang the target level on its hooks."""
     station, frame, worst = sheet.plan.station, sheet.plan.frame, view.worst
     tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
+    lean, then = Directed(Angle(tilt, 1), "tilt"), said("tilt.then")
     if worst is not None and worst.id == "hangs.roll":
-        text = f"Level the target on its hooks: {worst.text}."
-        action, then = "Level the target on its hooks", "Then lay the level on the target and read both ways again."
+        sentence, action = said("move.hooks", lean=Name(worst.text)), said("move.hooks.action")
     else:
         notches = sorted(frame.tilt_notches_deg)
         notch = next((k for k, at in enumerate(notches, 1) if math.isclose(at, tilt)), 0)
-        by_lever = f"Set the tilt lever to notch {notch} of {len(notches)}" if notch else "Tilt the target"
-        text, action = f"{by_lever}: {said_tilt(tilt)}.", by_lever
-        then = "Notches are counted from the one that leans furthest towards the vehicle. Then read both ways again."
-        then = then if notch else "Then lay the level on the target and read both ways again."
-    return NextMove("move", text, then, action=action, figure=said_tilt(tilt), check=view.check.id, happening="tilt")
+        code = "move.notch" if notch else "move.tilt"
+        counted = {"notch": Count(notch), "count": Count(len(notches))} if notch else {}
+        sentence, action = said(code, **counted, tilt=lean), said(f"{code}.action", **counted)
+        then = said("notch.then") if notch else then
+    check = view.check.id
+    return NextMove("move", sentence, sentences(then), action=action, figure=lean, check=check, happening="tilt")
 
 
 def stand_move(sheet: Sheet, view: CheckView) -> NextMove | None:
@@ -65,30 +65,31 @@ def stand_move(sheet: Sheet, view: CheckView) -> NextMove | None:
     found = stood(sheet.setup)
     if found is None or not found.trusted:
         return None
-    parts = []
-    for off, (over, under) in ((found.forward, ("back", "forward")), (found.left, ("to the right", "to the left"))):
-        if abs(off) >= 0.5:
-            parts.append((abs(off), f"{amount(abs(off), 'mm')} {over if off > 0 else under}"))
-    turn = found.turned or 0.0
+    axes: tuple[tuple[Axis, float], ...] = (("forward", -found.forward), ("stand_left", -found.left))
+    steps = sorted((Step(axis, off) for axis, off in axes if abs(off) >= 0.5), key=lambda step: -abs(step.amount))
     figure = next((f for f in view.judgement.figures if f.id == "facing"), None)
     if figure is not None and figure.verdict.state != "holds":
-        side = "right" if turn > 0 else "left"
-        parts.append((0.0, f"{amount(abs(turn), '°', 1)} about its middle, its face to the {side}"))
-    if not parts:
+        steps.append(Step("stand_turn", -(found.turned or 0.0)))
+    if not steps:
         return None
-    parts.sort(key=lambda part: -part[0])
-    said = [words for _, words in parts]
-    rest = f"Then {listed(said[1:])}. " if len(said) > 1 else ""
+    codes = [f"stand_turn.{s.way}" if s.axis == "stand_turn" else f"stand.{s.way}" for s in steps]
+    shown = [_of_stand(step) for step in steps]
+    further = [said(f"{code}.further", amount=its) for code, its in zip(codes[1:], shown[1:], strict=True)]
     return NextMove(
         "move",
-        f"Move the stand {said[0]}.",
-        f"Forward, left and right as from the driver's seat. {rest}Then read its tapes again.",
-        action="Move the stand",
-        figure=said[0],
+        said(f"move.{codes[0]}", amount=shown[0]),
+        sentences(said("stand.seat"), *further, said("stand.then")),
+        action=said("move.stand.action"),
+        figure=said(codes[0], amount=shown[0]),
         check=view.check.id,
         happening="stand",
-        by={"forward": round(-found.forward, 1), "left": round(-found.left, 1)},
+        steps=tuple(steps),
+        further={"forward": round(-found.forward, 1), "left": round(-found.left, 1)},
     )
+
+
+def _of_stand(step: Step) -> Figure:
+    return Angle(abs(step.amount), 1) if step.axis == "stand_turn" else Length(abs(step.amount))
 
 
 def station_move(sheet: Sheet) -> NextMove:
@@ -99,17 +100,17 @@ def station_move(sheet: Sheet) -> NextMove:
     views = sheet.stations
     k = next(k for k, view in enumerate(views) if view.station.id == _here(sheet))
     if views[k].done:
-        unsure = [view.station.name for view in views if view.proof in ("missed", "contradicted")]
-        said = f"Nothing shows that it still stood at the {listed(unsure)} place: run it again."
-        then = "Or accept it with a reason."
-        return NextMove("move", said, then, action="Run it again", check="stations", happening="run_again")
-    name = views[k].station.name
+        unsure = [Name(view.station.name) for view in views if view.proof in ("missed", "contradicted")]
+        again, then = said("move.run_again", places=nouns(unsure)), sentences(said("move.run_again.then"))
+        action = said("move.run_again.action")
+        return NextMove("move", again, then, action=action, check="stations", happening="run_again")
+    place, order = Name(views[k].station.name), {"k": Count(k + 1), "n": Count(len(views))}
     return NextMove(
         "run",
-        f"Run the procedure at the {name} place, {k + 1} of {len(views)}.",
-        "Nobody walks through, nothing is bumped. Say when it was run.",
-        action=f"Run the procedure: {name}",
-        figure=f"{k + 1} of {len(views)}",
+        said("run", place=place, **order),
+        sentences(said("run.then")),
+        action=said("run.action", place=place),
+        figure=said("of", **order),
         check="stations",
     )
 
@@ -124,8 +125,8 @@ def proof_move(sheet: Sheet) -> NextMove | None:
     waiting = [view for view in sheet.stations if view.proof == "awaited"]
     if not waiting:
         return None
-    names = listed([view.station.name for view in waiting])
-    why = f"It would notice a bump while {names} {'was' if len(waiting) == 1 else 'were'} run."
+    places = nouns([Name(view.station.name) for view in waiting])
+    why = said("read.proof", places=places, count=Count(len(waiting)))
     setup = sheet.setup
     slot = setup.watch(setup.epoch)
     if waiting[-1].station.carrier == "stand":
@@ -142,7 +143,13 @@ def proof_move(sheet: Sheet) -> NextMove | None:
         if rig is None:
             return None
         label, check, slot = "the rig's look", rig.check.id, rig.slots[0].slot.id
-    return NextMove("read", f"Read once more: {label}.", why, action=f"Read once more: {label}", check=check, slot=slot)
+    return once_more(Name(label), sentences(why), check, slot)
+
+
+def once_more(what: Name, why: Sentences, check: str, slot: str) -> NextMove:
+    """A reading that was taken already is taken again."""
+    action = said("read.once_more.action", what=what)
+    return NextMove("read", said("read.once_more", what=what), why, action=action, check=check, slot=slot)
 
 
 def comes_first(sheet: Sheet, move: NextMove) -> NextMove:

@@ -16,13 +16,14 @@ from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
 from escuadra.core.job.checks.stations import StationsCheck
 from escuadra.core.job.methods import METHODS
-from escuadra.core.job.moving import NextMove
+from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.job.stations import StationView, current, progress
 from escuadra.core.procedure import GROUPS, Group
+from escuadra.core.said import Name, said, sentences
 from escuadra.core.stream import Person
 from escuadra.core.wording import counted
 
@@ -172,12 +173,11 @@ class Sheet:
         if first is not None:
             entered = [s for s in first.slots if s.now]
             newest = max(entered, key=lambda s: s.now[-1].seq, default=None)
-            said = f"{first.check.title} cannot be worked out from what was entered."
-            then = "Undo that entry, or read it again and replace it."
-            return NextMove("blocked", said, then, check=first.check.id, slot=newest.slot.id if newest else "")
+            broken, then = said("next.broken", check=Name(first.check.title)), sentences(said("next.broken.then"))
+            return NextMove("blocked", broken, then, check=first.check.id, slot=newest.slot.id if newest else "")
         if isinstance(self._advised, str):
-            then = f"Undo the last entry, or read it again and replace it. ({self._advised})"
-            return NextMove("blocked", "The next move cannot be worked out from what was entered.", then)
+            then = sentences(said("next.unknown.then", why=Name(self._advised)))
+            return NextMove("blocked", said("next.unknown"), then)
         return self._advised
 
 

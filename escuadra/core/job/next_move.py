@@ -1,0 +1,91 @@
+"""What to do now, as data: what, along which axis, which way and how much, where, and what will be read afterwards.
+
+The sentence, the arrows of plan, side and level view, the glyph, the large view, the robot and "moved as told" all come
+from it. Axes are those of ``axes`` (ISO 8855): left and up positive, away from the vehicle positive,
+turns of the screw clockwise positive, seen from above, turns of a foot where they raise it.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+from escuadra.core.said import Figure, Name, Noun, Said, Sentences, Turns, Value, said
+
+Kind = Literal["read", "answer", "move", "run", "blocked", "sign", "signed"]
+Axis = Literal["left", "away", "up", "yaw", "screw", "foot", "hang", "forward", "stand_left", "stand_turn"]
+WAYS: dict[Axis, tuple[str, str]] = {
+    "left": ("left", "right"),
+    "away": ("away", "nearer"),
+    "up": ("up", "down"),
+    "yaw": ("left", "right"),
+    "screw": ("clockwise", "anticlockwise"),
+    "foot": ("up", "down"),
+    "hang": ("left", "right"),
+    "forward": ("forward", "back"),
+    "stand_left": ("left", "right"),
+    "stand_turn": ("left", "right"),
+}
+"""Which way an amount goes: positive, negative."""
+SHOWN = ("yaw", "stand_turn")
+"""Axes that are drawn and said, and not told: what turns a frame is told in turns of its screw."""
+NOTHING = Sentences()
+TOLD: dict[Axis, str] = {"screw": "turns", "stand_left": "left"}
+"""By what name "moved as told" has an axis, where that is another one."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One motion along one axis."""
+
+    axis: Axis
+    amount: float
+    """Signed, as it is said: millimetres, degrees or turns."""
+    at: str = ""
+    """The beam's end, or the foot."""
+
+    @property
+    def way(self) -> str:
+        """Which way it goes, as a code."""
+        return WAYS[self.axis][self.amount < 0]
+
+
+@dataclass(frozen=True)
+class NextMove:
+    """What to do now. ``happening`` names what "moved as told" records; ``steps``: first the one that is told."""
+
+    kind: Kind
+    sentence: Said
+    then: Sentences = NOTHING
+    action: Said | None = None
+    """For the large view; none: the sentence itself."""
+    figure: Value | Said | None = None
+    expect_label: Noun | Name | None = None
+    expect: Figure | Said | None = None
+    check: str = ""
+    slot: str = ""
+    happening: str = ""
+    steps: tuple[Step, ...] = ()
+    further: Mapping[str, float] | None = None
+    """What else "moved as told" records."""
+
+    @cached_property
+    def by(self) -> dict[str, float]:
+        """What "moved as told" records: turns; left, away, up or hang in mm; turns of each foot by its id."""
+        told = [step for step in self.steps if step.axis not in SHOWN]
+        named = {step.at if step.axis == "foot" else TOLD.get(step.axis, step.axis): step.amount for step in told}
+        return named | dict(self.further or {})
+
+    def along(self, axis: Axis) -> float:
+        """How far it goes along an axis; 0: not at all."""
+        return next((step.amount for step in self.steps if step.axis == axis), 0.0)
+
+
+def moved(what: str, step: Step, **values: Value | None) -> tuple[Said, Said]:
+    """The sentence and the action of a motion: their codes follow from what moves and which way."""
+    code = f"move.{what}.{step.way}"
+    return said(code, **values), said(f"{code}.action", **{k: v for k, v in values.items() if not _is_figure(v)})
+
+
+def _is_figure(value: Value | None) -> bool:
+    return isinstance(value, Figure | Turns)

@@ -1,0 +1,151 @@
+"""One language: its messages, the forms of its nouns, how it writes figures and which plural a figure takes.
+
+Source: plural rules of the Unicode CLDR (Babel), applied to the figure as it is displayed: ``1.0`` is not ``1``.
+"""
+
+import json
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from decimal import Decimal
+from functools import cached_property, lru_cache
+from pathlib import Path
+from typing import Any
+
+from escuadra.core.errors import BadInput
+from escuadra.core.said import Count, Directed, Figure, Name, Noun, Nouns, Said, Sentences, Turns, Value
+from escuadra.core.wording import MOST_DECIMALS, SPACE, UNITS, rounded
+
+HERE = Path(__file__).parent
+FALLBACK = "en"
+_PLACE = re.compile(r"\{(\w+)(?::(\w+))?\}")
+Message = str | dict[str, str]
+
+
+class Language:
+    """What is said, in one language; a message that it lacks is said in English."""
+
+    def __init__(self, code: str, file: Mapping[str, Any], fallback: "Language | None" = None) -> None:
+        self.code, self.fallback = code, fallback
+        self.decimal: str = file["decimal"]
+        self.plural_rules: dict[str, str] = file["plural"]
+        self.messages: Mapping[str, Message] = file["messages"]
+
+    def say(self, what: "Said | Sentences | Value | str | None") -> str:
+        """A sentence, sentences, or a value alone; nothing for nothing. Raises ``BadInput`` for an unknown code."""
+        if what is None:
+            return ""
+        if isinstance(what, str):
+            return what
+        if not isinstance(what, Said):
+            return self._value(what, "")
+        message = self._message(what.code)
+        if isinstance(message, dict):
+            message = message[self._category(next(v for v in what.values.values() if isinstance(v, Count | Turns)))]
+        return _PLACE.sub(lambda m: self._value(what.values[m[1]], m[2] or ""), message)
+
+    def figure(self, figure: Figure) -> str:
+        """A figure with its unit."""
+        places = MOST_DECIMALS[figure.unit] if figure.decimals is None else figure.decimals
+        return self.number(figure.value, places) + UNITS[figure.unit]
+
+    def number(self, value: float, decimals: int) -> str:
+        """A figure with so many decimals, thousands parted by a narrow space, a true minus sign."""
+        return rounded(value, decimals).replace(".", self.decimal)
+
+    def _value(self, value: Value, form: str) -> str:
+        match value:
+            case Figure():
+                return self.figure(value)
+            case Directed():
+                return self._directed(value)
+            case Turns():
+                return self._turns(value)
+            case Count():
+                return str(value.value)
+            case Noun():
+                return self._noun(value.code, form)
+            case Name():
+                return value.text if isinstance(value.text, str) else self._of_catalogue(value.text)
+            case Nouns():
+                return self._listed([self._value(one, form) for one in value.all])
+            case Sentences():
+                return " ".join(text for one in value.said if (text := self.say(one)))
+        raise TypeError(f"a value that no language says: {value!r}")
+
+    def _directed(self, directed: Directed) -> str:
+        shown = self.figure(replace(directed.figure, value=abs(directed.figure.value)))
+        nothing = not any(digit in shown for digit in "123456789")
+        sign = "zero" if nothing else "plus" if directed.figure.value > 0 else "minus"
+        message = self._message(f"way.{directed.axis}.{sign}")
+        assert isinstance(message, str)
+        return message.replace("{amount}", shown)
+
+    def _of_catalogue(self, texts: Mapping[str, str]) -> str:
+        return texts.get(self.code) or texts.get(FALLBACK) or next(iter(texts.values()), "")
+
+    def _message(self, code: str) -> Message:
+        found = self.messages.get(code)
+        if found is None:
+            if self.fallback is None:
+                raise BadInput("code", code, "a code that words has a message for")
+            return self.fallback._message(code)
+        return found
+
+    def _noun(self, code: str, form: str) -> str:
+        own = f"noun.{code}"
+        wanted = f"{own}:{form}" if form else own
+        found = self.messages.get(wanted, self.messages.get(own))
+        if found is None and self.fallback is not None:
+            return self.fallback._noun(code, form)
+        if not isinstance(found, str):
+            raise BadInput("noun", code, "a thing that words has a name for")
+        return found
+
+    def _turns(self, turns: Turns) -> str:
+        if turns.eighths:
+            whole, over = divmod(round(turns.value * 8), 8)
+            part = Decimal(over) / 8
+            fraction = "" if not over else "/".join(str(k) for k in part.as_integer_ratio())
+            code = "turns.part" if not whole else "turns.one" if (whole, over) == (1, 0) else "turns.more"
+            shown = " ".join(text for text in (str(whole) if whole else "", fraction) if text)
+        else:
+            shown = self.number(turns.value, 1)
+            if turns.value < 0.95:
+                code = "turns.part"
+            else:
+                code = "turns.one" if self._category(turns) == "one" else "turns.more"
+        message = self._message(code)
+        assert isinstance(message, str)
+        return message.replace("{n}", shown)
+
+    def _category(self, value: Value) -> str:
+        number = Decimal(str(value.value)) if isinstance(value, Count) else self._shown(value)
+        return str(self._plural(number))
+
+    def _shown(self, value: Value) -> Decimal:
+        assert isinstance(value, Turns)
+        return Decimal(rounded(value.value, 1).replace(SPACE, ""))
+
+    @cached_property
+    def _plural(self) -> Any:
+        from babel.plural import PluralRule
+
+        return PluralRule(self.plural_rules)
+
+    def _listed(self, words: list[str]) -> str:
+        if len(words) < 2:
+            return words[0] if words else ""
+        message = self._message("listed")
+        assert isinstance(message, str)
+        return message.replace("{first}", ", ".join(words[:-1])).replace("{last}", words[-1])
+
+
+@lru_cache
+def language(code: str = FALLBACK) -> Language:
+    """A language by its code; raises ``BadInput`` for one that there is not."""
+    path = HERE / f"{code}.json"
+    if not code.isalpha() or not path.exists():
+        known = ", ".join(sorted(p.stem for p in HERE.glob("*.json")))
+        raise BadInput("language", code, f"one of {known}")
+    return Language(code, json.loads(path.read_text(encoding="utf-8")), None if code == FALLBACK else language())

@@ -1,0 +1,121 @@
+"""Languages: whole, in step with their files, and each with its own plurals, signs and order of words."""
+
+import ast
+import re
+from pathlib import Path
+
+import pytest
+
+import escuadra
+from escuadra.core.errors import BadInput
+from escuadra.core.said import (
+    Angle,
+    Count,
+    Directed,
+    Length,
+    Mass,
+    Name,
+    Noun,
+    Said,
+    Sentences,
+    Turns,
+    Value,
+    as_told,
+    nouns,
+    said,
+    sentences,
+)
+from escuadra.words import language
+from escuadra.words.compiled import HERE, compiled
+
+CODES = [path.stem for path in sorted(HERE.glob("*.po"))]
+PLACE = re.compile(r"\{(\w+)")
+
+
+@pytest.mark.parametrize("code", CODES)
+def test_what_is_read_at_start_is_what_the_file_says(code: str) -> None:
+    assert (HERE / f"{code}.json").read_text(encoding="utf-8") == compiled(HERE / f"{code}.po"), "make words"
+
+
+def places(message: str | dict[str, str]) -> set[str]:
+    return set(PLACE.findall(message if isinstance(message, str) else message["other"]))
+
+
+@pytest.mark.parametrize("code", [code for code in CODES if code != "en"])
+def test_a_language_lacks_nothing_and_names_the_same_values(code: str) -> None:
+    english, other = language().messages, language(code).messages
+    assert set(other) == set(english)
+    for name, message in english.items():
+        assert places(other[name]) <= places(message), name
+
+
+def in_source() -> tuple[set[str], set[str], set[str]]:
+    """Every text in the source, every code that is said outright, and the patterns of codes that are put together."""
+    texts, codes, patterns = set[str](), set[str](), set[str]()
+    for path in sorted(Path(escuadra.__file__).parent.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str):
+                texts.add(node.value)
+            if isinstance(node, ast.JoinedStr):
+                parts = [re.escape(v.value) if isinstance(v, ast.Constant) else r"\w[\w.]*" for v in node.values]
+                patterns.add("".join(map(str, parts)))
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.args:
+                first, name = node.args[0], node.func.id
+                if name in ("said", "Said", "Noun") and isinstance(first, ast.Constant):
+                    codes.add(f"noun.{first.value}" if name == "Noun" else str(first.value))
+    return texts, codes, patterns
+
+
+def test_no_message_is_missing_and_none_is_left_over() -> None:
+    texts, codes, patterns = in_source()
+    messages = language().messages
+    assert codes - set(messages) == set()
+    own = [pattern for pattern in patterns if re.match(r"(move|noun|way|blocked|stand|stand_turn|state|stage)\\\.", pattern)]
+    put_together = re.compile("|".join(own))
+    plain = {code.removesuffix(".action").removesuffix(".further") for code in messages}
+    spoken = texts | {f"noun.{text}" for text in texts}
+    left_over = [code for code in plain if code not in spoken and not put_together.fullmatch(code)]
+    assert left_over == []
+
+
+@pytest.mark.parametrize(
+    "what, english, spanish",
+    [
+        (said("move.slide.left", amount=Length(28.84)), "Slide the frame 28.8\u202fmm to the left.",
+         "Desplace el bastidor 28,8\u202fmm a la izquierda."),
+        (said("move.height.up", amount=Turns(1.0)), "Crank the target 1.0 turns up.",
+         "Suba la diana 1,0 vuelta de manivela."),
+        (said("move.height.up", amount=Turns(0.9)), "Crank the target 0.9 of a turn up.",
+         "Suba la diana 0,9 de vuelta de manivela."),
+        (said("read.tape.why", count=Count(1)), "It tells apart which of 1 reading is wrong.",
+         "Distingue si está mal la lectura."),
+        (said("read.tape.why", count=Count(3)), "It tells apart which of 3 readings is wrong.",
+         "Distingue cuál de 3 lecturas está mal."),
+        (said("read.tape.why", count=Count(1_000_000)), "It tells apart which of 1000000 readings is wrong.",
+         "Distingue cuál de 1000000 lecturas está mal."),
+        (said("read.expect", what=Noun("tape.LF.RF_end"), expect=Length(2643.4, 0)),
+         "Then LF hub to RF end reads 2\u202f643\u202fmm.",
+         "Después, buje delantero izquierdo a extremo derecho da 2\u202f643\u202fmm."),
+        (Directed(Angle(-0.214, 2), "roll"), "0.21° RF end high", "0,21°, extremo derecho alto"),
+        (Directed(Angle(-0.001, 1), "tilt"), "upright", "vertical"),
+        (Turns(1.25, eighths=True), "1 1/4 turns", "1 1/4 vueltas"),
+        (Mass(2), "2.0\u202fkg", "2,0\u202fkg"),
+        (nouns([Noun("end.LF_end"), Name("B"), Name("C")]), "LF end, B and C", "extremo izquierdo, B y C"),
+        (Name({"en": "front camera", "es": "cámara delantera"}), "front camera", "cámara delantera"),
+        (sentences(said("screw.above"), None, said("roll.then")), "Seen from above. Brakes on again afterwards.",
+         "Visto desde arriba. Después, frenos puestos otra vez."),
+        (as_told(""), "", ""),
+    ],
+)  # fmt: skip
+def test_each_language_says_it_its_own_way(what: Said | Sentences | Value, english: str, spanish: str) -> None:
+    assert (language().say(what), language("es").say(what)) == (english, spanish)
+
+
+def test_what_no_language_knows_is_refused() -> None:
+    with pytest.raises(BadInput, match=r"nothing\.like\.it"):
+        language("es").say(said("nothing.like.it"))
+    with pytest.raises(BadInput, match="unheard"):
+        language("es").say(Noun("unheard"))
+    for code in ("xx", "../en"):
+        with pytest.raises(BadInput, match="one of en, es"):
+            language(code)
