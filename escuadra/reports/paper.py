@@ -8,6 +8,8 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup
 
 import escuadra
+from escuadra.core.said import said
+from escuadra.words import language
 
 ROOT = Path(escuadra.__file__).parent
 TEMPLATES = ROOT / "reports" / "templates"
@@ -15,13 +17,15 @@ TEMPLATES = ROOT / "reports" / "templates"
 
 @cache
 def _templates() -> Environment:
-    return Environment(
+    environment = Environment(
         loader=FileSystemLoader(TEMPLATES),
         autoescape=select_autoescape(),
         undefined=StrictUndefined,
         trim_blocks=True,
         lstrip_blocks=True,
     )
+    environment.globals.update(say=language().say, said=said)
+    return environment
 
 
 def styled(svg: str) -> Markup:
@@ -30,10 +34,10 @@ def styled(svg: str) -> Markup:
     return Markup(svg.replace(">", f"><style>{style}</style>", 1))
 
 
-def printed(template: str, **said: Any) -> bytes:
+def printed(template: str, **values: Any) -> bytes:
     """The PDF of a template with what it says."""
     from weasyprint import HTML
 
-    text = _templates().get_template(template).render(**said)
+    text = _templates().get_template(template).render(**values)
     pdf: bytes = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
     return pdf

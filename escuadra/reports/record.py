@@ -268,7 +268,7 @@ def _check(view: CheckView) -> RecordedCheck:
         id=view.check.id,
         title=view.check.title,
         group=view.check.group,
-        state=view.state if view.begun or not view.check.optional else "not needed",
+        state=view.state if view.begun or not view.check.optional else "not_needed",
         said=view.judgement.wrong or view.judgement.trouble or view.judgement.summary,
         rule=view.check.rule,
         figures=[

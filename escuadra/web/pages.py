@@ -17,20 +17,13 @@ from markupsafe import Markup
 from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Busy, Conflict
 from escuadra.core.given import readable
+from escuadra.core.said import said
 from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
 from escuadra.words import language
 
 TEMPLATES = Path(__file__).parent / "templates"
-STATE_WORDS = {
-    "holds": "holds",
-    "out": "out",
-    "undecided": "undecided",
-    "stale": "stale",
-    "open": "open",
-}
-STAGE_WORDS = {"taken_in": "taken in", "in_work": "in work", "signed": "signed", "reopened": "reopened"}
 
 environment = Environment(
     loader=FileSystemLoader(TEMPLATES),
@@ -44,9 +37,7 @@ environment.filters["budget"] = lambda parts: told_shares(list(parts))
 environment.filters["said"] = length_in
 environment.filters["mm"] = lambda value: amount(value, "mm", 1)
 environment.filters["sided"] = lambda g: " ".join(with_uncertainty(g[0], g[1], g[2], ("left", "right")))
-environment.globals.update(
-    state_words=STATE_WORDS, stage_words=STAGE_WORDS, say=language().say, new_id=lambda: uuid.uuid4().hex
-)
+environment.globals.update(say=language().say, said=said, new_id=lambda: uuid.uuid4().hex)
 
 
 def garage_of(request: Request) -> Garage:

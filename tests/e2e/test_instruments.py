@@ -42,7 +42,7 @@ def test_a_laser_3_mm_in_10_m_off_is_corrected_for_then_dropped_and_its_job_goes
         page.locator("#typed").fill("0.9")
         step(page, "0.9", "beam left of it")
     expect(page.locator(".finding")).to_contain_text("3\u202fmm in 10\u202fm")
-    expect(page.locator(".finding .mark")).to_have_attribute("aria-label", "holds")
+    expect(page.locator(".finding .mark")).to_have_attribute("aria-label", "in tolerance")
     page.get_by_role("button", name="Keep this result").click()
     expect(page.locator("tr", has_text="Taken off its readings")).to_contain_text("3.0\u202fmm in 10\u202fm")
 
@@ -62,7 +62,9 @@ def test_a_laser_3_mm_in_10_m_off_is_corrected_for_then_dropped_and_its_job_goes
     expect(other.locator(".day-head").first).to_contain_text("not checked since")
     expect(row).to_have_attribute("data-state", "stale")
     page.goto(f"{demo.url}{job}?check=centred&slot=crossing")
-    expect(page.locator(".check[data-open]")).to_contain_text("Stale: Floor laser 2 on the beam scale was dropped")
+    expect(page.locator(".check[data-open]")).to_contain_text(
+        "Out of date: Floor laser 2 on the beam scale was dropped"
+    )
     expect(page.locator("#tool option[disabled]")).to_contain_text("dropped on")
     expect(page.locator("#tool")).to_have_value("rule-3")
 

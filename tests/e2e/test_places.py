@@ -72,7 +72,7 @@ def test_a_survey_is_called_out_point_by_point_and_judged(server: Server, visit:
     figures = page.locator(".figures").first
     expect(figures).to_contain_text("0.16 %")
     expect(figures).to_contain_text("rising from the closed end")
-    expect(page.locator("tr", has_text="QE-CAM-01")).to_contain_text("holds")
+    expect(page.locator("tr", has_text="QE-CAM-01")).to_contain_text("in tolerance")
     expect(page.locator("tr", has_text="BL-SUR-01")).to_contain_text("short")
 
 

@@ -114,7 +114,7 @@ def test_a_stale_check_asks_to_read_again_and_says_what_made_it_stale(full: Tech
     move = spoilt(full, "brakes")
     assert (move.kind, move.slot) == ("read", "level.roll")
     assert say(move.sentence) == "Read again: Along the beam."
-    assert say(move.then) == "Stale: brakes touched."
+    assert say(move.then) == "Out of date: brakes touched."
 
 
 @pytest.mark.parametrize(

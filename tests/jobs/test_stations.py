@@ -259,7 +259,7 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     view = who.opened.sheet.check("ride_height")
     assert view is not None
     assert (view.state, view.because.words if view.because else "") == ("stale", "read more than 170 minutes ago")
-    assert say(who.opened.sheet.next.then) == "Stale: read more than 130 minutes ago."
+    assert say(who.opened.sheet.next.then) == "Out of date: read more than 130 minutes ago."
     state, plan = who.opened.state, who.opened.sheet.plan
     said = Signed(revision=1, parts=[], record_json="0", application="none")
     signed = replace(state, signed=said, records=((said, sheet.expires - 60_000, who.garage.person("ines")),))

@@ -28,13 +28,13 @@ def marks(visitor: Visitor, path: str) -> list[str]:
 
 
 def test_the_register_puts_first_what_cannot_be_relied_on(visitor: Visitor, garage: Garage) -> None:
-    assert set(marks(visitor, "/instruments")) == {"open"}
+    assert set(marks(visitor, "/instruments")) == {"to do"}
     check(garage, "crossed-3", "square_corner", 30.0)
     check(garage, "level-1", "end_for_end", 0.02)
     garage.do(Drop("tape-4", "run over"), "teo", press())
-    assert marks(visitor, "/instruments")[:2] == ["out", "stale"]
-    assert "holds" in marks(visitor, "/instruments")
-    assert marks(visitor, "/instruments/level-1")[0] == "holds"
+    assert marks(visitor, "/instruments")[:2] == ["out of tolerance", "out of date"]
+    assert "in tolerance" in marks(visitor, "/instruments")
+    assert marks(visitor, "/instruments/level-1")[0] == "in tolerance"
     assert "It takes no readings" in visitor.client.get("/instruments/tape-4").text
 
 
@@ -100,7 +100,7 @@ def test_a_finding_is_shown_kept_once_and_told_to_the_jobs(visitor: Visitor, gar
     who = framed(garage, "VF-1")
     tops = "&".join(["top=30%7Cbeam+left+of+it"] * 3)
     page = visitor.page(f"{PLUMB}?{DONE}&{tops}")
-    assert [a["aria-label"] for a in page.having(role="img") if "state-out" in a["class"]] == ["out"]
+    assert [a["aria-label"] for a in page.having(role="img") if "state-out" in a["class"]] == ["out of tolerance"]
     fields = {"height": "3 m", "bottom": "0;0;0", "top": ";".join(["30|beam left of it"] * 3), "entry": "k"}
     assert visitor.post(PLUMB, {**fields, "top": "30"}).status_code == 422
     assert visitor.post(PLUMB, fields).status_code == 303
