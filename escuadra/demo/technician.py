@@ -60,9 +60,9 @@ class Technician:
         """Answer a tick or a choice."""
         self.garage.do(Answer(self.job, slot, value), self.person, self.id())
 
-    def happen(self, what: str, amount: str = "", by: Mapping[str, float | str] | None = None) -> None:
-        """Something was moved or bumped."""
-        self.garage.do(Happen(self.job, what, amount, by or {}), self.person, self.id())
+    def happen(self, what: str, by: Mapping[str, float | str] | None = None) -> None:
+        """Something was moved, as told where it is said by how much, or bumped."""
+        self.garage.do(Happen(self.job, what, "told" if by else "reported", by or {}), self.person, self.id())
 
     def ready(self) -> None:
         """Everything of the vehicle as it should be, then the floor."""

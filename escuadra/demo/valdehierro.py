@@ -20,7 +20,6 @@ from escuadra.jobs.signing import Sign
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
 from escuadra.store.writers import LOCK
-from escuadra.words import language
 
 MADE_BY = "demo of valdehierro"
 PEOPLE = (
@@ -96,7 +95,7 @@ def _at_stations(who: Technician) -> None:
     who.around()
     who.run()
     move = who.opened.sheet.next
-    who.happen(move.happening, language().say(move.sentence), move.by)
+    who.happen(move.happening, move.by)
     who.shifted()
     who.around()
     who.run()
@@ -133,10 +132,10 @@ def _half_way(who: Technician) -> None:
     who.target()
     who.level()
     who.tapes((12, 6, 0.42))
-    who.happen("yaw", "Turn the yaw screw at the LF end 1.3 turns anticlockwise.")
+    who.happen("yaw")
     who.tapes((9, 5, 0.2))
     who.happen("door")
-    who.happen("slide", "Slide the frame 12 mm to the right.")
+    who.happen("slide")
 
 
 def _contradicting(who: Technician) -> None:
@@ -178,7 +177,7 @@ def _signed(who: Technician) -> None:
     who.level()
     rear = (("LR", "LF_end"), ("RR", "RF_end"))
     who.tapes((9, 4, 0.3))
-    who.happen("yaw", "Turn the yaw screw at the LF end 0.9 of a turn anticlockwise.")
+    who.happen("yaw")
     who.tapes((0.5, 0.3, 0.0))
     who.tapes((0.5, 0.3, 0.0), rear)
     who.around()

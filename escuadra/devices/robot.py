@@ -7,7 +7,6 @@ frame by hand turns it a little. It works on a log of its own in memory; the she
 from collections.abc import Mapping
 from dataclasses import replace
 
-from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import Answered, Disturbed, ReadingTaken, ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
@@ -77,8 +76,7 @@ class Robot:
                 self.moves += 1
                 moving = True
                 self.bay.obey(happening, by)
-                said = HAPPENINGS[happening].words
-                self.desk.say(Disturbed(what=happening, words=said, by=dict(by)))
+                self.desk.say(Disturbed(what=happening, source="told", by=dict(by)))
             else:
                 moving = False
                 self._read(sheet.slots[slot].slot)

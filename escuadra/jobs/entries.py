@@ -7,7 +7,7 @@ from datetime import date
 
 from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import HAPPENINGS, owner_of
-from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Withdrawn
+from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Source, Withdrawn
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Opened
 
@@ -36,7 +36,7 @@ class Happen(VisitCommand):
     """Something moved, was bumped, mounted, or happened to the vehicle; ``by``: what was told, where it was."""
 
     what: str
-    amount: str = ""
+    source: Source = "reported"
     by: Mapping[str, float | str] = field(default_factory=dict)
 
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
@@ -44,7 +44,7 @@ class Happen(VisitCommand):
         known = HAPPENINGS.get(self.what)
         if known is None:
             raise BadInput("what", self.what, f"one of {', '.join(HAPPENINGS)}")
-        told = {"what": self.what, "words": known.words, "amount": self.amount[:80], "by": dict(self.by)}
+        told = {"what": self.what, "source": self.source, "by": dict(self.by)}
         return [Saying(Disturbed.read(told), of_owner(opened, known.of))]
 
 

@@ -7,10 +7,10 @@ that stands on the instrument as it was since its last good check.
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any, TypeVar
 
 from escuadra.core.errors import BadInput
-from escuadra.core.guided import CHECKS
 from escuadra.core.house import instrument_stream
 from escuadra.core.job.events import Doubted
 from escuadra.core.register import Checked, Documented, Doubt, Dropped, Entered, Given, History, Retired, Said
@@ -152,7 +152,7 @@ class Drop(InstrumentCommand[list[str]]):
 
     def doubt(self, context: Context, history: History) -> Doubted:
         """Since its last good check."""
-        return _doubted(history, "dropped", f"{history.tool.name} was dropped")
+        return _doubted(history, "dropped")
 
     def told(self, context: Context, committed: Committed) -> list[str]:
         """The visits' numbers."""
@@ -177,7 +177,7 @@ class KeepCheck(InstrumentCommand[tuple[Found, list[str]]]):
         """Since its last good check, where this one is out."""
         if self._found(context).state != "out":
             return None
-        return _doubted(history, "out", f"{history.tool.name} was found out: {CHECKS[self.check].title.lower()}")
+        return _doubted(history, "out", check=self.check)
 
     def told(self, context: Context, committed: Committed) -> tuple[Found, list[str]]:
         """What was found, and the visits' numbers."""
@@ -199,14 +199,14 @@ class TellOverdue(Command[list[str]]):
         """One doubt an instrument; the same is said once."""
         instruments = context.house.instruments
         late = [h for h in instruments.shelf() if h.trusted(instruments.today()).doubt == "overdue"]
-        return Decision(doubts=[_doubted(h, "overdue", f"{h.tool.name} is overdue since {h.due()}") for h in late])
+        return Decision(doubts=[_doubted(h, "overdue", due=h.due()) for h in late])
 
     def told(self, context: Context, committed: Committed) -> list[str]:
         """The visits' numbers."""
         return committed.numbers
 
 
-def _doubted(history: History, why: Doubt, words: str) -> Doubted:
+def _doubted(history: History, why: Doubt, check: str = "", due: date | None = None) -> Doubted:
     """What is said to visits that stand on an instrument as it was since its last good check."""
-    since = history.last_good.seq if history.last_good else 0
-    return Doubted(tool=history.tool.id, name=history.tool.name, why=why, since=since, words=words)
+    since, tool = history.last_good.seq if history.last_good else 0, history.tool
+    return Doubted(tool=tool.id, name=tool.name, why=why, since=since, check=check, due=due)

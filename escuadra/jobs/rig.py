@@ -48,7 +48,7 @@ class TakeLook(VisitCommand):
         if _moved(opened, look):
             # Nobody told a move: where a run waits for its proof, the frame was bumped.
             what = "bump" if any(view.proof == "awaited" for view in opened.sheet.stations) else "roll"
-            said += Happen(self.visit, what, "seen by the camera rig").say(context, opened)
+            said += Happen(self.visit, what, "seen").say(context, opened)
             opened = imagined(context, opened, said)
         for slot in slots:
             seen = look.readings.get(slot.id)

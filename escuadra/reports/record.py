@@ -12,7 +12,8 @@ from zoneinfo import ZoneInfo
 from pydantic import Field
 
 from escuadra import __version__
-from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen
+from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
+from escuadra.core.job.next_move import retold
 from escuadra.core.job.sheet import CheckView
 from escuadra.core.job.state import Disturbance, Entry
 from escuadra.core.model import Frozen
@@ -119,8 +120,10 @@ class Happened(Frozen):
 
     seq: int
     at: datetime
+    code: str
     what: str
-    amount: str
+    source: Source = Field(description="done as it was told, reported, or seen by a device")
+    by: dict[str, float] = {}
     person: str
 
 
@@ -244,7 +247,15 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
             if view.run is not None
         ],
         disturbances=[
-            Happened(seq=past.seq, at=_time(past.at), what=past.words, amount=past.amount, person=past.person.name)
+            Happened(
+                seq=past.seq,
+                at=_time(past.at),
+                code=past.what,
+                what=past.words,
+                source=past.source,
+                by=dict(past.by),
+                person=past.person.name,
+            )
             for past in _told_once(state.disturbances)
         ],
         cautions=plan.procedure.cautions,
@@ -346,6 +357,7 @@ def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = 
         lines=styled(lines_view(opened.sheet, size=(780, 330))) if opened.sheet.setup.lines is not None else "",
         side=styled(side_view(opened.sheet, size=(780, 430))),
         rule=lambda figure: styled(rule(figure)),
+        told=lambda past: retold(past.code, past.by, opened.sheet.plan.frame),
         clock=lambda at, form="%d %b %Y %H:%M": at.astimezone(local).strftime(form),
     )
 

@@ -228,7 +228,7 @@ class Happening(Posted):
     """Something was moved, bumped or mounted, or the vehicle was touched."""
 
     what: Text = ""
-    amount: Text = ""
+    source: Text = ""
     check: Text = ""
 
 

@@ -140,7 +140,7 @@ slots = st.sampled_from(["tick.tyres", "tick.doors", "target.side"])
 payloads = st.one_of(
     st.builds(Answered, slot=slots, value=st.sampled_from(["yes", "no"])),
     st.builds(Withdrawn, entry=st.integers(1, 30)),
-    st.builds(Disturbed, what=st.sampled_from(sorted(HAPPENINGS)), words=st.just("so it was told")),
+    st.builds(Disturbed, what=st.sampled_from(sorted(HAPPENINGS))),
     st.builds(Overridden, check=st.sampled_from(["tyres", "level"]), reason=st.just("for a good reason")),
     st.builds(OverrideWithdrawn, check=st.sampled_from(["tyres", "level"])),
     st.builds(Reopened, revision=st.integers(2, 5), reason=st.just("for a good reason")),

@@ -77,9 +77,9 @@ def test_after_a_bump_nothing_is_predicted(plan: Plan) -> None:
         robot._read(robot.desk.sheet.slots[move[2]].slot)
     from escuadra.core.job.events import Disturbed
 
-    robot.desk.say(Disturbed(what="yaw", words="yaw turned", by=dict(move[1])))
+    robot.desk.say(Disturbed(what="yaw", source="told", by=dict(move[1])))
     assert predicted(robot.desk.sheet.setup) is not None
-    robot.desk.say(Disturbed(what="bump", words="frame bumped"))
+    robot.desk.say(Disturbed(what="bump"))
     assert predicted(robot.desk.sheet.setup) is None
     assert robot.desk.sheet.next.kind == "read"
 

@@ -77,7 +77,7 @@ def follow(who: Technician, bay: VirtualBay, until: str) -> None:
             return
         if move.kind == "move":
             bay.obey(move.happening, move.by)
-            who.happen(move.happening, say(move.sentence), move.by)
+            who.happen(move.happening, move.by)
         elif move.slot.startswith("target."):
             who.target()
         elif sheet.slots[move.slot].slot.ask == "tick":

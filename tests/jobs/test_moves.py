@@ -3,6 +3,7 @@
 import pytest
 
 from escuadra.core.errors import BadInput
+from escuadra.core.job.next_move import retold
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.said import Turns
 from escuadra.jobs import Garage
@@ -29,7 +30,7 @@ def obey(who: Technician) -> str:
     """The next move, done and told as the sheet's button does."""
     move = who.opened.sheet.next
     assert move.kind == "move", say(move.sentence)
-    who.happen(move.happening, say(move.sentence), move.by)
+    who.happen(move.happening, move.by)
     return move.happening
 
 
@@ -62,18 +63,18 @@ def test_a_small_rest_is_left_for_the_next_reading(teo: Technician) -> None:
 def test_a_move_in_other_words_predicts_nothing(teo: Technician) -> None:
     ready(teo)
     teo.tapes((34, 21, 1.6))
-    teo.happen("yaw", "turned it until it looked right")
+    teo.happen("yaw")
     assert predicted(teo.opened.sheet.setup) is None
     assert teo.opened.sheet.next.kind == "read"
     with pytest.raises(BadInput) as refused:
-        teo.garage.do(Happen(teo.job, "yaw", "", {"turns": "many"}), "teo", "k")
+        teo.garage.do(Happen(teo.job, "yaw", "told", {"turns": "many"}), "teo", "k")
     assert "turns" in refused.value.field or "turns" in str(refused.value)
 
 
 def test_travel_is_counted_from_the_zero_marks(teo: Technician) -> None:
-    teo.happen("slide", "", {"left": 40})
-    teo.happen("slide", "", {"left": -12.5})
-    teo.happen("yaw", "", {"turns": 3})
+    teo.happen("slide", {"left": 40})
+    teo.happen("slide", {"left": -12.5})
+    teo.happen("yaw", {"turns": 3})
     used = used_travel(teo.opened.sheet.setup)
     assert used["slide"] == pytest.approx(27.5)
     assert used["yaw"] == pytest.approx(3 * 0.35)
@@ -86,7 +87,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     teo.tapes((2, 1, 1.2))
     move = teo.opened.sheet.next
     told = move.by["turns"]
-    teo.happen("yaw", say(move.sentence), move.by)
+    teo.happen("yaw", move.by)
     gain = 0.31
     teo.tapes((2, 1, 1.2 + gain * told))
     known = mechanics(teo.opened.sheet.setup)
@@ -167,3 +168,24 @@ def test_a_bump_during_the_shift_is_noticed_by_it(full: Technician) -> None:
     assert "it was bumped while the target was shifted" in view.judgement.trouble
     full.happen("bump")
     assert full.opened.sheet.check("distance").state == "stale"  # type: ignore[union-attr]
+
+
+RETOLD = [
+    ("slide", {"left": -12.5}, "Slide the frame 12.5 mm to the right."),
+    ("roll", {"left": 28.8}, "Push the whole frame 28.8 mm to the left."),
+    ("roll", {"away": -3.0}, "Roll the frame 3.0 mm towards the vehicle."),
+    ("yaw", {"turns": -0.9}, "Turn the yaw screw at the LF end 0.9 of a turn anticlockwise."),
+    ("height", {"up": -6.0, "turns": -1.3}, "Crank the target 1.3 turns down."),
+    ("shift", {"hang": 702.0}, "Shift the target 702.0 mm to the left on the beam."),
+    ("stand", {"forward": -30.0, "left": 2.0}, "Move the stand 30.0 mm back."),
+    ("feet", {"LF": 0.25, "RF": -1.5}, "Turn the RF foot 1 1/2 turns anticlockwise."),
+    ("mount", {}, "as told"),
+]
+
+
+@pytest.mark.parametrize("what, by, sentence", RETOLD)
+def test_what_was_done_as_told_is_told_again_from_what_was_kept(
+    teo: Technician, what: str, by: dict[str, float], sentence: str
+) -> None:
+    frame = teo.opened.sheet.plan.frame
+    assert say(retold(what, by, frame)).replace("\u202f", " ") == sentence

@@ -67,7 +67,7 @@ def test_an_offset_past_the_beam_blocks_until_the_extension_is_chosen(teo: Techn
 
 def test_where_the_slide_ends_the_whole_frame_is_pushed(teo: Technician) -> None:
     ready(teo)
-    teo.happen("slide", "", {"left": -120})
+    teo.happen("slide", {"left": -120})
     teo.tapes((2, 41, 0.1))
     move = teo.opened.sheet.next
     assert (move.happening, move.by) == ("roll", {"left": pytest.approx(-41, abs=2)})
@@ -79,7 +79,7 @@ def test_where_the_slide_ends_the_whole_frame_is_pushed(teo: Technician) -> None
 
 def test_where_the_screw_ends_the_whole_frame_is_turned(teo: Technician) -> None:
     ready(teo)
-    teo.happen("yaw", "", {"turns": 13})
+    teo.happen("yaw", {"turns": 13})
     teo.tapes((2, 1, -2.4))
     move = teo.opened.sheet.next
     assert (move.kind, move.happening) == ("move", "set_down")

@@ -198,7 +198,7 @@ def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Tec
 
 def test_sliding_keeps_squareness_and_distance_and_the_laser_alone_settles_the_centre(full: Technician) -> None:
     before = {v.check.id: v.judgement.figures[0].value for v in full.opened.sheet.checks if v.check.id in POSE}
-    full.happen("slide", "Slide the frame 3 mm to the left.")
+    full.happen("slide")
     full.read("crossing", "-3.3", "laser-2")
     sheet = full.opened.sheet
     assert states(full)["centred"] == "undecided"
@@ -231,7 +231,7 @@ def test_a_technician_who_obeys_reaches_every_tolerance(teo: Technician, start: 
                 left += figure * (1 if "left" in say(move.sentence) else -1)
             else:
                 away += figure * (1 if "away" in say(move.sentence) else -1)
-            teo.happen(move.happening, say(move.sentence))
+            teo.happen(move.happening)
         elif move.slot.startswith("tape"):
             _, hub, end = move.slot.split(".")
             teo.tapes((away, left, yaw), ((hub, end),))

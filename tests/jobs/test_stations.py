@@ -52,7 +52,7 @@ def shifted(who: Technician, wrong: float = 0.0) -> None:
     """The target shifted as told, then what the sheet asks for."""
     move = who.opened.sheet.next
     assert move.happening == "shift", say(move.sentence)
-    who.happen("shift", say(move.sentence), move.by)
+    who.happen("shift", move.by)
     who.shifted(wrong=wrong)
     who.around()
 
@@ -137,7 +137,7 @@ def test_a_run_that_was_never_proven_is_run_again_where_somebody_says_so(garage:
     who.tapes((0.5, 0.3, 0.0))
     for _ in range(2):
         move = who.opened.sheet.next
-        who.happen(move.happening, say(move.sentence), move.by)
+        who.happen(move.happening, move.by)
         who.shifted()
         who.around()
         who.run()
@@ -229,7 +229,7 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     move = who.opened.sheet.next
     assert say(move.sentence).startswith("Move the stand 3"), say(move.sentence)
     assert "back" in say(move.sentence)
-    who.happen("stand", say(move.sentence), move.by)
+    who.happen("stand", move.by)
     who.stand(off=(1.0, -1.0))
     who.around()
     assert who.opened.sheet.next.kind == "run", say(who.opened.sheet.next.sentence)

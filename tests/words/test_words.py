@@ -76,7 +76,7 @@ def test_no_message_is_missing_and_none_is_left_over() -> None:
     own = [
         pattern
         for pattern in patterns
-        if re.match(r"(move|noun|way|blocked|stand|stand_turn|state|stage)\\\.", pattern)
+        if re.match(r"(move|noun|way|blocked|stand|stand_turn|state|stage|source)\\\.", pattern)
     ]
     put_together = re.compile("|".join(own))
     plain = {code.removesuffix(".action").removesuffix(".further") for code in messages}

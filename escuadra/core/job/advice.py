@@ -19,7 +19,7 @@ from escuadra.core.job.moving import (
     pose_move,
     settling_reading,
 )
-from escuadra.core.job.next_move import NextMove, Step, moved
+from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.job.places import words_of
 from escuadra.core.job.placing import comes_first, hang_move, once_more, proof_move, stand_move, station_move, tilt_move
 from escuadra.core.job.reach import beyond_any
@@ -183,7 +183,7 @@ def _feet_move(sheet: Sheet, view: CheckView) -> NextMove:
     if not turns:
         return NextMove("blocked", said("blocked.level"), sentences(said("blocked.level.then")), check=view.check.id)
     steps = [Step("foot", turn, id) for id, turn in sorted(turns.items(), key=lambda item: -abs(item[1]))]
-    first, *further = (_foot_turned(step, frame.clockwise_raises) for step in steps)
+    first, *further = (foot_turned(step, frame.clockwise_raises) for step in steps)
     left = Directed(Angle(found.left_roll_deg, 2), "roll")
     away = Directed(Angle(found.left_pitch_deg, 2), "pitch")
     return NextMove(
@@ -202,11 +202,6 @@ def _feet_move(sheet: Sheet, view: CheckView) -> NextMove:
         happening="feet",
         steps=tuple(steps),
     )
-
-
-def _foot_turned(step: Step, clockwise_raises: bool) -> Said:
-    way = "clockwise" if (step.amount > 0) is clockwise_raises else "anticlockwise"
-    return said(f"move.foot.{way}", foot=Name(step.at), amount=Turns(abs(step.amount), eighths=True))
 
 
 def height_ahead(sheet: Sheet) -> NextMove | None:

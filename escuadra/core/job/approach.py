@@ -66,7 +66,7 @@ def to_go(state: State, plan: Plan, readings: Mapping[str, float], tool: ToolUse
     seen = rehearsed(readings, lambda slot: tool).entries
     later = {slot: tuple(replace(e, seq=state.seq + 2) for e in entries) for slot, entries in seen.items()}
     # It is on its way: whatever was read at the frame before is no longer where it stands.
-    moving = Disturbance(state.seq + 1, 0, NOBODY, "roll", HAPPENINGS["roll"].words, "", HAPPENINGS["roll"].aspects)
+    moving = Disturbance(state.seq + 1, 0, NOBODY, "roll", HAPPENINGS["roll"].words, HAPPENINGS["roll"].aspects)
     on_its_way = replace(
         state,
         entries={**state.entries, **later},

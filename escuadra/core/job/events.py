@@ -1,15 +1,32 @@
 """What can be said in a visit's stream, and what each of it does to the visit's state."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
 from typing import Any, ClassVar, Literal, Protocol
 
 from pydantic import Field
 
 from escuadra.core.bay import Place
+from escuadra.core.guided import CHECKS
 from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
 from escuadra.core.stream import Event, Part, Payload
+
+Source = Literal["reported", "told", "seen"]
+
+
+@dataclass(frozen=True)
+class Past:
+    """What happened, what it spoils, and how it is known."""
+
+    what: str
+    words: str
+    aspects: frozenset[str]
+    source: Source = "reported"
+    by: Mapping[str, float] = field(default_factory=dict)
 
 
 class Folding(Protocol):
@@ -18,7 +35,7 @@ class Folding(Protocol):
     def enter(self, event: Event, said: "ReadingTaken | Answered", replacing_after: int | None) -> None:
         """A reading or an answer; it replaces the slot's entries after a seq, or none."""
 
-    def disturb(self, event: Event, what: str, words: str, aspects: frozenset[str], amount: str, by: Any) -> None:
+    def disturb(self, event: Event, past: Past) -> None:
         """Something that spoils aspects."""
 
     def withdraw(self, seq: int) -> None:
@@ -115,7 +132,7 @@ class Placed(VisitPayload):
     pins: list[Pinned] = Field(description="the bay and, where there is one, its survey")
 
     def apply(self, state: Folding, event: Event) -> None:
-        state.disturb(event, "placed", PLACED, FLOOR, "", {})
+        state.disturb(event, Past("placed", PLACED, FLOOR))
         state.set(placed=self)
 
 
@@ -190,12 +207,12 @@ class Disturbed(VisitPayload):
     code = "disturbed"
 
     what: str
-    words: str = Field(description="as told or as reported")
-    amount: str = ""
+    source: Source = Field("reported", description="done as it was told, reported, or seen by a device")
     by: dict[str, Number] = Field({}, description="what was told: turns; left, away or up in mm; turns of each foot")
 
     def apply(self, state: Folding, event: Event) -> None:
-        state.disturb(event, self.what, self.words, HAPPENINGS[self.what].aspects, self.amount, self.by)
+        known = HAPPENINGS[self.what]
+        state.disturb(event, Past(self.what, known.words, known.aspects, self.source, self.by))
 
 
 class Doubted(VisitPayload):
@@ -207,10 +224,18 @@ class Doubted(VisitPayload):
     name: str
     why: Literal["dropped", "out", "overdue"]
     since: int = Field(description="seq of its last good check in its stream; 0: it never had one")
-    words: str
+    check: str = Field("", description="the self-check that found it out")
+    due: date | None = Field(None, description="the day on which its check became too old")
+
+    @property
+    def words(self) -> str:
+        """Why, as a past event."""
+        if self.why == "out":
+            return f"{self.name} was found out: {CHECKS[self.check].title.lower()}"
+        return f"{self.name} was dropped" if self.why == "dropped" else f"{self.name} is overdue since {self.due}"
 
     def apply(self, state: Folding, event: Event) -> None:
-        state.disturb(event, "doubted", self.words, frozenset(), self.tool, {})
+        state.disturb(event, Past("doubted", self.words, frozenset()))
         state.doubt(event, self)
 
 
@@ -292,7 +317,7 @@ class StationRun(VisitPayload):
 
     def apply(self, state: Folding, event: Event) -> None:
         state.run(event, self)
-        state.disturb(event, "run", f"run at the {self.name} place", AROUND, "", {})
+        state.disturb(event, Past("run", f"run at the {self.name} place", AROUND))
 
 
 class Overridden(VisitPayload):

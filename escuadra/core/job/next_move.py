@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
-from escuadra.core.said import Figure, Name, Noun, Said, Sentences, Turns, Value, said
+from escuadra.core.profiles import FrameProfile
+from escuadra.core.said import Figure, Length, Name, Noun, Said, Sentences, Turns, Value, said
 
 Kind = Literal["read", "answer", "move", "run", "blocked", "sign", "signed"]
 Axis = Literal["left", "away", "up", "yaw", "screw", "foot", "hang", "forward", "stand_left", "stand_turn"]
@@ -85,6 +86,33 @@ def moved(what: str, step: Step, **values: Value | None) -> tuple[Said, Said]:
     """The sentence and the action of a motion: their codes follow from what moves and which way."""
     code = f"move.{what}.{step.way}"
     return said(code, **values), said(f"{code}.action", **{k: v for k, v in values.items() if not _is_figure(v)})
+
+
+def retold(what: str, by: Mapping[str, float], frame: FrameProfile) -> Said:
+    """What was done as told, in the sentence that told it, from what was kept of it."""
+    steps: dict[str, tuple[str, Axis, type[Length | Turns]]] = {
+        "slide": ("slide", "left", Length),
+        "shift": ("shift", "hang", Length),
+        "roll": ("push", "left", Length) if by.get("left") else ("roll", "away", Length),
+        "height": ("height", "up", Turns),
+        "yaw": ("screw", "screw", Turns),
+        "stand": ("stand", "forward", Length),
+    }
+    if what == "feet" and by:
+        foot = max(by, key=lambda id: abs(by[id]))
+        return foot_turned(Step("foot", by[foot], foot), frame.clockwise_raises)
+    if what not in steps or not by:
+        return said("source.told")
+    code, axis, kind = steps[what]
+    amount = by.get("turns" if kind is Turns else axis, 0.0)
+    end = Noun("end.LF_end" if frame.screw[1] > 0 else "end.RF_end") if what == "yaw" else None
+    return moved(code, Step(axis, amount), amount=kind(abs(amount)), end=end)[0]
+
+
+def foot_turned(step: Step, clockwise_raises: bool) -> Said:
+    """A foot turned so that it goes the step's way."""
+    way = "clockwise" if (step.amount > 0) is clockwise_raises else "anticlockwise"
+    return said(f"move.foot.{way}", foot=Name(step.at), amount=Turns(abs(step.amount), eighths=True))
 
 
 def _is_figure(value: Value | None) -> bool:

@@ -301,7 +301,7 @@ def _state(
         if term is not None and setup.at is not None and last.at + term <= setup.at:
             minutes = f"{term / 60_000:g}"
             words = f"read more than {minutes} minutes ago"
-            return "stale", Disturbance(last.seq, last.at + term, CLOCK, "time", words, minutes, frozenset())
+            return "stale", Disturbance(last.seq, last.at + term, CLOCK, "time", words, frozenset())
         if last.doubted is not None:
             return "stale", next(past for past in setup.state.disturbances if past.seq == last.doubted)
         newest = last.seq

@@ -11,6 +11,7 @@ from escuadra.core.job.events import (
     Doubted,
     FigureChanged,
     LinePlanned,
+    Past,
     Photographed,
     Pinned,
     Placed,
@@ -18,6 +19,7 @@ from escuadra.core.job.events import (
     ReadingTaken,
     Relied,
     Signed,
+    Source,
     StationRun,
     TakenIn,
 )
@@ -60,8 +62,8 @@ class Disturbance:
     person: Person
     what: str
     words: str
-    amount: str
     aspects: frozenset[str]
+    source: Source = "reported"
     by: Mapping[str, float] = field(default_factory=dict)
     """What was told, where it was a move as told."""
 
@@ -228,8 +230,9 @@ class _Draft:
         self.where[event.seq] = (said.slot, len(kept))
         kept.append(Entry(event.seq, event.at, event.person, said.slot, said, event.of))
 
-    def disturb(self, event: Event, what: str, words: str, aspects: frozenset[str], amount: str, by: Any) -> None:
-        self.disturbances.append(Disturbance(event.seq, event.at, event.person, what, words, amount, aspects, by))
+    def disturb(self, event: Event, past: Past) -> None:
+        how = (past.what, past.words, past.aspects, past.source, past.by)
+        self.disturbances.append(Disturbance(event.seq, event.at, event.person, *how))
 
     def withdraw(self, seq: int) -> None:
         self.runs = [replace(run, withdrawn=True) if run.seq == seq else run for run in self.runs]

@@ -346,7 +346,9 @@ def happen(request: Request, job: str, form: Annotated[forms.Happening, Form()])
     what = form.what
     try:
         by = {key.removeprefix("by."): value for key, value in form.sent().items() if key.startswith("by.")}
-        opened = garage.do(Happen(job, what, form.amount, by), person_of(request), form.entry)
+        opened = garage.do(
+            Happen(job, what, "told" if form.source == "told" else "reported", by), person_of(request), form.entry
+        )
         if by:
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
