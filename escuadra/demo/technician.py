@@ -178,7 +178,7 @@ class Technician:
     def shifted(self, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
         """What the sheet asks for after the target was shifted; the tape that notices a bump misread by ``wrong``."""
         self.hang()
-        self.read("level.roll", "0.03", "level-1", "LF end high")
+        self.read("level.roll", "0.03", "level-1", "left end high")
         self.read("level.pitch", "0.02", "level-1", "leaning away")
         setup = self.opened.sheet.setup
         self.tape(setup.watched(setup.epoch), off, wrong)
@@ -219,7 +219,7 @@ class Technician:
         """Zero marks, level, target height, and the heights of beam and hubs."""
         if "tick.zero" in self.opened.sheet.slots:
             self.answer("tick.zero", "yes")
-        self.read("level.roll", "0.04", "level-1", "LF end high")
+        self.read("level.roll", "0.04", "level-1", "left end high")
         self.read("level.pitch", "0.02", "level-1", "leaning away")
         plan = self.opened.sheet.plan
         self.read("height.target", f"{plan.target_above_floor + height_off:.0f}", "tape-4")

@@ -49,7 +49,7 @@ def level_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bo
         found = hung(sheet.setup)
         hang = found.value if found is not None else plan.hang
         body += _hung(sheet, at, _most((roll or 0.0) * by), shown, hang, "stands")
-    for name, side in (("LF end", 1), ("RF end", -1)):
+    for name, side in (("left end", 1), ("right end", -1)):
         x, y = at(side * half, height)
         body.append(label("name", (x, y - 14), name, "start" if side > 0 else "end"))
     x, y = at(-half * 0.62, height / 2)
@@ -60,7 +60,7 @@ def level_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bo
     known = [f"{what} {amount(value, '°', 2, words)}" for what, value, words in said if value is not None]
     body.append(label("dimension", (8, 24), ", ".join(known) or "level not read since it was last disturbed"))
     if magnify:
-        body.append(label("small", (8, size[1] - 8), f"leans and gaps drawn ×{MAGNIFIED:.0f}"))
+        body.append(label("small", (8, size[1] - 8), f"leans and deviations drawn ×{MAGNIFIED:.0f}"))
     return document("Level view: frame and target from the driver's seat", size, body)
 
 

@@ -73,7 +73,7 @@ def plan_view(
     if stand:
         body += stand_view(sheet, window.at, slot, MAGNIFIED if magnify else 1.0)
         if magnify:
-            body.append(label("small", (8, window.height - 8), f"gaps drawn ×{MAGNIFIED:.0f}"))
+            body.append(label("small", (8, window.height - 8), f"deviations drawn ×{MAGNIFIED:.0f}"))
         return document("Plan of vehicle, lines and stand, seen from above", size, body)
     body += [*other_places(sheet, window.at), *_frame(sheet, window, magnify)]
     body += [*drawn_sights(sheet, check, window.at), *drawn_rectangle(sheet, check, slot, window.at)]
@@ -256,13 +256,13 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
         parts.append(label("stale-name", (window.width - 8, HEAD + 20), "frame as read before", "end"))
     pose = shown or goal
     half = sheet.plan.frame.beam_length / 2
-    for name, side in (("LF end", 1), ("RF end", -1)):
+    for name, side in (("left end", 1), ("right end", -1)):
         x, y = window.at(*_on_beam(pose, 0, side * half))
-        parts.append(label("name", (min(x + 10, window.width - 48), y + (-4 if side > 0 else 14)), name))
+        parts.append(label("name", (min(x + 10, window.width - 64), y + (-4 if side > 0 else 14)), name))
     parts += _dimension(sheet, window, goal)
     parts += _move(sheet, window, pose)
     if magnify and shown is not None:
-        parts.append(label("small", (8, window.height - 8), f"gaps drawn ×{MAGNIFIED:.0f}"))
+        parts.append(label("small", (8, window.height - 8), f"deviations drawn ×{MAGNIFIED:.0f}"))
     return parts
 
 

@@ -84,7 +84,7 @@ def test_the_plan_draws_what_is_known_and_dashes_what_is_planned(teo: Technician
     assert len(classed(known, "centreline")) == 1
     assert classed(known, "move"), "the next move is drawn as an arrow"
     texts = {node.text for node in known.iter(f"{SVG}text")}
-    assert {"LF", "RF", "LF end", "RF end", "centreline", "thrust line", "gaps drawn ×20"} <= texts
+    assert {"LF", "RF", "left end", "right end", "centreline", "thrust line", "deviations drawn ×20"} <= texts
     teo.happen("bump")
     assert classed(parsed(plan_view(teo.opened.sheet)), "stale")
 
@@ -133,13 +133,13 @@ def test_the_level_view_leans_as_the_level_says_and_draws_the_move(teo: Technici
     bare = parsed(level_view(teo.opened.sheet))
     assert not classed(bare, "stands")
     teo.answer("tick.zero", "yes")
-    teo.read("level.roll", "0.5", "level-1", "LF end high")
+    teo.read("level.roll", "0.5", "level-1", "left end high")
     teo.read("level.pitch", "0.2", "level-1", "leaning away")
     root = parsed(level_view(teo.opened.sheet))
     beam = next(n for n in classed(root, "beam") if "stands" in n.get("class", ""))
     left, right = ((float(beam.get(f"x{k}", "0")), float(beam.get(f"y{k}", "0"))) for k in (1, 2))
     assert left[0] < right[0], "the driver's left is on the left"
-    assert left[1] < right[1], "the LF end is high"
+    assert left[1] < right[1], "the left end is high"
     turned = math.degrees(math.atan((right[1] - left[1]) / (right[0] - left[0])))
     assert turned == pytest.approx(20 * 0.49, abs=0.2)
     plain = parsed(level_view(teo.opened.sheet, magnify=False))
@@ -181,7 +181,7 @@ ARROWS: list[tuple[str, str, Axis, tuple[str, str], dict[str, tuple[Way, Way]]]]
     ("push", "roll", "left", ("to the left", "to the right"), {"plan": (UP, DOWN), "glyph": (UP, DOWN)}),
     ("roll", "roll", "away", ("away from the vehicle", "towards the vehicle"),
      {"plan": (RIGHT, LEFT), "glyph": (RIGHT, LEFT), "side": (RIGHT, LEFT)}),
-    ("height", "height", "up", (" up.", " down."), {"side": (UP, DOWN), "level": (UP, DOWN)}),
+    ("height", "height", "up", ("Raise", "Lower"), {"side": (UP, DOWN), "level": (UP, DOWN)}),
     ("shift", "shift", "hang", ("to the left", "to the right"),
      {"plan": (UP, DOWN), "glyph": (UP, DOWN), "level": (LEFT, RIGHT)}),
     ("turn", "set_down", "yaw", ("to the left", "to the right"), {"plan": (LEFT, RIGHT)}),

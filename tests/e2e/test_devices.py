@@ -63,7 +63,7 @@ def test_a_set_up_is_read_by_devices_and_a_blunder_shows_itself(live: Server, vi
         for slot in slots:
             assert take(page, live, check, slot)
     at(page, live, "square", "tape.LF.LF_end")
-    expect(page.locator(".slot", has_text="LF hub to LF end")).to_contain_text("mm")
+    expect(page.locator(".slot", has_text="LF hub to left end")).to_contain_text("mm")
     page.goto(f"{live.url}{job_page(live, JOB)}/devices")
     page.locator("[name=place]").fill("tape.LF.RF_end")
     page.locator("[name=blunder]").fill("25")

@@ -36,19 +36,19 @@ def test_a_misread_tape_shares_the_blame_until_one_more_tape_names_it(demo: Serv
     page = visit(demo, job_page(demo, "VF-0416") + "?check=square")
     open_check = page.locator(".check[data-open]")
     expect(open_check).to_contain_text("share the blame beyond telling apart")
-    expect(open_check).to_contain_text("LF hub to RF end")
+    expect(open_check).to_contain_text("LF hub to right end")
     assert {state(page, check) for check in ("square", "centred", "distance")} == {"undecided"}
-    extra = re.search(r"one more tape: (\w\w) hub to (\w\w) end", page.locator(NEXT).inner_text())
+    extra = re.search(r"one more tape: (\w\w) hub to (left|right) end", page.locator(NEXT).inner_text())
     assert extra
     # The ambulance of the demo: 3527 mm wheelbase, hubs 1843/1822 apart, beam 2226 long, 12 mm misread.
-    hub, end = extra[1], extra[2]
+    hub, end = extra[1], "LF" if extra[2] == "left" else "RF"
     hx, hy = (3527.0, 921.5) if hub[1] == "F" else (0.0, 911.0)
     dx = 3527 + 2810 + 83.5 + 2 - hx
     dy = -1 + (1113 if end == "LF" else -1113) - (hy if hub[0] == "L" else -hy)
     rise = 212 + (end == "RF") - {"LF": -1, "RF": 1}.get(hub, 0)
     record(page, f"{(dx * dx + dy * dy + rise * rise) ** 0.5:.0f}")
 
-    expect(page.locator(NEXT)).to_have_text("Read again: LF hub to RF end, and replace the old reading.")
+    expect(page.locator(NEXT)).to_have_text("Read again: LF hub to right end, and replace the old reading.")
     unfold(page, demo, "VF-0416", "square", "tape.LF.RF_end")
     wrong = float(page.locator(".slot.chosen .num").inner_text().split()[0])
     record(page, f"{wrong - 18:.0f}", replace=True)
@@ -66,8 +66,8 @@ def test_a_bump_makes_every_frame_check_stale_until_it_is_read_again(demo: Serve
     frame = ("level", "target_height", "heights", "square", "centred", "distance")
     unfold(page, demo, "VF-0417", "level")
     assert {check: state(page, check) for check in frame} == dict.fromkeys(frame, "stale")
-    expect(page.locator(".check[data-open]")).to_contain_text("Stale: frame bumped at")
-    for typed, word in (("0.05", "LF end high"), ("0.02", "leaning away")):
+    expect(page.locator(".check[data-open]")).to_contain_text("Out of date: frame bumped at")
+    for typed, word in (("0.05", "left end high"), ("0.02", "leaning away")):
         page.locator(".word", has_text=word).click()
         record(page, typed)
     unfold(page, demo, "VF-0417", "level")

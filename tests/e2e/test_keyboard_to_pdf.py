@@ -40,9 +40,9 @@ class Bay:
         return math.sqrt((x - hx) ** 2 + (y - hy) ** 2 + 210**2)
 
     def reading(self, label: str) -> str:
-        tape = re.fullmatch(r"(\w\w) hub to (\w\w) end", label)
+        tape = re.fullmatch(r"(\w\w) hub to (left|right) end", label)
         if tape:
-            return f"{self.tape(tape[1], tape[2]):.0f}"
+            return f"{self.tape(tape[1], 'LF' if tape[2] == 'left' else 'RF'):.0f}"
         if "laser" in label:
             return f"{-self.left:.1f}"
         if label in READY:
@@ -66,13 +66,13 @@ class Bay:
         return {"Along the beam": "0.05", "Square to the beam": "0.03"}.get(label, "0.1")
 
     def obey(self, sentence: str) -> None:
-        turns = re.match(r"Turn the yaw screw at the LF end ([\d.]+) .*?turns? (clockwise|anticlockwise)|$", sentence)
+        turns = re.match(r"Turn the yaw screw at the left end ([\d.]+) .*?turns? (clockwise|anticlockwise)|$", sentence)
         amount = re.search(r"([\d.]+)\u202fmm", sentence)
         if turns and turns[1]:
             self.yaw += float(turns[1]) * 0.35 * (1 if turns[2] == "clockwise" else -1)
-        elif sentence.startswith("Slide") and amount:
+        elif sentence.startswith("Shift the frame") and amount:
             self.left += float(amount[1]) * (1 if "left" in sentence else -1)
-        elif sentence.startswith("Roll") and amount:
+        elif sentence.startswith("Push the frame") and amount:
             self.away += float(amount[1]) * (1 if "away" in sentence else -1)
         else:
             raise AssertionError(f"a move that nobody can make: {sentence}")
@@ -156,7 +156,7 @@ def test_from_taking_in_to_the_signed_pdf(server: Server, visit: Visit) -> None:
     with urllib.request.urlopen(server.url + address) as answer:
         first = answer.read()
     text = "".join(sheet.extract_text() for sheet in PdfReader(io.BytesIO(first)).pages)
-    for wanted in ("W-2041", "made-up figures: practice only", "LF hub to LF end", "Teo Marchena", "head of the log"):
+    for wanted in ("W-2041", "made-up figures: practice only", "LF hub to left end", "Teo Marchena", "head of the log"):
         assert wanted in text
     with urllib.request.urlopen(server.url + address) as answer:
         assert answer.read() == first

@@ -35,7 +35,8 @@ def test_a_vehicle_14_mm_low_at_one_corner(demo: Server, visit: Visit) -> None:
     expect(check).to_contain_text("The body is twisted: LF stands 14\u202fmm low against the plane of the other three")
     expect(check).to_contain_text("looks 0.11° down")
     expect(check).to_contain_text("Type into the vehicle's routine: front 705\u202fmm and rear 724\u202fmm.")
-    expect(check.locator("tr", has_text="Warp of the body").locator(".mark")).to_have_attribute("aria-label", "out")
+    warped = check.locator("tr", has_text="Warp of the body").locator(".mark")
+    expect(warped).to_have_attribute("aria-label", "out of tolerance")
 
 
 def test_a_tank_that_is_an_eighth_full_is_made_up_by_ballast(demo: Server, visit: Visit) -> None:

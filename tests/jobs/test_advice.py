@@ -29,7 +29,7 @@ def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician)
     move = spoilt(
         full,
         "shift",
-        ("level.roll", "0.62", "level-1", "RF end high"),
+        ("level.roll", "0.62", "level-1", "right end high"),
         ("level.pitch", "0.05", "level-1", "leaning away"),
     )
     assert (move.kind, move.happening, move.check) == ("move", "feet", "level")
@@ -41,8 +41,8 @@ def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician)
 @pytest.mark.parametrize(
     "typed, sentence, figure",
     [
-        ("1404.2", "Crank the target 2.0 turns up.", "2.0 turns"),
-        ("1423.4", "Crank the target 1.0 turns down.", "1.0 turns"),
+        ("1404.2", "Raise the target by 2.0 turns of the crank.", "2.0 turns"),
+        ("1423.4", "Lower the target by 1.0 turns of the crank.", "1.0 turns"),
     ],
 )
 def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sentence: str, figure: str) -> None:
@@ -120,12 +120,12 @@ def test_a_stale_check_asks_to_read_again_and_says_what_made_it_stale(full: Tech
 @pytest.mark.parametrize(
     "off, sentence",
     [
-        ((9, 0, 0.5), r"Turn the yaw screw at the LF end 1\.[3-6] turns anticlockwise\."),
-        ((9, 0, -0.3), r"Turn the yaw screw at the LF end 0\.[6-9] of a turn clockwise\."),
-        ((0, 9, 0.03), r"Slide the frame (9|8|10)\.\d\u202fmm to the right\."),
-        ((0, -9, 0.03), r"Slide the frame (7|8)\.\d\u202fmm to the left\."),
-        ((-12, 0.3, 0), r"Roll the frame 1[12]\.\d\u202fmm away from the vehicle\."),
-        ((12, 0.3, 0), r"Roll the frame 1[12]\.\d\u202fmm towards the vehicle\."),
+        ((9, 0, 0.5), r"Turn the yaw screw at the left end 1\.[3-6] turns anticlockwise\."),
+        ((9, 0, -0.3), r"Turn the yaw screw at the left end 0\.[6-9] of a turn clockwise\."),
+        ((0, 9, 0.03), r"Shift the frame (9|8|10)\.\d\u202fmm to the right\."),
+        ((0, -9, 0.03), r"Shift the frame (7|8)\.\d\u202fmm to the left\."),
+        ((-12, 0.3, 0), r"Push the frame 1[12]\.\d\u202fmm away from the vehicle\."),
+        ((12, 0.3, 0), r"Push the frame 1[12]\.\d\u202fmm towards the vehicle\."),
     ],
 )
 def test_the_frame_is_moved_in_order_with_the_amount_that_is_missing(

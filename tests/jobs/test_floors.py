@@ -208,7 +208,7 @@ def test_level_to_the_runways_is_judged_against_their_plane_and_gravity_is_shown
     who = Technician(garage, 1_764_072_000_000, "teo")
     who.take_in(number="T-3", reason="front camera replaced", bay="Norte", procedure="HV-CAM-01")
     who.place(2600, 2500)
-    who.read("level.roll", "0.00", "level-1", "LF end high")
+    who.read("level.roll", "0.00", "level-1", "left end high")
     who.read("level.pitch", "0.00", "level-1", "leaning away")
     view = who.opened.sheet.check("level")
     figures = {figure.id: figure.value for figure in view.judgement.figures}

@@ -171,11 +171,11 @@ def test_a_bump_during_the_shift_is_noticed_by_it(full: Technician) -> None:
 
 
 RETOLD = [
-    ("slide", {"left": -12.5}, "Slide the frame 12.5 mm to the right."),
+    ("slide", {"left": -12.5}, "Shift the frame 12.5 mm to the right."),
     ("roll", {"left": 28.8}, "Push the whole frame 28.8 mm to the left."),
-    ("roll", {"away": -3.0}, "Roll the frame 3.0 mm towards the vehicle."),
-    ("yaw", {"turns": -0.9}, "Turn the yaw screw at the LF end 0.9 of a turn anticlockwise."),
-    ("height", {"up": -6.0, "turns": -1.3}, "Crank the target 1.3 turns down."),
+    ("roll", {"away": -3.0}, "Push the frame 3.0 mm towards the vehicle."),
+    ("yaw", {"turns": -0.9}, "Turn the yaw screw at the left end 0.9 of a turn anticlockwise."),
+    ("height", {"up": -6.0, "turns": -1.3}, "Lower the target by 1.3 turns of the crank."),
     ("shift", {"hang": 702.0}, "Shift the target 702.0 mm to the left on the beam."),
     ("stand", {"forward": -30.0, "left": 2.0}, "Move the stand 30.0 mm back."),
     ("feet", {"LF": 0.25, "RF": -1.5}, "Turn the RF foot 1 1/2 turns anticlockwise."),

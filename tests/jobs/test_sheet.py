@@ -261,7 +261,7 @@ def test_undecided_says_what_would_decide_it(teo: Technician) -> None:
 
 
 def test_a_coarse_instrument_is_told_apart_from_a_bad_value(teo: Technician) -> None:
-    teo.read("level.roll", "0.1", "level-5", "LF end high")
+    teo.read("level.roll", "0.1", "level-5", "left end high")
     teo.read("level.pitch", "0.25", "level-5", "leaning away")
     view = teo.opened.sheet.check("level")
     assert view is not None
@@ -329,7 +329,7 @@ def test_an_undecided_check_says_where_its_uncertainty_comes_from(teo: Technicia
 
 def test_folding_in_two_halves_equals_folding_at_once(full: Technician) -> None:
     full.happen("bump")
-    full.read("level.roll", "0.1", "level-1", "LF end high")
+    full.read("level.roll", "0.1", "level-1", "left end high")
     full.garage.do(Undo(full.job), "teo", full.id())
     full.garage.do(Override(full.job, "level", "seen with the second level beside it"), "teo", full.id())
     with full.garage.store.reading() as log:

@@ -177,8 +177,8 @@ def test_far_comes_after_the_near_run_was_proven(garage: Garage) -> None:
     who.tape(move.slot, (0.5 - 1054, 0.3, 0.0))
     told = change(who.opened.sheet.plan, *list(who.opened.sheet.plan.whole.at_stations.values()))
     assert told.moves == (
-        "Roll the frame 1\u202f054\u202fmm away from the vehicle.",
-        "Crank the target 163\u202fmm up.",
+        "Push the frame 1\u202f054\u202fmm away from the vehicle.",
+        "Raise the target 163\u202fmm.",
     )
     assert {"squareness", "distance", "target height", "level"} <= set(told.rechecks)
     move = who.opened.sheet.next

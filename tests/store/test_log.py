@@ -232,7 +232,7 @@ def test_files_are_found_by_their_content_and_a_changed_one_is_noticed(tmp_path:
 
 def test_signing_takes_the_head_that_the_signer_saw(full: Technician) -> None:
     seen = full.opened.row.head
-    full.garage.do(TakeReading(full.job, "level.roll", "0.05", "level-1", "LF end high"), "amara", "meanwhile")
+    full.garage.do(TakeReading(full.job, "level.roll", "0.05", "level-1", "left end high"), "amara", "meanwhile")
     with pytest.raises(Conflict, match="Others have recorded since you looked"):
         full.garage.do(Sign(full.job, seen, lambda *_: b"json"), "teo", "sign")
 

@@ -54,8 +54,8 @@ HAPPENINGS: dict[str, Happening] = {
         "tuple[tuple[str, str, Side, Owner, Iterable[str]], ...]",
         (
             ("yaw", "yaw turned", "frame", "frame", POSE),
-            ("slide", "frame slid sideways", "frame", "frame", {"centre"}),
-            ("roll", "frame rolled", "frame", "frame", FRAME),
+            ("slide", "frame shifted sideways", "frame", "frame", {"centre"}),
+            ("roll", "frame pushed", "frame", "frame", FRAME),
             ("height", "height changed", "frame", "frame", {"height", "level"}),
             ("feet", "feet turned", "frame", "frame", FRAME),
             ("brakes", "brakes touched", "frame", "frame", FRAME),

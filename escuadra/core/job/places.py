@@ -22,6 +22,8 @@ from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places
 
 ENDS = ("LF_end", "RF_end")
+END_WORDS = {"LF_end": "left end", "RF_end": "right end"}
+"""The beam's ends, as from the driver's seat."""
 
 
 LINE_ASPECTS = frozenset({"line"})
@@ -155,7 +157,6 @@ WORDS_OF = {
 def words_of(observation: str) -> str:
     """An observation of the network in the trade's words."""
     parts = observation.split("~")[0].split(".")
-    names = {"LF_end": "LF end", "RF_end": "RF end"}
     if parts[0] in WORDS_OF:
         return WORDS_OF[parts[0]]
     if parts[0].startswith("mark-"):
@@ -175,7 +176,7 @@ def words_of(observation: str) -> str:
     if parts[0] in ("rig", "bumper"):
         return "the camera rig" if parts[0] == "rig" else "the bumper's place"
     if parts[0] == "tape":
-        return f"{parts[1]} hub to {names[parts[2]]}"
+        return f"{parts[1]} hub to {END_WORDS[parts[2]]}"
     if parts[0] in ("hub", "mark"):
         what = f"{parts[1]} hub" if parts[0] == "hub" else f"{parts[1]} centre mark"
         return f"the {what}'s place {'along' if parts[-1] == 'x' else 'across'} the vehicle"
@@ -194,7 +195,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     length = math.hypot(goal.x + bx - hx, goal.y + by - hy)
     return Slot(
         id=f"tape.{hub}.{end}",
-        label=f"{hub} hub to {end.replace('_', ' ')}",
+        label=f"{hub} hub to {END_WORDS[end]}",
         quantity=Quantity(dimension="length", unit="mm", low=0.55 * length, high=1.45 * length),
         aspects=TAPE_ASPECTS,
         reads="tape",
@@ -209,7 +210,7 @@ def height_slot(what: str, plan: Plan) -> Slot:
     around = plan.vehicle.hub_height
     return Slot(
         id=f"height.{what}",
-        label=f"{what} hub above the floor" if hub else f"{what.replace('_', ' ')} above the floor",
+        label=f"{what} hub above the floor" if hub else f"Beam's {END_WORDS[what]} above the floor",
         quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=(1.6 if hub else 3.0) * around),
         aspects=frozenset({"hubs"} if hub else {"height"}),
         reads="height",

@@ -15,7 +15,7 @@ from typing import Literal
 from escuadra.core.job.checks import Check
 from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.events import ReadingTaken
-from escuadra.core.job.places import Plan
+from escuadra.core.job.places import END_WORDS, Plan
 from escuadra.core.job.sheet import CheckView, Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.stance import CORNERS
@@ -87,7 +87,7 @@ def stand_of(slot: Slot, plan: Plan) -> Stand | None:
         return Stand(tool, f"the {corner} wheel", *vehicle.hub(corner))
     for end, y in (("LF_end", half), ("RF_end", -half)):
         if end in parts:
-            return Stand(tool, f"the beam's {end.replace('_', ' ')}", goal.x, y)
+            return Stand(tool, f"the beam's {END_WORDS[end]}", goal.x, y)
     if parts[0] in ("pair", "mark", "emblem"):
         return Stand(tool, f"across the {parts[1]}", marks.front_x if parts[1] == "front" else marks.rear_x, 0.0)
     x, place = {

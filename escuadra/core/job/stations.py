@@ -181,7 +181,7 @@ def change(plan: Plan, before: Plan | None, after: Plan) -> Change:
     away = now.distance - then.distance
     if not first and away:
         way = "away from the vehicle" if away > 0 else "towards the vehicle"
-        moves.append(f"Roll the frame {amount(abs(away), 'mm', 0)} {way}.")
+        moves.append(f"Push the frame {amount(abs(away), 'mm', 0)} {way}.")
         what.append("roll")
     beam, was = now.offset - after.hang, (then.offset - hung)
     if not first and beam != was:
@@ -189,8 +189,8 @@ def change(plan: Plan, before: Plan | None, after: Plan) -> Change:
         moves.append(f"Move the frame {amount(abs(beam - was), 'mm', 0)} to the {side}.")
         what.append("roll")
     if not first and now.height != then.height:
-        way = "up" if now.height > then.height else "down"
-        moves.append(f"Crank the target {amount(abs(now.height - then.height), 'mm', 0)} {way}.")
+        way = "Raise" if now.height > then.height else "Lower"
+        moves.append(f"{way} the target {amount(abs(now.height - then.height), 'mm', 0)}.")
         what.append("height")
     tilt = 0.0 if first or before is None or before.station is None else before.station.tilt_deg or 0.0
     if (after.station.tilt_deg or 0.0) != tilt:

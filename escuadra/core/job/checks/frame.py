@@ -44,11 +44,11 @@ class HeightsCheck(Check):
 class LevelCheck(Check):
     """The beam's roll and pitch, against gravity or the tyres' plane as the sheet says; the other is shown."""
 
-    roll: Limits = Field(description="degrees, LF end up positive")
+    roll: Limits = Field(description="degrees, left end up positive")
     pitch: Limits = Field(description="degrees, leaning away positive")
 
     words: ClassVar[dict[str, Words]] = {
-        "roll": ("LF end high", "RF end high"),
+        "roll": ("left end high", "right end high"),
         "pitch": ("leaning away", "leaning towards"),
     }
     labels: ClassVar[dict[str, str]] = {"roll": "Along the beam", "pitch": "Square to the beam"}
