@@ -368,7 +368,7 @@ def _picture(files: FileStore, photo: RecordedPhoto) -> tuple[RecordedPhoto, str
 
 
 def render_record(garage: Garage) -> Callable[[Opened, Person, int], bytes]:
-    """What ``Garage.sign`` asks for: the record of the sheet that is being signed, as JSON."""
+    """What ``Sign`` asks for: the record of the sheet that is being signed, as JSON."""
 
     def render(opened: Opened, who: Person, at: int) -> bytes:
         return as_json(build(opened, who, at, garage.store.setting("name", "Garage")))

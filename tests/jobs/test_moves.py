@@ -178,6 +178,7 @@ RETOLD = [
     ("height", {"up": -6.0, "turns": -1.3}, "Lower the target by 1.3 turns of the crank."),
     ("shift", {"hang": 702.0}, "Shift the target 702.0 mm to the left on the beam."),
     ("stand", {"forward": -30.0, "left": 2.0}, "Move the stand 30.0 mm back."),
+    ("stand", {"forward": 0.2, "left": -30.0}, "Move the stand 30.0 mm to the right."),
     ("feet", {"LF": 0.25, "RF": -1.5}, "Turn the RF foot 1 1/2 turns anticlockwise."),
     ("mount", {}, "as told"),
 ]

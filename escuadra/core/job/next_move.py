@@ -90,13 +90,14 @@ def moved(what: str, step: Step, **values: Value | None) -> tuple[Said, Said]:
 
 def retold(what: str, by: Mapping[str, float], frame: FrameProfile) -> Said:
     """What was done as told, in the sentence that told it, from what was kept of it."""
+    aside = abs(by.get("left", 0.0)) > abs(by.get("forward", 0.0))
     steps: dict[str, tuple[str, Axis, type[Length | Turns]]] = {
         "slide": ("slide", "left", Length),
         "shift": ("shift", "hang", Length),
         "roll": ("push", "left", Length) if by.get("left") else ("roll", "away", Length),
         "height": ("height", "up", Turns),
         "yaw": ("screw", "screw", Turns),
-        "stand": ("stand", "forward", Length),
+        "stand": ("stand", "stand_left" if aside else "forward", Length),
     }
     if what == "feet" and by:
         foot = max(by, key=lambda id: abs(by[id]))
@@ -104,7 +105,7 @@ def retold(what: str, by: Mapping[str, float], frame: FrameProfile) -> Said:
     if what not in steps or not by:
         return said("source.told")
     code, axis, kind = steps[what]
-    amount = by.get("turns" if kind is Turns else axis, 0.0)
+    amount = by.get("turns" if kind is Turns else TOLD.get(axis, axis), 0.0)
     end = Noun("end.LF_end" if frame.screw[1] > 0 else "end.RF_end") if what == "yaw" else None
     return moved(code, Step(axis, amount), amount=kind(abs(amount)), end=end)[0]
 
