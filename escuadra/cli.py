@@ -18,7 +18,9 @@ from typing import Annotated
 
 import typer
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, refusal
+from escuadra.core.said import said
+from escuadra.words import FALLBACK, languages, say, speaking
 
 app = typer.Typer(
     add_completion=False,
@@ -52,7 +54,7 @@ def _held(data: Path) -> Iterator[None]:
     from escuadra.store.writers import folder_lock
 
     if data.exists() and not data.is_dir():
-        raise BadInput("data", str(data), "a folder; this is a file")
+        raise BadInput("data", str(data), said("wants.folder_file"))
     made = not data.exists()
     data.mkdir(parents=True, exist_ok=True)
     try:
@@ -122,8 +124,8 @@ def _run(garage: object, host: str, port: int, allow: list[str] | None) -> None:
 
     assert isinstance(garage, Garage)
     for refused in garage.catalogue.refused:
-        print(f"left out: {' '.join(str(refused).split())}", file=sys.stderr)
-    print(f"Escuadra: http://{host}:{port}/   data in {garage.data.resolve()}", flush=True)
+        print(say(said("cli.left_out", why=refusal(refused))), file=sys.stderr)
+    print(say(said("cli.escuadra_http_data", host=host, port=str(port), folder=str(garage.data.resolve()))), flush=True)
     uvicorn.run(
         create_app(garage, (host, *(allow or ()))),
         host=host,
@@ -157,7 +159,7 @@ def devices(
 
     if while_open:
         threading.Thread(target=lambda: (sys.stdin.read(), os._exit(0)), daemon=True).start()
-    print(f"Stand-in devices: {host}:{port}   a garage finds them by ESCUADRA_DEVICES={host}:{port}", flush=True)
+    print(say(said("cli.stand_devices_garage_finds_them", host=host, port=str(port))), flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         asyncio.run(stand_in.serve(stand_in.StandIn(plan_of), host, port))
 
@@ -171,7 +173,7 @@ def compute(kind: str, file: str) -> None:
     try:
         text = sys.stdin.buffer.read() if file == "-" else Path(file).read_bytes()
     except OSError as error:
-        raise BadInput("file", file, f"a file that can be read ({error.strerror})") from error
+        raise BadInput("file", file, said("wants.file_can_read", why=str(error.strerror))) from error
     data = json_data(text, "file")
     print(json.dumps(run(kind, data), allow_nan=False))
 
@@ -186,20 +188,20 @@ def verify(
     from escuadra.store.verification import Verification
 
     if not dialect.there(data):
-        raise BadInput("data", str(data), "a folder with a garage")
+        raise BadInput("data", str(data), said("wants.folder_garage"))
     wrong = 0
 
     def progress(count: int) -> None:
-        print(f"{count} events", file=sys.stderr, flush=True)
+        print(say(said("cli.events", count=count)), file=sys.stderr, flush=True)
 
     with contextlib.closing(Store(dialect.address(data), read_only=True)) as store:
         walk = Verification(store.engine, FileStore(data / "files"), progress)
         for found in walk.wrongs(stream):
             wrong += 1
-            print(found, flush=True)
+            print(say(found.said), flush=True)
     if wrong:
         raise typer.Exit(1)
-    print(f"{walk.entries} events in {walk.streams} streams are as they were written, and all that they name.")
+    print(say(said("cli.events_streams_they_written_all", entries=walk.entries, streams=walk.streams)))
 
 
 @app.command()
@@ -208,9 +210,9 @@ def reindex(data: Data = Path("data/garage")) -> None:
     from escuadra.store import Store, dialect
 
     if not dialect.there(data):
-        raise BadInput("data", str(data), "a folder with a garage")
+        raise BadInput("data", str(data), said("wants.folder_garage"))
     with _held(data), contextlib.closing(Store(dialect.address(data), data / "backups")) as store:
-        print(f"{store.reindex()} events read; everything that follows from them was made anew.")
+        print(say(said("cli.events_read_everything_follows_them", count=store.reindex())))
 
 
 @app.command()
@@ -219,7 +221,7 @@ def backup(to: Annotated[Path, typer.Argument(help="file to write, .tar")], data
     from escuadra.store.backup import back_up
 
     count = back_up(data, to)
-    print(f"{to}: the database and {count} files. Try it: escuadra restore --check {to}")
+    print(say(said("cli.database_files_try_escuadra_restore", to=str(to), count=count)))
 
 
 @app.command()
@@ -234,15 +236,22 @@ def restore(
     with trial_folder() if check else contextlib.nullcontext(data) as folder:
         put_back(file, folder)
         verify(folder, None)
-    print(f"{file} can be restored; nothing was kept." if check else f"restored into {data}")
+    print(say(said("cli.restorable", file=str(file)) if check else said("cli.restored_into", data=str(data))))
+
+
+def _tongue() -> str:
+    """The language that the shell asks for, where there is one of it."""
+    asked = os.environ.get("LC_ALL") or os.environ.get("LANG") or ""
+    return asked[:2] if asked[:2] in languages() else FALLBACK
 
 
 def main() -> None:
     """Entry point; refusals become one line and exit 2."""
     try:
-        app()
+        with speaking(_tongue()):
+            app()
     except BadInput as error:
-        print(" ".join(str(error).split()), file=sys.stderr)
+        print(" ".join(say(refusal(error)).split()), file=sys.stderr)
         sys.exit(2)
     except OSError as error:
         print(f"{error.filename or 'disk'}: {error.strerror or error}", file=sys.stderr)

@@ -22,6 +22,7 @@ from escuadra.core.job.state import State
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.said import nouns, said
 from escuadra.core.stream import canonical
 from escuadra.core.tool import Tool
 
@@ -78,11 +79,11 @@ class Catalogue:
     def get(self, kind: str, id: str) -> Entry:
         """An entry; raises ``BadInput`` for an unknown one."""
         if kind not in KINDS:
-            raise BadInput("kind", kind, f"one of {', '.join(KINDS)}")
+            raise BadInput("kind", kind, said("wants.one", names=nouns(KINDS, "comma")))
         found = self.entries.get((kind, id))
         if found is None:
-            known = ", ".join(e.id for e in self.all(kind)) or "nothing yet"
-            raise BadInput(kind, id, f"one of the catalogue: {known}")
+            known = ", ".join(e.id for e in self.all(kind)) or said("catalogue.library.nothing_yet")
+            raise BadInput(kind, id, said("wants.one_catalogue", known=known))
         return found
 
 
@@ -124,7 +125,7 @@ def _hold_together(catalogue: Catalogue, procedure: Procedure, worked_out: bool)
         return
     plan = Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
     for id, why in derive(State(), plan, 0).underivable.items():
-        raise BadInput(f"checks.{id}", procedure.id, f"a check that {vehicle.id} can be judged by ({why})")
+        raise BadInput(f"checks.{id}", procedure.id, said("wants.check_can_judged", id=vehicle.id, why=why))
 
 
 def read_file(path: Path, model: type[Frozen]) -> Frozen:
@@ -133,20 +134,20 @@ def read_file(path: Path, model: type[Frozen]) -> Frozen:
         text = path.read_text(encoding="utf-8")
         data = yaml.load(text, Loader=Loader)
     except (OSError, UnicodeDecodeError) as error:
-        given = getattr(error, "strerror", None) or "bytes that are no UTF-8"
-        raise CatalogueError(path.name, given, "a YAML file in UTF-8", str(path)) from error
+        given = getattr(error, "strerror", None) or said("catalogue.library.bytes_no_utf_8")
+        raise CatalogueError(path.name, given, said("catalogue.library.yaml_file_utf_8"), str(path)) from error
     except (yaml.YAMLError, RecursionError, ValueError) as error:
         mark = getattr(error, "problem_mark", None)
-        problem = str(getattr(error, "problem", "") or error or "nested too deep")
+        problem = str(getattr(error, "problem", "") or error or said("catalogue.library.nested_too_deep"))
         raise CatalogueError(
-            path.name, problem, "well-formed YAML", f"{path}:{mark.line + 1 if mark else 1}"
+            path.name, problem, said("catalogue.library.well_formed_yaml"), f"{path}:{mark.line + 1 if mark else 1}"
         ) from error
     try:
         return model.model_validate(data)
     except ValidationError as error:
         detail = error.errors(include_url=False)[0]
         cause = bad_input(error)
-        loc = cause.where.split(".") if detail["type"] == "value_error" else detail["loc"]
+        loc = str(cause.where).split(".") if detail["type"] == "value_error" else detail["loc"]
         where = f"{path}:{_line(yaml.compose(text, Loader=Loader), loc)}: {cause.where}"
         raise CatalogueError(cause.field, cause.given, cause.accepted, where) from error
 

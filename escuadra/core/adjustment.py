@@ -15,6 +15,7 @@ from escuadra.core.axes import short_way, turned
 from escuadra.core.equations import Guess, Unknowns, Vector, observe
 from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.observations import NetworkInput
+from escuadra.core.said import Plain, exact, said
 
 NONCENTRALITY = 4.1321
 """Baarda's δ0 for a level of 0.001 and a power of 0.80."""
@@ -115,19 +116,21 @@ def _refuse_loose(null: Vector, norms: Vector, unknowns: Unknowns) -> None:
     loose = [owner for owner, s in owners.items() if s > 0.3 * most]
     chosen = next((o for o in ("frame", "thrust") if o in loose), loose[0])
     tie = {
-        "frame": "a distance to each beam end and one reading sideways (crossing, along, diagonal distance)",
-        "thrust": "a thrust, ruler or scale_pair reading",
-    }.get(chosen, "two distances, or its x and its y")
-    raise NotDetermined(chosen, "too few readings: it is loose", f"readings that tie it down, such as {tie}")
+        "frame": said("adjustment.distance_each_beam_end_one"),
+        "thrust": said("adjustment.thrust_ruler_or_scale_pair"),
+    }.get(chosen, said("adjustment.two_distances_or_x_y"))
+    raise NotDetermined(
+        chosen, said("adjustment.too_few_readings_loose"), said("wants.readings_tie_down_such", tie=tie)
+    )
 
 
 def adjust(given: NetworkInput) -> Adjustment:
     """Solve the network; raises ``BadInput`` as the definition says (no value, loose parts, no convergence)."""
     for o in given.observations:
         if o.value is None:
-            raise BadInput("value", "nothing", f"a figure for {o.id}")
+            raise BadInput("value", "", said("wants.figure", id=o.id))
     if not given.observations and not given.points and given.frame is None:
-        raise BadInput("observations", "nothing", "what was read, and the points it was read at")
+        raise BadInput("observations", "", said("wants.read_points_read"))
     if given.frame is None or given.frame.guess is not None:
         return _adjust_from(given, None)
     found: list[Adjustment] = []
@@ -138,7 +141,7 @@ def adjust(given: NetworkInput) -> Adjustment:
         except BadInput as refused:
             refusal = refusal or refused
     if not found:
-        raise refusal or BadInput("frame", "no first guess", "x, y and yaw_deg to start from")
+        raise refusal or BadInput("frame", said("adjustment.no_first_guess"), said("wants.x_y_yaw_deg_start"))
     return min(found, key=lambda solved: float(solved.misfit @ solved.misfit))
 
 
@@ -176,8 +179,8 @@ def _adjust_from(given: NetworkInput, guess: Guess | None) -> Adjustment:
             return _adjusted(given, unknowns, rows, misfit, covariance)
     raise BadInput(
         "points",
-        f"readings that do not converge after {MOST_ROUNDS} rounds (chi-square {chi2:.6g})",
-        "first guesses nearer the truth, or readings that agree",
+        said("adjustment.readings_do_not_converge_after", most_rounds=MOST_ROUNDS, chi2=exact(Plain, chi2)),
+        said("wants.first_guesses_nearer_truth_or"),
     )
 
 
@@ -194,7 +197,7 @@ class Batch:
 def adjust_batch(given: NetworkInput, values: Vector) -> Batch:
     """Solve the network for each row of ``values`` (set-ups × observations); raises ``BadInput`` where one fails."""
     if values.ndim != 2 or values.shape[1] != len(given.observations) or not np.all(np.isfinite(values)):
-        raise BadInput("values", values.shape, f"finite rows of {len(given.observations)} readings")
+        raise BadInput("values", values.shape, said("wants.finite_rows_readings", observations=len(given.observations)))
     unknowns = Unknowns(given)
     start, count, m = unknowns.values, len(values), len(unknowns.names)
     n = len(given.observations) + len(unknowns.pseudo)
@@ -215,12 +218,18 @@ def adjust_batch(given: NetworkInput, values: Vector) -> Batch:
         try:
             covariance = np.linalg.inv(turned @ rows)
         except np.linalg.LinAlgError as error:
-            raise NotDetermined("frame", "too few readings: something is loose", "readings that tie it down") from error
+            raise NotDetermined(
+                "frame", said("adjustment.too_few_readings_something_loose"), said("wants.readings_tie_down")
+            ) from error
         step = -(covariance @ (turned @ misfit[:, :, None]))[:, :, 0]
         unknowns.values = unknowns.values + step.T
         if float(np.max(np.abs(rows @ step[:, :, None]))) < 1e-7:
             return Batch(unknowns.names, unknowns.values.T, covariance, misfit)
-    raise BadInput("points", f"set-ups that do not converge after {MOST_ROUNDS} rounds", "better first guesses")
+    raise BadInput(
+        "points",
+        said("adjustment.set_ups_do_not_converge", most_rounds=MOST_ROUNDS),
+        said("wants.better_first_guesses"),
+    )
 
 
 def layout(given: NetworkInput) -> Adjustment:

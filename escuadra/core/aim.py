@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.said import said
 
 
 class AimInput(Frozen):
@@ -32,7 +33,7 @@ class AimInput(Frozen):
         }[self.by]
         for name in needed:
             if getattr(self, name) is None:
-                raise BadInput(name, "nothing", f"a figure: aiming by {self.by} needs it")
+                raise BadInput(name, "", said("wants.figure_aiming_needs", by=self.by))
         return self
 
 

@@ -12,6 +12,7 @@ from pydantic import Field
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.said import Mass, exact, said
 
 TOTAL_FIRST = 300.0
 """So much more the total counts than the moments."""
@@ -47,7 +48,7 @@ class Carried(Frozen):
 def carried(weights: Sequence[Weight], wheelbase: float, track: float) -> Carried:
     """Total and axle shares; raises ``BadInput`` for a wheelbase or track that is not positive."""
     if wheelbase <= 0 or track <= 0:
-        raise BadInput("wheelbase" if wheelbase <= 0 else "track", min(wheelbase, track), "more than 0 mm")
+        raise BadInput("wheelbase" if wheelbase <= 0 else "track", min(wheelbase, track), said("wants.more_than_0_mm"))
     return Carried(
         kg=math.fsum(w.kg for w in weights),
         front=math.fsum(w.kg * w.x / wheelbase for w in weights),
@@ -70,7 +71,11 @@ def ballast(
         return []
     if wanted.kg > math.fsum(p.most for p in places) + bag / 2:
         room = math.fsum(p.most for p in places)
-        raise BadInput("ballast", f"{wanted.kg:.1f} kg", f"at most {room:g} kg on the places that the sheet allows")
+        raise BadInput(
+            "ballast",
+            said("ballast.text", kg=Mass(wanted.kg, 1)),
+            said("wants.most_places_sheet_allows", room=exact(Mass, room)),
+        )
     rows = [[TOTAL_FIRST, p.x / wheelbase, p.y / track] for p in places]
     goal = [TOTAL_FIRST * wanted.kg, wanted.front, wanted.left]
     full: dict[int, float] = {}

@@ -14,6 +14,7 @@ from pydantic import Field, model_validator
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Line, NotNegative, Number, Positive
+from escuadra.core.said import Plain, exact, said
 
 ThingKind = Literal["pillar", "obstacle", "drain", "metal", "reflective", "window", "lamp"]
 THING_KINDS: tuple[ThingKind, ...] = ("pillar", "obstacle", "drain", "metal", "reflective", "window", "lamp")
@@ -75,9 +76,9 @@ class Rack(Frozen):
     @model_validator(mode="after")
     def _sound(self) -> Self:
         if self.x_from >= self.x_to:
-            raise BadInput("x_to", self.x_to, f"more than x_from, {self.x_from:g}")
+            raise BadInput("x_to", self.x_to, said("wants.more_than_x", x_from=exact(Plain, self.x_from)))
         if self.right_y >= self.left_y:
-            raise BadInput("right_y", self.right_y, f"less than left_y, {self.left_y:g}: y grows to the left")
+            raise BadInput("right_y", self.right_y, said("wants.less_than_left_y_y", left_y=exact(Plain, self.left_y)))
         return self
 
 
@@ -115,14 +116,14 @@ class Bay(Frozen):
         ):
             twice = next((i for i in ids if ids.count(i) > 1), None)
             if twice is not None:
-                raise BadInput(field, twice, "each id once")
+                raise BadInput(field, twice, said("wants.each_id_once"))
         if self.outline:
             if len(self.outline) < 3:
-                raise BadInput("outline", len(self.outline), "3 corners or more, or none for a rectangle")
+                raise BadInput("outline", len(self.outline), said("wants.3_corners_or_more_or"))
             if crosses_itself(self.outline):
-                raise BadInput("outline", "lines that cross", "corners in order around the bay")
+                raise BadInput("outline", said("bay.lines_cross"), said("wants.corners_order_around_bay"))
             if abs(area(self.outline)) < 1e6:
-                raise BadInput("outline", f"{abs(area(self.outline)) / 1e6:.2f} m²", "an area of 1 m² or more")
+                raise BadInput("outline", f"{abs(area(self.outline)) / 1e6:.2f} m²", said("wants.area_1_m_or_more"))
         return self
 
     @property

@@ -6,24 +6,26 @@ normal equations, and the squares of the whitened sensitivities add up to the qu
 
 import math
 from collections.abc import Callable, Iterable
+from typing import Any
 
 from escuadra.core.adjustment import Adjustment
 from escuadra.core.equations import Vector
 from escuadra.core.model import Frozen
 from escuadra.core.readings import ReadingResult
+from escuadra.core.said import Nouns, Probability, Text, nouns, said
 
 
 class Contribution(Frozen):
     """One source of uncertainty."""
 
-    source: str
+    source: Any
     share: float
     """Of the variance, 0 to 1."""
 
 
-def shares(parts: Iterable[tuple[str, float]]) -> list[Contribution]:
+def shares(parts: Iterable[tuple[Text, float]]) -> list[Contribution]:
     """Contributions from (source, u) parts, equal sources together, the largest first; empty where nothing counts."""
-    variance: dict[str, float] = {}
+    variance: dict[Text, float] = {}
     for source, u in parts:
         variance[source] = variance.get(source, 0.0) + u * u
     total = math.fsum(variance.values())
@@ -33,27 +35,27 @@ def shares(parts: Iterable[tuple[str, float]]) -> list[Contribution]:
     return sorted(found, key=lambda part: -part.share)
 
 
-def of_reading(figures: ReadingResult, tool: str, rise: bool = False) -> list[tuple[str, float]]:
+def of_reading(figures: ReadingResult, tool: str, rise: bool = False) -> list[tuple[Text, float]]:
     """The (source, u) parts of one reading; ``rise``: it was levelled, so its own part holds the slope's too."""
     own = math.hypot(figures.u_resolution, figures.u_repeat)
-    parts = [
-        (f"{tool}: smallest step", figures.u_resolution),
-        (f"{tool}: repeats", figures.u_repeat),
-        (f"{tool}: constant error", figures.u_offset),
-        (f"{tool}: error that grows with length", figures.u_scale * figures.value),
+    parts: list[tuple[Text, float]] = [
+        (said("source.resolution", tool=tool), figures.u_resolution),
+        (said("source.repeats", tool=tool), figures.u_repeat),
+        (said("source.constant", tool=tool), figures.u_offset),
+        (said("source.growing", tool=tool), figures.u_scale * figures.value),
     ]
     if rise:
-        parts.append(("heights of the tape's ends", math.sqrt(max(0.0, figures.u_random**2 - own**2))))
+        parts.append((said("source.ends"), math.sqrt(max(0.0, figures.u_random**2 - own**2))))
     return parts
 
 
-def of_solution(solved: Adjustment, gradient: Vector, words: Callable[[str], str]) -> list[Contribution]:
+def of_solution(solved: Adjustment, gradient: Vector, words: Callable[[str], Text]) -> list[Contribution]:
     """What each observation of a network contributes to a quantity with this gradient over the unknowns."""
     sensitivity = solved.rows @ (solved.covariance @ gradient)
     return shares((words(i), float(s)) for i, s in zip(solved.ids, sensitivity, strict=True))
 
 
-def told(parts: list[Contribution], most: int = 3, least: float = 0.05) -> str:
-    """The largest contributions in words: ``72 % rear centre mark, 11 % Tape 4, steel: repeats``."""
+def told(parts: list[Contribution], most: int = 3, least: float = 0.05) -> Nouns:
+    """The largest contributions: ``72 % rear centre mark, 11 % Tape 4, steel: repeats``."""
     named = [part for part in parts[:most] if part.share >= least]
-    return ", ".join(f"{100 * part.share:.0f}\u202f% {part.source}" for part in named)
+    return nouns((said("share", share=Probability(part.share, 0), source=part.source) for part in named), "comma")

@@ -17,6 +17,7 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
 from escuadra.core.readings import Instrument
+from escuadra.core.said import Said, Text, Value, said
 from escuadra.core.tool import Tool
 
 REPEATS = (1, 3, 10)
@@ -32,9 +33,9 @@ class Decides:
 
     procedure: str
     check: str
-    label: str
-    allowed: str
-    said: str
+    label: Text
+    allowed: Said
+    said: Value
     """± U with one reading of everything."""
     readings: int | None
     """How often everything must be read; ``None``: never."""
@@ -42,11 +43,13 @@ class Decides:
     """How many tolerances of the check it has a part in; the hardest is shown."""
 
     @property
-    def answer(self) -> str:
-        """In words."""
+    def answer(self) -> Said:
+        """Whether, and how."""
         if self.readings is None:
-            return "never"
-        return "yes" if self.readings == 1 else f"with {self.readings} readings of each"
+            return said("capability.never")
+        return (
+            said("capability.once") if self.readings == 1 else said("capability.readings_each", readings=self.readings)
+        )
 
 
 def _value(slot: Slot, setup: Setup) -> float | None:
@@ -121,7 +124,9 @@ def decides(plan: Plan, tool: Tool) -> list[Decides]:
         hardest = max(parts, key=lambda f: f.verdict.U / f.half_range)
         key = (view.check.id, hardest.id)
         needed = next((n for n in REPEATS if _figures(with_readings(n))[key].verdict.capable), None)
-        label = view.check.title if len(view.judgement.figures) == 1 else f"{view.check.title}: {hardest.label}"
+        title = view.check.called
+        alone = len(view.judgement.figures) == 1
+        label = title if alone else said("capability.figure", check=title, figure=hardest.label)
         found.append(
             Decides(plan.procedure.id, view.check.id, label, hardest.allowed, hardest.plus_minus, needed, len(parts))
         )

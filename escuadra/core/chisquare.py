@@ -8,6 +8,7 @@ import math
 from functools import lru_cache
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 
 
 def upper_tail(x: float, dof: int) -> float:
@@ -27,7 +28,7 @@ def upper_tail(x: float, dof: int) -> float:
 def quantile(alpha: float, dof: int) -> float:
     """The x that chi-square exceeds with probability ``alpha``; by bisection to the last digit."""
     if dof < 1 or not 0 < alpha < 1:
-        raise BadInput("dof", (alpha, dof), "dof from 1 upward and alpha between 0 and 1")
+        raise BadInput("dof", (alpha, dof), said("wants.dof_1_upward_alpha_between"))
     low, high = 0.0, float(dof) + 10.0
     while upper_tail(high, dof) > alpha:
         high *= 2

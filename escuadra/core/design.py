@@ -15,6 +15,7 @@ from escuadra.core.equations import Vector, observe
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
 from escuadra.core.observations import NetworkInput, Observation
+from escuadra.core.said import said
 
 Quantity = Literal["x", "y", "yaw_deg", "square", "thrust"]
 
@@ -112,7 +113,7 @@ def _quantity(solved: Adjustment, quantity: Quantity) -> tuple[Vector, float]:
         "square": [("frame", "yaw"), ("thrust", "angle")],
     }[quantity]
     if any(name not in solved.unknowns.column for name in need):
-        raise BadInput("quantity", quantity, "a quantity that this network has")
+        raise BadInput("quantity", quantity, said("wants.quantity_network"))
     gradient = _unit(solved, need[0])
     if len(need) > 1:
         gradient = gradient - _unit(solved, need[1])
@@ -123,13 +124,13 @@ def _quantity(solved: Adjustment, quantity: Quantity) -> tuple[Vector, float]:
 
 def _checked(given: NextInput | PartInput) -> tuple[Adjustment, list[Any]]:
     if not given.candidates:
-        raise BadInput("candidates", "none", "one or more readings that could be taken")
+        raise BadInput("candidates", "", said("wants.one_or_more_readings_could"))
     for candidate in given.candidates:
         given.check(candidate)
     ids = [o.id for o in given.observations] + [c.id for c in given.candidates]
     twice = next((i for k, i in enumerate(ids) if i in ids[:k]), None)
     if twice is not None:
-        raise BadInput("candidates", twice, "an id that no other reading has")
+        raise BadInput("candidates", twice, said("wants.id_no_other_reading"))
     return adjust(given), list(given.candidates)
 
 
@@ -178,7 +179,7 @@ def parting(solved: Adjustment, given: NetworkInput, suspects: tuple[str, str], 
     rows = []
     for suspect in suspects:
         if suspect not in solved.ids:
-            raise BadInput("suspects", suspect, "two observations of this network")
+            raise BadInput("suspects", suspect, said("wants.two_observations_network"))
         rows.append(solved.rows[solved.ids.index(suspect)])
     a, b = rows
 
@@ -186,7 +187,7 @@ def parting(solved: Adjustment, given: NetworkInput, suspects: tuple[str, str], 
         # Whitened: Q = I − A N⁻¹ Aᵀ; the suspects' own u cancel in ρ.
         q11, q22 = 1 - float(a @ covariance @ a), 1 - float(b @ covariance @ b)
         if min(q11, q22) < NO_REDUNDANCY:
-            raise BadInput("suspects", ", ".join(suspects), "two observations that others check")
+            raise BadInput("suspects", ", ".join(suspects), said("wants.two_observations_others_check"))
         q12 = -float(a @ covariance @ b)
         return abs(q12) / math.sqrt(q11 * q22)
 

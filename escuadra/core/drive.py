@@ -14,6 +14,7 @@ from pydantic import Field, field_validator, model_validator
 from escuadra.core.axes import short_way
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.said import Plain, exact, said
 
 Loss = Literal["gap", "slow", "fast", "bend"]
 LOSSES: tuple[Loss, ...] = ("gap", "slow", "fast", "bend")
@@ -39,7 +40,9 @@ class DriveLimits(Frozen):
     @model_validator(mode="after")
     def _window(self) -> Self:
         if self.speed_min > self.speed_max:
-            raise BadInput("speed_min", self.speed_min, f"at most speed_max, {self.speed_max:g}")
+            raise BadInput(
+                "speed_min", self.speed_min, said("wants.most_speed_max", speed_max=exact(Plain, self.speed_max))
+            )
         return self
 
 
@@ -61,7 +64,9 @@ class DriveInput(Frozen):
     @classmethod
     def _in_time(cls, samples: list[Sample]) -> list[Sample]:
         if len(samples) < 2 or any(a.t >= b.t for a, b in pairwise(samples)):
-            raise BadInput("samples", f"{len(samples)} samples", "2 samples or more, their time increasing")
+            raise BadInput(
+                "samples", said("drive.samples", samples=len(samples)), said("wants.2_samples_or_more_their")
+            )
         return samples
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from escuadra.core.errors import BadInput
 from escuadra.core.observations import NetworkInput
+from escuadra.core.said import said
 
 Vector = NDArray[np.float64]
 LEAST_SINE = 1e-6
@@ -104,7 +105,7 @@ def _beam_meets(unknowns: Unknowns, x: Any, y: Any, ux: Any, uy: Any, field: str
     nx, ny = -maths.sin(psi), maths.cos(psi)
     sine = ux * ny - uy * nx
     if np.any(abs(sine) <= LEAST_SINE * maths.hypot(ux, uy)):
-        raise BadInput(field, name, "a line that is not along the beam")
+        raise BadInput(field, name, said("wants.line_not_along_beam"))
     qx, qy = x - cx, y - cy
     s = (ux * qy - uy * qx) / sine
     k = unknowns.column["frame", "x"]
@@ -153,7 +154,7 @@ def _row(unknowns: Unknowns, o: Any) -> Row:
         ax, ay, a = unknowns.place(o.from_)
         bx, by, b = unknowns.place(o.to)
         if np.any(maths.hypot(bx - ax, by - ay) <= LEAST_SINE):
-            raise BadInput("crossing", o.id, "two points that do not coincide")
+            raise BadInput("crossing", o.id, said("wants.two_points_do_not_coincide"))
         s, slopes = _beam_meets(unknowns, ax, ay, bx - ax, by - ay, "crossing", o.id)
         row = _gather((a, slopes[-1] - slopes[-3], slopes[-2] - slopes[-4]), (b, slopes[-3], slopes[-4]))
         for j, slope in slopes.items():

@@ -1,25 +1,33 @@
 """The one family of errors that the core raises for input it can't use.
 
-Every message says which field is to blame, what was given and what is accepted; the three doors
-(Python, command line, HTTP) and the screens render the same words.
+Every one says which field is to blame, what was given and what is accepted, as codes with values; the three doors
+(Python, command line, HTTP) and the screens render the same words (``words.refusals``).
 """
 
 from pydantic import ValidationError
 from pydantic_core import ErrorDetails
+
+from escuadra.core.said import Given, Name, Plain, Said, exact, nouns, said
 
 
 class BadInput(ValueError):
     """Input that is refused.
 
     ``field``: the leaf that is to blame, or its container where no single figure is;
-    ``given``: what was given, as text; ``accepted``: what would have been accepted.
+    ``given``: what was given, as text, or what was found in its place; empty: nothing;
+    ``accepted``: what would have been accepted.
     """
 
-    def __init__(self, field: str, given: object, accepted: str, where: str = "") -> None:
+    def __init__(self, field: str, given: object, accepted: Said, where: str | Said = "") -> None:
         self.field, self.accepted, self.where = field, accepted, where or field
-        shown = given if isinstance(given, str) else repr(given)
-        self.given = shown if len(shown) <= 120 else shown[:117] + "..."
-        super().__init__(f"{self.where}: given {self.given or 'nothing'}; accepted: {accepted}")
+        shown = given if isinstance(given, str | Said) else repr(given)
+        self.given = shown if isinstance(shown, Said) or len(shown) <= 120 else shown[:117] + "..."
+        super().__init__(f"{_code(self.where)}: given {_code(self.given) or 'nothing'}; accepted: {_code(accepted)}")
+
+
+def refusal(error: BadInput) -> Said:
+    """A refusal as one sentence."""
+    return said("refused", field=error.where, given=error.given or said("nothing"), accepted=error.accepted)
 
 
 class NotDetermined(BadInput):
@@ -27,25 +35,46 @@ class NotDetermined(BadInput):
 
 
 class Conflict(Exception):
-    """What is asked does not fit the state that the job is in; the text says what would."""
+    """What is asked does not fit the state that the job is in; ``said`` says what would."""
+
+    def __init__(self, what: Said) -> None:
+        self.said = what
+        super().__init__(_code(what))
+
+
+class NoAnswer(ConnectionError):
+    """A device does not answer; ``said`` says what to look at."""
+
+    def __init__(self, what: Said) -> None:
+        self.said = what
+        super().__init__(_code(what))
 
 
 class Busy(Conflict):
     """What is asked would fit, but not now: others are at work. Nothing was changed."""
 
 
-def _accepted(detail: ErrorDetails) -> str:
-    if detail["type"] == "missing":
-        return "a value; it is missing"
-    if detail["type"] == "extra_forbidden":
-        return "no such field"
-    if detail["type"].startswith("union_tag"):
-        ctx = detail.get("ctx", {})
-        return f"one of {ctx.get('expected_tags', 'the known types')}"
-    text = detail["msg"]
-    for start in ("Input should be ", "Value error, "):
-        text = text.removeprefix(start)
-    return text
+def _code(what: Said | str) -> str:
+    """A code with its values, for a log: no language is known here."""
+    if isinstance(what, str):
+        return what
+    values = ", ".join(f"{name}={value}" for name, value in what.values.items())
+    return f"{what.code}({values})" if values else what.code
+
+
+def _accepted(detail: ErrorDetails) -> Said:
+    """What Pydantic would have accepted, by its own code of what was wrong."""
+    kind, context = detail["type"], detail.get("ctx", {})
+    if kind.startswith("union_tag"):
+        known = str(context.get("expected_tags", "")).replace("'", "").split(", ")
+        return said("wants.one_of", names=nouns(known, "comma"))
+    values: dict[str, Given] = {}
+    for name, value in context.items():
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            values[name] = exact(Plain, value)
+        elif isinstance(value, str):
+            values[name] = Name(value.replace("'", ""))
+    return said(f"wants.{kind}", **values)
 
 
 def bad_input(error: ValidationError) -> BadInput:
@@ -60,5 +89,5 @@ def bad_input(error: ValidationError) -> BadInput:
     if detail["type"].startswith("union_tag"):
         field = str(detail.get("ctx", {}).get("discriminator", "type")).strip("'")
         words.append(field)
-    given = "nothing" if detail["type"] == "missing" else detail["input"]
+    given = "" if detail["type"] == "missing" else detail["input"]
     return BadInput(field, given, _accepted(detail), ".".join(words))

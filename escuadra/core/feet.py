@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.said import nouns, said
 from escuadra.core.steps import in_one_line, to_step
 
 
@@ -38,11 +39,11 @@ class FeetInput(Frozen):
     def _stand(self) -> Self:
         ids = [foot.id for foot in self.feet]
         if len(ids) < 3 or len(set(ids)) < len(ids):
-            raise BadInput("feet", ids, "3 feet or more, each id once")
+            raise BadInput("feet", ids, said("wants.3_feet_or_more_each"))
         if in_one_line(np.array([[foot.x, foot.y] for foot in self.feet])):
-            raise BadInput("feet", "feet in one line", "feet that span a plane")
+            raise BadInput("feet", said("feet.feet_one_line"), said("wants.feet_span_plane"))
         if self.hold is not None and self.hold not in ids:
-            raise BadInput("hold", self.hold, f"one of the feet, {', '.join(ids)}, or null")
+            raise BadInput("hold", self.hold, said("wants.one_feet_or_null", names=nouns(ids, "comma")))
         return self
 
 

@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number
+from escuadra.core.said import said
 from escuadra.core.stance import CORNERS
 from escuadra.core.steps import in_one_line
 
@@ -46,21 +47,23 @@ class FloorInput(Frozen):
     @model_validator(mode="after")
     def _sound(self) -> Self:
         if len(self.points) < 3:
-            raise BadInput("points", len(self.points), "3 points or more")
+            raise BadInput("points", len(self.points), said("wants.3_points_or_more"))
         known = {point.id for point in self.points}
         if len(known) < len(self.points):
-            raise BadInput("points", "an id used twice", "each point's id once")
+            raise BadInput("points", said("floor.id_used_twice"), said("wants.each_points_id_once"))
         kinds = {(point.z is None, point.staff is None) for point in self.points}
         if kinds not in ({(False, True)}, {(True, False)}):
-            raise BadInput("points", "a mix", "either z at every point or staff at every point")
+            raise BadInput("points", said("floor.mix"), said("wants.either_z_every_point_or"))
         if in_one_line(np.array([[point.x, point.y] for point in self.points])):
-            raise BadInput("points", "points in one line", "points that span a plane")
+            raise BadInput("points", said("floor.points_one_line"), said("wants.points_span_plane"))
         if self.targets is not None and self.wheels is None:
-            raise BadInput("targets", "targets without wheels", "the wheels too: heights count from their plane")
+            raise BadInput(
+                "targets", said("floor.targets_without_wheels"), said("wants.wheels_too_heights_count_their")
+            )
         for field, ids in (("wheels", self.wheel_ids), ("targets", self.targets or [])):
             unknown = next((i for i in ids if i not in known), None)
             if unknown is not None:
-                raise BadInput(field, unknown, "ids of surveyed points")
+                raise BadInput(field, unknown, said("wants.ids_surveyed_points"))
         return self
 
     @property
@@ -110,7 +113,7 @@ def _on_wheels(given: FloorInput, rows: np.ndarray, z: np.ndarray, at: dict[str,
     wheels = [at[i] for i in given.wheel_ids]
     stands = rows[wheels]
     if in_one_line(stands[:, 1:]):
-        raise BadInput("wheels", "wheels in one line", "wheels that span a plane")
+        raise BadInput("wheels", said("floor.wheels_one_line"), said("wants.wheels_span_plane"))
     plane = np.linalg.lstsq(stands, z[wheels], rcond=None)[0]
     found: dict[str, Any] = {
         "wheel_warp": float(np.max(np.abs(z[wheels] - stands @ plane))),

@@ -14,6 +14,7 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import Any
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import Said, said
 
 DEEPEST = 60
 """Levels of nesting; the deepest schema of ours needs 8."""
@@ -32,7 +33,7 @@ def leaves(data: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, .
     while waiting:
         way, found = waiting.pop()
         if len(way) > DEEPEST:
-            raise BadInput(named(way), "data nested too deep", f"at most {DEEPEST} levels")
+            raise BadInput(named(way), said("given.data_nested_too_deep"), said("wants.most_levels", deepest=DEEPEST))
         if isinstance(found, dict):
             for key, value in found.items():
                 yield way, key
@@ -60,7 +61,9 @@ def plain_data(data: Any) -> Any:
         elif isinstance(leaf, float):
             tiny = tiny or 0 < abs(leaf) < SMALLEST
         elif isinstance(leaf, int) and abs(leaf) > 10**18:
-            raise BadInput(named(way), f"a figure of {leaf.bit_length()} bits", "a figure of at most 18 digits")
+            raise BadInput(
+                named(way), said("given.figure_bits", bit_length=leaf.bit_length()), said("wants.figure_most_18_digits")
+            )
     return _without_tiny(data) if tiny else data
 
 
@@ -80,17 +83,17 @@ def most_extreme(data: Any) -> tuple[str, Any]:
         if isinstance(leaf, int | float) and not isinstance(leaf, bool) and leaf and math.isfinite(leaf)
     ]
     found = max(numbers, key=lambda n: n[0], default=None)
-    return (found[1], found[2]) if found is not None else ("input", "no figures")
+    return (found[1], found[2]) if found is not None else ("input", said("given.no_figures"))
 
 
-def json_data(text: str | bytes, field: str, accepted: str = "one JSON object") -> Any:
+def json_data(text: str | bytes, field: str, accepted: Said = said("wants.one_json_object")) -> Any:
     """JSON as plain data; raises ``BadInput`` for what is none, or is nested or written as no program should."""
     try:
         return plain_data(json.loads(text))
     except RecursionError as error:
-        raise BadInput(field, "data nested too deep", accepted) from error
+        raise BadInput(field, said("given.data_nested_too_deep"), accepted) from error
     except UnicodeDecodeError as error:
-        raise BadInput(field, "bytes that are no UTF-8", accepted) from error
+        raise BadInput(field, said("given.bytes_no_utf_8"), accepted) from error
     except ValueError as error:
         if isinstance(error, BadInput):
             raise
@@ -101,17 +104,19 @@ def readable(text: str, field: str, lines: bool = True) -> str:
     """Text without control characters or halves of characters; ``lines``: several lines are fine."""
     found = _CONTROL.search(text) or (None if lines else re.search(r"[\r\n\t]", text))
     if found is not None:
-        raise BadInput(field, f"character {ord(found[0])}", "text without control characters")
+        raise BadInput(
+            field, said("given.character", found=ord(found[0])), said("wants.text_without_control_characters")
+        )
     if any("\ud800" <= c <= "\udfff" for c in text):
-        raise BadInput(field, "half of a character", "text in Unicode")
+        raise BadInput(field, said("given.half_character"), said("wants.text_unicode"))
     return text
 
 
-def whole_number(text: str, field: str, accepted: str, most: int = 10**9) -> int:
+def whole_number(text: str, field: str, accepted: Said, most: int = 10**9) -> int:
     """A whole number as typed, 0 to ``most``; raises ``BadInput``."""
     plain = re.sub(r"[ \u00a0\u2009\u202f]", "", text.strip())
     if not re.fullmatch(r"[0-9]{1,12}", plain) or int(plain) > most:
-        raise BadInput(field, text or "nothing", accepted)
+        raise BadInput(field, text, accepted)
     return int(plain)
 
 
@@ -138,12 +143,20 @@ def table(text: str, field: str) -> list[tuple[int, list[str]]]:
         for row in reader:
             longest = max((len(found) for found in row), default=0)
             if longest > LARGEST_CELL or len(rows) >= MOST_ROWS:
-                given = f"line {reader.line_num}: a cell of {longest} characters in row {len(rows) + 1}"
-                raise BadInput(field, given, f"at most {LARGEST_CELL} characters a cell and {MOST_ROWS} rows")
+                given = said(
+                    "given.line_cell_characters_row", line_num=reader.line_num, longest=longest, rows=len(rows) + 1
+                )
+                raise BadInput(
+                    field,
+                    given,
+                    said("wants.most_characters_cell_rows", largest_cell=LARGEST_CELL, most_rows=MOST_ROWS),
+                )
             if any(found.strip() for found in row):
                 rows.append((reader.line_num, [_uncell(found) for found in row]))
     except csv.Error as error:
-        raise BadInput(field, f"line {reader.line_num}: {error}", "a CSV file") from error
+        raise BadInput(
+            field, said("given.line", line_num=reader.line_num, error=str(error)), said("wants.csv_file")
+        ) from error
     return rows
 
 

@@ -12,6 +12,7 @@ from functools import cached_property
 import numpy as np
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 from escuadra.core.steps import in_one_line
 from escuadra.core.survey import Levelled, Surface, Survey, levelled
 from escuadra.core.triangles import Triangles, triangulated
@@ -96,7 +97,7 @@ class Ground:
                 made = triangulated(self.xy[index]) if corners is None else np.array(corners, dtype=int)
                 found[surface] = Mesh(index, Triangles(self.xy[index], made))
         if not found:
-            raise BadInput("points", "points in one line", "points that span an area")
+            raise BadInput("points", said("ground.points_one_line"), said("wants.points_span_area"))
         return found
 
     @property
@@ -166,7 +167,11 @@ class Ground:
         mesh = self.meshes.get(surface)
         found = mesh.weights(np.array(places, dtype=float), len(self.z)) if mesh is not None else np.array([[np.nan]])
         if np.isnan(found).any():
-            raise BadInput("place", f"a place off the surveyed {surface}", f"places within the surveyed {surface}")
+            raise BadInput(
+                "place",
+                said("ground.place_off_surveyed", surface=surface),
+                said("wants.places_within_surveyed", surface=surface),
+            )
         return found
 
     def form(self, rows: np.ndarray, coefficients: np.ndarray) -> Amount:
@@ -181,5 +186,5 @@ def ground(survey: Survey, kept: Kept | None = None) -> Ground:
     """The surface of a survey, over triangles that were ``kept``; raises ``BadInput`` where its points span no area."""
     made = Ground(survey, levelled(survey), kept)
     if in_one_line(made.xy):
-        raise BadInput("points", "points in one line", "points that span an area")
+        raise BadInput("points", said("ground.points_one_line"), said("wants.points_span_area"))
     return made

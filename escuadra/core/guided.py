@@ -5,42 +5,41 @@ upright beside a plumb line, along a straight edge, clamp run-out, a frame's zer
 """
 
 from escuadra.core.quantities import Dimension
+from escuadra.core.said import Said, said
 from escuadra.core.selfcheck import SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.wording import BEAM
 
 STEEL_TAPE_U = 0.4
 """Of one length on a good steel tape or rule, mm."""
-LASER = "Laser light: wear its glasses, never at eye height or into a mirror at people."
-LEVEL_WORDS = ("its right end high", "its right end low")
-SIDE_WORDS = ("beam left of it", "beam right of it")
+LASER = said("guided.laser_light_wear_glasses_never")
 
 
-def _level(field: str, say: str) -> Step:
+def _level(field: str, say: Said) -> Step:
     return Step(
-        field=field, say=say, label="What it shows", dimension="angle", low=-5, high=5, words=LEVEL_WORDS, times=1
+        field=field, say=say, label=said("guided.shows"), dimension="angle", low=-5, high=5, way="level_end", times=1
     )
 
 
-def _staff(field: str, say: str, label: str) -> Step:
+def _staff(field: str, say: Said, label: Said) -> Step:
     return Step(field=field, say=say, label=label, low=50, high=5000)
 
 
-def _way(field: str, say: str, label: str, low: float = 100, u: float | None = 5.0) -> Step:
+def _way(field: str, say: Said, label: Said, low: float = 100, u: float | None = 5.0) -> Step:
     """A distance: with any tape where ``u`` is 5 mm, measured well where it is less, else by the instrument itself."""
     return Step(field=field, say=say, label=label, low=low, high=60_000, u=u)
 
 
-def _beam(field: str, say: str, label: str) -> Step:
+def _beam(field: str, say: Said, label: Said) -> Step:
     return Step(field=field, say=say, label=label, low=0, high=3000, times=2)
 
 
-def _against(what: str, dimension: Dimension, low: float, high: float, u: float) -> tuple[Step, ...]:
+def _against(what: Said, dimension: Dimension, low: float, high: float, u: float) -> tuple[Step, ...]:
     return (
         Step(
             field="length",
-            say=f"Take {what}, and type what its certificate says.",
-            label="The reference",
+            say=said("guided.take_type_certificate_says", what=what),
+            label=said("guided.reference"),
             dimension=dimension,
             low=low,
             high=high,
@@ -48,8 +47,8 @@ def _against(what: str, dimension: Dimension, low: float, high: float, u: float)
         ),
         Step(
             field="readings",
-            say="Read it three times with the instrument, set on anew each time.",
-            label="What the instrument reads",
+            say=said("guided.read_three_times_instrument_set"),
+            label=said("guided.instrument_reads"),
             dimension=dimension,
             low=low,
             high=high,
@@ -64,69 +63,65 @@ CHECKS: dict[str, SelfCheck] = {
     for c in (
         SelfCheck(
             id="end_for_end",
-            title="End for end",
             kinds=frozenset({"digital_level", "spirit_level"}),
             test="level_reversal",
             figure="bias",
             unit="°",
             applies="constant",
-            need="A firm flat surface, and a pencil mark for the level's two ends.",
+            need=said("guided.firm_flat_surface_pencil_mark"),
             steps=(
-                _level("first", "Set the level on the marks and let it settle."),
-                _level("second", "Turn it end for end onto the same marks."),
+                _level("first", said("guided.set_level_marks_let_settle")),
+                _level("second", said("guided.turn_end_end_onto_same")),
             ),
-            put_right="Set its zero as its handbook says.",
+            put_right=said("guided.set_zero_handbook_says"),
         ),
         SelfCheck(
             id="two_peg",
-            title="Two pegs",
             kinds=frozenset({"rotating_laser"}),
             test="two_peg",
             figure="per_10_m",
             unit=BEAM,
             limit=3.0,
             applies="angle",
-            need="Two firm points A and B about 10 m apart, the staff, and a tape.",
+            need=said("guided.two_firm_points_b_about"),
             steps=(
-                _staff("mid_a", "Set up midway between A and B. Hold the staff on A.", "Staff on A"),
-                _staff("mid_b", "Leave the instrument. Hold the staff on B.", "Staff on B"),
-                _way("off_to_a", "Carry the instrument close to one point and tape to A.", "Distance to A", low=200),
-                _way("off_to_b", "Tape from the instrument to B.", "Distance to B", low=200),
-                _staff("off_a", "Hold the staff on A again.", "Staff on A"),
-                _staff("off_b", "Hold the staff on B again.", "Staff on B"),
+                _staff("mid_a", said("guided.set_up_midway_between_b"), said("guided.staff")),
+                _staff("mid_b", said("guided.leave_instrument_hold_staff_b"), said("guided.staff_b")),
+                _way("off_to_a", said("guided.carry_instrument_close_one_point"), said("guided.distance"), low=200),
+                _way("off_to_b", said("guided.tape_instrument_b"), said("guided.distance_b"), low=200),
+                _staff("off_a", said("guided.hold_staff_again"), said("guided.staff")),
+                _staff("off_b", said("guided.hold_staff_b_again"), said("guided.staff_b")),
             ),
             cautions=(LASER,),
-            put_right="Set its level as its handbook says.",
+            put_right=said("guided.set_level_handbook_says"),
         ),
         SelfCheck(
             id="three_point",
-            title="Three points in a line",
             kinds=frozenset({"distance_meter"}),
             test="three_point",
             figure="zero_error",
             applies="constant",
-            need="Three marks A, B, C in one straight line, some metres apart.",
+            need=said("guided.three_marks_b_c_one"),
             steps=(
-                _way("ab", "Measure from A to B.", "A to B", u=None),
-                _way("bc", "Measure from B to C.", "B to C", u=None),
-                _way("ac", "Measure from A to C in one go.", "A to C", u=None),
+                _way("ab", said("guided.measure_b"), said("guided.b"), u=None),
+                _way("bc", said("guided.measure_b_c"), said("guided.b_c"), u=None),
+                _way("ac", said("guided.measure_c_one_go"), said("guided.c"), u=None),
             ),
             cautions=(LASER,),
         ),
         SelfCheck(
             id="reference",
-            title="Against a known length",
             kinds=frozenset({"steel_tape", "glass_tape", "rule", "distance_meter", "camera_rig"}),
             test="reference",
             figure="bias",
             applies="constant",
-            need="A reference length with its certificate, near the lengths that are measured here.",
+            need=said("guided.reference_length_certificate_near_lengths"),
             steps=(
-                *_against("the reference length", "length", 200, 60_000, 0.1),
+                *_against(said("guided.reference_length"), "length", 200, 60_000, 0.1),
                 Step(
                     field="temperature",
-                    say="Read the tape's temperature, if it is not near 20 °C.",
-                    label="Tape at, °C",
+                    say=said("guided.read_tapes_temperature_if_not"),
+                    label=said("guided.tape_c"),
                     dimension=None,
                     low=-30,
                     high=60,
@@ -137,79 +132,81 @@ CHECKS: dict[str, SelfCheck] = {
         ),
         SelfCheck(
             id="known_pressure",
-            title="Against a known pressure",
             kinds=frozenset({"tyre_gauge"}),
             test="reference",
             figure="bias",
             unit="kPa",
             applies="constant",
-            need="A gauge with a certificate on the same valve.",
-            steps=_against("the reference gauge on the same valve", "pressure", 50, 900, 1.5),
+            need=said("guided.gauge_certificate_same_valve"),
+            steps=_against(said("guided.reference_gauge_same_valve"), "pressure", 50, 900, 1.5),
         ),
         SelfCheck(
             id="known_voltage",
-            title="Against a known voltage",
             kinds=frozenset({"voltmeter"}),
             test="reference",
             figure="bias",
             unit="V",
             applies="constant",
-            need="A voltmeter with a certificate on the same terminals.",
-            steps=_against("the reference meter on the same terminals", "voltage", 1, 60, 0.01),
-            cautions=("High-voltage work follows its own procedure: this is for the 12 V battery alone.",),
+            need=said("guided.voltmeter_certificate_same_terminals"),
+            steps=_against(said("guided.reference_meter_same_terminals"), "voltage", 1, 60, 0.01),
+            cautions=(said("guided.high_voltage_work_follows_own"),),
         ),
         SelfCheck(
             id="square_corner",
-            title="Square corner",
             kinds=frozenset({"crossed_laser"}),
             test="square",
             figure="error_deg",
             unit=BEAM,
             limit=4.0,
-            need="A floor with room for two arms of about 3 m and 4 m, and a tape.",
+            need=said("guided.floor_room_two_arms_about"),
             steps=(
                 _way(
                     "a",
-                    "Mark the crossing and the end of one line. Measure that arm.",
-                    "First arm",
+                    said("guided.mark_crossing_end_one_line"),
+                    said("guided.first_arm"),
                     low=500,
                     u=STEEL_TAPE_U,
                 ),
-                _way("b", "Mark the end of the other line. Measure that arm.", "Second arm", low=500, u=STEEL_TAPE_U),
-                _way("diagonal", "Measure between the two ends.", "Diagonal", low=500, u=STEEL_TAPE_U),
+                _way(
+                    "b", said("guided.mark_end_other_line_measure"), said("guided.second_arm"), low=500, u=STEEL_TAPE_U
+                ),
+                _way(
+                    "diagonal",
+                    said("guided.measure_between_two_ends"),
+                    said("guided.diagonal"),
+                    low=500,
+                    u=STEEL_TAPE_U,
+                ),
             ),
             cautions=(LASER,),
         ),
         SelfCheck(
             id="plumb",
-            title="Upright beside a plumb line",
             kinds=frozenset({"line_laser", "crossed_laser"}),
             test="plumb",
             figure="tilt_deg",
             unit=BEAM,
             limit=7.0,
             applies="angle",
-            need="A plumb line at rest, at least 2 m long, and a rule.",
+            need=said("guided.plumb_line_rest_least_2"),
             steps=(
-                _way(
-                    "height", "Hang the plumb line near the beam. Measure between the two places to be read.", "Height"
-                ),
+                _way("height", said("guided.hang_plumb_line_near_beam"), said("guided.height")),
                 Step(
                     field="bottom",
-                    say="At the lower place, read from the line to the beam, looking the way the laser shines.",
-                    label="At the bottom",
+                    say=said("guided.lower_place_read_line_beam"),
+                    label=said("guided.bottom"),
                     low=-300,
                     high=300,
-                    words=SIDE_WORDS,
+                    way="beam_side",
                     times=3,
                 ),
                 Step(
                     field="top",
-                    say="At the upper place, read from the line to the beam, looking the same way.",
-                    label="At the top",
+                    say=said("guided.upper_place_read_line_beam"),
+                    label=said("guided.top"),
                     low=-300,
                     high=300,
-                    words=SIDE_WORDS,
+                    way="beam_side",
                     times=3,
                 ),
             ),
@@ -217,91 +214,83 @@ CHECKS: dict[str, SelfCheck] = {
         ),
         SelfCheck(
             id="parallel",
-            title="Along a straight edge",
             kinds=frozenset({"line_laser", "crossed_laser"}),
             test="parallel",
             figure="angle_deg",
             unit=BEAM,
             limit=3.0,
-            need="A straight edge some metres long, and a rule.",
+            need=said("guided.straight_edge_some_metres_long"),
             steps=(
-                _way(
-                    "near_station", "Choose a place near the laser. How far is it along the edge?", "Near place", low=0
-                ),
-                _beam("near", "Read from the edge to the beam there.", "Beam from the edge, near"),
-                _way(
-                    "far_station", "Choose a place near the edge's far end. How far is it along?", "Far place", low=500
-                ),
-                _beam("far", "Read from the edge to the beam there.", "Beam from the edge, far"),
+                _way("near_station", said("guided.choose_place_near_laser_how"), said("guided.near_place"), low=0),
+                _beam("near", said("guided.read_edge_beam_there"), said("guided.beam_edge_near")),
+                _way("far_station", said("guided.choose_place_near_edges_far"), said("guided.far_place"), low=500),
+                _beam("far", said("guided.read_edge_beam_there"), said("guided.beam_edge_far")),
             ),
             cautions=(LASER,),
-            put_right="Set the beam until the far reading equals the near one, then read both again.",
+            put_right=said("guided.set_beam_until_far_reading"),
         ),
         SelfCheck(
             id="runout",
-            title="Clamp run-out",
             kinds=frozenset({"wheel_clamps"}),
             test="runout",
             figure="runout",
             unit="own",
             applies="constant",
-            need="The clamp on its wheel with its safety strap, and room to roll half a turn.",
+            need=said("guided.clamp_wheel_safety_strap_room"),
             steps=(
                 Step(
                     field="first",
-                    say="Read the clamp where it stands.",
-                    label="Before",
+                    say=said("guided.read_clamp_stands"),
+                    label=said("guided.before"),
                     low=-60,
                     high=60,
-                    words=("toe-in", "toe-out"),
+                    way="toe",
                 ),
                 Step(
                     field="second",
-                    say="Leave the clamp untouched. Roll the WHEEL half a turn, then read again.",
-                    label="After half a turn",
+                    say=said("guided.leave_clamp_untouched_roll_wheel"),
+                    label=said("guided.after_half_turn"),
                     low=-60,
                     high=60,
-                    words=("toe-in", "toe-out"),
+                    way="toe",
                 ),
             ),
-            cautions=("The clamp has its safety strap on. Chocks go back as soon as the wheel stands.",),
-            put_right="Seat the clamp anew on the rim.",
+            cautions=(said("guided.clamp_safety_strap_chocks_go"),),
+            put_right=said("guided.seat_clamp_anew_rim"),
         ),
         SelfCheck(
             id="zero_mark",
-            title="Frame: zero mark",
             kinds=frozenset({"frame"}),
             test="runout",
             figure="runout",
             limit=1.0,
             applies="constant",
-            need="The frame with its slide at zero, and a steel tape.",
+            need=said("guided.frame_slide_zero_steel_tape"),
             steps=(
                 _way(
                     "first",
-                    "Set the slide to its zero mark. Measure from the beam's LEFT end to the mark.",
-                    "From the left",
+                    said("guided.set_slide_zero_mark_measure"),
+                    said("guided.left"),
                     u=STEEL_TAPE_U,
                 ),
-                _way("second", "Measure from the beam's RIGHT end to the mark.", "From the right", u=STEEL_TAPE_U),
+                _way("second", said("guided.measure_beams_right_end_mark"), said("guided.right"), u=STEEL_TAPE_U),
             ),
-            cautions=("Brakes of the stand are on.",),
-            put_right="Set the zero mark to the middle and read again.",
+            cautions=(said("guided.brakes_stand"),),
+            put_right=said("guided.set_zero_mark_middle_read"),
         ),
         SelfCheck(
             id="beam_straight",
-            title="Frame: beam straight",
             kinds=frozenset({"frame"}),
             test="reference",
             figure="bias",
             limit=2.0,
-            need="A level line beside the beam, and a rule.",
+            need=said("guided.level_line_beside_beam_rule"),
             steps=(
-                _beam("left", "Read from the level line to the beam at its LEFT end.", "Left"),
-                _beam("middle", "Read it in the middle.", "Middle"),
-                _beam("right", "Read it at the RIGHT end.", "Right"),
+                _beam("left", said("guided.read_level_line_beam_left"), said("guided.left_2")),
+                _beam("middle", said("guided.read_middle"), said("guided.middle")),
+                _beam("right", said("guided.read_right_end"), said("guided.right_2")),
             ),
-            cautions=("Brakes of the stand are on.", LASER),
+            cautions=(said("guided.brakes_stand"), LASER),
         ),
     )
 }

@@ -14,6 +14,7 @@ from pydantic import ConfigDict, Field, RootModel, field_validator, model_valida
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive, read_as
 from escuadra.core.readings import REFERENCE_TEMPERATURE
+from escuadra.core.said import Plain, exact, said
 
 DAYS_A_YEAR = 365.25
 
@@ -40,7 +41,9 @@ class TwoPeg(Frozen):
     @model_validator(mode="after")
     def _apart(self) -> Self:
         if self.off_to_a == self.off_to_b:
-            raise BadInput("off_to_b", self.off_to_b, f"a distance other than off_to_a, {self.off_to_a:g}")
+            raise BadInput(
+                "off_to_b", self.off_to_b, said("wants.distance_other_than_off", off_to_a=exact(Plain, self.off_to_a))
+            )
         return self
 
 
@@ -65,7 +68,11 @@ class Parallel(Frozen):
     @model_validator(mode="after")
     def _apart(self) -> Self:
         if self.near_station == self.far_station:
-            raise BadInput("far_station", self.far_station, f"a station other than near_station, {self.near_station:g}")
+            raise BadInput(
+                "far_station",
+                self.far_station,
+                said("wants.station_other_than_near_station", near_station=exact(Plain, self.near_station)),
+            )
         return self
 
 
@@ -80,7 +87,11 @@ class Square(Frozen):
     @model_validator(mode="after")
     def _triangle(self) -> Self:
         if not abs(self.a - self.b) < self.diagonal < self.a + self.b:
-            raise BadInput("diagonal", self.diagonal, f"between {abs(self.a - self.b):g} and {self.a + self.b:g}")
+            raise BadInput(
+                "diagonal",
+                self.diagonal,
+                said("wants.between", b=exact(Plain, abs(self.a - self.b)), b2=exact(Plain, self.a + self.b)),
+            )
         return self
 
 
@@ -115,7 +126,7 @@ class Reference(Frozen):
     def _pair(self) -> Self:
         if (self.temperature is None) != (self.expansion_per_k is None):
             missing = "temperature" if self.temperature is None else "expansion_per_k"
-            raise BadInput(missing, "nothing", "temperature and expansion_per_k together, or neither")
+            raise BadInput(missing, "", said("wants.temperature_expansion_per_k_together"))
         return self
 
 
@@ -209,7 +220,7 @@ class DriftInput(Frozen):
     def _ordered(cls, history: list[BiasEntry]) -> list[BiasEntry]:
         days = [entry.day for entry in history]
         if len(days) < 2 or any(a >= b for a, b in pairwise(days)):
-            raise BadInput("history", days, "2 entries or more, the days increasing")
+            raise BadInput("history", days, said("wants.2_entries_or_more_days"))
         return history
 
 

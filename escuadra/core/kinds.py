@@ -32,6 +32,7 @@ from escuadra.core import (
 from escuadra.core.errors import BadInput
 from escuadra.core.given import leaves, most_extreme, plain_data
 from escuadra.core.model import Frozen
+from escuadra.core.said import nouns, said
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class Kind:
     def purpose(self) -> str:
         """First line of what the function is for."""
         first = (self.function.__doc__ or "").strip().splitlines()[0]
-        return first.split("; raises")[0].replace("``", "").rstrip(".") + "."
+        return first.split("Raises")[0].replace("``", "").rstrip(".") + "."
 
 
 KINDS: dict[str, Kind] = {
@@ -85,9 +86,9 @@ def compute(name: str, data: Any) -> dict[str, Any]:
     """Compute a kind from plain data; raises ``BadInput``. Returns plain data with the keys that apply."""
     kind = KINDS.get(name)
     if kind is None:
-        raise BadInput("kind", name, f"one of {', '.join(KINDS)}")
+        raise BadInput("kind", name, said("wants.one", names=nouns(KINDS, "comma")))
     if not isinstance(data, dict):
-        raise BadInput("input", data, "one JSON object")
+        raise BadInput("input", data, said("wants.one_json_object"))
     given = kind.given.read(plain_data(data))
     try:
         with np.errstate(all="ignore"):
@@ -104,4 +105,4 @@ def compute(name: str, data: Any) -> dict[str, Any]:
 def _beyond_figures(data: Any) -> BadInput:
     """Figures so far apart that nothing can be computed with them: the furthest is to blame."""
     field, value = most_extreme(data)
-    return BadInput(field, value, "figures of a size that can be computed with together")
+    return BadInput(field, value, said("wants.figures_size_can_computed_together"))

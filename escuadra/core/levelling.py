@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.said import said
 from escuadra.core.symmetry import CRITICAL_W
 
 MOST_READINGS = 2000
@@ -35,9 +36,9 @@ class LevellingInput(Frozen):
     @model_validator(mode="after")
     def _joined(self) -> Self:
         if not 0 < len(self.readings) <= MOST_READINGS:
-            raise BadInput("readings", len(self.readings), f"1 to {MOST_READINGS} staff readings")
+            raise BadInput("readings", len(self.readings), said("wants.1_staff_readings", most_readings=MOST_READINGS))
         if all(reading.point != self.datum for reading in self.readings):
-            raise BadInput("datum", self.datum, "a point that was read")
+            raise BadInput("datum", self.datum, said("wants.point_read"))
         reached, waiting = {("point", self.datum)}, [("point", self.datum)]
         neighbours: dict[tuple[str, str], list[tuple[str, str]]] = {}
         for reading in self.readings:
@@ -51,7 +52,11 @@ class LevellingInput(Frozen):
                     waiting.append(other)
         loose = next((node for node in neighbours if node not in reached), None)
         if loose is not None:
-            raise BadInput("readings", f"{loose[0]} {loose[1]} apart from the rest", "set-ups joined by common points")
+            raise BadInput(
+                "readings",
+                said("levelling.apart_rest", loose=loose[0], loose2=loose[1]),
+                said("wants.set_ups_joined_common_points"),
+            )
         return self
 
 

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number
+from escuadra.core.said import said
 
 
 class RearToe(Frozen):
@@ -40,7 +41,7 @@ class BodyMarks(Frozen):
     @model_validator(mode="after")
     def _apart(self) -> Self:
         if self.front.x == self.rear.x:
-            raise BadInput("body_marks", self.front.x, "two marks at different x")
+            raise BadInput("body_marks", self.front.x, said("wants.two_marks_different_x"))
         return self
 
 
@@ -54,7 +55,7 @@ class LinesInput(Frozen):
     @model_validator(mode="after")
     def _something(self) -> Self:
         if self.rear_toe is None and self.body_marks is None:
-            raise BadInput("rear_toe", "neither", "rear_toe, body_marks or both")
+            raise BadInput("rear_toe", "neither", said("wants.rear_toe_body_marks_or"))
         return self
 
 

@@ -17,6 +17,9 @@ Positive = Annotated[float, Field(gt=0, le=LARGEST)]
 Line = Annotated[str, AfterValidator(lambda text: readable(text, "text", lines=False))]
 """One line of text that somebody typed: no control characters in it."""
 
+CatalogueText = str | dict[str, str]
+"""A text of the catalogue, in one language or by language: ``{en: front camera, es: cámara delantera}``."""
+
 M = TypeVar("M", bound=BaseModel)
 
 

@@ -9,6 +9,7 @@ from pydantic import Field, field_validator
 from escuadra.core.axes import Pose, short_way, turned
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number
+from escuadra.core.said import said
 
 
 class GoalPose(Pose):
@@ -27,7 +28,7 @@ class YawScrew(Frozen):
     @classmethod
     def _works(cls, value: float) -> float:
         if value == 0:
-            raise BadInput("yaw_deg_per_turn", value, "not 0: a yaw screw that does nothing cannot be used")
+            raise BadInput("yaw_deg_per_turn", value, said("wants.not_0_yaw_screw_does"))
         return value
 
 

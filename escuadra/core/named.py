@@ -11,6 +11,7 @@ from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import core_schema
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 
 T = TypeVar("T")
 
@@ -22,7 +23,7 @@ def _object(given: Any) -> Any:
     found: dict[str, Any] = {}
     for name, thing in given:
         if name in found:
-            raise BadInput("text", name, "each name once")
+            raise BadInput("text", name, said("wants.each_name_once"))
         found[name] = thing
     return found
 

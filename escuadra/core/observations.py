@@ -9,6 +9,7 @@ from pydantic import Field, field_validator, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.said import said
 
 MOST_POINTS, MOST_OBSERVATIONS = 300, 3000
 """A set-up has a dozen of either; a network beyond this is a mistake, and would be solved too slowly to say so."""
@@ -143,15 +144,21 @@ class NetworkInput(Frozen):
         seen: set[str] = set()
         for observation in observations:
             if observation.id in seen:
-                raise BadInput("observations", observation.id, "each observation's id once")
+                raise BadInput("observations", observation.id, said("wants.each_observations_id_once"))
             seen.add(observation.id)
         return observations
 
     @model_validator(mode="after")
     def _known(self) -> "NetworkInput":
         if len(self.points) > MOST_POINTS or len(self.observations) > MOST_OBSERVATIONS:
-            size = f"{len(self.points)} points, {len(self.observations)} observations"
-            raise BadInput("points", size, f"at most {MOST_POINTS} points and {MOST_OBSERVATIONS} observations")
+            size = said(
+                "observations.points_observations", points=len(self.points), observations=len(self.observations)
+            )
+            raise BadInput(
+                "points",
+                size,
+                said("wants.most_points_observations", most_points=MOST_POINTS, most_observations=MOST_OBSERVATIONS),
+            )
         for observation in self.observations:
             self.check(observation)
         return self
@@ -162,15 +169,15 @@ class NetworkInput(Frozen):
         for field in ("from_", "to", "point", "wheel"):
             name = getattr(observation, field, None)
             if name is not None and name not in self.points and name not in on_frame:
-                raise BadInput(field.rstrip("_"), name, "a point or frame point of this network")
+                raise BadInput(field.rstrip("_"), name, said("wants.point_or_frame_point_network"))
         tool = getattr(observation, "instrument", None)
         if tool is not None and tool not in self.instruments:
-            raise BadInput("instrument", tool, "an instrument of this network")
+            raise BadInput("instrument", tool, said("wants.instrument_network"))
         kind = observation.type
         if self.frame is None and kind in FRAME_TYPES:
-            raise BadInput("frame", "nothing", f"a frame: {observation.id} ({kind}) needs it")
+            raise BadInput("frame", "", said("wants.frame_needs", id=observation.id, kind=kind))
         if self.thrust is None and kind in THRUST_TYPES:
-            raise BadInput("thrust", "nothing", f"a thrust line: {observation.id} ({kind}) needs it")
+            raise BadInput("thrust", "", said("wants.thrust_line_needs", id=observation.id, kind=kind))
 
 
 FRAME_TYPES = {"perpendicular", "along", "crossing", "panel", "ruler", "scale_pair", "yaw"}

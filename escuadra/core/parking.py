@@ -17,6 +17,7 @@ from escuadra.core.ground import Ground
 from escuadra.core.procedure import FloorLimits, Limits, Procedure, TargetPlace
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.room import Refusal, Room
+from escuadra.core.said import Said
 from escuadra.core.standing import Standing, target_places
 
 TURNS = (0, -2, 2, -4, 4, -6, 6, -8, 8)
@@ -63,7 +64,7 @@ class Direction:
     nearest: Place | None
     refusals: tuple[Refusal, ...]
     """Of the place that comes nearest to doing, where none does."""
-    failing: tuple[tuple[str, int], ...] = ()
+    failing: tuple[tuple[Said, int], ...] = ()
     """What stops the places along the bay's axis that fail, the commonest first, and how many each stops most."""
 
 

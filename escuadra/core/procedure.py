@@ -11,31 +11,16 @@ from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
 from escuadra.core.bay import SOLID, ThingKind
 from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.model import CatalogueText, Frozen, NotNegative, Number, Positive
 from escuadra.core.profiles import VehicleModel
+from escuadra.core.said import Name, Plain, Said, Text, exact, nouns, said
 
 Group = Literal["ready", "stance", "line", "frame", "target", "clear"]
-GROUPS: dict[Group, str] = {
-    "ready": "Ready",
-    "stance": "Ride height",
-    "line": "Line",
-    "target": "Target",
-    "frame": "Frame",
-    "clear": "Surroundings",
-}
+GROUPS: tuple[Group, ...] = ("ready", "stance", "line", "target", "frame", "clear")
 """In the order of the sheet: a target is mounted before the frame is judged, since mounting spoils centre and level."""
 LineChoice = Literal["thrust", "body", "axis"]
 """``axis``: through the middles of both axles, where neither wheels nor body were looked at."""
 Datum = Literal["front_hubs", "rear_hubs", "bumper", "emblem", "plate", "windscreen_camera", "sensor"]
-DATUM_WORDS: dict[Datum, str] = {
-    "front_hubs": "front hubs",
-    "rear_hubs": "rear hubs",
-    "bumper": "bumper",
-    "emblem": "emblem",
-    "plate": "number plate",
-    "windscreen_camera": "windscreen camera",
-    "sensor": "sensor",
-}
 T = TypeVar("T", bound="CheckSpec")
 
 
@@ -63,6 +48,11 @@ class CheckSpec(Frozen):
     registered: ClassVar[dict[str, type["CheckSpec"]]] = {}
 
     @property
+    def called(self) -> Text:
+        """What it is called."""
+        return self.title if isinstance(self.title, Said) else Name(self.title)
+
+    @property
     def carried_by(self) -> str:
         """What must carry the target for it to apply: ``frame``, ``stand``; empty: either."""
         return "frame" if self.group == "frame" else ""
@@ -70,7 +60,7 @@ class CheckSpec(Frozen):
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     kind: str
     group: Group
-    title: str
+    title: CatalogueText | Said = Field(description="what it is called, in one language or by language")
     rule: Literal["guarded", "simple"] = "guarded"
     optional: bool = Field(False, description="an optional check that was never begun does not hold up signing")
     stations: list[str] = Field([], description="ids of the stations that it belongs to; empty: every one of its kind")
@@ -89,7 +79,7 @@ def check_kind(name: str) -> Callable[[type[T]], type[T]]:
 class Sensor(Frozen):
     """The sensor to be calibrated and where it sits."""
 
-    name: str
+    name: CatalogueText
     x: Number
     y: Number
     z: Positive
@@ -125,9 +115,9 @@ class Zone(Frozen):
     @model_validator(mode="after")
     def _sound(self) -> Self:
         if self.x_from >= self.x_to:
-            raise BadInput("x_to", self.x_to, f"more than x_from, {self.x_from:g}")
+            raise BadInput("x_to", self.x_to, said("wants.more_than_x", x_from=exact(Plain, self.x_from)))
         if self.y_from >= self.y_to:
-            raise BadInput("y_to", self.y_to, f"more than y_from, {self.y_from:g}")
+            raise BadInput("y_to", self.y_to, said("wants.more_than_y", y_from=exact(Plain, self.y_from)))
         return self
 
 
@@ -167,9 +157,9 @@ class Station(Frozen):
     @model_validator(mode="after")
     def _sound(self) -> Self:
         if self.carrier == "stand" and not self.place:
-            raise BadInput("place", "nothing", "the place where the stand is")
+            raise BadInput("place", "", said("wants.place_stand"))
         if self.carrier == "frame" and self.reference == "both_edges":
-            raise BadInput("reference", "both_edges", "centre, left_edge or right_edge where the frame carries it")
+            raise BadInput("reference", "both_edges", said("wants.centre_left_edge_or_right"))
         return self
 
 
@@ -190,8 +180,8 @@ class Procedure(Frozen):
 
     id: str
     revision: int = Field(ge=1)
-    title: str
-    note: str = Field(description="shown on every screen and record that uses the sheet")
+    title: CatalogueText
+    note: CatalogueText = Field(description="shown on every screen and record that uses the sheet")
     vehicle: str = Field(description="id of the vehicle model in the catalogue")
     reasons: list[str] = Field(min_length=1, description="reasons for a visit that this sheet serves")
     sensor: Sensor
@@ -218,7 +208,7 @@ class Procedure(Frozen):
     fresh: dict[Ages, Positive] = Field({}, description="minutes after which what was read must be read again")
     floor: FloorLimits | None = Field(None, description="limits that only a survey can judge")
     checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
-    cautions: list[str]
+    cautions: list[CatalogueText]
 
     @field_validator("checks", mode="before")
     @classmethod
@@ -234,7 +224,7 @@ class Procedure(Frozen):
             spec = CheckSpec.registered.get(str(kind))
             if spec is None:
                 known = ", ".join(sorted(CheckSpec.registered))
-                raise BadInput("kind", kind, f"a kind of check: {known}", f"checks.{k}.kind")
+                raise BadInput("kind", kind, said("wants.kind_check", known=known), f"checks.{k}.kind")
             try:
                 found.append(spec.read(entry))
             except BadInput as cause:
@@ -246,18 +236,18 @@ class Procedure(Frozen):
         ids = [check.id for check in self.checks]
         twice = next((i for i in ids if ids.count(i) > 1), None)
         if twice is not None:
-            raise BadInput("checks", twice, "each check's id once")
+            raise BadInput("checks", twice, said("wants.each_checks_id_once"))
         named = [station.id for station in self.stations]
         twice = next((i for i in named if named.count(i) > 1), None)
         if twice is not None:
-            raise BadInput("stations", twice, "each station's id once")
+            raise BadInput("stations", twice, said("wants.each_stations_id_once"))
         known = [place.id for place in self.places]
         lost = next((s.place for s in self.stations if s.carrier == "stand" and s.place not in known), None)
         if lost is not None:
-            raise BadInput("place", lost, f"one of the sheet's places: {', '.join(known) or 'it has none'}")
+            raise BadInput("place", lost, said("wants.one_sheets_places", names=nouns(known, "comma")))
         stray = next((i for check in self.checks for i in check.stations if i not in named), None)
         if stray is not None:
-            raise BadInput("stations", stray, f"stations of this sheet: {', '.join(named) or 'it has none'}")
+            raise BadInput("stations", stray, said("wants.stations_sheet", names=nouns(named, "comma")))
         return self
 
     @property

@@ -14,6 +14,7 @@ from pydantic import Field
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import LARGEST, Frozen
+from escuadra.core.said import FIGURE_OF, said
 
 Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "share", "temperature"]
 
@@ -53,14 +54,14 @@ _SPELLINGS = {
     "temperature": {"c": "°C", "°c": "°C", "degrees": "°C"},
 }
 _ACCEPTED = {
-    "length": "a length such as 2643.5, 264.35 cm, 2.6435 m, 104 1/16 in or 8' 8 1/16\"",
-    "angle": "an angle such as 0.25°, 15', 0°15'30\" or 1.5 mm over 406",
-    "slope": "a slope such as 0.3 % or 3 mm/m",
-    "pressure": "a pressure such as 240 kPa, 2.4 bar or 35 psi",
-    "voltage": "a voltage such as 12.6 V",
-    "mass": "a mass such as 41.5 kg",
-    "share": "a share such as 85 % or 5/8 full",
-    "temperature": "a temperature such as 21.5 °C",
+    "length": said("quantities.length_such_2643_5_264"),
+    "angle": said("quantities.angle_such_0_25_15"),
+    "slope": said("quantities.slope_such_0_3_or"),
+    "pressure": said("quantities.pressure_such_240_kpa_2"),
+    "voltage": said("quantities.voltage_such_12_6_v"),
+    "mass": said("quantities.mass_such_41_5_kg"),
+    "share": said("quantities.share_such_85_or_5"),
+    "temperature": said("quantities.temperature_such_21_5_c"),
 }
 _CLOSE = ("°", "%", "'", '"')
 _NUMBER = r"(?:\d+(?:[.,]\d*)?|[.,]\d+)"
@@ -149,7 +150,7 @@ def _terms(typed: str, dimension: Dimension) -> tuple[float, list[tuple[list[flo
 def _over_diameter(typed: str, millimetres: float, diameter: float) -> Understood:
     """Toe as some printouts give it: the difference of the rim's edges over the rim's diameter."""
     if diameter < 100 or abs(millimetres) > diameter / 4:
-        raise BadInput("value", typed, "millimetres over a rim's diameter, such as 1.5 mm over 406")
+        raise BadInput("value", typed, said("wants.millimetres_over_rims_diameter_such"))
     text = f"{millimetres:g} mm over {diameter:g}".replace("-", "−")
     return Understood(typed=typed, text=text, value=math.degrees(math.atan(millimetres / diameter)))
 
@@ -188,9 +189,9 @@ def possible(meanings: list[Understood], typed: str, quantity: Quantity) -> list
     dimension, above = quantity.dimension, quantity.low > 0
     found = [m for m in meanings if abs(m.value) <= POSSIBLE[dimension] and (m.value > 0 or not above)]
     if not found:
-        most = f"{POSSIBLE[dimension]:,.0f}".replace(",", "\u202f")
-        bounds = f"{'more than 0, ' if above else ''}up to {most} {OWN_UNIT[dimension]}"
-        raise BadInput("value", typed, f"{_ACCEPTED[dimension]}, {bounds}")
+        most = FIGURE_OF[OWN_UNIT[dimension]](POSSIBLE[dimension], 0)
+        bounds = "positive" if above else "bounded"
+        raise BadInput("value", typed, said(f"wants.quantity.{bounds}", such=_ACCEPTED[dimension], most=most))
     return found
 
 
@@ -208,7 +209,7 @@ def understand(typed: str, quantity: Quantity, signless: bool = False) -> Unders
     low, high = (0.0, max(abs(quantity.low), abs(quantity.high))) if signless else (quantity.low, quantity.high)
     meanings = parse(typed, quantity.dimension, quantity.unit)
     if signless and meanings[0].value < 0:
-        raise BadInput("value", typed, "an amount without a sign; its direction is chosen in words")
+        raise BadInput("value", typed, said("wants.amount_without_sign_direction_chosen"))
     fitting = [m for m in meanings if low <= m.value <= high]
     if len(meanings) == 1 and fitting:
         return meanings[0]

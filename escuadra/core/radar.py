@@ -12,6 +12,7 @@ from pydantic import Field, field_validator, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.said import said
 from escuadra.core.steps import to_step
 
 
@@ -58,7 +59,7 @@ class ScrewsInput(Frozen):
     @classmethod
     def _two(cls, screws: list[Screw]) -> list[Screw]:
         if len(screws) != 2 or screws[0].id == screws[1].id:
-            raise BadInput("screws", [screw.id for screw in screws], "two screws of different names")
+            raise BadInput("screws", [screw.id for screw in screws], said("wants.two_screws_different_names"))
         return screws
 
 
@@ -75,7 +76,9 @@ def screws(given: ScrewsInput) -> ScrewsResult:
     """Turns of both screws that take a misalignment away."""
     effect = np.array([[s.yaw_deg_per_turn for s in given.screws], [s.pitch_deg_per_turn for s in given.screws]])
     if abs(np.linalg.det(effect)) < 1e-9:
-        raise BadInput("screws", "both work in one direction", "screws that turn the sensor in different directions")
+        raise BadInput(
+            "screws", said("radar.both_work_one_direction"), said("wants.screws_turn_sensor_different_directions")
+        )
     off = np.array([given.yaw_deg, given.pitch_deg])
     exact = np.linalg.solve(effect, -off)
     turns = np.array([to_step(float(t), given.step) for t in exact])
@@ -98,7 +101,7 @@ class TiltInput(Frozen):
     @model_validator(mode="after")
     def _apart(self) -> Self:
         if len(set(self.tilts)) < 3:
-            raise BadInput("tilts", self.tilts, "three different tilts")
+            raise BadInput("tilts", self.tilts, said("wants.three_different_tilts"))
         return self
 
 
@@ -117,7 +120,7 @@ def tilt(given: TiltInput) -> TiltResult:
     curvature = (d2 - d1) / (x2 - x0)
     low, high = min(given.tilts), max(given.tilts)
     if curvature * (high - low) ** 2 > -1e-9 * max(1.0, *(abs(y) for y in given.responses)):
-        raise BadInput("responses", given.responses, "responses with a peak: the middle higher than a line")
+        raise BadInput("responses", given.responses, said("wants.responses_peak_middle_higher_than"))
     vertex = (x0 + x1) / 2 - d1 / (2 * curvature)
     peak = y0 + d1 * (vertex - x0) + curvature * (vertex - x0) * (vertex - x1)
     return TiltResult(vertex=vertex, peak=peak, inside=low <= vertex <= high)

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.said import Length, exact, said
 
 REFERENCE_TEMPERATURE = 20.0
 
@@ -48,7 +49,7 @@ class ReadingInput(Frozen):
     def _pair(self) -> Self:
         if (self.temperature is None) != (self.expansion_per_k is None):
             missing = "temperature" if self.temperature is None else "expansion_per_k"
-            raise BadInput(missing, "nothing", "temperature and expansion_per_k together, or neither")
+            raise BadInput(missing, "", said("wants.temperature_expansion_per_k_together"))
         return self
 
 
@@ -87,7 +88,9 @@ def reading(given: ReadingInput) -> ReadingResult:
     value, u, u_random = length, u_length, own
     if rise:
         if abs(rise) >= abs(length):
-            raise BadInput("height_difference", rise, f"less than the slanted length, {length:.6g} mm, either way")
+            raise BadInput(
+                "height_difference", rise, said("wants.less_than_slanted_length_either", length=exact(Length, length))
+            )
         value = math.sqrt(length**2 - rise**2)
         u = math.hypot(length / value * u_length, rise / value * u_rise)
         u_random = math.hypot(length / value * own, rise / value * u_rise)

@@ -14,6 +14,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.network import result_of
 from escuadra.core.observations import NetworkInput
+from escuadra.core.said import nouns, said
 
 SIDES = {
     "out": ("datum", "abeam"),
@@ -60,9 +61,9 @@ def rectangle(given: RectangleInput) -> RectangleResult:
     """Solve the corners; raises ``BadInput`` for an unknown side or where too little was read."""
     unknown = next((name for name in given.sides if name not in SIDES), None)
     if unknown is not None:
-        raise BadInput("sides", unknown, f"readings named {', '.join(SIDES)}")
+        raise BadInput("sides", unknown, said("wants.readings_named", names=nouns(SIDES, "comma")))
     if not {"out", "along", "back"} <= given.sides.keys() or not {"diagonal", "cross"} & given.sides.keys():
-        raise BadInput("sides", ", ".join(given.sides) or "nothing", "out, along, back and at least one diagonal")
+        raise BadInput("sides", ", ".join(given.sides), said("wants.out_along_back_least_one"))
     out = given.sides["out"].value
     points: dict[str, dict[str, Any]] = {
         "datum": {"x": 0.0, "y": 0.0, "fixed": True},

@@ -12,12 +12,13 @@ from typing import Literal
 
 from pydantic import Field
 
-from escuadra.core.guided import CHECKS, checks_for
+from escuadra.core.guided import checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
 from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.model import Line, Number
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
+from escuadra.core.said import Noun, Said, said
 from escuadra.core.selfcheck import TEN_METRES, Found, SelfCheck
 from escuadra.core.stream import Event, Payload, Person
 from escuadra.core.tool import Tool
@@ -31,7 +32,7 @@ Trust = Literal["holds", "out", "undecided", "stale", "open"]
 Doubt = Literal["dropped", "out", "overdue"]
 
 
-class Said(Payload):
+class InstrumentPayload(Payload):
     """What is said in an instrument's stream."""
 
     day: date = Field(description="in the garage's zone")
@@ -53,7 +54,7 @@ class Said(Payload):
         return history
 
 
-class Entered(Said):
+class Entered(InstrumentPayload):
     """It was taken into the register, or what its sheet says was changed."""
 
     code = "entered"
@@ -65,7 +66,7 @@ class Entered(Said):
         return replace(history, tool=self.tool, retired=False)
 
 
-class Checked(Said):
+class Checked(InstrumentPayload):
     """A self-check: what was read, as typed and as understood, and what it found."""
 
     code = "checked"
@@ -80,7 +81,7 @@ class Checked(Said):
         return replace(history, dropped=None) if self.found.state == "holds" else history
 
 
-class Dropped(Said):
+class Dropped(InstrumentPayload):
     """It fell, was knocked over or run over."""
 
     code = "dropped"
@@ -92,7 +93,7 @@ class Dropped(Said):
         return replace(history, dropped=history.entries[-1])
 
 
-class Given(Said):
+class Given(InstrumentPayload):
     """Somebody has it; nobody: it hangs at its place."""
 
     code = "given"
@@ -105,7 +106,7 @@ class Given(Said):
         return replace(history, holder=self if self.to else None)
 
 
-class Documented(Said):
+class Documented(InstrumentPayload):
     """Its data sheet or certificate."""
 
     code = "documented"
@@ -120,7 +121,7 @@ class Documented(Said):
         return replace(history, document=self)
 
 
-class Learned(Said):
+class Learned(InstrumentPayload):
     """What the moves of a job taught about a frame's yaw screw."""
 
     code = "learned"
@@ -133,7 +134,7 @@ class Learned(Said):
         return replace(history, learned=self)
 
 
-class Retired(Said):
+class Retired(InstrumentPayload):
     """It is not used any more."""
 
     code = "retired"
@@ -151,7 +152,7 @@ class HistoryEntry:
     at: int
     """UTC milliseconds, for people."""
     person: Person
-    said: Said
+    said: InstrumentPayload
 
     @property
     def day(self) -> date:
@@ -164,7 +165,7 @@ class Trusted:
     """Whether an instrument can be relied on: a state, why, and since when."""
 
     state: Trust
-    words: str
+    words: Said
     doubt: Doubt | None = None
 
     @property
@@ -211,22 +212,25 @@ class History:
         failing = self.failing
         if self.dropped is not None:
             fell = self.dropped
-            return Trusted("stale", f"dropped on {fell.day} and not checked since", "dropped")
+            return Trusted("stale", said("register.dropped_not_checked_since", day=fell.day.isoformat()), "dropped")
         if failing is not None:
-            entry, said = failing
-            check = CHECKS[said.check].title.lower()
-            state: Trust = "out" if said.found.state == "out" else "undecided"
-            words = f"{check}: {'out' if state == 'out' else 'undecided'} on {entry.day}"
+            entry, checked = failing
+            state: Trust = "out" if checked.found.state == "out" else "undecided"
+            check = Noun(f"self_check.{checked.check}")
+            words = said(f"register.found_{state}", check=check, day=entry.day.isoformat())
             return Trusted(state, words, "out" if state == "out" else None)
         due = self.due()
         if due is not None and due < today:
-            return Trusted("stale", f"check overdue since {due}", "overdue")
+            return Trusted("stale", said("register.check_overdue_since", due=due.isoformat()), "overdue")
         if self.last_good is None:
-            return Trusted("open", "not checked yet" if checks_for(self.tool) else "needs no check of its own")
+            return Trusted(
+                "open", said("register.not_checked_yet" if checks_for(self.tool) else "register.needs_no_check_own")
+            )
         if due is None:
-            return Trusted("holds", f"checked on {self.last_good.day}")
+            return Trusted("holds", said("register.checked", day=self.last_good.day.isoformat()))
         left = due.toordinal() - today.toordinal()
-        return Trusted("holds", f"check due on {due}" + (f", in {left} days" if left <= SOON_DAYS else ""))
+        soon = left if left <= SOON_DAYS else None
+        return Trusted("holds", said("register.due_soon" if soon else "register.due", due=due.isoformat(), left=soon))
 
     @property
     def failing(self) -> tuple[HistoryEntry, Checked] | None:
@@ -284,7 +288,7 @@ class History:
 
 def fold_history(history: History, events: Iterable[Event]) -> History:
     """The history after further events: in their order, but what is told of an earlier day stands before later ones."""
-    ordered: list[tuple[Said, Event]] = []
+    ordered: list[tuple[InstrumentPayload, Event]] = []
     for event in events:
         said = event.payload
         later = (k for k, (one, its) in enumerate(ordered) if one.happened(its) > said.happened(event))
@@ -294,5 +298,5 @@ def fold_history(history: History, events: Iterable[Event]) -> History:
     return history
 
 
-SAID: dict[str, type[Said]] = {kind.code: kind for kind in Said.__subclasses__()}
+SAID: dict[str, type[InstrumentPayload]] = {kind.code: kind for kind in InstrumentPayload.__subclasses__()}
 """Everything that can be said of an instrument, by its code."""

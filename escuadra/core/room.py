@@ -8,6 +8,7 @@ functions take many places at once, (m, 2) in bay axes, millimetres.
 import math
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
@@ -15,8 +16,9 @@ from escuadra.core.bay import SOLID, Bay, Place, Rack, Thing, ThingKind, rectang
 from escuadra.core.errors import BadInput
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
+from escuadra.core.said import Length, Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.stance import CORNERS
-from escuadra.core.standing import said_place, target_places
+from escuadra.core.standing import place_name, target_places
 
 SIDES = ("front", "left", "rear", "right")
 STEP_MM = 100.0
@@ -29,13 +31,14 @@ TOUCH_MM = 1e-6
 class Shape:
     """A rectangle that travels with the vehicle: its reach in vehicle axes and what must not be in it."""
 
-    name: str
+    name: Text
     x: float
     y: float
     turn_deg: float
     reach: tuple[float, float, float, float]
     """Ahead, behind, left, right of (x, y), before it is turned."""
     free_of: tuple[ThingKind, ...]
+    kind: Literal["body", "tyre", "room", "target"] = "room"
 
     def corners(self, place: Place) -> np.ndarray:
         """(4, 2) in bay axes."""
@@ -47,36 +50,44 @@ class Shape:
 class Refusal:
     """Why a place does not do: by how much, and where as from the driver's seat."""
 
-    shape: str
+    shape: Text
     what: str
+    """The bay's end or side, the runway, or a thing of the bay by its name."""
     short_mm: float
 
     @property
-    def text(self) -> str:
-        """In one sentence part: ``410 mm short at the front (sight to the target)``."""
-        amount = f"{math.ceil(self.short_mm - 1e-6):,}".replace(",", "\u202f")
-        if self.what in SIDES:
-            on = "at" if self.what in ("front", "rear") else "on"
-            return f"{amount}\u202fmm short {on} the {self.what} ({self.shape})"
-        if self.what == "runway":
-            return f"{self.shape} is {amount}\u202fmm off its runway"
-        return f"{self.what} is {amount}\u202fmm inside: {self.shape}"
+    def text(self) -> Said:
+        """Such as ``410 mm short at the front (sight to the target)``."""
+        short = Length(math.ceil(self.short_mm - 1e-6), 0)
+        if self.what in (*SIDES, "runway"):
+            return said(f"room.short.{self.what}", short=short, shape=self.shape)
+        return said("room.inside", what=self.what, short=short, shape=self.shape)
 
 
 def shapes(vehicle: VehicleModel, procedures: list[Procedure]) -> list[Shape]:
     """Everything that must find room: the vehicle, its tyres' places, every zone and every target with its stand."""
     outline = vehicle.outline
     nose, half = vehicle.wheelbase + outline.front_overhang, outline.width / 2
-    found = [Shape("the vehicle", 0, 0, 0, (nose, outline.rear_overhang, half, half), SOLID)]
+    found = [Shape(said("room.vehicle"), 0, 0, 0, (nose, outline.rear_overhang, half, half), SOLID, "body")]
     for corner in CORNERS:
         x, y = vehicle.contact(corner)
         wide = vehicle.tyre_width / 2
-        found.append(Shape(f"the {corner} tyre", x, y, 0, (110, 110, wide, wide), (*SOLID, "drain")))
+        found.append(
+            Shape(
+                said("room.tyre", corner=Noun(f"corner.{corner}")),
+                x,
+                y,
+                0,
+                (110, 110, wide, wide),
+                (*SOLID, "drain"),
+                "tyre",
+            )
+        )
     for procedure in procedures:
         for zone in procedure.room:
             found.append(
                 Shape(
-                    zone.name,
+                    Name(zone.name),
                     0,
                     0,
                     0,
@@ -88,12 +99,13 @@ def shapes(vehicle: VehicleModel, procedures: list[Procedure]) -> list[Shape]:
             wide = target.width / 2
             found.append(
                 Shape(
-                    said_place(target),
+                    place_name(target.id),
                     target.x,
                     target.y,
                     target.facing_deg,
                     (0.0, target.depth, wide, wide),
                     (*SOLID, "drain"),
+                    "target",
                 )
             )
     return list(dict.fromkeys(found))
@@ -127,7 +139,9 @@ class Room:
             middle = (low + high - reach[:, k].min() - reach[:, k].max()) / 2
             axes.append(np.unique(np.append(np.arange(low, high + 1e-9, self.step), np.clip(middle, low, high))))
         if len(axes[0]) * len(axes[1]) > MOST_PLACES:
-            raise BadInput("step", self.step, f"a wider step: at most {MOST_PLACES:,} places")
+            raise BadInput(
+                "step", self.step, said("wants.wider_step_most_places", most_places=exact(Plain, MOST_PLACES))
+            )
         return np.array(np.meshgrid(*axes, indexing="ij")).reshape(2, -1).T
 
     @cached_property
@@ -175,7 +189,7 @@ class Room:
             for side in range(4):
                 if (side_of == side).any():
                     sides[s, :, side] = beyond[:, side_of == side].max(axis=1)
-            if shape.name.endswith("tyre") and self.bay.rack is not None:
+            if shape.kind == "tyre" and self.bay.rack is not None:
                 off = _off_runways(offsets, places, self.bay.rack)
                 blocked[s] = np.where(off > TOUCH_MM, off, 0.0)
             for thing in self.bay.of(*shape.free_of):
@@ -194,30 +208,29 @@ class Room:
                 found.append(Refusal(self.shapes[worst].name, name, float(sides[worst, 0, side])))
         start = Place(x=0, y=0, heading_deg=place.heading_deg)
         for shape in self.shapes:
-            if shape.name.endswith("tyre") and self.bay.rack is not None:
+            if shape.kind == "tyre" and self.bay.rack is not None:
                 off = float(_off_runways(shape.corners(start), at, self.bay.rack)[0])
                 if off > TOUCH_MM:
                     found.append(Refusal(shape.name, "runway", off))
         for thing in self.bay.things:
             deep = [
-                (float(_overlap(shape.corners(start), at, np.array(thing.corners))[0]), shape.name)
-                for shape in self.shapes
+                (float(_overlap(shape.corners(start), at, np.array(thing.corners))[0]), k)
+                for k, shape in enumerate(self.shapes)
                 if thing.kind in shape.free_of
             ]
             if deep and max(deep)[0] > TOUCH_MM:
-                found.append(Refusal(max(deep)[1], thing.name, max(deep)[0]))
+                found.append(Refusal(self.shapes[max(deep)[1]].name, thing.name, max(deep)[0]))
         return sorted(found, key=lambda refusal: -refusal.short_mm)
 
-    def failing(self, heading_deg: float, most: int = 3) -> tuple[tuple[str, int], ...]:
+    def failing(self, heading_deg: float, most: int = 3) -> tuple[tuple[Said, int], ...]:
         """What stops most of the places with a heading that fail, in words, and how many."""
         grid = self.grid(heading_deg)
         sides, blocked = self._misses(heading_deg, grid)
         amounts = np.column_stack([sides.max(axis=0), blocked.max(axis=0)])
         stopped = amounts.max(axis=1) > 0
         worst = amounts[stopped].argmax(axis=1)
-        words = [f"too near the {'end' if s in ('front', 'rear') else 'wall'} at the {s}" for s in SIDES]
-        words = [w.replace("at the left", "on the left").replace("at the right", "on the right") for w in words]
-        blocking = "in the way of what stands there" if self.bay.rack is None else "off the runways"
+        words = [said(f"room.too_near.{side}") for side in SIDES]
+        blocking = said("room.way_stands_there") if self.bay.rack is None else said("room.off_runways")
         counts = [(word, int((worst == k).sum())) for k, word in enumerate([*words, blocking])]
         return tuple(sorted((c for c in counts if c[1]), key=lambda c: -c[1])[:most])
 
@@ -272,7 +285,9 @@ def covered_things(things: list[Thing], place: Place, procedure: Procedure, vehi
     """The things that lie, even in part, in the room that a procedure keeps clear at a place."""
     at = np.array([[place.x, place.y]])
     start = Place(x=0, y=0, heading_deg=place.heading_deg)
-    zones = [shape for shape in shapes(vehicle, [procedure]) if shape.name in {zone.name for zone in procedure.room}]
+    zones = [
+        shape for shape in shapes(vehicle, [procedure]) if shape.name in {Name(zone.name) for zone in procedure.room}
+    ]
     if not zones:
         return list(things)
     return [

@@ -16,6 +16,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.instruments import CheckInput, check
 from escuadra.core.model import Frozen, Number, Positive
 from escuadra.core.quantities import FACTORS, OWN_UNIT, Dimension, Quantity
+from escuadra.core.said import Noun, Said, said
 from escuadra.core.tool import Tool, ToolKind
 from escuadra.core.verdict import VerdictInput, verdict
 
@@ -30,8 +31,8 @@ class Step:
     """One thing to do and the figure to read then."""
 
     field: str
-    say: str
-    label: str
+    say: Said
+    label: Said
     low: float
     high: float
     dimension: Dimension | None = "length"
@@ -39,7 +40,7 @@ class Step:
     u: float | None = None
     """Of the figure; ``None``: what one reading of the instrument itself has."""
     times: int = 1
-    words: tuple[str, str] | None = None
+    way: str | None = None
     optional: bool = False
     near: str = ""
     """Step whose figure this one should come near: what is off by more than a tenth is asked about."""
@@ -58,21 +59,25 @@ class SelfCheck:
     """A self-check: for which kinds of instrument, its steps, and which figure decides."""
 
     id: str
-    title: str
     kinds: frozenset[ToolKind]
     test: str
     figure: str
     """The key of the test's result that decides."""
     steps: tuple[Step, ...]
-    need: str
+    need: Said
     unit: str = "mm"
     limit: float | None = None
     """What is allowed where the instrument's sheet says nothing; ``None``: its accuracy's constant."""
     applies: Literal["constant", "angle", "none"] = "none"
     """How later readings are corrected for it."""
-    cautions: tuple[str, ...] = ()
-    put_right: str = ""
+    cautions: tuple[Said, ...] = ()
+    put_right: Said | None = None
     """What to do where it does not hold, before all is read again."""
+
+    @property
+    def title(self) -> Noun:
+        """What it is called."""
+        return Noun(f"self_check.{self.id}")
 
     def limit_of(self, tool: Tool) -> float:
         """Largest allowed figure, either way."""
@@ -121,7 +126,11 @@ def judged(c: SelfCheck, tool: Tool, readings: Readings) -> Found:
     for step in c.steps:
         n = len(readings.get(step.field, ()))
         if n < step.times and not step.optional:
-            raise BadInput(step.field, f"{n} readings", f"{step.times}: {step.label}")
+            raise BadInput(
+                step.field,
+                said("selfcheck.readings", n=n),
+                said("wants.readings_of_step", times=step.times, label=step.label),
+            )
     mean, own = {}, {}
     for step in c.steps:
         values = list(readings.get(step.field, ()))

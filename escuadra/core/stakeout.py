@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number
+from escuadra.core.said import said
 
 MOST_CONTROLS = 100
 LEAST_CUT = 0.05
@@ -51,7 +52,7 @@ class StakeoutInput(Frozen):
     @model_validator(mode="after")
     def _enough(self) -> Self:
         if not 2 <= len(self.controls) <= MOST_CONTROLS:
-            raise BadInput("controls", len(self.controls), f"2 to {MOST_CONTROLS} controls")
+            raise BadInput("controls", len(self.controls), said("wants.2_controls", most_controls=MOST_CONTROLS))
         return self
 
 
@@ -86,7 +87,7 @@ def _mark(given: StakeoutInput, point: StakePoint) -> StakedMark:
         if d > 0:
             variance = (given.tape.constant + given.tape.ppm * 1e-6 * d) ** 2 + control.u**2
             if variance == 0:
-                raise BadInput("tape", "no uncertainty", "a tape or controls with some u")
+                raise BadInput("tape", said("stakeout.no_uncertainty"), said("wants.tape_or_controls_some_u"))
             ways[i] = (d, np.array([dx, dy]) / d, variance)
     best: tuple[float, tuple[str, str], np.ndarray] | None = None
     for pair in combinations(ways, 2):
@@ -98,7 +99,7 @@ def _mark(given: StakeoutInput, point: StakePoint) -> StakedMark:
         if best is None or np.trace(covariance) < best[0]:
             best = (float(np.trace(covariance)), (pair[0], pair[1]), covariance)
     if best is None:
-        raise BadInput("points", point.id, "marks that two of the controls see under a good angle")
+        raise BadInput("points", point.id, said("wants.marks_two_controls_see_under"))
     _, pair, covariance = best
     weight = sum(np.outer(ways[i][1], ways[i][1]) / ways[i][2] for i in pair)
     checks = {

@@ -15,6 +15,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.ground import Amount, Ground
 from escuadra.core.procedure import Procedure, TargetPlace, datum_at
 from escuadra.core.profiles import VehicleModel
+from escuadra.core.said import Name, Noun, Text, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.survey import Surface
 
@@ -22,7 +23,6 @@ LATTICE = (9, 5)
 """How finely the floor from the rear axle to the target is looked at: places along and across."""
 BEFORE_TARGET_MM = 1200.0
 """Where the wheels stand on a rack, the floor is looked at from here up to the target."""
-CORNER_WORDS = {"LF": "left front", "RF": "right front", "LR": "left rear", "RR": "right rear"}
 
 
 def target_places(procedure: Procedure, vehicle: VehicleModel) -> list[TargetPlace]:
@@ -151,17 +151,22 @@ def stand(bay: Bay, place: Place, ground: Ground, vehicle: VehicleModel, procedu
     for corner, contact in zip(CORNERS, found.contacts, strict=True):
         if not ground.covers([place.at(*map(float, contact))], found.wheels_on):
             where = "runway" if found.wheels_on == "runway" else "floor"
-            raise BadInput("place", f"the {CORNER_WORDS[corner]} tyre off the surveyed {where}", "a surveyed place")
+            raise BadInput(
+                "place",
+                said(f"standing.tyre_off.{where}", corner=Noun(f"wheel.{corner}")),
+                said("wants.surveyed_place"),
+            )
     for target in target_places(procedure, vehicle):
         if not ground.covers([place.at(target.x, target.y)]):
-            raise BadInput("place", f"{said_place(target)} off the surveyed floor", "a surveyed place")
+            raise BadInput(
+                "place", said("standing.off_surveyed_floor", target=place_name(target.id)), said("wants.surveyed_place")
+            )
     between = found.lattice(target_places(procedure, vehicle)[0])
     if not ground.covers([place.at(float(x), float(y)) for x, y in between]):
-        raise BadInput("place", "floor before the target that was not surveyed", "a surveyed place")
+        raise BadInput("place", said("standing.floor_before_target_not_surveyed"), said("wants.surveyed_place"))
     return found
 
 
-def said_place(target: TargetPlace) -> str:
-    """A target's place in words: its id as a phrase."""
-    name = target.id.replace("_", " ")
-    return f"the {name}" if "target" in name else f"the {name} target"
+def place_name(id: str) -> Text:
+    """A target's place by its id: the sheet's one place, or the catalogue's name for it."""
+    return Noun("target") if id == "target" else Name(id.replace("_", " "))

@@ -15,6 +15,7 @@ from pydantic import Field
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
+from escuadra.core.said import said
 
 GENESIS = "0" * 64
 
@@ -86,7 +87,9 @@ class Event(Frozen):
         """The payload as its model, old versions brought up to date; raises ``BadInput`` for an unknown kind."""
         known = PAYLOADS.get(self.kind)
         if known is None or self.version > known.version:
-            raise BadInput("kind", f"{self.kind} version {self.version}", "an event that this version knows")
+            raise BadInput(
+                "kind", said("stream.version", kind=self.kind, version=self.version), said("wants.event_version_knows")
+            )
         data = self.data
         for version in range(self.version, known.version):
             data = known.upcasts[version](data)

@@ -19,7 +19,9 @@ from escuadra.core.given import table, written
 from escuadra.core.levelling import LevellingInput, StaffReading, levelling
 from escuadra.core.model import Frozen, Number, Positive
 from escuadra.core.quantities import parse
+from escuadra.core.said import NOTHING, Name, Plain, Said, Sentences, Text, exact, nouns, said, sentences
 from escuadra.core.symmetry import CRITICAL_W
+from escuadra.core.wording import BEAM, amount
 
 Surface = Literal["floor", "runway"]
 MOST_POINTS = 1200
@@ -46,8 +48,16 @@ class SurveyReading(Frozen):
     @model_validator(mode="after")
     def _one(self) -> Self:
         if (self.staff is None) == (self.height is None):
-            raise BadInput("staff", self.point, "either a staff reading or a height")
+            raise BadInput("staff", self.point, said("wants.either_staff_reading_or_height"))
         return self
+
+
+def tilt_told(tilt: float, left: Sequence[str]) -> Sentences:
+    """That a level's tilt was taken off by distance, and the set-ups where it could not be; empty for no tilt."""
+    if not tilt:
+        return NOTHING
+    rest = said("survey.tilt_left", setups=nouns(left)) if left else None
+    return sentences(said("survey.tilt_taken_off", tilt=amount(abs(tilt) * 10_000, BEAM)), rest)
 
 
 class Survey(Frozen):
@@ -62,19 +72,28 @@ class Survey(Frozen):
     points: list[SurveyPoint] = Field(max_length=MOST_POINTS)
     readings: list[SurveyReading] = Field(max_length=2 * MOST_POINTS)
     note: str = Field("", max_length=300)
+    tilt: Number = Field(0.0, description="of the level, taken off by distance: staff too long for each mm of sight")
+    tilt_left: list[str] = Field([], description="set-ups whose place is not known: there it was not taken off")
+
+    @property
+    def corrected(self) -> Sentences:
+        """What was done about the level's tilt; empty where it has none."""
+        return tilt_told(self.tilt, self.tilt_left)
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
         ids = {point.id for point in self.points}
         if len(ids) < len(self.points):
-            raise BadInput("points", "an id used twice", "each point's id once")
+            raise BadInput("points", said("survey.id_used_twice"), said("wants.each_points_id_once"))
         unknown = next((r.point for r in self.readings if r.point not in ids), None)
         if unknown is not None:
-            raise BadInput("point", unknown, "a point of this survey")
+            raise BadInput("point", unknown, said("wants.point_survey"))
         if len({reading.staff is None for reading in self.readings}) > 1:
-            raise BadInput("readings", "a mix", "either a staff at every point or a height at every point")
+            raise BadInput("readings", said("survey.mix"), said("wants.either_staff_every_point_or"))
         if self.valid_until < self.taken_on:
-            raise BadInput("valid_until", self.valid_until.isoformat(), f"a day from {self.taken_on} on")
+            raise BadInput(
+                "valid_until", self.valid_until.isoformat(), said("wants.day", taken_on=self.taken_on.isoformat())
+            )
         return self
 
 
@@ -88,8 +107,8 @@ class Levelled:
     """(n, n), mm²; what all heights share is left out, so it serves height differences only."""
     residuals: list[float]
     """Computed minus read, in the order of the readings."""
-    misread: list[str]
-    """What to read again, in words; empty where the readings agree."""
+    misread: list[Text]
+    """What to read again; empty where the readings agree."""
     s0: float | None
 
 
@@ -98,7 +117,7 @@ def levelled(survey: Survey) -> Levelled:
     read = {reading.point for reading in survey.readings}
     points = [point for point in survey.points if point.id in read]
     if len(points) < 3:
-        raise BadInput("readings", f"{len(points)} points read", "3 points or more")
+        raise BadInput("readings", said("survey.points_read", points=len(points)), said("wants.3_points_or_more"))
     if survey.readings[0].height is not None:
         return _from_heights(survey, points)
     datum = points[0].id
@@ -112,10 +131,10 @@ def levelled(survey: Survey) -> Levelled:
     )
 
 
-def _suspect(reading: StaffReading, given: list[StaffReading]) -> str:
+def _suspect(reading: StaffReading, given: list[StaffReading]) -> Said:
     setups = list(dict.fromkeys(r.setup for r in given if r.point == reading.point))
-    others = [f"set-up {setup}" for setup in setups]
-    return f"{reading.point} ({' or '.join(others)})"
+    others = nouns((said("survey.set_up", setup=setup) for setup in setups), "or")
+    return said("survey.suspect", point=reading.point, setups=others)
 
 
 def _from_heights(survey: Survey, points: list[SurveyPoint]) -> Levelled:
@@ -133,7 +152,9 @@ def _from_heights(survey: Survey, points: list[SurveyPoint]) -> Levelled:
         for r, v in zip(survey.readings, residuals, strict=True)
         if _w(v, survey.u, len(at[r.point])) > CRITICAL_W
     ]
-    return Levelled(points, z, np.diag(survey.u**2 / counts), residuals, list(dict.fromkeys(far)), s0)
+    return Levelled(
+        points, z, np.diag(survey.u**2 / counts), residuals, [Name(point) for point in dict.fromkeys(far)], s0
+    )
 
 
 def _w(residual: float, u: float, count: int) -> float:
@@ -162,12 +183,12 @@ def _covariance(survey: Survey, points: list[SurveyPoint]) -> np.ndarray:
 def grid(length: float, width: float, step: float, margin: float = 0.0) -> list[SurveyPoint]:
     """Points on a grid that fills a rectangle, rows A, B, … across and columns 1, 2, … along."""
     if not 0 < step <= 20_000:
-        raise BadInput("step", step, "a distance between points from 1 to 20 000 mm")
+        raise BadInput("step", step, said("wants.distance_between_points_1_20"))
     along, across = (max(1, round((reach - 2 * margin) / step)) for reach in (length, width))
     if (along + 1) * (across + 1) > MOST_POINTS:
-        raise BadInput("step", step, f"a wider grid: at most {MOST_POINTS} points")
+        raise BadInput("step", step, said("wants.wider_grid_most_points", most_points=MOST_POINTS))
     if length <= 2 * margin or width <= 2 * margin:
-        raise BadInput("margin", margin, "less than half the bay")
+        raise BadInput("margin", margin, said("wants.less_than_half_bay"))
     return [
         SurveyPoint(
             id=f"{_letters(row)}{column + 1}",
@@ -207,12 +228,12 @@ def from_csv(text: str) -> tuple[list[SurveyPoint], list[SurveyReading]]:
     """Points and readings of a CSV with a heading line; comma, semicolon or tab; raises ``BadInput`` with the line."""
     lines = table(text, "csv")
     if not lines:
-        raise BadInput("csv", "nothing", f"a heading line ({', '.join(CSV_COLUMNS[:4])}) and a line a reading")
+        raise BadInput("csv", "", said("wants.heading_line_line_reading", names=nouns(CSV_COLUMNS[:4], "comma")))
     heading = [name.strip().casefold() for name in lines[0][1]]
     missing = [name for name in ("point", "x", "y") if name not in heading]
     if missing or not {"staff", "height"} & set(heading):
-        wanted = "the columns point, x, y and staff or height; setup and surface as well where needed"
-        raise BadInput("csv", ", ".join(heading), wanted, "line 1")
+        wanted = said("survey.columns_point_x_y_staff")
+        raise BadInput("csv", ", ".join(heading), wanted, said("survey.line", number=1, field="csv"))
     points: dict[str, SurveyPoint] = {}
     readings: list[SurveyReading] = []
     for number, cells in lines[1:]:
@@ -221,9 +242,15 @@ def from_csv(text: str) -> tuple[list[SurveyPoint], list[SurveyReading]]:
             point, reading = _row(row)
             known = points.setdefault(point.id, point)
             if (known.x, known.y) != (point.x, point.y):
-                raise BadInput("point", point.id, f"the place it had before, x {known.x:g}, y {known.y:g}")
+                raise BadInput(
+                    "point",
+                    point.id,
+                    said("wants.place_had_before_x_y", x=exact(Plain, known.x), y=exact(Plain, known.y)),
+                )
         except BadInput as cause:
-            raise BadInput(cause.field, cause.given, cause.accepted, f"line {number}, {cause.field}") from cause
+            raise BadInput(
+                cause.field, cause.given, cause.accepted, said("survey.line", number=number, field=cause.field)
+            ) from cause
         if reading is not None:
             readings.append(reading)
     return list(points.values()), readings
@@ -235,10 +262,10 @@ def _row(row: dict[str, str]) -> tuple[SurveyPoint, SurveyReading | None]:
         typed = row.get(name, "")
         meanings = parse(typed, "length", "mm") if typed else []
         if len(meanings) > 1:
-            raise BadInput(name, typed, "a figure that means one thing, such as 1350 or 1.35 m")
+            raise BadInput(name, typed, said("wants.figure_means_one_thing_such"))
         figures[name] = meanings[0].value if meanings else None
         if typed == "" and name in ("x", "y"):
-            raise BadInput(name, "nothing", "a length such as 1250 or 1.25 m")
+            raise BadInput(name, "", said("wants.length_such_1250_or_1"))
     point = SurveyPoint.read(
         {"id": row.get("point", ""), "x": figures["x"], "y": figures["y"], "surface": row.get("surface") or "floor"}
     )

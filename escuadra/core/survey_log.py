@@ -14,9 +14,9 @@ from pydantic import Field
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Number, Positive
+from escuadra.core.said import Sentences, said
 from escuadra.core.stream import Event, Payload, Person
-from escuadra.core.survey import MOST_POINTS, Survey, SurveyPoint, SurveyReading
-from escuadra.core.wording import BEAM, amount
+from escuadra.core.survey import MOST_POINTS, Survey, SurveyPoint, SurveyReading, tilt_told
 
 Reads = Literal["staff", "height"]
 
@@ -47,7 +47,7 @@ class _Further(Payload):
     def apply(self, state: "Draft | None", event: Event) -> "Draft":
         """The draft with this; raises ``BadInput`` where none was begun."""
         if state is None:
-            raise BadInput("survey", "nothing", "a survey that was begun")
+            raise BadInput("survey", "", said("wants.survey_begun"))
         return self.put(state, event)
 
     def put(self, draft: "Draft", event: Event) -> "Draft":
@@ -168,13 +168,14 @@ class Draft:
         return reading.model_copy(update={"staff": reading.staff - self.begun.tilt * sight})
 
     @property
-    def corrected(self) -> str:
-        """What was done about the level's tilt, in words; empty where it has none."""
-        if not self.begun.tilt:
-            return ""
-        said = f"{amount(abs(self.begun.tilt) * 10_000, BEAM)} of the level"
-        left = [setup for setup in self.setups if setup not in self.stations]
-        return f"{said} taken off by distance" + (f", not in set-up {', '.join(left)}" if left else "")
+    def untilted(self) -> list[str]:
+        """Set-ups whose place is not known: there the level's tilt cannot be taken off."""
+        return [setup for setup in self.setups if setup not in self.stations] if self.begun.tilt else []
+
+    @property
+    def corrected(self) -> Sentences:
+        """What was done about the level's tilt; empty where it has none."""
+        return tilt_told(self.begun.tilt, self.untilted)
 
     @property
     def read(self) -> set[str]:
@@ -205,7 +206,7 @@ class Draft:
         begun = self.begun
         taken = begun.model_dump(include={"bay", "taken_on", "valid_until", "instrument", "u", "note"})
         readings = [self.levelled(figure.reading) for figure in self.figures]
-        taken["note"] = "; ".join(part for part in (begun.note, self.corrected) if part)
+        taken |= {"tilt": begun.tilt, "tilt_left": self.untilted}
         return Survey.read({**taken, "person": self.person.name, "points": begun.points, "readings": readings})
 
 
@@ -215,5 +216,5 @@ def fold_survey(events: Iterable[Event]) -> Draft:
     for event in events:
         draft = replace(event.payload.apply(draft, event), seq=event.seq)
     if draft is None:
-        raise BadInput("survey", "nothing", "a survey that was begun")
+        raise BadInput("survey", "", said("wants.survey_begun"))
     return draft

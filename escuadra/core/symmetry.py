@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
+from escuadra.core.said import Plain, exact, said
 
 CRITICAL_W = 3.2905
 """Two-sided limit of a normal w-test at the level 0.001."""
@@ -27,7 +28,9 @@ class Pair(Frozen):
     @model_validator(mode="after")
     def _order(self) -> Self:
         if self.left <= self.right:
-            raise BadInput("left", self.left, f"more than right, {self.right:g}: the scale increases to the left")
+            raise BadInput(
+                "left", self.left, said("wants.more_than_right_scale_increases", right=exact(Plain, self.right))
+            )
         return self
 
 
@@ -41,7 +44,7 @@ class SymmetryInput(Frozen):
         ids = [pair.id for pair in self.pairs]
         twice = next((i for i in ids if ids.count(i) > 1), None) if len(set(ids)) < len(ids) else None
         if twice is not None:
-            raise BadInput("pairs", twice, "each pair's id once")
+            raise BadInput("pairs", twice, said("wants.each_pairs_id_once"))
         return self
 
 

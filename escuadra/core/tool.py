@@ -5,7 +5,7 @@ the maker's data sheet or a calibration certificate (JCGM 100, type B).
 """
 
 import math
-from typing import Literal, Self
+from typing import Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
@@ -14,6 +14,7 @@ from escuadra.core.given import whole_number
 from escuadra.core.model import Frozen, Line, Number, Positive
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument, Sag
+from escuadra.core.said import said
 
 ToolKind = Literal[
     "steel_tape",
@@ -38,48 +39,26 @@ ToolKind = Literal[
     "scales",
     "printout",
 ]
-KIND_NAMES: dict[ToolKind, str] = {
-    "steel_tape": "steel tape",
-    "glass_tape": "glass-fibre tape",
-    "rule": "steel rule",
-    "distance_meter": "distance meter",
-    "digital_level": "digital level",
-    "spirit_level": "spirit level",
-    "line_laser": "line laser",
-    "crossed_laser": "crossed laser",
-    "rotating_laser": "rotating laser and staff",
-    "plumb_line": "plumb line",
-    "wheel_clamps": "wheel clamps",
-    "frame": "frame with its scales and zero marks",
-    "reflector": "radar reflector",
-    "camera_rig": "camera rig",
-    "tyre_gauge": "tyre gauge",
-    "tread_gauge": "tread gauge",
-    "voltmeter": "voltmeter",
-    "thermometer": "thermometer",
-    "gauge": "the vehicle's own gauge and dipsticks",
-    "scales": "scales",
-    "printout": "wheel-alignment printout",
-}
-READS = {
-    "tape": "taped lengths",
-    "height": "heights",
-    "level": "level of the frame",
-    "slope": "slope of the floor",
-    "scale": "the beam's scale",
-    "rule": "short distances by rule",
-    "beam": "beams between the frame and wheel clamps",
-    "rig": "the camera rig's distances",
-    "staff": "staff readings",
-    "printout": "toe and thrust angle",
-    "pressure": "tyre pressure",
-    "tread": "tread depth",
-    "voltage": "battery voltage",
-    "bracket": "tilt of a bracket or of the steering wheel",
-    "temperature": "tyre temperature",
-    "share": "how full tank and fluids are",
-    "mass": "masses",
-}
+KINDS: tuple[ToolKind, ...] = get_args(ToolKind)
+READS = (
+    "tape",
+    "height",
+    "level",
+    "slope",
+    "scale",
+    "rule",
+    "beam",
+    "rig",
+    "staff",
+    "printout",
+    "pressure",
+    "tread",
+    "voltage",
+    "bracket",
+    "temperature",
+    "share",
+    "mass",
+)
 """Kinds of reading, in words."""
 
 
@@ -105,9 +84,9 @@ class Tool(Frozen):
     def _not_perfect(self) -> Self:
         own = self.contributions
         if self.reads and not own.resolution:
-            raise BadInput("resolution", "0", "the smallest step that it shows, more than 0")
+            raise BadInput("resolution", "0", said("wants.smallest_step_shows_more_than"))
         if self.reads and not (own.accuracy_constant or own.accuracy_ppm):
-            raise BadInput("accuracy_constant", "0", "the accuracy of its data sheet, more than 0: nothing is perfect")
+            raise BadInput("accuracy_constant", "0", said("wants.accuracy_data_sheet_more_than"))
         return self
 
     def contributions_in(self, dimension: Dimension) -> Instrument:
@@ -133,4 +112,4 @@ class Tool(Frozen):
 
 def check_days(text: str) -> int | None:
     """How long a self-check lasts, as typed; nothing: no limit."""
-    return whole_number(text, "check_days", "whole days, such as 90, or nothing", most=3660) if text.strip() else None
+    return whole_number(text, "check_days", said("tool.whole_days_such_90_or"), most=3660) if text.strip() else None

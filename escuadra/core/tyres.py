@@ -7,6 +7,7 @@ the pressure of a cold tyre at 20 °C; a tyre that was driven is warmer and stan
 import math
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 
 ATMOSPHERE_KPA = 101.325
 ZERO_C = 273.15
@@ -23,6 +24,6 @@ def pressure_slopes(kpa: float, tyre_c: float) -> tuple[float, float]:
 def cold_pressure(kpa: float, u: float, tyre_c: float, u_c: float) -> tuple[float, float]:
     """Gauge pressure (kPa) at 20 °C of a tyre read at ``tyre_c``, and its u; raises ``BadInput`` below −60 °C."""
     if tyre_c < -60:
-        raise BadInput("temperature", tyre_c, "the tyre's temperature, −60 °C or more")
+        raise BadInput("temperature", tyre_c, said("wants.tyres_temperature_60_c_or"))
     factor, by_heat = pressure_slopes(kpa, tyre_c)
     return (kpa + ATMOSPHERE_KPA) * factor - ATMOSPHERE_KPA, math.hypot(factor * u, by_heat * u_c)

@@ -5,6 +5,7 @@ errs towards "undecided"; whoever has the instrument's own data sheet types that
 """
 
 from escuadra.core.readings import Instrument
+from escuadra.core.said import FIGURE_OF, Plain, PlusMinus, Said, exact, said
 from escuadra.core.tool import ToolKind
 
 
@@ -37,8 +38,10 @@ USUAL: dict[ToolKind, tuple[str, Instrument]] = {
 }
 
 
-def said(kind: ToolKind) -> str:
-    """The usual figures of a kind in words."""
+def told(kind: ToolKind) -> Said:
+    """The usual figures of a kind."""
     unit, found = USUAL[kind]
-    ppm = f" and {found.accuracy_ppm:g} ppm of the value" if found.accuracy_ppm else ""
-    return f"steps of {found.resolution:g} {unit}, accuracy ± {found.accuracy_constant:g} {unit}{ppm}"
+    step, half = exact(FIGURE_OF[unit], found.resolution), exact(FIGURE_OF[unit], found.accuracy_constant)
+    if not found.accuracy_ppm:
+        return said("usual.constant", step=step, half=PlusMinus(half))
+    return said("usual.growing", step=step, half=PlusMinus(half), ppm=exact(Plain, found.accuracy_ppm))

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number
+from escuadra.core.said import Plain, exact, said
 
 MOST_READINGS = 20
 Verdict = Literal["holds", "out", "undecided"]
@@ -32,9 +33,9 @@ class VerdictInput(Frozen):
     @model_validator(mode="after")
     def _limits(self) -> Self:
         if self.lower is None and self.upper is None:
-            raise BadInput("lower", "no limit", "a lower limit, an upper limit or both")
+            raise BadInput("lower", said("verdict.no_limit"), said("wants.lower_limit_upper_limit_or"))
         if self.lower is not None and self.upper is not None and self.lower > self.upper:
-            raise BadInput("lower", self.lower, f"at most the upper limit, {self.upper:g}")
+            raise BadInput("lower", self.lower, said("wants.most_upper_limit", upper=exact(Plain, self.upper)))
         return self
 
 

@@ -18,7 +18,7 @@ from escuadra.core.job.staked import on_face, points_of, staking, stand_slots
 from escuadra.core.stance import CORNERS
 from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.jobs.entries import Answer, Happen
-from escuadra.jobs.reading import TakeReading
+from escuadra.jobs.reading import SIGNS, TakeReading
 from escuadra.jobs.stations import RunStation
 from escuadra.jobs.taking_in import BeginVisit, ChoosePlace
 
@@ -73,13 +73,13 @@ class Technician:
         day = datetime.fromtimestamp(self.at / 1000 - 9 * 86_400, UTC).date().isoformat()
         answers = {"printed.day": day, "tyre.state": "cold", "battery.support": "yes", "tick.doors": "yes"}
         figures: dict[str, tuple[str, str, str]] = {
-            "toe.left": (f"{alignment.rear_toe.nominal:g}", "printout", "toe-in"),
-            "toe.right": (f"{alignment.rear_toe.nominal:g}", "printout", "toe-in"),
-            "toe.LF": (f"{alignment.front_toe.nominal:g}", "printout", "toe-in"),
-            "toe.RF": (f"{alignment.front_toe.nominal:g}", "printout", "toe-in"),
+            "toe.left": (f"{alignment.rear_toe.nominal:g}", "printout", "plus"),
+            "toe.right": (f"{alignment.rear_toe.nominal:g}", "printout", "plus"),
+            "toe.LF": (f"{alignment.front_toe.nominal:g}", "printout", "plus"),
+            "toe.RF": (f"{alignment.front_toe.nominal:g}", "printout", "plus"),
             "printed.thrust": ("0", "printout", ""),
-            "steering.wheel": ("0.3", "level-1", "turned left"),
-            "bracket.lean": ("0.2", "level-1", "top back"),
+            "steering.wheel": ("0.3", "level-1", "plus"),
+            "bracket.lean": ("0.2", "level-1", "minus"),
             "battery.volts": ("13.3", "volt-3", ""),
             "aboard": ("0", "scales-1", ""),
         }
@@ -87,7 +87,7 @@ class Technician:
             front = corner[1] == "F"
             camber = alignment.front_camber if front else alignment.rear_camber
             answers[f"tyre.size.{corner}"] = tyres.sizes[0]
-            figures[f"camber.{corner}"] = (f"{abs(camber.nominal):g}", "printout", "top inward")
+            figures[f"camber.{corner}"] = (f"{abs(camber.nominal):g}", "printout", "minus")
             figures[f"tyre.pressure.{corner}"] = (f"{tyres.front_kpa if front else tyres.rear_kpa:g}", "gauge-6", "")
             figures[f"tyre.tread.{corner}"] = ("6.4" if front else "5.9", "tread-2", "")
         for view in self.opened.sheet.groups[0].checks:
@@ -113,7 +113,7 @@ class Technician:
         """What was entered last in a slot, once more."""
         said = self.opened.state.entries[slot][-1].said
         if isinstance(said, ReadingTaken):
-            word = said.understood.partition("°")[2].strip()
+            word = SIGNS[said.value < 0] if said.way else ""
             self.read(slot, said.typed, said.tool.id, word)
         else:
             self.answer(slot, said.value)
@@ -124,8 +124,8 @@ class Technician:
             self.answer("floor.marks", "yes")
             return
         for place, along, across in (("wheels", "0.12", "0.08"), ("target", "0.17", "0.05")):
-            self.read(f"slope.{place}.along", along, "level-1", "falling forward")
-            self.read(f"slope.{place}.across", across, "level-1", "rising left")
+            self.read(f"slope.{place}.along", along, "level-1", "minus")
+            self.read(f"slope.{place}.across", across, "level-1", "plus")
 
     def place(self, x: float, y: float, heading_deg: float = 0.0) -> None:
         """Choose where the vehicle stands."""
@@ -152,8 +152,8 @@ class Technician:
                 self.read(f"pair.{end}.{k}.right", f"{middle - reach + off:g}", "tape-4")
             self.read(f"mark.{end}", f"{middle:g}", "tape-4")
         if toe is not None:
-            self.read("toe.left", toe[0], "printout", "toe-in", replaces=True)
-            self.read("toe.right", toe[1], "printout", "toe-in", replaces=True)
+            self.read("toe.left", toe[0], "printout", "plus", replaces=True)
+            self.read("toe.right", toe[1], "printout", "plus", replaces=True)
 
     def target(self) -> None:
         """The target that the sheet wants."""
@@ -178,8 +178,8 @@ class Technician:
     def shifted(self, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
         """What the sheet asks for after the target was shifted; the tape that notices a bump misread by ``wrong``."""
         self.hang()
-        self.read("level.roll", "0.03", "level-1", "left end high")
-        self.read("level.pitch", "0.02", "level-1", "leaning away")
+        self.read("level.roll", "0.03", "level-1", "plus")
+        self.read("level.pitch", "0.02", "level-1", "plus")
         setup = self.opened.sheet.setup
         self.tape(setup.watched(setup.epoch), off, wrong)
         self.read("crossing", f"{-off[1]:g}", "laser-2")
@@ -204,7 +204,7 @@ class Technician:
                 continue
             _, _, part, control = slot.id.split(".")
             x, y = on_face(centre, way.facing_deg + turned_deg, points_of(plan)[part])
-            cx, cy, _ = way.controls[control.replace("_", " ")]
+            cx, cy, _ = way.controls[control.replace("_", ".")]
             self.read(slot.id, f"{math.hypot(x - cx, y - cy):.0f}", "tape-4")
         assert plan.station is not None
         self.read(f"standheight.{plan.station.id}", f"{plan.target_above_floor:.0f}", "tape-4")
@@ -219,8 +219,8 @@ class Technician:
         """Zero marks, level, target height, and the heights of beam and hubs."""
         if "tick.zero" in self.opened.sheet.slots:
             self.answer("tick.zero", "yes")
-        self.read("level.roll", "0.04", "level-1", "left end high")
-        self.read("level.pitch", "0.02", "level-1", "leaning away")
+        self.read("level.roll", "0.04", "level-1", "plus")
+        self.read("level.pitch", "0.02", "level-1", "plus")
         plan = self.opened.sheet.plan
         self.read("height.target", f"{plan.target_above_floor + height_off:.0f}", "tape-4")
         for what, height in self.heights().items():

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 from escuadra.core.stream import ITSELF
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
@@ -35,14 +36,14 @@ def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
     """The demo garage; refuses a folder whose data the demo did not make. A half-filled one is made anew."""
     if data.exists() and any(path.name != LOCK for path in data.iterdir()):
         if not dialect.there(data):
-            raise BadInput("data", str(data), "an empty folder or a demo garage: this one holds something else")
+            raise BadInput("data", str(data), said("wants.empty_folder_or_demo_garage"))
         garage = Garage(data, clock)
         made_by, filled = garage.store.setting("made_by"), garage.store.setting("filled")
         if made_by == MADE_BY and filled:
             return garage
         garage.close()
         if made_by != MADE_BY:
-            raise BadInput("data", str(data), "an empty folder or a demo garage: this garage is somebody's own")
+            raise BadInput("data", str(data), said("wants.empty_folder_or_demo_garage_garage"))
         for left in data.glob(f"{dialect.FILE_NAME}*"):
             left.unlink()
     garage = Garage(data, clock)

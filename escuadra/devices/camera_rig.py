@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 from typing import Protocol
 
 from escuadra.core.axes import Pose, turned
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, NoAnswer
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.scene import Scene
+from escuadra.core.said import Angle, Length, Plain, exact, said
 
 STEADY_MS = 900
 """After a move the picture must stand still for so long."""
@@ -56,7 +57,7 @@ class SimulatedRig:
     def look(self, at: int) -> Look:
         """The readings of the scene, each with its noise; they shake while the frame moves."""
         if not self.connected:
-            raise ConnectionError("the rig does not answer: look at its cable and battery")
+            raise NoAnswer(said("devices.camera_rig.rig_does_not_answer_look"))
         steady = at - self._moved >= STEADY_MS
         spread = NOISE_MM if steady else 4 * NOISE_MM
         exact = METHODS["rig"].exact(self.scene)
@@ -65,9 +66,13 @@ class SimulatedRig:
     def move(self, at: int, away: float = 0.0, left: float = 0.0, turn_deg: float = 0.0) -> None:
         """Roll, slide or turn the stand-in's frame about its middle: mm and degrees in its own axes."""
         if not all(map(math.isfinite, (away, left, turn_deg))) or math.hypot(away, left) > FARTHEST_MM:
-            raise BadInput("move", f"{away:g}, {left:g} mm", f"at most {FARTHEST_MM:g} mm at once")
+            raise BadInput(
+                "move",
+                said("devices.camera_rig.text", away=exact(Plain, away), left=exact(Length, left)),
+                said("wants.most_once", farthest_mm=exact(Length, FARTHEST_MM)),
+            )
         if abs(turn_deg) > WIDEST_DEG:
-            raise BadInput("turn", turn_deg, f"at most {WIDEST_DEG:g} degrees at once")
+            raise BadInput("turn", turn_deg, said("wants.most_once_2", widest_deg=exact(Angle, WIDEST_DEG)))
         pose = self.scene.pose
         dx, dy = turned(pose.yaw_deg, away, left)
         moved = Pose(x=pose.x + dx, y=pose.y + dy, yaw_deg=pose.yaw_deg + turn_deg, height=pose.height)

@@ -5,6 +5,8 @@ import socket
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from escuadra.core.errors import NoAnswer
+from escuadra.core.said import said
 from escuadra.devices.camera_rig import Look
 
 PATIENCE_S = 5.0
@@ -72,9 +74,9 @@ class LoopbackDevices:
                 with line.makefile(encoding="utf-8") as answers:
                     answer = json.loads(answers.readline())
         except (OSError, ValueError) as error:
-            raise ConnectionError("the devices do not answer") from error
+            raise NoAnswer(said("devices.link.devices_do_not_answer")) from error
         if "error" in answer:
-            raise ConnectionError(str(answer["error"]))
+            raise NoAnswer(said("as_is", text=str(answer["error"])))
         return dict(answer)
 
     def prepare(self, bay: str, procedure: str, frame: str) -> None:

@@ -17,7 +17,7 @@ from escuadra.core.readings import Instrument
 from escuadra.core.stream import Payload, Person, made
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
-ROBOT = Person(id="robot", name="Robot technician", known="itself")
+ROBOT = Person(id="robot", name="robot", known="itself")
 MOST_STEPS = 400
 
 
@@ -45,7 +45,7 @@ class Desk:
 
     def read(self, slot: str, value: float, tool: Instrument) -> None:
         """Record a reading; a later one replaces what an earlier state of the frame showed."""
-        used = ToolUsed(id=f"robot {tool.resolution:g}", name="robot's", contributions=tool)
+        used = ToolUsed(id=f"robot-{tool.resolution:g}", name="robot", contributions=tool)
         self.say(ReadingTaken(slot=slot, typed=f"{value:g}", understood=f"{value:g}", value=value, tool=used))
 
 

@@ -23,11 +23,13 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from escuadra.core.axes import Pose, turned
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
+from escuadra.core.said import Angle, Length, Plain, exact, nouns, said
 from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.words import say
 
 UNITS = {"meter-1": "mm", "level-1": "°", "rig-1": "mm"}
 """The stand-ins, by the name that the register has for them, and what they send."""
@@ -57,7 +59,13 @@ class Watched:
             or math.hypot(away, left) > FARTHEST_MM
             or abs(turn) > WIDEST_DEG
         ):
-            raise BadInput("push", f"{away:g}, {left:g} mm, {turn:g}°", f"at most {FARTHEST_MM:g} mm, {WIDEST_DEG:g}°")
+            raise BadInput(
+                "push",
+                said(
+                    "devices.stand_in.text", away=exact(Plain, away), left=exact(Length, left), turn=exact(Angle, turn)
+                ),
+                said("wants.most_2", farthest_mm=exact(Length, FARTHEST_MM), widest_deg=exact(Angle, WIDEST_DEG)),
+            )
         pose = self.bay.scene.pose
         dx, dy = turned(pose.yaw_deg, away, left)
         self.bay.nudge(Pose(x=pose.x + dx, y=pose.y + dy, yaw_deg=pose.yaw_deg + turn))
@@ -76,12 +84,12 @@ class StandIn:
         try:
             asked = json.loads(line)
             if not isinstance(asked, dict):
-                raise BadInput("line", line[:40], "one JSON object")
+                raise BadInput("line", line[:40], said("wants.one_json_object"))
             return self._answer(asked)
         except BadInput as refused:
-            return {"error": str(refused)}
+            return {"error": say(refusal(refused))}
         except (ValueError, TypeError, KeyError) as refused:
-            return {"error": f"not understood: {refused}"[:200]}
+            return {"error": say(said("devices.stand_in.not_understood", why=str(refused)[:200]))}
 
     def _answer(self, asked: dict[str, Any]) -> dict[str, Any]:
         name, what = str(asked.get("bay", "")), asked.get("ask")
@@ -92,7 +100,7 @@ class StandIn:
             return {"bay": name}
         watched = self.bays.get(name)
         if watched is None:
-            raise BadInput("bay", name or "nothing", "a bay that was prepared")
+            raise BadInput("bay", name, said("wants.bay_prepared"))
         if what == "read":
             return self._read(watched, str(asked.get("device")), str(asked.get("place")))
         if what == "set":
@@ -105,15 +113,15 @@ class StandIn:
             by = {str(k): float(v) for k, v in dict(asked.get("by", {})).items()}
             watched.bay.obey(str(asked.get("what")), by)
         elif what != "look":
-            raise BadInput("ask", what, "prepare, read, rig, look, set, push or obey")
+            raise BadInput("ask", what, said("wants.prepare_read_rig_look_set"))
         return self._look(watched)
 
     def _read(self, watched: Watched, device: str, place: str) -> dict[str, Any]:
         if device not in UNITS:
-            raise BadInput("device", device, f"one of {', '.join(UNITS)}")
+            raise BadInput("device", device, said("wants.one", names=nouns(UNITS, "comma")))
         battery = watched.battery.get(device, 84.0)
         if device in watched.lost or battery <= 0:
-            raise BadInput("device", device, "a device that answers: look at its battery and its distance")
+            raise BadInput("device", device, said("wants.device_answers_look_battery_distance"))
         unit = UNITS[device]
         true = watched.bay.at(place) + watched.blunder.get(place, 0.0)
         seen = true + watched.bay.chance.gauss(0, NOISE[device])
@@ -123,7 +131,7 @@ class StandIn:
 
     def _rig(self, watched: Watched) -> dict[str, Any]:
         if "rig-1" in watched.lost or watched.battery.get("rig-1", 84.0) <= 0:
-            raise BadInput("device", "rig-1", "a rig that answers: look at its cable and battery")
+            raise BadInput("device", "rig-1", said("wants.rig_answers_look_cable_battery"))
         steady = time.monotonic() - watched.moved >= STEADY_S
         spread = NOISE["rig-1"] * (1 if steady else 4)
         exact = METHODS["rig"].exact(watched.bay.scene)
@@ -148,7 +156,7 @@ class StandIn:
         bay, goal = watched.bay, watched.bay.plan.nominal_goal
         figures = {key: float(asked[key]) for key in ("away", "left", "yaw", "roll", "pitch", "height") if key in asked}
         if not all(math.isfinite(v) and abs(v) < 10_000 for v in figures.values()):
-            raise BadInput("set", str(figures), "finite figures below 10,000")
+            raise BadInput("set", str(figures), said("wants.finite_figures_below_10_000"))
         off = bay.off()
         yaw = figures.get("yaw", bay.scene.pose.yaw_deg)
         face = bay.plan.frame.face_offset

@@ -18,6 +18,7 @@ from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import on_face, points_of
 from escuadra.core.readings import Instrument
+from escuadra.core.said import said
 from escuadra.core.stance import CORNERS
 
 LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repeatability=0.3)
@@ -110,7 +111,7 @@ class VirtualBay:
             found = METHODS[method].exact(self.scene).get(place)
             if found is not None:
                 return found
-        raise BadInput("place", place, "a place that these devices can be held to")
+        raise BadInput("place", place, said("wants.place_these_devices_can_held"))
 
     def _level_tape(self, hub: str, end: str) -> float:
         there = self.scene.on_frame(*self.plan.frame_points[end])
@@ -119,7 +120,7 @@ class VirtualBay:
     def _of_station(self, station: str) -> Plan:
         found = self.plan.whole.at_stations.get(station)
         if found is None:
-            raise BadInput("place", station, "a station of this sheet")
+            raise BadInput("place", station, said("wants.station_sheet"))
         return found
 
     def _stand_tape(self, station: str, part: str, control: str) -> float:

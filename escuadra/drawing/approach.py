@@ -7,6 +7,7 @@ the beam itself is not, so that the last millimetres can be seen from across the
 import math
 
 from escuadra.core.job.approach import ToGo
+from escuadra.core.said import said
 from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
@@ -29,13 +30,13 @@ def approach_view(left: ToGo, half_beam_mm: float) -> str:
     shift = end * scale
     body = [
         polyline("body", [(10, 96), (70, 96), (112, 130), (112, 214), (70, 248), (10, 248)], True),
-        label("small", (20, 176), "vehicle"),
+        label("small", (20, 176), said("label.vehicle")),
         line("centreline", (112, GOAL[1]), (SIZE[0] - 20, GOAL[1])),
         line("beam goal", (GOAL[0], GOAL[1] - HALF), (GOAL[0], GOAL[1] + HALF)),
-        label("small", (GOAL[0], GOAL[1] - HALF - 12), "its place", "middle"),
+        label("small", (GOAL[0], GOAL[1] - HALF - 12), said("drawing.approach.place"), "middle"),
         # A turn to the left brings the left end, above, nearer to the vehicle: the frame still stands the other way.
         line("beam stands", (x + shift, y - HALF), (x - shift, y + HALF)),
-        label("name", (x, y + HALF + 22), "frame", "middle"),
+        label("name", (x, y + HALF + 22), said("label.frame"), "middle"),
     ]
     if math.hypot(x - GOAL[0], y - GOAL[1]) > 14:
         body += [line("move", (x, y), GOAL), arrow_head("move-head", GOAL, (GOAL[0] - x, GOAL[1] - y), 12)]
@@ -50,5 +51,5 @@ def approach_view(left: ToGo, half_beam_mm: float) -> str:
     stop = start + bar * scale
     body += [line("thin", (start, foot), (stop, foot))]
     body += [line("thin", (at, foot - 6), (at, foot + 6)) for at in (start, stop)]
-    body.append(label("small", (start, foot + 24), f"{amount(bar, 'mm', 0)} of what is left"))
-    return document("The frame and its place from above", SIZE, body)
+    body.append(label("small", (start, foot + 24), said("drawing.approach.left", bar=amount(bar, "mm", 0))))
+    return document(said("drawing.approach.frame_place_above"), SIZE, body)

@@ -14,6 +14,7 @@ from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.relief import Relief
 from escuadra.core.room import Shape, shapes
+from escuadra.core.said import Plain, Said, said
 from escuadra.core.survey_log import Draft
 from escuadra.core.wording import amount, rounded
 from escuadra.drawing.svg import Point, apart, arrow_head, document, element, label, line, polyline
@@ -71,17 +72,22 @@ def bay_view(
     body += [_thing(thing, frame, small) for thing in bay.things]
     if cut is not None:
         (ax, ay), (bx, by) = (frame.at(*end) for end in cut)
-        body += [line("planned", (ax, ay), (bx, by)), label("small", (ax + 4, ay - 5), "section")]
-    for id, x, y, said in points or []:
+        body += [line("planned", (ax, ay), (bx, by)), label("small", (ax + 4, ay - 5), said("label.section"))]
+    for id, x, y, text in points or []:
         px, py = frame.at(x, y)
-        body += [element("circle", "dot", cx=px, cy=py, r=2), label("small", (px + 4, py - 4), said or id)]
+        body += [element("circle", "dot", cx=px, cy=py, r=2), label("small", (px + 4, py - 4), text or id)]
     if draft is not None:
         body += _draft(draft, frame)
     if not small:
         body += _fixed(bay, frame)
         body += _sizes(bay, frame)
     size = (frame.width, frame.height)
-    return document(f"Bay {bay.name} from above", size, apart(body, size), "drawing bay-drawing")
+    return document(
+        said("drawing.bay_map.bay_above", name=bay.name),
+        size,
+        apart(body, size),
+        "drawing bay-drawing",
+    )
 
 
 def _door(bay: Bay, frame: Frame, small: bool) -> list[str]:
@@ -91,7 +97,7 @@ def _door(bay: Bay, frame: Frame, small: bool) -> list[str]:
     at = max(a, b, key=lambda end: end[1])
     corners = np.array(bay.corners)
     right = bay.door.x1 > corners[:, 0].mean()
-    name = label("small", (at[0] + (-8 if right else 8), at[1] - 8), "door", "end" if right else "start")
+    name = label("small", (at[0] + (-8 if right else 8), at[1] - 8), said("label.door"), "end" if right else "start")
     return [line("door", a, b), "" if small else name]
 
 
@@ -145,7 +151,12 @@ def _sizes(bay: Bay, frame: Frame) -> list[str]:
     middle = (left + right) / 2
     along = label("dimension", (middle, above - 4), amount(float(x1 - x0), "mm", 0), "middle")
     across = label("dimension", (0, 0), amount(float(y1 - y0), "mm", 0), "middle")
-    turned = element("g", "", across, transform=f"translate({aside - 4:.1f} {(top + bottom) / 2:.1f}) rotate(-90)")
+    turned = element(
+        "g",
+        "",
+        across,
+        transform=f"translate({aside - 4:.1f} {(top + bottom) / 2:.1f}) rotate(-90)",
+    )
     arrow = arrow_head("thin-head", (left + 44, bottom + 18), (1, 0), 6)
     return [
         line("thin", (left, above), (right, above)),
@@ -154,7 +165,7 @@ def _sizes(bay: Bay, frame: Frame) -> list[str]:
         turned,
         line("thin", (left, bottom + 18), (left + 38, bottom + 18)),
         arrow,
-        label("small", (left + 50, bottom + 22), "x along the bay, from its closed end; left is upward"),
+        label("small", (left + 50, bottom + 22), said("drawing.bay_map.x_along_bay_closed_end")),
     ]
 
 
@@ -174,9 +185,9 @@ def _contours(relief: Relief, frame: Frame) -> list[str]:
         px, py = frame.at(x, y)
         parts.append(element("circle", "dot", cx=px, cy=py, r=3.5))
         anchor = "end" if px > frame.width / 2 else "start"
-        said = f"{word} {amount(value, 'mm')}"
+        shown = said(f"drawing.bay_map.{word}", value=amount(value, "mm"))
         below = 18 if py < MARGIN + 24 else -6
-        parts.append(label("name", (px + (-7 if anchor == "end" else 7), py + below), said, anchor))
+        parts.append(label("name", (px + (-7 if anchor == "end" else 7), py + below), shown, anchor))
     return parts
 
 
@@ -199,11 +210,7 @@ def _other(name: str, place: Place, vehicle: VehicleModel, frame: Frame) -> list
 
 
 def _class_of(shape: Shape) -> str:
-    if shape.name == "the vehicle":
-        return "body clear"
-    if shape.name.endswith("tyre"):
-        return "wheel"
-    return "board-place" if shape.name.endswith("target") and shape.name.startswith("the ") else "room"
+    return {"body": "body clear", "tyre": "wheel", "target": "board-place", "room": "room"}[shape.kind]
 
 
 def _draft(draft: Draft, frame: Frame) -> list[str]:
@@ -219,7 +226,11 @@ def _draft(draft: Draft, frame: Frame) -> list[str]:
 
 
 def section_view(
-    heights: list[tuple[float, float]], u: float, width: float = 780.0, height: float = 150.0, title: str = "Section"
+    heights: list[tuple[float, float]],
+    u: float,
+    width: float = 780.0,
+    height: float = 150.0,
+    title: Said | None = None,
 ) -> str:
     """A section of the floor, heights magnified; ``u``: of each height, drawn as a band."""
     left, right, top, bottom = 52.0, 12.0, 24.0, 26.0
@@ -249,5 +260,15 @@ def section_view(
         body += [line("thin", (x, height - bottom), (x, height - bottom + 5))]
         body.append(label("small", (x, height - 6), amount(metre, "m", 0), "middle"))
         metre += 1
-    body.append(label("small", (left, 14), f"{title}, mm; heights drawn ×{by_z / by_x:.0f}"))
-    return document(title, (width, height), body)
+    body.append(
+        label(
+            "small",
+            (left, 14),
+            said(
+                "drawing.bay_map.mm_heights_drawn",
+                title=title or said("drawing.bay_map.section"),
+                by_x=Plain(by_z / by_x, 0),
+            ),
+        )
+    )
+    return document(title or said("drawing.bay_map.section"), (width, height), body)

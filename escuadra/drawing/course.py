@@ -3,6 +3,7 @@
 from datetime import date
 
 from escuadra.core.instruments import BiasEntry, DriftResult
+from escuadra.core.said import Said
 from escuadra.core.wording import MOST_DECIMALS, UNITS, rounded
 from escuadra.drawing.svg import Point, document, element, label, line, polyline
 
@@ -12,7 +13,7 @@ AHEAD_DAYS = 400
 
 
 def course_view(
-    history: list[BiasEntry], states: list[str], limit: float, unit: str, ahead: DriftResult | None, title: str
+    history: list[BiasEntry], states: list[str], limit: float, unit: str, ahead: DriftResult | None, title: Said
 ) -> str:
     """Figures by day (ordinals) in the check's unit; ``states``: one for each, as it was judged then."""
     first, last = history[0].day, history[-1].day

@@ -2,6 +2,7 @@
 
 from escuadra.core.job.floor_marks import FloorMark
 from escuadra.core.job.sheet import Sheet
+from escuadra.core.said import Noun, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount
 from escuadra.drawing.lines import HEAD, Strip
@@ -13,7 +14,15 @@ AROUND = 420.0
 def marks_view(sheet: Sheet, marks: list[FloorMark], size: tuple[float, float] = (780, 460)) -> str:
     """Vehicle front, line in use and every mark, seen from above; one scale both ways."""
     vehicle, solved = sheet.plan.vehicle, sheet.setup.lines
-    back = min([0.0 if any("R hub" in m.tapes for m in marks) else vehicle.wheelbase, *(m.x for m in marks)]) - AROUND
+    back = (
+        min(
+            [
+                0.0 if any(c.endswith("R") for m in marks for c in m.found.pair) else vehicle.wheelbase,
+                *(m.x for m in marks),
+            ]
+        )
+        - AROUND
+    )
     front = max([vehicle.wheelbase, *(m.x for m in marks)]) + AROUND
     widest = max([vehicle.outline.width / 2, *(abs(m.y) for m in marks)]) + AROUND
     long = max(front - back, 2 * widest * size[0] / (size[1] - HEAD))
@@ -26,7 +35,10 @@ def marks_view(sheet: Sheet, marks: list[FloorMark], size: tuple[float, float] =
         hx, hy = vehicle.hub(corner)
         if hx > back:
             x, y = strip.at(hx, hy)
-            body += [element("circle", "dot", cx=x, cy=y, r=3), label("small", (x + 6, y - 5), f"{corner} hub")]
+            body += [
+                element("circle", "dot", cx=x, cy=y, r=3),
+                label("small", (x + 6, y - 5), said("floor_marks.hub", corner=Noun(f"corner.{corner}"))),
+            ]
     if solved is not None and solved.line is not None:
         ends = [strip.at(x, solved.line_at(x).value) for x in (max(back, 0.0), front - 120)]
         body.append(line("thrust" if solved.line == "thrust" else "centreline", *ends))
@@ -43,12 +55,12 @@ def marks_view(sheet: Sheet, marks: list[FloorMark], size: tuple[float, float] =
     metre = 1000 * strip.scale
     y = size[1] - 12
     body += [line("thin", (12, y), (12 + metre, y)), label("small", (18 + metre, y + 4), amount(1, "m", 0))]
-    return document("Marks to make on the floor, seen from above", size, body)
+    return document(said("drawing.floor_marks.marks_make_floor_seen_above"), size, body)
 
 
 def _control(sheet: Sheet, name: str) -> tuple[float, float] | None:
     solved = sheet.setup.lines
     if solved is None:
         return None
-    owner = name.split()[0] if name.endswith("hub") else f"mark.{name.split()[0]}"
+    owner = name.removeprefix("hub.")
     return solved.value(owner, "x"), solved.value(owner, "y")

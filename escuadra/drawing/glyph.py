@@ -30,7 +30,10 @@ def glyph(move: NextMove) -> str:
         way = (math.copysign(1, away), 0) if away else (0, math.copysign(1, -left))
     if not named and way is None and move.slot != "crossing":
         return ""
-    body = [element("rect", "body", x=4, y=14, width=62, height=36, rx=6), line("beam stands", (90, 8), (90, 56))]
+    body = [
+        element("rect", "body", x=4, y=14, width=62, height=36, rx=6),
+        line("beam stands", (90, 8), (90, 56)),
+    ]
     body += [element("rect", "wheel", x=x - 7, y=y - 3, width=14, height=6) for x, y in list(PLACES.values())[:4]]
     if move.slot == "crossing":
         body.append(line("centreline", (4, 32), (100, 32)))

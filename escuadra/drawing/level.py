@@ -6,13 +6,11 @@ Beside it the frame from its left side, for what leans towards or away from the 
 import math
 from collections.abc import Callable
 
-from escuadra.core.job.checks.frame import LevelCheck
 from escuadra.core.job.hung import hung
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.said import Turns
+from escuadra.core.said import Noun, Plain, Turns, nouns, said
 from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
-from escuadra.words import language
 
 At = Callable[[float, float], Point]
 MAGNIFIED = 20.0
@@ -33,11 +31,14 @@ def level_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bo
 
     roll, pitch = _read(sheet, "level.roll"), _read(sheet, "level.pitch")
     stands = _read(sheet, "height.target")
-    body = [line("floor", (0, floor), (size[0], floor)), label("small", (8, floor + 18), "floor")]
+    body = [line("floor", (0, floor), (size[0], floor)), label("small", (8, floor + 18), said("label.floor"))]
     if plan.standing is not None and plan.procedure.level_to == "tyres":
         lean = math.radians(_most(plan.standing.roll_deg.value * by))
         (ax, ay), (bx, by_) = at(half, half * math.tan(lean)), at(-half, -half * math.tan(lean))
-        body += [line("planned", (ax, ay), (bx, by_)), label("small", (bx, by_ - 6), "the tyres' plane", "end")]
+        body += [
+            line("planned", (ax, ay), (bx, by_)),
+            label("small", (bx, by_ - 6), said("drawing.level.tyres_plane"), "end"),
+        ]
     body += [line("stand", at(0, 0), at(0, height + plan.target.height / 2 + 60))]
     for foot in plan.frame.feet:
         x, y = at(foot.y, 0)
@@ -49,19 +50,29 @@ def level_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bo
         found = hung(sheet.setup)
         hang = found.value if found is not None else plan.hang
         body += _hung(sheet, at, _most((roll or 0.0) * by), shown, hang, "stands")
-    for name, side in (("left end", 1), ("right end", -1)):
+    for name, side in ((Noun("end.LF_end"), 1), (Noun("end.RF_end"), -1)):
         x, y = at(side * half, height)
         body.append(label("name", (x, y - 14), name, "start" if side > 0 else "end"))
     x, y = at(-half * 0.62, height / 2)
-    body.append(label("dimension", (x, y), f"{amount(height, 'mm', 0)} to its middle", "middle"))
+    body.append(label("dimension", (x, y), said("drawing.level.middle", height=amount(height, "mm", 0)), "middle"))
     body += _moves(sheet, at)
     body += _from_the_side(size, floor, scale, height, pitch, by)
-    said = [("along the beam", roll, LevelCheck.words["roll"]), ("square to it", pitch, LevelCheck.words["pitch"])]
-    known = [f"{what} {amount(value, '°', 2, words)}" for what, value, words in said if value is not None]
-    body.append(label("dimension", (8, 24), ", ".join(known) or "level not read since it was last disturbed"))
+    known = nouns(
+        (
+            said(f"drawing.level.{way}", lean=amount(value, "°", 2, way))
+            for way, value in (("roll", roll), ("pitch", pitch))
+            if value is not None
+        ),
+        "comma",
+    )
+    body.append(label("dimension", (8, 24), known or said("drawing.level.level_not_read_since_last")))
     if magnify:
-        body.append(label("small", (8, size[1] - 8), f"leans and deviations drawn ×{MAGNIFIED:.0f}"))
-    return document("Level view: frame and target from the driver's seat", size, body)
+        body.append(
+            label(
+                "small", (8, size[1] - 8), said("drawing.level.leans_deviations_drawn", magnified=Plain(MAGNIFIED, 0))
+            )
+        )
+    return document(said("drawing.level.level_view_frame_target_drivers"), size, body)
 
 
 def _read(sheet: Sheet, slot: str) -> float | None:
@@ -105,7 +116,7 @@ def _moves(sheet: Sheet, at: At) -> list[str]:
             up = 1.0 if turns > 0 else -1.0
             tip = (x + 16, y - 30 - 24 * up)
             parts += [line("move", (x + 16, y - 30 + 24 * up), tip), arrow_head("move-head", tip, (0, -up))]
-            parts.append(label("name", (x + 26, y - 26), language().say(Turns(abs(turns), eighths=True))))
+            parts.append(label("name", (x + 26, y - 26), Turns(abs(turns), eighths=True)))
     elif move.happening == "height":
         up = 1.0 if move.along("up") > 0 else -1.0
         x, y = at(plan.hang - plan.target.width / 2 - 90, plan.target_above_floor)
@@ -123,8 +134,8 @@ def _from_the_side(
     """The upright from its left side, the vehicle to the left."""
     x, up = size[0] * 0.87, height * scale
     parts = [line("beam goal", (x, floor), (x, floor - up))]
-    parts.append(label("small", (x, floor + 18), "from its left side", "middle"))
-    parts.append(label("small", (x - 14, floor - up - 12), "vehicle", "end"))
+    parts.append(label("small", (x, floor + 18), said("drawing.level.left_side"), "middle"))
+    parts.append(label("small", (x - 14, floor - up - 12), said("label.vehicle"), "end"))
     parts += [line("thin", (x - 14, floor - up - 16), (x, floor - up - 16))]
     if pitch is not None:
         lean = math.radians(_most(pitch * by))

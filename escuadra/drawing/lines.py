@@ -17,6 +17,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.sheet import CheckView, Sheet
 from escuadra.core.lines import Line, LinesResult
 from escuadra.core.rectangle import SIDES
+from escuadra.core.said import Plain, Said, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import target_places
 from escuadra.core.wording import amount
@@ -70,16 +71,16 @@ def lines_view(sheet: Sheet, size: tuple[float, float] = (1180, 400), magnify: b
         name = "target" if place.id == "target" else place.id.replace("_", " ")
         body.append(label("small", (strip.at(place.x, 0)[0], strip.height - 8), name, "middle"))
     if strip.by > 1:
-        body.append(label("small", (8, strip.height - 8), f"sideways ×{strip.by:.0f}"))
+        body.append(label("small", (8, strip.height - 8), said("drawing.lines.sideways", by=Plain(strip.by, 0))))
     if found is None:
-        body.append(label("name", (strip.width - 12, HEAD + 24), "no line found yet", "end"))
-        return document("The vehicle's lines, seen from above", size, body)
+        body.append(label("name", (strip.width - 12, HEAD + 24), said("drawing.lines.no_line_found_yet"), "end"))
+        return document(said("drawing.lines.vehicles_lines_seen_above"), size, body)
     if found.body is not None:
-        body += _band(found.body, strip, "centreline", "centreline")
+        body += _band(found.body, strip, "centreline", said("label.centreline"))
         body += _marks(sheet.setup, strip)
     if found.thrust is not None:
-        body += _band(found.thrust, strip, "thrust", "thrust line", -1)
-    return document("The vehicle's lines, seen from above", size, body)
+        body += _band(found.thrust, strip, "thrust", said("drawing.lines.thrust_line"), -1)
+    return document(said("drawing.lines.vehicles_lines_seen_above"), size, body)
 
 
 def _sideways(found: LinesResult | None, size: tuple[float, float], long: float) -> float:
@@ -117,11 +118,14 @@ def _vehicle(sheet: Sheet, strip: Strip) -> str:
     return "".join(parts)
 
 
-def _band(found: Line, strip: Strip, cls: str, name: str, side: int = 1) -> list[str]:
+def _band(found: Line, strip: Strip, cls: str, name: Said, side: int = 1) -> list[str]:
     upper = [strip.off(p.x, p.y + 2 * p.u) for p in found.at]
     lower = [strip.off(p.x, p.y - 2 * p.u) for p in reversed(found.at)]
     middle = [strip.off(p.x, p.y) for p in found.at]
-    parts = [polyline(f"band {cls}-band", [*upper, *lower], True), polyline(f"{cls} open-line", middle)]
+    parts = [
+        polyline(f"band {cls}-band", [*upper, *lower], True),
+        polyline(f"{cls} open-line", middle),
+    ]
     end = middle[-1]
     if cls == "thrust":
         parts.append(arrow_head("thrust-head", end, (end[0] - middle[-2][0], end[1] - middle[-2][1])))
@@ -186,7 +190,13 @@ def drawn_rectangle(sheet: Sheet, view: CheckView | None, slot: str, at: Callabl
     for name, (a, b) in SIDES.items():
         read = any(s.slot.id == f"rect.{name}" and s.now for s in view.slots)
         at_hand = slot == f"rect.{name}"
-        parts.append(line(("tape-at-hand" if at_hand else "tape") + ("" if read else " unread"), place(a), place(b)))
+        parts.append(
+            line(
+                ("tape-at-hand" if at_hand else "tape") + ("" if read else " unread"),
+                place(a),
+                place(b),
+            )
+        )
     cx, cy = place("mark")
     parts += [
         polyline("mark", [(cx - 7, cy - 7), (cx + 7, cy + 7)]),

@@ -13,7 +13,7 @@ from escuadra.core.job.hung import hung
 from escuadra.core.job.places import ENDS, tape_slot
 from escuadra.core.job.sheet import CheckView, Sheet
 from escuadra.core.lines import Line, LinesResult
-from escuadra.core.procedure import DATUM_WORDS
+from escuadra.core.said import Name, Noun, Plain, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
@@ -73,11 +73,17 @@ def plan_view(
     if stand:
         body += stand_view(sheet, window.at, slot, MAGNIFIED if magnify else 1.0)
         if magnify:
-            body.append(label("small", (8, window.height - 8), f"deviations drawn ×{MAGNIFIED:.0f}"))
-        return document("Plan of vehicle, lines and stand, seen from above", size, body)
+            body.append(
+                label(
+                    "small",
+                    (8, window.height - 8),
+                    said("drawing.plan.deviations_drawn", magnified=Plain(MAGNIFIED, 0)),
+                )
+            )
+        return document(said("drawing.plan.plan_vehicle_lines_stand_seen"), size, body)
     body += [*other_places(sheet, window.at), *_frame(sheet, window, magnify)]
     body += [*drawn_sights(sheet, check, window.at), *drawn_rectangle(sheet, check, slot, window.at)]
-    return document("Plan of vehicle, lines and frame, seen from above", size, body)
+    return document(said("drawing.plan.plan_vehicle_lines_frame_seen"), size, body)
 
 
 def stations_view(sheet: Sheet, size: tuple[float, float] = (1180, 430)) -> str:
@@ -100,9 +106,10 @@ def stations_view(sheet: Sheet, size: tuple[float, float] = (1180, 430)) -> str:
         body.append(board(window.at, (x, y), place.facing_deg, there.target.width, "stands" if view.run else "goal"))
         stacked = beside[x, y] = beside.get((x, y), -1) + 1
         px, py = window.at(x, y)
-        said = f"{k}. {view.station.name}" + (" (at hand)" if view.station == sheet.plan.station else "")
-        body.append(label("name", (px + 14, py - 10 + 18 * stacked), said))
-    return document("All positions of the target, seen from above", size, body)
+        which = "at_hand" if view.station == sheet.plan.station else "other"
+        named = said(f"drawing.plan.station.{which}", number=k, name=Name(view.station.name))
+        body.append(label("name", (px + 14, py - 10 + 18 * stacked), named))
+    return document(said("drawing.plan.all_positions_target_seen_above"), size, body)
 
 
 def _scale(window: Window) -> str:
@@ -151,7 +158,7 @@ def _lines(sheet: Sheet, window: Window) -> list[str]:
     if found is None:
         x, y = window.at(sheet.plan.nominal_goal.x - sheet.plan.frame.face_offset - 90, 0)
         axis = line("planned", window.at(window.x0, 0), window.at(window.x1 - 60, 0))
-        return [axis, label("small", (x, y - 10), "line not found yet", "end")]
+        return [axis, label("small", (x, y - 10), said("drawing.plan.line_not_found_yet"), "end")]
     face = sheet.plan.nominal_goal.x - sheet.plan.frame.face_offset - 90
     return [*_thrust_line(found, window, face), *_centreline(sheet, found, window, face)]
 
@@ -166,7 +173,12 @@ def _thrust_line(found: LinesResult, window: Window, label_at: float) -> list[st
         _band(found.thrust, window, "thrust-band"),
         line("thrust", a, b),
         arrow_head("thrust-head", b, (b[0] - a[0], b[1] - a[1])),
-        label("name", (window.at(label_at, 0)[0], window.at(0, slope * label_at)[1] + 20), "thrust line", "end"),
+        label(
+            "name",
+            (window.at(label_at, 0)[0], window.at(0, slope * label_at)[1] + 20),
+            said("drawing.plan.thrust_line"),
+            "end",
+        ),
     ]
 
 
@@ -191,7 +203,7 @@ def _centreline(sheet: Sheet, found: LinesResult, window: Window, label_at: floa
             parts.append(polyline("mark", [(mx - 5, my - 5), (mx + 5, my + 5)]))
             parts.append(polyline("mark", [(mx - 5, my + 5), (mx + 5, my - 5)]))
     x, y = window.at(label_at, y0 + slope * label_at)
-    parts.append(label("small", (x, y - 9), "centreline", "end"))
+    parts.append(label("small", (x, y - 9), said("label.centreline"), "end"))
     return parts
 
 
@@ -253,16 +265,18 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
         parts += _beam(shown, sheet, window, "stands")
     elif last is not None:
         parts += _beam(last.pose, sheet, window, "stale")
-        parts.append(label("stale-name", (window.width - 8, HEAD + 20), "frame as read before", "end"))
+        parts.append(label("stale-name", (window.width - 8, HEAD + 20), said("drawing.plan.frame_read_before"), "end"))
     pose = shown or goal
     half = sheet.plan.frame.beam_length / 2
-    for name, side in (("left end", 1), ("right end", -1)):
+    for name, side in ((Noun("end.LF_end"), 1), (Noun("end.RF_end"), -1)):
         x, y = window.at(*_on_beam(pose, 0, side * half))
         parts.append(label("name", (min(x + 10, window.width - 64), y + (-4 if side > 0 else 14)), name))
     parts += _dimension(sheet, window, goal)
     parts += _move(sheet, window, pose)
     if magnify and shown is not None:
-        parts.append(label("small", (8, window.height - 8), f"deviations drawn ×{MAGNIFIED:.0f}"))
+        parts.append(
+            label("small", (8, window.height - 8), said("drawing.plan.deviations_drawn", magnified=Plain(MAGNIFIED, 0)))
+        )
     return parts
 
 
@@ -271,12 +285,14 @@ def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
     vehicle, datum_x = sheet.plan.vehicle, sheet.plan.target_x - procedure.distance
     low = -max(vehicle.outline.width, sheet.plan.frame.beam_length) / 2 - 210
     (x1, y), (x2, _) = window.at(datum_x, low), window.at(goal.x - sheet.plan.frame.face_offset, low)
-    said = f"{amount(procedure.distance, 'mm', 0)} from the {DATUM_WORDS[procedure.datum]}"
+    wanted = said(
+        "drawing.from_datum", distance=amount(procedure.distance, "mm", 0), datum=Noun(f"datum.{procedure.datum}")
+    )
     return [
         line("thin", (x1, y - 26), (x1, y + 6)),
         line("thin", (x2, y - 26), (x2, y + 6)),
         line("thin", (x1, y), (x2, y)),
-        label("dimension", ((x1 + x2) / 2, y - 7), said, "middle"),
+        label("dimension", ((x1 + x2) / 2, y - 7), wanted, "middle"),
     ]
 
 

@@ -4,11 +4,14 @@ Tolerance zone solid, guard bands lighter, the value a tick with its ±U whisker
 """
 
 from escuadra.core.job.checks import Figure
+from escuadra.core.said import Noun, said
 from escuadra.drawing.svg import document, element, label, line, polyline
 
 WIDTH, HEIGHT, EDGE, BASE = 380.0, 58.0, 12.0, 28.0
 SPAN = 1.55
 """Half the scale in tolerances."""
+LEFTWARD = ("side",)
+"""Axes whose positive side is drawn on the left, as one sees it."""
 
 
 def rule(figure: Figure) -> str:
@@ -16,7 +19,7 @@ def rule(figure: Figure) -> str:
     lower = figure.lower if figure.lower is not None else -abs(figure.upper or 1.0)
     upper = figure.upper if figure.upper is not None else abs(lower) or 1.0
     middle, half = (lower + upper) / 2, (upper - lower) / 2 or 1.0
-    flip = figure.words is not None and figure.words[0] == "left"
+    flip = figure.way in LEFTWARD
 
     def x(value: float) -> float:
         share = max(-SPAN, min(SPAN, (value - middle) / half)) / SPAN
@@ -48,5 +51,12 @@ def rule(figure: Figure) -> str:
     else:
         tick = [(at, BASE - 2), (at - 6, BASE - 17), (at + 6, BASE - 17)]
     body.append(polyline("rule-value", tick, True))
-    said = f"{figure.label}: {figure.text} {figure.plus_minus}, allowed {figure.allowed}, {state}"
-    return document(said, (WIDTH, HEIGHT), body, "rule")
+    named = said(
+        "drawing.rule.allowed",
+        label=figure.label,
+        text=figure.text,
+        plus_minus=figure.plus_minus,
+        allowed=figure.allowed,
+        state=Noun(f"verdict.{state}"),
+    )
+    return document(named, (WIDTH, HEIGHT), body, "rule")

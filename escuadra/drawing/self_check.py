@@ -5,6 +5,7 @@ One scene a check, the part that the present step reads drawn strong, the others
 
 from collections.abc import Callable
 
+from escuadra.core.said import Said, said
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 SIZE = (560.0, 240.0)
@@ -14,40 +15,42 @@ Scene = Callable[[str], list[str]]
 def self_check_view(check: str, step: str) -> str:
     """The picture of a step; ``step``: its field, empty for all of it. Empty where a check has no scene."""
     scene = SCENES.get(check)
-    return document("How this step is read", SIZE, scene(step)) if scene is not None else ""
+    return document(said("drawing.self_check.how_step_read"), SIZE, scene(step)) if scene is not None else ""
 
 
 def _cls(on: bool) -> str:
     return "tape-at-hand" if on else "tape"
 
 
-def _span(a: Point, b: Point, said: str, on: bool, above: float = -8) -> list[str]:
+def _span(a: Point, b: Point, what: Said | None, on: bool, above: float = -8) -> list[str]:
     """A length with both its ends marked and what it is called."""
     flat = abs(a[1] - b[1]) < abs(a[0] - b[0])
     ends = [line(_cls(on), (x, y - 6) if flat else (x - 6, y), (x, y + 6) if flat else (x + 6, y)) for x, y in (a, b)]
     at = ((a[0] + b[0]) / 2 + (0 if flat else 10), (a[1] + b[1]) / 2 + (above if flat else 4))
-    return [line(_cls(on), a, b), *ends, label("name" if on else "small", at, said, "middle" if flat else "start")]
+    named = [label("name" if on else "small", at, what, "middle" if flat else "start")] if what else []
+    return [line(_cls(on), a, b), *ends, *named]
 
 
-def _plus(at: Point, way: Point, said: str) -> list[str]:
+def _plus(at: Point, way: Point, what: Said | None = None) -> list[str]:
     """Which way counts as plus."""
     tip = (at[0] + 34 * way[0], at[1] + 34 * way[1])
+    anchor = "start" if way[0] >= 0 else "end"
     text = (tip[0] + (8 if way[0] >= 0 else -8), tip[1] + (14 if way[1] > 0 else 4))
     return [
         line("move", at, tip),
         arrow_head("move-head", tip, way, 8),
-        label("small", text, f"plus: {said}", "start" if way[0] >= 0 else "end"),
+        *([label("small", text, said("drawing.self_check.plus", what=what), anchor)] if what else []),
     ]
 
 
-def _box(x: float, y: float, wide: float, tall: float, said: str = "") -> list[str]:
-    named = [label("small", (x + wide / 2, y + tall / 2 + 4), said, "middle")] if said else []
+def _box(x: float, y: float, wide: float, tall: float, what: Said | None = None) -> list[str]:
+    named = [label("small", (x + wide / 2, y + tall / 2 + 4), what, "middle")] if what else []
     return [element("rect", "body", x=x, y=y, width=wide, height=tall, rx=4), *named]
 
 
 def _laser(x: float, y: float) -> list[str]:
     legs = [line("thin", (x, y + 13), (x + side * 14, y + 46)) for side in (-1, 1)]
-    return [*_box(x - 17, y - 13, 34, 26), *legs, label("small", (x, y - 19), "laser", "middle")]
+    return [*_box(x - 17, y - 13, 34, 26), *legs, label("small", (x, y - 19), said("label.laser"), "middle")]
 
 
 def _end_for_end(step: str) -> list[str]:
@@ -59,12 +62,17 @@ def _end_for_end(step: str) -> list[str]:
         element("rect", "sensor", x=262, y=126, width=36, height=14, rx=7),
         label("name", (166, 144), left),
         label("name", (386, 144), right),
-        label("small", (150, 178), "mark", "middle"),
-        label("small", (410, 178), "mark", "middle"),
+        label("small", (150, 178), said("label.mark"), "middle"),
+        label("small", (410, 178), said("label.mark"), "middle"),
         *(turned if step == "second" else []),
-        *_plus((424, 116), (0, -1), "")[:2],
-        label("small", (412, 96), "plus: its right end high", "end"),
-        label("small", (280, 206), "turned end for end onto the same marks" if step == "second" else "", "middle"),
+        *_plus((424, 116), (0, -1)),
+        label("small", (412, 96), said("drawing.self_check.plus_right_end_high"), "end"),
+        label(
+            "small",
+            (280, 206),
+            said("drawing.self_check.turned_end_end_onto_same") if step == "second" else "",
+            "middle",
+        ),
     ]
 
 
@@ -80,10 +88,12 @@ def _two_peg(step: str) -> list[str]:
             line(_cls(on), (at, 120), (x, 120)),
         ]
         if on:
-            body.append(label("name", (x, 30), "read here", "middle"))
+            body.append(label("name", (x, 30), said("drawing.self_check.read_here"), "middle"))
         if close:
-            body += _span((at, 176), (x, 176), f"to {name.upper()}", step == f"off_to_{name}")
-    return [*body, *_plus((522, 90), (0, -1), "")[:2], label("small", (530, 50), "up", "end")]
+            body += _span(
+                (at, 176), (x, 176), said("drawing.self_check.to_2", point=name.upper()), step == f"off_to_{name}"
+            )
+    return [*body, *_plus((522, 90), (0, -1)), label("small", (530, 50), said("label.up"), "end")]
 
 
 def _three_point(step: str) -> list[str]:
@@ -92,18 +102,23 @@ def _three_point(step: str) -> list[str]:
     for name, x in at.items():
         body += [element("circle", "dot", cx=x, cy=120, r=5), label("name", (x, 106), name.upper(), "middle")]
     for pair, y in (("ab", 150.0), ("bc", 150.0), ("ac", 190.0)):
-        body += _span((at[pair[0]], y), (at[pair[1]], y), f"{pair[0].upper()} to {pair[1].upper()}", step == pair)
+        body += _span(
+            (at[pair[0]], y),
+            (at[pair[1]], y),
+            said("drawing.self_check.to", a=pair[0].upper(), b=pair[1].upper()),
+            step == pair,
+        )
     return body
 
 
 def _reference(step: str) -> list[str]:
     on = step == "length"
     return [
-        *_span((70, 80), (470, 80), "the reference, as its certificate says", on),
-        *_span((70, 150), (478, 150), "what the instrument reads of it", step == "readings"),
+        *_span((70, 80), (470, 80), said("drawing.self_check.reference_certificate_says"), on),
+        *_span((70, 150), (478, 150), said("drawing.self_check.instrument_reads"), step == "readings"),
         line("planned", (70, 66), (70, 168)),
-        *_plus((290, 190), (1, 0), "it reads long"),
-        *([label("name", (70, 206), "its temperature, °C")] if step == "temperature" else []),
+        *_plus((290, 190), (1, 0), said("drawing.self_check.reads_long")),
+        *([label("name", (70, 206), said("drawing.self_check.temperature_c"))] if step == "temperature" else []),
     ]
 
 
@@ -113,30 +128,30 @@ def _square_corner(step: str) -> list[str]:
         line("centreline", corner, (110, 20)),
         line("centreline", corner, (470, 186)),
         *_box(93, 176, 34, 26),
-        label("small", (80, 214), "crossed laser"),
-        *_span(corner, a, "first arm", step == "a"),
-        *_span(corner, b, "second arm", step == "b", above=20),
+        label("small", (80, 214), said("drawing.self_check.crossed_laser")),
+        *_span(corner, a, said("drawing.self_check.first_arm"), step == "a"),
+        *_span(corner, b, said("drawing.self_check.second_arm"), step == "b", above=20),
         line(_cls(step == "diagonal"), a, b),
-        label("name" if step == "diagonal" else "small", (262, 104), "diagonal"),
+        label("name" if step == "diagonal" else "small", (262, 104), said("label.diagonal")),
     ]
 
 
 def _plumb(step: str) -> list[str]:
-    def read(y: float, x: float, said: str, on: bool) -> list[str]:
-        named = label("name" if on else "small", (x + 10, y + 4), said)
+    def read(y: float, x: float, what: Said, on: bool) -> list[str]:
+        named = label("name" if on else "small", (x + 10, y + 4), what)
         return [line(_cls(on), (240, y), (x, y)), named]
 
     return [
         line("measured", (240, 20), (240, 186)),
         polyline("wheel", [(232, 186), (248, 186), (240, 206)], True),
-        label("small", (228, 32), "plumb line", "end"),
+        label("small", (228, 32), said("drawing.self_check.plumb_line"), "end"),
         line("centreline", (262, 206), (284, 14)),
-        label("small", (292, 26), "the laser's beam"),
-        *read(170, 266, "at the bottom", step == "bottom"),
-        *read(50, 280, "at the top", step == "top"),
-        *_span((130, 170), (130, 50), "height", step == "height"),
-        *_plus((236, 226), (-1, 0), "")[:2],
-        label("small", (250, 230), "plus: beam left of it, as the laser shines"),
+        label("small", (292, 26), said("drawing.self_check.lasers_beam")),
+        *read(170, 266, said("drawing.self_check.bottom"), step == "bottom"),
+        *read(50, 280, said("drawing.self_check.top"), step == "top"),
+        *_span((130, 170), (130, 50), said("label.height"), step == "height"),
+        *_plus((236, 226), (-1, 0)),
+        label("small", (250, 230), said("drawing.self_check.plus_beam_left_laser_shines")),
     ]
 
 
@@ -144,16 +159,16 @@ def _parallel(step: str) -> list[str]:
     near, far = 170.0, 460.0
     body = [
         line("measured", (90, 176), (530, 176)),
-        label("small", (530, 196), "straight edge", "end"),
+        label("small", (530, 196), said("drawing.self_check.straight_edge"), "end"),
         *_laser(56, 116),
         line("centreline", (74, 116), (530, 96)),
-        *_span((90, 212), (near, 212), "near place", step == "near_station"),
-        *_span((90, 226), (far, 226), "", step == "far_station"),
-        *([label("name", (300, 218), "far place", "middle")] if step == "far_station" else []),
+        *_span((90, 212), (near, 212), said("drawing.self_check.near_place"), step == "near_station"),
+        *_span((90, 226), (far, 226), None, step == "far_station"),
+        *([label("name", (300, 218), said("drawing.self_check.far_place"), "middle")] if step == "far_station" else []),
     ]
     for name, x, y in (("near", near, 112.0), ("far", far, 99.0)):
-        body += _span((x, 176), (x, y), name, step == name)
-    return [*body, *_plus((226, 164), (0, -1), "away from the edge")]
+        body += _span((x, 176), (x, y), said(f"drawing.self_check.{name}"), step == name)
+    return [*body, *_plus((226, 164), (0, -1), said("drawing.self_check.away_edge"))]
 
 
 def _runout(step: str) -> list[str]:
@@ -163,36 +178,40 @@ def _runout(step: str) -> list[str]:
         element("circle", "body", cx=260, cy=118, r=92),
         element("circle", "sensor", cx=260, cy=118, r=10),
         line("measured", (260, 118), (260, 190 if after else 46)),
-        label("name", (276, 180 if after else 66), "clamp"),
+        label("name", (276, 180 if after else 66), said("label.clamp")),
         line("floor", (60, 212), (500, 212)),
         *(turn if after else []),
-        label("small", (376, 60), "rolled half a turn" if after else "as it stands"),
-        *_plus((376, 118), (1, 0), "toe-in"),
+        label(
+            "small",
+            (376, 60),
+            said("drawing.self_check.rolled_half_turn") if after else said("drawing.self_check.stands"),
+        ),
+        *_plus((376, 118), (1, 0), said("label.toe_in")),
     ]
 
 
 def _zero_mark(step: str) -> list[str]:
     return [
         line("measured", (50, 96), (510, 96)),
-        label("name", (50, 80), "left end"),
-        label("name", (510, 80), "right end", "end"),
+        label("name", (50, 80), said("drawing.self_check.left_end")),
+        label("name", (510, 80), said("drawing.self_check.right_end"), "end"),
         line("floor", (284, 84), (284, 112)),
-        label("small", (284, 74), "zero mark", "middle"),
-        *_span((50, 144), (284, 144), "from the left", step == "first"),
-        *_span((284, 176), (510, 176), "from the right", step == "second"),
+        label("small", (284, 74), said("drawing.self_check.zero_mark"), "middle"),
+        *_span((50, 144), (284, 144), said("drawing.self_check.left"), step == "first"),
+        *_span((284, 176), (510, 176), said("drawing.self_check.right"), step == "second"),
     ]
 
 
 def _beam_straight(step: str) -> list[str]:
     body = [
         line("centreline", (40, 170), (520, 170)),
-        label("small", (520, 190), "level line", "end"),
+        label("small", (520, 190), said("drawing.self_check.level_line"), "end"),
         element("path", "measured open-line", d="M60 92 Q280 112 500 92"),
-        *_plus((540, 160), (0, -1), "")[:2],
-        label("small", (552, 74), "plus: away from the line", "end"),
+        *_plus((540, 160), (0, -1)),
+        label("small", (552, 74), said("drawing.self_check.plus_away_line"), "end"),
     ]
     for name, x, y in (("left", 70.0, 93.0), ("middle", 280.0, 102.0), ("right", 480.0, 94.0)):
-        body += _span((x, 170), (x, y), name, step == name)
+        body += _span((x, 170), (x, y), said(f"drawing.self_check.beam.{name}"), step == name)
     return body
 
 

@@ -3,7 +3,7 @@
 import math
 
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.procedure import DATUM_WORDS
+from escuadra.core.said import Noun, Plain, said
 from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line
 
@@ -22,7 +22,7 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: boo
     def at(x: float, z: float) -> tuple[float, float]:
         return size[0] - (x1 - x) * scale, floor - z * scale
 
-    body = [line("floor", (0, floor), (size[0], floor)), label("small", (8, floor + 18), "floor")]
+    body = [line("floor", (0, floor), (size[0], floor)), label("small", (8, floor + 18), said("label.floor"))]
     nose, roof = vehicle.wheelbase + vehicle.outline.front_overhang, vehicle.outline.height
     (left, top), (hood_x, _) = at(x0 - 2000, roof), at(procedure.sensor.x - 250, roof)
     (nose_x, bumper), (_, sill) = at(nose, procedure.sensor.z * 0.55), at(0, vehicle.hub_height * 0.6)
@@ -53,7 +53,9 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: boo
     body.append(line("stand", at(goal.x, 0), at(goal.x, procedure.height)))
     body += _move(sheet, at(drawn[-1][1], drawn[-1][2] + half))
     if magnify and stands is not None:
-        body.append(label("small", (8, size[1] - 8), f"gaps and leans drawn ×{MAGNIFIED:.0f}"))
+        body.append(
+            label("small", (8, size[1] - 8), said("drawing.side.gaps_leans_drawn", magnified=Plain(MAGNIFIED, 0)))
+        )
     (dx, dy), (_, gy) = at(face - 330, procedure.height), at(0, 0)
     body += [line("thin", (dx - 6, dy), (dx + 40, dy)), line("thin", (dx, dy), (dx, gy))]
     body.append(label("dimension", (dx - 8, (dy + gy) / 2), amount(procedure.height, "mm", 0), "end"))
@@ -61,9 +63,11 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: boo
     y = floor + 58
     body += [line("thin", (hx, floor + 8), (hx, y + 6)), line("thin", (fx, floor + 8), (fx, y + 6))]
     body.append(line("thin", (hx, y), (fx, y)))
-    said = f"{amount(procedure.distance, 'mm', 0)} from the {DATUM_WORDS[procedure.datum]}"
-    body.append(label("dimension", ((hx + fx) / 2, y - 7), said, "middle"))
-    return document("Side view of vehicle and target", size, body)
+    wanted = said(
+        "drawing.from_datum", distance=amount(procedure.distance, "mm", 0), datum=Noun(f"datum.{procedure.datum}")
+    )
+    body.append(label("dimension", ((hx + fx) / 2, y - 7), wanted, "middle"))
+    return document(said("drawing.side.side_view_vehicle_target"), size, body)
 
 
 def _stands(sheet: Sheet, by: float) -> tuple[float, float, float] | None:

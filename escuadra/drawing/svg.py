@@ -1,8 +1,12 @@
 """A few SVG elements as text, coordinates in drawing units, figures rounded to a hundredth."""
 
 import re
+from collections.abc import Mapping
 from functools import lru_cache
 from xml.sax.saxutils import escape, quoteattr
+
+from escuadra.core.said import Said, Value
+from escuadra.words import say
 
 Point = tuple[float, float]
 quoted = lru_cache(2048)(quoteattr)
@@ -36,9 +40,9 @@ def polyline(cls: str, points: list[Point], closed: bool = False) -> str:
     return element("polygon" if closed else "polyline", cls, points=" ".join(f"{n(x)},{n(y)}" for x, y in points))
 
 
-def label(cls: str, at: Point, text: str, anchor: str = "start") -> str:
-    """A text."""
-    return element("text", cls, escape(text), x=at[0], y=at[1], text_anchor=anchor)
+def label(cls: str, at: Point, text: Value | Mapping[str, str] | str, anchor: str = "start") -> str:
+    """A text, in the language that is spoken now."""
+    return element("text", cls, escape(say(text)), x=at[0], y=at[1], text_anchor=anchor)
 
 
 def arrow_head(cls: str, tip: Point, towards: Point, size: float = 9) -> str:
@@ -51,12 +55,12 @@ def arrow_head(cls: str, tip: Point, towards: Point, size: float = 9) -> str:
     )
 
 
-def document(title: str, size: tuple[float, float], body: list[str], cls: str = "drawing") -> str:
+def document(title: Said | str, size: tuple[float, float], body: list[str], cls: str = "drawing") -> str:
     """A drawing with its title for those who cannot see it."""
     width, height = n(size[0]), n(size[1])
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" class="{cls}" viewBox="0 0 {width} {height}" role="img" '
-        f"aria-label={quoteattr(title)}>" + "".join(body) + "</svg>"
+        f"aria-label={quoteattr(say(title))}>" + "".join(body) + "</svg>"
     )
 
 

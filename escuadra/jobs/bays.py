@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from escuadra.core.bay import Bay
 from escuadra.core.errors import Conflict
 from escuadra.core.house import BayAdded, BayDrawn, bay_stream
+from escuadra.core.said import said
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 from escuadra.store import Content
 
@@ -50,7 +51,7 @@ class KeepBay(Command[str]):
         store, name, stream = context.house.store, self.bay.name, self.stream(context)
         new = name not in store.bays()
         if (None if new else store.bay_sheet(name)) != self.base:
-            raise Conflict("This bay was changed by others since you looked. Look again, then change it.")
+            raise Conflict(said("jobs.bays.bay_changed_others_since_you"))
         count = 0 if new else store.count(stream)
         added = [Append(stream, 0, BayAdded(name=name), key="added")] if new else []
         drawn = Append(stream, count, BayDrawn(name=name, sheet=self.content.hash))

@@ -16,6 +16,7 @@ from escuadra.core.job.events import Doubted, VisitPayload
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.visit import fold_visit
+from escuadra.core.said import said
 from escuadra.core.stream import Part, Payload, Person, made
 from escuadra.jobs.forms import Opened
 from escuadra.jobs.house import House
@@ -132,7 +133,7 @@ class VisitCommand(Command[Any]):
         """What is said, upon the visit as it is now; raises ``Conflict`` for a signed sheet."""
         opened = context.house.open(self.visit, self.calibration)
         if opened.state.signed is not None and not self.when_signed:
-            raise Conflict("This sheet is signed. To work on it again, reopen it: a new revision begins.")
+            raise Conflict(said("jobs.command.sheet_signed_work_again_reopen"))
         return decided(opened, self.say(context, opened))
 
     def told(self, context: Context, committed: Committed) -> Opened:
@@ -172,5 +173,5 @@ def slot_of(sheet: Sheet, id: str) -> Slot:
     """A place of the sheet; raises ``BadInput`` for one that it does not have."""
     found = sheet.slots.get(id)
     if found is None:
-        raise BadInput("slot", id or "nothing", "a place of this sheet that takes an entry")
+        raise BadInput("slot", id, said("wants.place_sheet_takes_entry"))
     return found.slot

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput
 from escuadra.core.house import CustomerErased, customer_stream
+from escuadra.core.said import said
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 from escuadra.jobs.house import House
 from escuadra.store import dialect
@@ -30,7 +31,7 @@ class EraseCustomer(Command[None]):
         """That they are gone; nothing where they were already. Raises for an unknown one."""
         found = next((c for c in customers(context.house) if c.id == self.customer), None)
         if found is None:
-            raise BadInput("customer", self.customer or "nobody", "a customer of this garage")
+            raise BadInput("customer", self.customer, said("wants.customer_garage"))
         if found.erased_at is not None:
             return Decision()
         return Decision([Append(self.stream(context), 0, CustomerErased(id=self.customer))])

@@ -8,6 +8,7 @@ from datetime import date
 from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import HAPPENINGS, owner_of
 from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Source, Withdrawn
+from escuadra.core.said import nouns, said
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Opened
 
@@ -24,11 +25,17 @@ class Answer(VisitCommand):
         where, value = slot_of(opened.sheet, self.slot), self.value
         options = ("yes", "no") if where.ask == "tick" else where.options
         if where.ask == "number" or not value.strip() or (options and value not in options):
-            raise BadInput("value", value or "nothing", " or ".join(options) or "what is printed on it")
+            raise BadInput(
+                "value",
+                value,
+                said("wants.answer", options=nouns(map(where.option, options), "or"))
+                if options
+                else said("wants.printed"),
+            )
         if where.ask == "day":
             _day(value)
-        said = Answered(slot=self.slot, value=value.strip()[:80])
-        return [Saying(said, of_owner(opened, owner_of(where.aspects)))]
+        told = Answered(slot=self.slot, value=value.strip()[:80])
+        return [Saying(told, of_owner(opened, owner_of(where.aspects)))]
 
 
 @dataclass(frozen=True)
@@ -43,7 +50,7 @@ class Happen(VisitCommand):
         """What happened, of the body or of the vehicle that it happened to."""
         known = HAPPENINGS.get(self.what)
         if known is None:
-            raise BadInput("what", self.what, f"one of {', '.join(HAPPENINGS)}")
+            raise BadInput("what", self.what, said("wants.one", names=nouns(HAPPENINGS, "comma")))
         told = {"what": self.what, "source": self.source, "by": dict(self.by)}
         return [Saying(Disturbed.read(told), of_owner(opened, known.of))]
 
@@ -56,7 +63,7 @@ class Undo(VisitCommand):
         """That it is withdrawn, of the part that it was of."""
         last = opened.state.last_of(context.who.id)
         if last is None or last.of is None:
-            raise BadInput("undo", "nothing", "an entry of your own that still counts")
+            raise BadInput("undo", "", said("wants.entry_your_own_still_counts"))
         return [Saying(Withdrawn(entry=last.seq), last.of)]
 
 
@@ -71,22 +78,22 @@ class Override(VisitCommand):
         """The override, of the calibration."""
         view, reason = opened.sheet.check(self.check), self.reason.strip()
         if view is None:
-            raise BadInput("check", self.check, "a check of this sheet")
+            raise BadInput("check", self.check, said("wants.check_sheet"))
         own = of_owner(opened, "calibration")
         if not reason:
             if self.check not in opened.state.overrides:
-                raise BadInput("reason", "nothing", "a reason in words, at least ten letters")
+                raise BadInput("reason", "", said("wants.reason_words_least_ten_letters"))
             return [Saying(OverrideWithdrawn(check=self.check), own)]
         reasoned(reason)
         if view.state == "holds":
-            raise BadInput("check", self.check, "a check that does not hold")
+            raise BadInput("check", self.check, said("wants.check_does_not_hold"))
         return [Saying(Overridden(check=self.check, reason=reason[:500]), own)]
 
 
 def reasoned(reason: str) -> str:
     """A reason that says something; raises ``BadInput``."""
     if len(re.findall(r"\w", reason)) < 10:
-        raise BadInput("reason", reason or "nothing", "a reason in words, at least ten letters")
+        raise BadInput("reason", reason, said("wants.reason_words_least_ten_letters"))
     return reason.strip()[:500]
 
 
@@ -95,4 +102,4 @@ def _day(text: str) -> date:
     try:
         return date.fromisoformat(text.strip())
     except ValueError as error:
-        raise BadInput("value", text, "a day as year-month-day, such as 2026-03-05") from error
+        raise BadInput("value", text, said("wants.day_year_month_day_such")) from error

@@ -17,9 +17,10 @@ from escuadra.core.parking import Lot, Parking, fits, park
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.room import STEP_MM
+from escuadra.core.said import Said, said
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
-from escuadra.core.standing import Standing, said_place, stand, target_places
+from escuadra.core.standing import Standing, stand, target_places
 from escuadra.core.stream import canonical
 from escuadra.core.survey import Survey
 from escuadra.core.survey_log import (
@@ -67,12 +68,12 @@ class Floors:
     def __init__(self, store: Store) -> None:
         self.store = store
         self._parked: dict[str, tuple[Lot, Parking]] = {}
-        self._rooms: dict[str, str] = {}
+        self._rooms: dict[str, Said | None] = {}
 
     def _text(self, digest: str, what: str) -> str:
         text = self.store.pinned(digest)
         if text is None:
-            raise BadInput(what, digest, "one that was kept; it is missing")
+            raise BadInput(what, digest, said("wants.one_kept_missing"))
         return text
 
     # --- bays
@@ -96,14 +97,14 @@ class Floors:
         """A survey's row; raises ``BadInput`` for an unknown one."""
         found = next((row for row in self.store.surveys() if row.id == id), None)
         if found is None:
-            raise BadInput("survey", id, "a survey of this garage")
+            raise BadInput("survey", id, said("wants.survey_garage"))
         return found
 
     def closed(self, id: str) -> Surveyed:
         """A closed survey; raises ``BadInput`` for one still in the making."""
         row = self.row(id)
         if row.sheet is None:
-            raise BadInput("survey", id, "a survey that was closed")
+            raise BadInput("survey", id, said("wants.survey_closed"))
         return Surveyed(row, row.sheet, self._surface(row.sheet))
 
     def _surface(self, digest: str) -> Ground:
@@ -123,16 +124,16 @@ class Floors:
 
     def standing(
         self, pins: list[Pinned], place: Place, vehicle: VehicleModel, procedure: Procedure
-    ) -> tuple[Bay | None, Standing | None, str]:
+    ) -> tuple[Bay | None, Standing | None, Said | None]:
         """The bay and the standing that pins and a place give, and why there is none."""
         kept = {pin.kind: pin.hash for pin in pins if pin.kind in ("bay", "survey")}
         bay = Bay.model_validate_json(self._text(kept["bay"], "bay")) if "bay" in kept else None
         if bay is None or "survey" not in kept:
-            return bay, None, "This bay has no survey."
+            return bay, None, said("jobs.floors.bay_no_survey")
         try:
-            return bay, stand(bay, place, self._surface(kept["survey"]), vehicle, procedure), ""
+            return bay, stand(bay, place, self._surface(kept["survey"]), vehicle, procedure), None
         except BadInput as cause:
-            return bay, None, f"No survey of this place: {cause.given}."
+            return bay, None, said("jobs.floors.no_survey_place", given=cause.given)
 
     def pins(self, bay: str) -> list[Pinned]:
         """The present sheet of a bay and its newest survey, as a job pins them."""
@@ -152,7 +153,7 @@ class Floors:
         """The search for places in a bay, with a survey or its newest one where there is any."""
         sheet, _ = self.bay(bay)
         if sheet is None:
-            raise BadInput("bay", bay, "a bay whose length and width were typed")
+            raise BadInput("bay", bay, said("wants.bay_whose_length_width_typed"))
         surveyed = surveyed or self.newest(bay)
         asked = [sheet, vehicle, *procedures]
         key = canonical([*(part.model_dump(mode="json") for part in asked), surveyed.hash if surveyed else "", step])
@@ -163,27 +164,27 @@ class Floors:
             self._parked[key] = (lot, park(lot))
         return self._parked[key]
 
-    def no_room(self, bay: Bay, place: Place | None, vehicle: VehicleModel, procedure: Procedure) -> str:
+    def no_room(self, bay: Bay, place: Place | None, vehicle: VehicleModel, procedure: Procedure) -> Said | None:
         """Why a bay cannot take a procedure at all, or a place of it does not do; empty where it does."""
         if place is not None:
             refusals = Lot(bay, vehicle, (procedure,)).refusals(place)
-            return f"the chosen place does not do: {refusals[0].text}" if refusals else ""
+            return said("jobs.floors.chosen_place_does_not_do", text=refusals[0].text) if refusals else None
         key = canonical([part.model_dump(mode="json") for part in (bay, vehicle, procedure)])
         if key not in self._rooms:
             lot = Lot(bay, vehicle, (procedure,), step=ROUGH_STEP_MM)
             directions = () if fits(lot) else park(lot, keep=1).directions
             short = min((r for way in directions for r in way.refusals[:1]), key=lambda r: r.short_mm, default=None)
-            self._rooms[key] = f"no room in this bay: {short.text}" if short is not None else ""
+            self._rooms[key] = said("jobs.floors.no_room_bay", text=short.text) if short is not None else None
         return self._rooms[key]
 
     def marks(self, bay: Bay, place: Place, vehicle: VehicleModel, procedures: list[Procedure]) -> list[StakedMark]:
         """How to find the tyres' places and the targets on the floor with two tapes from the bay's fixed points."""
         points = [
-            StakePoint(id=f"{c} tyre", x=at[0], y=at[1]) for c in CORNERS for at in [place.at(*vehicle.contact(c))]
+            StakePoint(id=f"tyre.{c}", x=at[0], y=at[1]) for c in CORNERS for at in [place.at(*vehicle.contact(c))]
         ]
         for procedure in procedures:
             for target in target_places(procedure, vehicle):
                 x, y = place.at(target.x, target.y)
-                points.append(StakePoint(id=f"{procedure.id}: {said_place(target).removeprefix('the ')}", x=x, y=y))
+                points.append(StakePoint(id=f"target.{procedure.id}.{target.id}", x=x, y=y))
         controls = {p.id: Control(x=p.x, y=p.y, u=p.u) for p in bay.fixed_points}
         return stakeout(StakeoutInput.read({"controls": controls, "points": points, "tape": TAPE})).marks

@@ -12,13 +12,14 @@ from escuadra.core.job.state import State
 from escuadra.core.job.visit import Visit
 from escuadra.core.model import Frozen, Line
 from escuadra.core.quantities import Question
+from escuadra.core.said import Said, said
 from escuadra.store import Row
 
 
 def keyed(client_id: str) -> str:
     """The id that the client made for this press; raises ``BadInput``: without it a second press is a new entry."""
     if not client_id.strip():
-        raise BadInput("entry", "nothing", "the form's own id: reload the page and enter again")
+        raise BadInput("entry", "", said("wants.forms_own_id_reload_page"))
     return client_id
 
 
@@ -62,7 +63,7 @@ class Unreadable:
     """A job whose sheet cannot be worked out, and why: what its log or its pins hold is not understood."""
 
     row: Row
-    why: str
+    why: Said
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,6 @@
 """A garage that is changed: commands are decided, their sheets worked out, and then committed in one transaction."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TypeVar
@@ -11,6 +11,7 @@ from escuadra.core.house import entry_stream, visit_stream
 from escuadra.core.job.events import Doubted
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.visit import Visit, fold_visit
+from escuadra.core.said import said
 from escuadra.core.stream import Event, Payload, Person, made
 from escuadra.jobs.command import Command, Committed, Context, Decision
 from escuadra.jobs.forms import Opened, keyed
@@ -109,7 +110,7 @@ class Garage(House):
         for calibration in draft.after.calibrations:
             if not parts.intersection(draft.after.stands_on(calibration)) or draft.after.outgrown(calibration):
                 continue
-            known: Mapping[str, str] = {}
+            known: Collection[str] = ()
             if seen is not None and calibration in before.calibrations:
                 same = seen if calibration == seen.calibration else self.open(id, calibration)
                 known = same.sheet.underivable
@@ -128,7 +129,7 @@ class Garage(House):
         for one in decision.appends:
             expected.setdefault(one.stream, one.expected)
         with self.store.writing() as log:
-            doubted = {row.id: row for said in decision.doubts for row in log.using(said.tool, signed=False)}
+            doubted = {row.id: row for told in decision.doubts for row in log.using(told.tool, signed=False)}
             own = command.stream(context)
             named = {own, *expected, *(visit_stream(id) for id in doubted)}
             named |= {entry_stream(content.kind, content.id) for content in decision.keeps}
@@ -136,7 +137,7 @@ class Garage(House):
             if known:
                 return Committed()
             if any(heads[stream].count != count for stream, count in expected.items()):
-                raise Moved("Others have recorded meanwhile: look again, then enter it.")
+                raise Moved(said("jobs.garage.others_recorded_meanwhile_look_again"))
             for content in decision.keeps:
                 log.pins.keep(content, context.at, context.who)
             if decision.beside is not None:
@@ -145,7 +146,7 @@ class Garage(House):
                 heads[event.stream] = log.streams.append(heads[event.stream], event, one.said)
             rows = {id: _row(log, id, draft.row, heads) for id, draft in drafts.items()}
             order = sorted(doubted)
-            marked = [self._mark(log, said, context, doubted[id], heads) for said in decision.doubts for id in order]
+            marked = [self._mark(log, told, context, doubted[id], heads) for told in decision.doubts for id in order]
         for id, draft in drafts.items():
             self.keep(rows[id], draft.after, draft.sheets)
         if any(not event.stream.startswith(VISITS) for event in events) or decision.keeps:

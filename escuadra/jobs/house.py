@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import KINDS, PRACTICE
 from escuadra.core.bay import Place
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
@@ -20,6 +20,7 @@ from escuadra.core.job.state import State
 from escuadra.core.job.visit import Visit, as_signed, fold_visit
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.said import said
 from escuadra.core.stream import ITSELF, Part, Payload, Person
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
@@ -70,13 +71,15 @@ class House:
             return Opened(row, visit, calibration, self._sheet(log, row, visit, calibration))
         except Exception as cause:
             LOG.warning("The sheet of job %s cannot be worked out.", row.number, exc_info=cause)
-            return Unreadable(row, str(cause) if isinstance(cause, BadInput) else type(cause).__name__)
+            return Unreadable(
+                row, refusal(cause) if isinstance(cause, BadInput) else said("as_is", text=type(cause).__name__)
+            )
 
     def readable(self, log: Log, row: Row, calibration: str = "") -> Opened:
         """A visit as its row says that it is; raises ``BadInput`` where that cannot be worked out."""
         found = self.opened(log, row, calibration)
         if isinstance(found, Unreadable):
-            raise BadInput("sheet", row.number, f"a job whose sheet can be worked out; this one's cannot: {found.why}")
+            raise BadInput("sheet", row.number, said("wants.job_whose_sheet_can_worked", why=found.why))
         return found
 
     def visit_of(self, log: Log, row: Row) -> Visit:
@@ -106,13 +109,19 @@ class House:
             self._sheets[row.id, calibration] = (row.head, sheet)
 
     def derived(
-        self, visit_id: str, calibration: str, after: Visit, said: Sequence[Payload], at: int, known: Collection[str]
+        self,
+        visit_id: str,
+        calibration: str,
+        after: Visit,
+        payloads: Sequence[Payload],
+        at: int,
+        known: Collection[str],
     ) -> Sheet:
         """The sheet that follows from what is said; raises ``BadInput`` where it loses what could be worked out before.
 
         ``known``: what could not be worked out before it either.
         """
-        accepted, told = "what the sheet can be worked out from", _told(said)
+        entered = _entered(payloads)
         try:
             state = after.seen_by(calibration)
             sheet = derive(state, self.plan_of(visit_id, calibration, state), at)
@@ -120,11 +129,12 @@ class House:
         except BadInput:
             raise
         except Exception as cause:
-            raise BadInput("value", told, f"{accepted} ({type(cause).__name__})") from cause
+            why = said("as_is", text=type(cause).__name__)
+            raise BadInput("value", entered, said("wants.sheet_that_works_out", why=why)) from cause
         for id, why in lost.items():
             view = sheet.check(id)
-            what = view.check.title if view is not None else "the next move"
-            raise BadInput("value", told, f"{accepted}: {what} could not be ({why})")
+            what = view.check.called if view is not None else said("jobs.house.next_move")
+            raise BadInput("value", entered, said("wants.check_that_works_out", what=what, why=why))
         return sheet
 
     def plan_of(self, visit_id: str, calibration: str, state: State) -> Plan:
@@ -138,7 +148,7 @@ class House:
                     continue
                 text = self.store.pinned(pin.hash)
                 if text is None:
-                    raise BadInput("pin", pin.hash, f"the pinned {pin.kind} {pin.id}; it is missing")
+                    raise BadInput("pin", pin.hash, said("wants.pinned_missing", kind=pin.kind, id=pin.id))
                 found[pin.kind] = KINDS[pin.kind].model_validate_json(text)
                 if pin.kind == "target":
                     targets[pin.id] = found["target"]
@@ -158,7 +168,7 @@ class House:
         place = state.placed.place if state.placed is not None else Place(x=0, y=0)
         bay, standing, note = self.floors.standing(pins, place, plan.vehicle, plan.procedure)
         chosen = state.placed.place if state.placed is not None else None
-        no_room = self.floors.no_room(bay, chosen, plan.vehicle, plan.procedure) if bay is not None else ""
+        no_room = self.floors.no_room(bay, chosen, plan.vehicle, plan.procedure) if bay is not None else None
         if chosen is None:
             return replace(plan, bay=bay, no_room=no_room)
         return replace(plan, bay=bay, standing=standing, place_note=note, no_room=no_room)
@@ -188,7 +198,7 @@ class House:
         if isinstance(who, Person):
             return who, who.known if who == ITSELF else self._role(who.id)
         if not who or not self._role(who):
-            raise BadInput("person", who or "nobody", "one of the garage's people, picked first")
+            raise BadInput("person", who, said("wants.one_garages_people_picked_first"))
         found = next(p for p in self.store.people() if p["id"] == who)
         return Person(id=found["id"], name=found["name"]), found["role"]
 
@@ -232,7 +242,7 @@ class House:
         return found
 
 
-def _told(said: Sequence[Payload]) -> str:
+def _entered(said: Sequence[Payload]) -> str:
     """What was entered, as the one who entered it would say it."""
     for payload in said:
         for name in ("understood", "value", "amount", "by", "place", "procedure"):

@@ -4,7 +4,7 @@ import uuid
 from dataclasses import dataclass
 
 from escuadra.core.house import instrument_stream
-from escuadra.core.register import Entered, History, Said
+from escuadra.core.register import Entered, History, InstrumentPayload
 from escuadra.core.stream import canonical
 from escuadra.core.tool import Tool
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
@@ -36,7 +36,7 @@ class TakeRegister(Command[int]):
         return committed.events
 
 
-def _missing(context: Context, known: History | None, tool: Tool, said: list[Said]) -> list[Append]:
+def _missing(context: Context, known: History | None, tool: Tool, said: list[InstrumentPayload]) -> list[Append]:
     """What a file says of an instrument and is not here yet; a history begins with its instrument's sheet."""
     stream, count = instrument_stream(tool.id), known.seq if known is not None else 0
     here = {(entry.at, entry.said.code) for entry in known.entries} if known is not None else set()
@@ -49,7 +49,7 @@ def _missing(context: Context, known: History | None, tool: Tool, said: list[Sai
     return appends
 
 
-def _key(said: Said) -> str:
+def _key(said: InstrumentPayload) -> str:
     """The same line is the same entry."""
     line = canonical({"kind": said.code, **said.model_dump(mode="json")})
     return uuid.uuid5(uuid.NAMESPACE_OID, line).hex

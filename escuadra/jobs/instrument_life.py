@@ -13,7 +13,18 @@ from typing import Any, TypeVar
 from escuadra.core.errors import BadInput
 from escuadra.core.house import instrument_stream
 from escuadra.core.job.events import Doubted
-from escuadra.core.register import Checked, Documented, Doubt, Dropped, Entered, Given, History, Retired, Said
+from escuadra.core.register import (
+    Checked,
+    Documented,
+    Doubt,
+    Dropped,
+    Entered,
+    Given,
+    History,
+    InstrumentPayload,
+    Retired,
+)
+from escuadra.core.said import said
 from escuadra.core.selfcheck import Found
 from escuadra.core.tool import Tool
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
@@ -24,7 +35,7 @@ MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "
 T = TypeVar("T")
 
 
-def appended(context: Context, id: str, said: Said, key: str = "") -> list[Append]:
+def appended(context: Context, id: str, said: InstrumentPayload, key: str = "") -> list[Append]:
     """A further entry of an instrument's history.
 
     A history begins with its instrument's sheet, so that it stays readable when the catalogue's is gone.
@@ -46,7 +57,7 @@ class InstrumentCommand(Command[T]):
     instrument: str
 
     @abstractmethod
-    def say(self, context: Context, history: History) -> Said:
+    def say(self, context: Context, history: History) -> InstrumentPayload:
         """What is said of it; raises where it is refused."""
 
     def doubt(self, context: Context, history: History) -> Doubted | None:
@@ -80,11 +91,11 @@ class EnterInstrument(Command[History]):
         tool, instruments = self.tool, context.house.instruments
         known = instruments.every().get(tool.id)
         if self.new and known is not None and not known.retired:
-            raise BadInput("id", tool.id, "an id that no instrument here has yet")
+            raise BadInput("id", tool.id, said("wants.id_no_instrument_here_yet"))
         if self.new and any(h.tool.name.casefold() == tool.name.casefold() for h in instruments.shelf()):
-            raise BadInput("name", tool.name, "a name that no instrument here has yet")
+            raise BadInput("name", tool.name, said("wants.name_no_instrument_here_yet"))
         if not self.new and known is None:
-            raise BadInput("id", tool.id, "an instrument of the register")
+            raise BadInput("id", tool.id, said("wants.instrument_register"))
         return Decision(appended(context, tool.id, Entered(day=instruments.today(), tool=tool)))
 
     def told(self, context: Context, committed: Committed) -> History:
@@ -98,7 +109,7 @@ class Give(InstrumentCommand[None]):
 
     to: str
 
-    def say(self, context: Context, history: History) -> Said:
+    def say(self, context: Context, history: History) -> InstrumentPayload:
         """Who has it."""
         name = context.house.person(self.to).name if self.to else ""
         return Given(day=context.house.instruments.today(), to=self.to, name=name)
@@ -111,7 +122,7 @@ class Give(InstrumentCommand[None]):
 class Retire(InstrumentCommand[None]):
     """It is taken out of use for good; its history stays."""
 
-    def say(self, context: Context, history: History) -> Said:
+    def say(self, context: Context, history: History) -> InstrumentPayload:
         """That it is retired."""
         return Retired(day=context.house.instruments.today())
 
@@ -126,13 +137,15 @@ class Document(InstrumentCommand[None]):
     name: str
     content: bytes = field(repr=False)
 
-    def say(self, context: Context, history: History) -> Said:
+    def say(self, context: Context, history: History) -> InstrumentPayload:
         """Which file it is."""
         content = self.content
         media = next((m for start, m in MEDIA.items() if content.startswith(start)), None)
         if media is None or len(content) > LARGEST_DOCUMENT:
-            given = f"{len(content)} bytes that begin with {content[:4]!r}"
-            raise BadInput("document", given, f"a PDF, PNG or JPEG of at most {LARGEST_DOCUMENT // 1_000_000} MB")
+            given = said("jobs.instrument_life.bytes_begin", count=len(content), start=repr(content[:4])[2:-1])
+            raise BadInput(
+                "document", given, said("wants.pdf_png_or_jpeg_most", largest_document=LARGEST_DOCUMENT // 1000000)
+            )
         told: dict[str, Any] = {"day": context.house.instruments.today(), "name": self.name[:120] or "document"}
         return Documented.read({**told, "media": media, "digest": context.house.files.put(content)})
 
@@ -146,7 +159,7 @@ class Drop(InstrumentCommand[list[str]]):
 
     words: str
 
-    def say(self, context: Context, history: History) -> Said:
+    def say(self, context: Context, history: History) -> InstrumentPayload:
         """That it fell."""
         return Dropped.read({"day": context.house.instruments.today(), "words": self.words.strip()[:200]})
 
@@ -167,7 +180,7 @@ class KeepCheck(InstrumentCommand[tuple[Found, list[str]]]):
     typed: Mapping[str, list[str]]
     readings: Mapping[str, list[float]]
 
-    def say(self, context: Context, history: History) -> Said:
+    def say(self, context: Context, history: History) -> InstrumentPayload:
         """Its readings and what they say."""
         found, day = self._found(context), context.house.instruments.today()
         typed, readings = dict(self.typed), dict(self.readings)

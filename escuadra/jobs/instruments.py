@@ -19,6 +19,7 @@ from escuadra.core.register import (
     Trusted,
     fold_history,
 )
+from escuadra.core.said import nouns, said
 from escuadra.core.selfcheck import Found, judged
 from escuadra.core.stream import Event
 from escuadra.jobs.register_files import to_csv, to_json
@@ -62,7 +63,7 @@ class Instruments:
         """An instrument; raises ``BadInput`` for an unknown one."""
         found = self.every().get(id)
         if found is None:
-            raise BadInput("instrument", id or "nothing", f"one of {', '.join(self.every())}")
+            raise BadInput("instrument", id, said("wants.one", names=nouns(self.every(), "comma")))
         return found
 
     def trusted(self, id: str) -> Trusted:
@@ -76,7 +77,11 @@ class Instruments:
             return 0.0
         trusted = found.trusted(self.today())
         if not trusted.usable:
-            raise BadInput("instrument", f"{name}, {trusted.words}", "one that can be relied on: check it first")
+            raise BadInput(
+                "instrument",
+                said("jobs.reading.untrusted", name=name, why=trusted.words),
+                said("wants.one_can_relied_check_first"),
+            )
         return found.tilt
 
     def scale_of(self, frame: str) -> History | None:
@@ -98,7 +103,7 @@ class Instruments:
         tool, asked = self.one(id).tool, CHECKS.get(check)
         if asked is None or tool.kind not in asked.kinds:
             known = ", ".join(c for c in CHECKS if tool.kind in CHECKS[c].kinds)
-            raise BadInput("check", check or "nothing", f"one of {known}")
+            raise BadInput("check", check, said("wants.one_2", known=known))
         return judged(asked, tool, readings)
 
     # --- files
@@ -114,7 +119,7 @@ class Instruments:
 
 def _first_sheet(id: str, events: list[Event]) -> History:
     """An instrument that was never in the catalogue begins with the sheet it was entered with."""
-    sheet = next((said.tool for event in events if isinstance(said := event.payload, Entered)), None)
+    sheet = next((told.tool for event in events if isinstance(told := event.payload, Entered)), None)
     if sheet is None:
-        raise Conflict(f"The instrument {id} has a history but no sheet: its catalogue entry is gone.")
+        raise Conflict(said("jobs.instruments.instrument_history_but_no_sheet", id=id))
     return History(sheet)

@@ -9,6 +9,7 @@ from escuadra.core.job.line_plan import MOST_TIMES, Shelf
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Slot
+from escuadra.core.said import Noun, nouns, said
 from escuadra.core.tool import READS
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.forms import Opened
@@ -43,10 +44,10 @@ def asked_plan(fields: dict[str, str]) -> LinePlanned:
     """A plan as it was put together on a form; raises ``BadInput`` for what is no plan."""
     methods = [method for method in METHODS if fields.get(f"method.{method}") == "yes"]
     if not methods:
-        raise BadInput("methods", "none", "at least one method")
+        raise BadInput("methods", "", said("wants.least_one_method"))
     times = fields.get("times", "1").strip()
     if times not in [str(k) for k in range(1, MOST_TIMES + 1)]:
-        raise BadInput("times", times or "nothing", f"1 to {MOST_TIMES} readings of each place")
+        raise BadInput("times", times, said("wants.1_readings_each_place", most_times=MOST_TIMES))
     tools = {kind: tool for kind in READS if (tool := fields.get(f"tool.{kind}", ""))}
     return LinePlanned(
         methods=methods,
@@ -68,11 +69,11 @@ class PlanLines(VisitCommand):
         asked = self.asked
         unknown = next((m for m in asked.methods if m not in METHODS), None)
         if unknown is not None:
-            raise BadInput("methods", unknown, f"methods: {', '.join(METHODS)}")
+            raise BadInput("methods", unknown, said("wants.one", names=nouns(METHODS, "comma")))
         if "none" in asked.methods and opened.sheet.plan.procedure.line != "none":
-            raise BadInput("methods", METHODS["none"].title, "a method that finds a line: this sheet needs one")
+            raise BadInput("methods", METHODS["none"].title, said("wants.method_finds_line_sheet_needs"))
         shelf = context.house.instruments.shelf()
         for kind, tool in asked.tools.items():
             if not any(h.tool.id == tool and kind in h.tool.reads for h in shelf):
-                raise BadInput("tools", tool, f"an instrument on the shelf that reads {READS.get(kind, kind)}")
+                raise BadInput("tools", tool, said("wants.instrument_shelf_reads_2", reads=Noun(f"reads.{kind}")))
         return [Saying(asked, of_owner(opened, "vehicle"))]

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput
 from escuadra.core.house import PEOPLE, PersonAdded
+from escuadra.core.said import said
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 
 
@@ -23,11 +24,11 @@ class AddPerson(Command[None]):
         """A further person; raises ``BadInput`` for a name that is there already, or an id that is empty."""
         people, same = context.house.store.people(), self.name.casefold()
         if not self.id:
-            raise BadInput("id", "nothing", "an id for this person")
+            raise BadInput("id", "", said("wants.id_person"))
         if any(p["id"] == self.id or p["name"].casefold() == same for p in people):
-            raise BadInput("name", self.name, "a name that nobody here has yet")
-        said = PersonAdded(id=self.id, name=self.name, role=self.role)
-        return Decision([Append(PEOPLE, len(people), said)])
+            raise BadInput("name", self.name, said("wants.name_nobody_here_yet"))
+        told = PersonAdded(id=self.id, name=self.name, role=self.role)
+        return Decision([Append(PEOPLE, len(people), told)])
 
     def told(self, context: Context, committed: Committed) -> None:
         """Nothing more."""

@@ -11,10 +11,14 @@ from escuadra.core.job.events import ReadingTaken, Relied, ToolUsed
 from escuadra.core.job.slots import Slot
 from escuadra.core.quantities import Question, Understood, confirmed, understand
 from escuadra.core.register import History
+from escuadra.core.said import Name, Way, nouns, said
 from escuadra.core.tool import Tool
 from escuadra.jobs.command import Context, Decision, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Asked, Opened
 from escuadra.jobs.house import House
+
+SIGNS = ("plus", "minus")
+"""Which way a figure is that is read without a sign: codes of ``TakeReading.word``."""
 
 
 @dataclass(frozen=True)
@@ -43,19 +47,20 @@ class TakeReading(VisitCommand):
         sheet, house = opened.sheet, context.house
         where = slot_of(sheet, self.slot)
         if where.ask != "number" or where.quantity is None:
-            raise BadInput("slot", self.slot, "a slot that takes a figure")
+            raise BadInput("slot", self.slot, said("wants.slot_takes_figure"))
         instrument = self._instrument(house, where)
         if sheet.setup.excluded(where):
-            raise BadInput("slot", where.label, "a reading that the mounted target does not stand in the way of")
+            raise BadInput("slot", where.label, said("wants.reading_mounted_target_does_not"))
         frame = sheet.plan.frame.id if where.reads == "scale" else ""
         scale = house.instruments.scale_of(frame)
         self._trusted(house, scale)
         text, value = self._understood(where)
         warm = _temperature(self.temperature) if instrument.expansion_per_k is not None else None
-        said = ReadingTaken(
+        told = ReadingTaken(
             slot=self.slot,
             typed=self.typed[:60],
-            understood=f"{text} {self.word}".strip(),
+            understood=text,
+            way=where.way or "",
             value=value,
             tool=ToolUsed(
                 id=instrument.id,
@@ -72,15 +77,14 @@ class TakeReading(VisitCommand):
             replaces_after=sheet.setup.replaced_after(where) if self.replaces else 0,
             device=self.device[:60],
         )
-        rests_on = {instrument_stream(relied.id): relied.seq for relied in said.tool.relied}
-        return [Saying(said, of_owner(opened, owner_of(where.aspects)), rests_on)]
+        rests_on = {instrument_stream(relied.id): relied.seq for relied in told.tool.relied}
+        return [Saying(told, of_owner(opened, owner_of(where.aspects)), rests_on)]
 
     def _instrument(self, house: House, where: Slot) -> Tool:
         tools = house.tools(where)
         instrument = next((t for t in tools if t.id == self.tool), None)
         if instrument is None:
-            names = ", ".join(t.name for t in tools) or "none is on the shelf"
-            raise BadInput("tool", self.tool or "nothing", f"the instrument that it was read with: {names}")
+            raise BadInput("tool", self.tool, said("wants.instrument_read", names=nouns(Name(t.name) for t in tools)))
         return instrument
 
     def _trusted(self, house: House, scale: History | None) -> None:
@@ -88,24 +92,29 @@ class TakeReading(VisitCommand):
             trusted = house.instruments.trusted(used)
             if not trusted.usable:
                 name = house.instruments.one(used).tool.name
-                raise BadInput("tool", f"{name}, {trusted.words}", "one that can be relied on: check it first")
+                raise BadInput(
+                    "tool",
+                    said("jobs.reading.untrusted", name=name, why=trusted.words),
+                    said("wants.one_can_relied_check_first"),
+                )
 
     def _understood(self, where: Slot) -> tuple[str, float]:
         """The figure in words and as a value with its sign."""
-        quantity, words = where.quantity, where.words
+        quantity, way = where.quantity, where.way
         assert quantity is not None
         found: Understood | Question
         if self.understood:
             found = confirmed(self.understood, quantity)
         else:
-            found = understand(self.typed, quantity, signless=words is not None)
+            found = understand(self.typed, quantity, signless=way is not None)
             if isinstance(found, Question):
                 raise Unclear(Asked(found, where))
-        if words is None:
+        if way is None:
             return found.text, found.value
-        if found.value and self.word not in words:
-            raise BadInput("word", self.word or "no direction", f"a direction: {' or '.join(words)}")
-        return found.text, -abs(found.value) if self.word == words[1] else abs(found.value)
+        if found.value and self.word not in SIGNS:
+            ways = nouns((Way(way, True), Way(way, False)), "or")
+            raise BadInput("word", self.word, said("wants.direction", ways=ways))
+        return found.text, -abs(found.value) if self.word == "minus" else abs(found.value)
 
 
 class Unclear(Exception):
@@ -122,5 +131,5 @@ def _temperature(text: str) -> float | None:
     if not plain:
         return None
     if not re.fullmatch(r"-?\d{1,2}(\.\d+)?", plain) or not -30 <= float(plain) <= 60:
-        raise BadInput("temperature", text, "degrees Celsius from −30 to 60, such as 17.5, or nothing")
+        raise BadInput("temperature", text, said("wants.degrees_celsius_30_60_such"))
     return float(plain)

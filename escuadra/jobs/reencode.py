@@ -2,7 +2,7 @@
 
 A program of its own, run for one picture at a time with bounds on memory and time, since a small file may unfold into
 gigabytes. Its size is read before anything is decoded. On standard error: width and height, or, with exit status 2,
-what was given and, on the next line, what is accepted.
+the code of what is wrong, and its values.
 """
 
 import io
@@ -16,9 +16,9 @@ MOST_MEMORY = 1_500_000_000
 MOST_SECONDS = 30
 
 
-def refuse(given: str, accepted: str) -> None:
-    """Say what is wrong and end."""
-    print(given, accepted, sep="\n", file=sys.stderr)
+def refuse(*what: object) -> None:
+    """Say by its code what is wrong, and end."""
+    print(*what, file=sys.stderr)
     sys.exit(2)
 
 
@@ -33,14 +33,14 @@ def main() -> None:
         with Image.open(io.BytesIO(sys.stdin.buffer.read()), formats=("JPEG", "PNG", "WEBP")) as picture:
             width, height = picture.size
             if width * height > MOST_PIXELS:
-                refuse(f"{width} × {height} pixels", f"a picture of at most {MOST_PIXELS // 1_000_000} megapixels")
+                refuse("pixels", width, height)
             picture.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
             picture.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
             plain = ImageOps.exif_transpose(picture).convert("RGB")
     except UnidentifiedImageError:
-        refuse("a file that is no picture", "a JPEG, PNG or WebP picture")
+        refuse("no_picture")
     except (OSError, ValueError, SyntaxError, MemoryError) as error:
-        refuse(f"a picture that cannot be read ({str(error)[:60] or type(error).__name__})", "a whole picture")
+        refuse("unreadable", str(error)[:60] or type(error).__name__)
     bare = Image.new("RGB", plain.size)
     bare.paste(plain)
     bare.save(sys.stdout.buffer, "JPEG", quality=QUALITY)

@@ -12,17 +12,18 @@ from typing import Any
 from escuadra.core.errors import BadInput
 from escuadra.core.given import json_data, records, written
 from escuadra.core.guided import CHECKS, checks_for
-from escuadra.core.register import SAID, Checked, Dropped, Given, History, HistoryEntry, Retired, Said
+from escuadra.core.register import SAID, Checked, Dropped, Given, History, HistoryEntry, InstrumentPayload, Retired
+from escuadra.core.said import Plain, exact, nouns, said
 from escuadra.core.selfcheck import TEN_METRES, Found, judged
 from escuadra.core.stream import Person
 from escuadra.core.tool import Tool, check_days
-from escuadra.core.usual_accuracy import USUAL, said
+from escuadra.core.usual_accuracy import USUAL, told
 from escuadra.core.verdict import VerdictInput, verdict
 
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
 SHEET = ("instrument", "name", "kind", "serial", "place", "reads", "unit", *FIGURES, "check_days")
 ENTRY = ("at", "what", "detail", "check", "readings", "value", "u", "limit", "state", "person")
-Read = list[tuple[Tool, list[Said]]]
+Read = list[tuple[Tool, list[InstrumentPayload]]]
 Row = Mapping[str, str | None]
 
 
@@ -39,27 +40,31 @@ def _line(entry: HistoryEntry) -> dict[str, Any]:
     return {"kind": entry.said.code, **said, "at": entry.at, "by": entry.person.name}
 
 
-def _said(line: dict[str, Any]) -> Said:
+def _said(line: dict[str, Any]) -> InstrumentPayload:
     kind = SAID.get(line["kind"])
     if kind is None:
-        raise BadInput("kind", str(line["kind"]), f"one of {', '.join(SAID)}")
+        raise BadInput("kind", str(line["kind"]), said("wants.one", names=nouns(SAID, "comma")))
     return kind.read({"at": line["at"], **{key: value for key, value in line.items() if key != "kind"}})
 
 
 def from_json(text: str) -> Read:
     """Instruments and histories; raises ``BadInput`` for what is not such a file."""
     try:
-        given = json_data(text, "file", 'an object {"instruments": [...]}')["instruments"]
+        given = json_data(text, "file", said("jobs.register_files.object"))["instruments"]
         read = [(Tool.read(i["tool"]), [_said(line) for line in i.get("history", [])]) for i in given]
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         if isinstance(error, BadInput):
             raise
-        raise BadInput("file", str(error)[:80], 'an object {"instruments": [...]} as this page writes it') from error
+        raise BadInput("file", str(error)[:80], said("wants.object_page_writes")) from error
     for tool, entries in read:
         known = [check.id for check in checks_for(tool)]
         for entry in entries:
             if isinstance(entry, Checked) and entry.check not in known:
-                raise BadInput("check", f"{entry.check} of {tool.id}", f"one of {', '.join(known) or 'none'}")
+                raise BadInput(
+                    "check",
+                    said("jobs.register_files.of", check=entry.check, id=tool.id),
+                    said("wants.one", names=nouns(known, "comma")),
+                )
     return read
 
 
@@ -81,7 +86,7 @@ def to_csv(histories: Iterable[History]) -> str:
     return written([columns, *([line.get(name, "") for name in columns] for line in lines)])
 
 
-def _cells(said: Said) -> dict[str, str] | None:
+def _cells(said: InstrumentPayload) -> dict[str, str] | None:
     match said:
         case Checked():
             f = said.found
@@ -102,11 +107,11 @@ def from_csv(text: str, known: Callable[[str], Tool | None], person: Person) -> 
 
     The columns instrument, name, kind, resolution and accuracy_constant do; raises ``BadInput`` naming the line.
     """
-    found: dict[str, tuple[Tool, list[Said]]] = {}
+    found: dict[str, tuple[Tool, list[InstrumentPayload]]] = {}
     for k, row in records(text, "file"):
         id = (row.get("instrument") or "").strip()
         if not id:
-            raise BadInput("file", f"line {k}", "a column 'instrument' with an id in every line")
+            raise BadInput("file", said("jobs.register_files.line", k=k), said("wants.column_instrument_id_every_line"))
         what = (row.get("what") or "sheet").strip()
         try:
             if what == "sheet":
@@ -115,11 +120,13 @@ def from_csv(text: str, known: Callable[[str], Tool | None], person: Person) -> 
             if id not in found:
                 here = known(id)
                 if here is None:
-                    raise BadInput("instrument", id, "an instrument whose sheet stands above, or that is here")
+                    raise BadInput("instrument", id, said("wants.instrument_whose_sheet_stands_above"))
                 found[id] = (here, [])
             found[id][1].append(_entry(what, row, found[id][0], person))
         except BadInput as error:
-            raise BadInput("file", f"line {k}: {error.field} {error.given}", error.accepted) from error
+            raise BadInput(
+                "file", said("jobs.register_files.line_2", k=k, field=error.field, given=error.given), error.accepted
+            ) from error
     return list(found.values())
 
 
@@ -128,9 +135,9 @@ def _number(row: Row, column: str, least: float = -1e9) -> float:
     try:
         value = float(text)
     except ValueError as error:
-        raise BadInput(column, text, "a figure such as 0.5") from error
+        raise BadInput(column, text, said("wants.figure_such_0_5")) from error
     if not least <= value <= 1e9:
-        raise BadInput(column, text, f"a figure of at least {least:g}")
+        raise BadInput(column, text, said("wants.figure_least", least=exact(Plain, least)))
     return value
 
 
@@ -143,18 +150,16 @@ def _tool(row: Row) -> Tool:
     figures = {name: _number(row, name, 0) for name in FIGURES}
     kind: Any = data["kind"]
     if kind in USUAL and not (figures["resolution"] and (figures["accuracy_constant"] or figures["accuracy_ppm"])):
-        raise BadInput("accuracy_constant", "nothing", f"resolution and accuracy; usual for its kind: {said(kind)}")
+        raise BadInput("accuracy_constant", "", said("wants.resolution_accuracy_usual_kind", kind=told(kind)))
     return Tool.read(data | {"contributions": figures})
 
 
-def _entry(what: str, row: Row, tool: Tool, person: Person) -> Said:
+def _entry(what: str, row: Row, tool: Tool, person: Person) -> InstrumentPayload:
     text = (row.get("at") or "").strip()
     try:
         at = datetime.fromisoformat(text)
     except ValueError as error:
-        raise BadInput(
-            "at", text or "nothing", "a day or time such as 2026-03-05 or 2026-03-05T09:30:00+00:00"
-        ) from error
+        raise BadInput("at", text, said("wants.day_or_time_such_2026")) from error
     at = at if at.tzinfo else at.replace(tzinfo=UTC)
     detail = (row.get("detail") or "").strip()
     when: Any = {
@@ -172,20 +177,20 @@ def _entry(what: str, row: Row, tool: Tool, person: Person) -> Said:
             return Given(to=to, name=name, **when)
         case "retired":
             return Retired(**when)
-    raise BadInput("what", what, "sheet, checked, dropped, given or retired")
+    raise BadInput("what", what, said("wants.sheet_checked_dropped_given_or"))
 
 
 def _checked(row: Row, tool: Tool, when: Any) -> Checked:
     check = CHECKS.get((row.get("check") or "").strip())
     if check is None or tool.kind not in check.kinds:
-        raise BadInput("check", row.get("check") or "nothing", f"a self-check of {tool.name}")
+        raise BadInput("check", row.get("check"), said("wants.self_check", name=tool.name))
     text = (row.get("readings") or "").strip()
     if text:
         try:
             pairs = [part.split("=") for part in text.split(";")]
             readings = {field: [float(v) for v in values.split()] for field, values in pairs}
         except ValueError as error:
-            raise BadInput("readings", text[:60], "such as height=3000;bottom=0 0 0;top=0.9 0.9 0.9") from error
+            raise BadInput("readings", text[:60], said("wants.such_height_3000_bottom_0")) from error
         typed = {field: [f"{v:.10g}" for v in values] for field, values in readings.items()}
         return Checked(check=check.id, typed=typed, readings=readings, found=judged(check, tool, readings), **when)
     value, u, limit = _number(row, "value"), _number(row, "u", 1e-9), check.limit_of(tool)

@@ -7,12 +7,12 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.slots import Slot
-from escuadra.core.wording import rounded
+from escuadra.core.said import Length, said
 from escuadra.devices import CameraRig, Look
 from escuadra.jobs.command import Context, Saying, VisitCommand, imagined
 from escuadra.jobs.entries import Happen
 from escuadra.jobs.forms import Opened
-from escuadra.jobs.reading import TakeReading
+from escuadra.jobs.reading import SIGNS, TakeReading
 
 SAME_MM = 2.0
 """Within this the rig sees the frame where it stood."""
@@ -41,25 +41,25 @@ class TakeLook(VisitCommand):
         """That the frame was moved, where nobody told it; then each reading."""
         look = self.rig.look(context.at)
         if not look.steady:
-            raise Conflict("The rig's picture still moves: wait until it stands still. Nothing was taken.")
+            raise Conflict(said("jobs.rig.rigs_picture_still_moves_wait"))
         slots = METHODS["rig"].slots(opened.sheet.plan)
         _within_sight(look, slots)
-        said: list[Saying] = []
+        told: list[Saying] = []
         if _moved(opened, look):
             # Nobody told a move: where a run waits for its proof, the frame was bumped.
             what = "bump" if any(view.proof == "awaited" for view in opened.sheet.stations) else "roll"
-            said += Happen(self.visit, what, "seen").say(context, opened)
-            opened = imagined(context, opened, said)
+            told += Happen(self.visit, what, "seen").say(context, opened)
+            opened = imagined(context, opened, told)
         for slot in slots:
             seen = look.readings.get(slot.id)
             if slot.optional or seen is None:
                 continue
-            said += self._reading(slot, seen, bool(opened.sheet.setup.current(slot))).say(context, opened)
-        return said
+            told += self._reading(slot, seen, bool(opened.sheet.setup.current(slot))).say(context, opened)
+        return told
 
     def _reading(self, slot: Slot, seen: float, replaces: bool) -> TakeReading:
-        word = "" if slot.words is None else slot.words[0 if seen >= 0 else 1]
-        typed = f"{abs(seen) if slot.words else seen:.1f}"
+        word = "" if slot.way is None else SIGNS[seen < 0]
+        typed = f"{abs(seen) if slot.way else seen:.1f}"
         tool, serial = self.rig.tool, self.rig.serial
         read = TakeReading(self.visit, slot.id, typed, tool, word, replaces, f"{typed} mm", device=serial)
         return replace(read, calibration=self.calibration)
@@ -71,5 +71,6 @@ def _within_sight(look: Look, slots: Sequence[Slot]) -> None:
             continue
         seen, quantity = look.readings.get(slot.id), slot.quantity
         if seen is None or quantity is None or not quantity.low <= seen <= quantity.high:
-            given = f"{slot.label}: {'nothing' if seen is None else rounded(seen, 1) + ' mm'}"
-            raise BadInput("look", given, "a frame within the rig's sight: move it nearer its place first")
+            shown = said("nothing") if seen is None else Length(seen, 1)
+            given = said("jobs.rig.seen", place=slot.label, seen=shown)
+            raise BadInput("look", given, said("wants.frame_within_rigs_sight_move"))

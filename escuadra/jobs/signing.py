@@ -9,6 +9,7 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.events import PartHead, Printed, Reopened, Signed
 from escuadra.core.job.told import mechanics
 from escuadra.core.register import Learned
+from escuadra.core.said import nouns, said
 from escuadra.core.stream import ITSELF, Person
 from escuadra.jobs.command import Append, Context, Decision, Saying, VisitCommand, decided, of_owner
 from escuadra.jobs.entries import reasoned
@@ -31,7 +32,7 @@ class Sign(VisitCommand):
         """The signature and, where moves taught something, an entry of the frame's scale; raises ``Conflict``."""
         opened = context.house.open(self.visit, self.calibration)
         if opened.state.signed is not None:
-            raise Conflict("This sheet is signed. To work on it again, reopen it: a new revision begins.")
+            raise Conflict(said("jobs.signing.sheet_signed_work_again_reopen"))
         decision = decided(opened, self.say(context, opened))
         learned = self._learned(context, opened)
         rests_on = {**decision.rests_on, **{one.stream: one.expected for one in learned}}
@@ -41,12 +42,12 @@ class Sign(VisitCommand):
         """The signature, of the calibration: how far each part had come that it stands on."""
         parts = self._seen(context, opened)
         if not opened.sheet.can_sign:
-            names = ", ".join(view.check.title for view in opened.sheet.unsettled)
-            raise Conflict(f"Not settled yet: {names}.")
+            names = nouns((view.check.called for view in opened.sheet.unsettled), "comma")
+            raise Conflict(said("jobs.signing.not_settled_yet", names=names))
         digest = context.house.files.put(self.render(opened, context.who, context.at))
         revision = opened.state.revision
-        said = Signed(revision=revision, parts=parts, record_json=digest, application=__version__)
-        return [Saying(said, of_owner(opened, "calibration"))]
+        told = Signed(revision=revision, parts=parts, record_json=digest, application=__version__)
+        return [Saying(told, of_owner(opened, "calibration"))]
 
     def _seen(self, context: Context, opened: Opened) -> list[PartHead]:
         """Seq and hash of each part that the calibration stands on; raises where one has moved since."""
@@ -54,7 +55,7 @@ class Sign(VisitCommand):
         with context.house.store.reading() as log:
             seen, hashes = log.hashes(opened.row.id, self.head, heads.values())
         if seen is None or max(heads.values()) > seen:
-            raise Conflict("Others have recorded since you looked. Look at the sheet again, then sign.")
+            raise Conflict(said("jobs.signing.others_recorded_since_you_looked"))
         return [PartHead(of=part, seq=seq, hash=hashes[seq]) for part, seq in heads.items()]
 
     def _learned(self, context: Context, opened: Opened) -> list[Append]:
@@ -99,9 +100,9 @@ class Reopen(VisitCommand):
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """The next revision, of the calibration."""
         if opened.state.signed is None:
-            raise Conflict("This sheet is not signed: there is nothing to reopen.")
-        said = Reopened(revision=opened.state.revision + 1, reason=reasoned(self.reason))
-        return [Saying(said, of_owner(opened, "calibration"))]
+            raise Conflict(said("jobs.signing.sheet_not_signed_there_nothing"))
+        told = Reopened(revision=opened.state.revision + 1, reason=reasoned(self.reason))
+        return [Saying(told, of_owner(opened, "calibration"))]
 
 
 def printed(
@@ -113,9 +114,9 @@ def printed(
     """
     with garage.queues.turn(f"print/{visit}/{calibration}/{revision}"):
         opened = garage.open(visit, calibration)
-        signed = next((said for said, _, _ in opened.state.records if said.revision == revision), None)
+        signed = next((told for told, _, _ in opened.state.records if told.revision == revision), None)
         if signed is None:
-            raise BadInput("revision", str(revision), "a signed revision")
+            raise BadInput("revision", str(revision), said("wants.signed_revision"))
         digest = opened.state.pdf_of(revision)
         if digest is None:
             content = render(garage.files.get(signed.record_json), garage.signed_sheet(opened, revision))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.events import ReadingTaken, Relied, SaidThen, StationRun
 from escuadra.core.job.sheet import CheckView
-from escuadra.core.wording import listed
+from escuadra.core.said import as_said, nouns, said
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.forms import Opened
 
@@ -24,24 +24,27 @@ class RunStation(VisitCommand):
         sheet = opened.sheet
         here = sheet.plan.station
         if not sheet.stations or here is None:
-            raise BadInput("station", self.station or "nothing", "a sheet that is run at several stations")
+            raise BadInput("station", self.station, said("wants.sheet_run_several_stations"))
         if here.id != self.station:
-            raise Conflict(f"The station at hand is {here.name}: look at the sheet again.")
+            raise Conflict(said("jobs.stations.station_hand_look_sheet_again", name=here.name))
         if all(view.done for view in sheet.stations):
-            raise Conflict("Every station was run already: to run one again, say so first.")
-        holding_up = [view.check.title for view in sheet.unsettled if view.check.kind != "stations"]
+            raise Conflict(said("jobs.stations.every_station_run_already_run"))
+        holding_up = [view.check.called for view in sheet.unsettled if view.check.kind != "stations"]
         if holding_up:
-            raise Conflict(f"Not settled yet: {listed(holding_up)}.")
+            raise Conflict(said("jobs.stations.not_settled_yet", names=nouns(holding_up)))
         kept = [view for view in sheet.checks if view.check.group in CARRIES]
         read = [e.said.tool for v in kept for s in v.slots for e in s.now if isinstance(e.said, ReadingTaken)]
         used = sorted({(relied.id, relied.seq) for tool in read for relied in tool.relied})
         tools = [Relied(id=id, seq=seq) for id, seq in used]
-        said = [_then(view) for view in kept]
-        run = StationRun(station=self.station, name=here.name, said=said, tools=tools)
+        told = [_then(view) for view in kept]
+        run = StationRun(station=self.station, name=here.name, said=told, tools=tools)
         return [Saying(run, of_owner(opened, "calibration"))]
 
 
 def _then(view: CheckView) -> SaidThen:
-    figures = "; ".join(f"{f.label} {f.text} {f.plus_minus}" for f in view.judgement.figures)
-    said = figures or view.judgement.summary
-    return SaidThen(check=view.check.id, title=view.check.title, state=view.state, said=said)
+    figures = nouns(
+        (said("figure", label=f.label, value=f.text, spread=f.plus_minus) for f in view.judgement.figures), "comma"
+    )
+    shown = figures or view.judgement.summary
+    title, told = as_said(view.check.called), as_said(shown) if shown else None
+    return SaidThen(check=view.check.id, title=title, state=view.state, said=told)

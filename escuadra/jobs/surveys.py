@@ -12,6 +12,7 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.ground import ground
 from escuadra.core.house import survey_stream
 from escuadra.core.quantities import Quantity, Question, parse, understand
+from escuadra.core.said import nouns, said
 from escuadra.core.stream import Payload, canonical
 from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid
 from escuadra.core.survey_log import Begun, Closed, Draft, FileRead, PointRead, Stationed, TakenBack
@@ -49,12 +50,14 @@ class BeginSurvey(Command[str]):
         begun = self.begun
         context.house.store.bay_sheet(begun.bay)
         if begun.valid_until < begun.taken_on:
-            raise BadInput("valid_until", begun.valid_until.isoformat(), f"a day from {begun.taken_on} on")
-        said: list[Payload] = [begun]
+            raise BadInput(
+                "valid_until", begun.valid_until.isoformat(), said("wants.day", taken_on=begun.taken_on.isoformat())
+            )
+        told: list[Payload] = [begun]
         if self.figures:
-            said.append(FileRead(readings=list(self.figures)))
+            told.append(FileRead(readings=list(self.figures)))
         keys = ("", "+figures")
-        return Decision([Append(self.stream(context), 0, one, key=key) for one, key in zip(said, keys, strict=False)])
+        return Decision([Append(self.stream(context), 0, one, key=key) for one, key in zip(told, keys, strict=False)])
 
     def told(self, context: Context, committed: Committed) -> str:
         """Its id."""
@@ -64,7 +67,7 @@ class BeginSurvey(Command[str]):
 def on_grid(bay: Bay | None, step: float, margin: float, **more: Any) -> BeginSurvey:
     """A survey on a grid that fills the bay's length and width; raises ``BadInput`` where those were not typed."""
     if bay is None:
-        raise BadInput("bay", "one that was not drawn", "a bay whose length and width were typed")
+        raise BadInput("bay", said("jobs.surveys.one_not_drawn"), said("wants.bay_whose_length_width_typed"))
     points = [_on_its_surface(point, bay) for point in grid(bay.length, bay.width, step, margin)]
     return BeginSurvey(Begun.read({"bay": bay.name, "points": points, **more}))
 
@@ -82,7 +85,7 @@ def of_json(text: str) -> BeginSurvey:
     try:
         survey = Survey.model_validate_json(text)
     except ValueError as cause:
-        raise BadInput("json", str(cause).splitlines()[0], "a survey as the published schema says") from cause
+        raise BadInput("json", str(cause).splitlines()[0], said("wants.survey_published_schema_says")) from cause
     fields = survey.model_dump(include={"bay", "taken_on", "valid_until", "instrument", "u", "note"})
     begun = Begun.read({**fields, "points": survey.points, "reads": _reads(survey.readings)})
     return BeginSurvey(begun, survey.readings)
@@ -95,7 +98,7 @@ def _reads(readings: Sequence[SurveyReading]) -> str:
 def _fitting(begun: Begun, readings: Sequence[SurveyReading]) -> None:
     mixed = next((r.point for r in readings if getattr(r, begun.reads) is None), None)
     if mixed is not None:
-        raise BadInput(begun.reads, mixed, f"a {begun.reads} at every point: this survey reads {begun.reads}s")
+        raise BadInput(begun.reads, mixed, said(f"wants.survey_{begun.reads}"))
 
 
 def _on_its_surface(point: SurveyPoint, bay: Bay) -> SurveyPoint:
@@ -133,13 +136,13 @@ class SurveyCommand(Command[Any]):
         """What is said, upon the survey as it is; raises ``Conflict`` for a closed one."""
         floors = context.house.floors
         if floors.row(self.survey).sheet is not None:
-            raise Conflict("This survey is closed: it stays as it was. Begin another.")
+            raise Conflict(said("jobs.surveys.survey_closed_stays_begin_another"))
         draft = floors.draft(self.survey)
-        said = self.say(context, draft)
-        if isinstance(said, Question):
-            return Decision(instead=said)
+        told = self.say(context, draft)
+        if isinstance(told, Question):
+            return Decision(instead=told)
         stream = self.stream(context)
-        return Decision([Append(stream, draft.seq, one, key=f"+{k}" if k else "") for k, one in enumerate(said)])
+        return Decision([Append(stream, draft.seq, one, key=f"+{k}" if k else "") for k, one in enumerate(told)])
 
     def told(self, context: Context, committed: Committed) -> Any:
         """The survey as it is then."""
@@ -158,7 +161,7 @@ class Paste(SurveyCommand):
         known = {point.id: point for point in draft.begun.points}
         strange = next((p.id for p in points if p.id not in known), None)
         if strange is not None:
-            raise BadInput("point", strange, "points of this survey; begin another for other points")
+            raise BadInput("point", strange, said("wants.points_survey_begin_another_other"))
         _fitting(draft.begun, readings)
         return [FileRead(readings=readings)]
 
@@ -176,16 +179,16 @@ class ReadPoint(SurveyCommand):
     def say(self, context: Context, draft: Draft) -> Sequence[Payload] | Question:
         """The figure, and what it replaces."""
         if all(p.id != self.point for p in draft.begun.points):
-            raise BadInput("point", self.point or "nothing", "a point of this survey")
+            raise BadInput("point", self.point, said("wants.point_survey"))
         if not 0 < len(self.setup) <= 20:
-            raise BadInput("setup", self.setup or "nothing", "a name of up to 20 characters for where the level stands")
+            raise BadInput("setup", self.setup, said("wants.name_up_20_characters_level"))
         asked = WIDE if self.sure else (STAFF if draft.begun.reads == "staff" else HEIGHT)
         found = understand(self.typed, asked)
         if isinstance(found, Question):
             return found
-        said = PointRead(point=self.point, setup=self.setup, typed=self.typed[:60], value=found.value)
+        told = PointRead(point=self.point, setup=self.setup, typed=self.typed[:60], value=found.value)
         here = [f for f in draft.at(self.point) if f.reading.setup == self.setup and f.typed != "file"]
-        return [said, *(TakenBack(entry=figure.entry) for figure in here if self.replaces)]
+        return [told, *(TakenBack(entry=figure.entry) for figure in here if self.replaces)]
 
 
 @dataclass(frozen=True)
@@ -204,15 +207,19 @@ class EnterTable(SurveyCommand):
             try:
                 found = understand(text, STAFF if reads == "staff" else HEIGHT)
             except BadInput as cause:
-                raise BadInput(point, f"{text} at {point}", cause.accepted) from cause
+                raise BadInput(point, said("jobs.surveys.at", text=text, point=point), cause.accepted) from cause
             if isinstance(found, Question):
-                meant = " or ".join(choice.text for choice in found.choices)
-                raise BadInput(point, f"{text} at {point}", f"a plausible figure with its unit: {meant}")
+                meant = nouns((choice.text for choice in found.choices), "or")
+                raise BadInput(
+                    point,
+                    said("jobs.surveys.at", text=text, point=point),
+                    said("wants.plausible_figure_unit", meant=meant),
+                )
             readings.append(SurveyReading.read({"point": point, "setup": self.setup, reads: found.value}))
         known = {p.id for p in draft.begun.points}
         strange = next((r.point for r in readings if r.point not in known), None)
         if strange is not None or not readings:
-            raise BadInput("point", strange or "nothing", "figures at points of this survey")
+            raise BadInput("point", strange, said("wants.figures_points_survey"))
         return [FileRead(readings=readings)]
 
 
@@ -230,7 +237,7 @@ class StationLevel(SurveyCommand):
         for name, text in (("x", self.x), ("y", self.y)):
             meanings = parse(text, "length", "mm")
             if len(meanings) > 1:
-                raise BadInput(name, text, " or ".join(m.text for m in meanings) + ", typed with its unit")
+                raise BadInput(name, text, said("wants.one_with_unit", meant=nouns((m.text for m in meanings), "or")))
             places.append(meanings[0].value)
         return [Stationed(setup=self.setup.strip() or "1", x=places[0], y=places[1])]
 
@@ -243,7 +250,7 @@ class TakeBackFigure(SurveyCommand):
         """That it is taken back."""
         own = [figure.entry for figure in draft.figures if figure.person.id == context.who.id]
         if not own:
-            raise BadInput("undo", "nothing", "a figure of your own that still counts")
+            raise BadInput("undo", "", said("wants.figure_your_own_still_counts"))
         return [TakenBack(entry=max(own))]
 
 

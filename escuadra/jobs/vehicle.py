@@ -9,17 +9,16 @@ from dataclasses import dataclass, field
 
 from escuadra.core.errors import BadInput, Busy
 from escuadra.core.given import table
-from escuadra.core.job.checks.wheels import CAMBER_WORDS, TOE_WORDS
 from escuadra.core.job.disturbance import owner_of
 from escuadra.core.job.events import FigureChanged, Photographed
 from escuadra.core.job.figures import with_changes
-from escuadra.core.job.places import THRUST_WORDS
 from escuadra.core.model import Frozen
+from escuadra.core.said import Angle, Way, exact, nouns, said
 from escuadra.jobs import reencode
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.entries import Answer, reasoned
 from escuadra.jobs.forms import Opened
-from escuadra.jobs.reading import TakeReading
+from escuadra.jobs.reading import SIGNS, TakeReading
 
 LARGEST_PHOTO = 18_000_000
 ONE_AT_A_TIME = threading.Lock()
@@ -36,13 +35,13 @@ ROWS: dict[str, tuple[str, str, str]] = {
     "thrust angle": ("printed.thrust", "before.thrust", "thrust"),
 }
 """A line of the file: its slot after adjustment, before it, and whose sign it carries."""
-WORDS = {"toe": TOE_WORDS, "camber": CAMBER_WORDS, "thrust": THRUST_WORDS}
-"""What a figure without a minus may mean."""
+KINDS = ("toe", "camber", "thrust")
+"""Axes of the printout's figures."""
 
 
 @dataclass(frozen=True)
 class Signs:
-    """What a plain figure means on this printout, in words; a minus is then the other."""
+    """What a plain figure means on this printout, ``plus`` or ``minus`` of its axis; a minus is then the other."""
 
     toe: str
     camber: str
@@ -50,10 +49,11 @@ class Signs:
 
     def word(self, kind: str, negative: bool) -> str:
         """The direction of a figure; raises ``BadInput`` where the sign's meaning was not answered."""
-        meant, words = getattr(self, kind), WORDS[kind]
-        if meant not in words:
-            raise BadInput(kind, meant or "no answer", f"what a figure without a minus means: {' or '.join(words)}")
-        return words[1 - words.index(meant)] if negative else str(meant)
+        meant = str(getattr(self, kind))
+        if meant not in SIGNS:
+            ways = nouns((Way(kind, True), Way(kind, False)), "or")
+            raise BadInput(kind, meant, said("wants.figure_without_minus_means", ways=ways))
+        return SIGNS[1 - SIGNS.index(meant)] if negative else meant
 
 
 def reencoded(content: bytes) -> tuple[bytes, int, int]:
@@ -63,22 +63,40 @@ def reencoded(content: bytes) -> tuple[bytes, int, int]:
     ``Busy`` where others' pictures take too long.
     """
     if len(content) > LARGEST_PHOTO:
-        raise BadInput("photo", f"{len(content)} bytes", f"a picture of at most {LARGEST_PHOTO // 1_000_000} MB")
+        raise BadInput(
+            "photo",
+            said("jobs.vehicle.bytes", content=len(content)),
+            said("wants.picture_most_mb", largest_photo=LARGEST_PHOTO // 1000000),
+        )
     if not ONE_AT_A_TIME.acquire(timeout=PATIENCE_S):
-        raise Busy("Other pictures are being read. Nothing was kept: give it again in a moment.")
+        raise Busy(said("jobs.vehicle.other_pictures_being_read_nothing"))
     try:
         run = subprocess.run([sys.executable, "-I", reencode.__file__], input=content, capture_output=True, timeout=60)
     except subprocess.TimeoutExpired as error:
-        raise BadInput("photo", "a picture that takes too long to read", "a JPEG, PNG or WebP picture") from error
+        raise BadInput(
+            "photo", said("jobs.vehicle.picture_takes_too_long_read"), said("wants.jpeg_png_or_webp_picture")
+        ) from error
     finally:
         ONE_AT_A_TIME.release()
-    said = run.stderr.decode(errors="replace").strip().splitlines()
+    told = run.stderr.decode(errors="replace").split() or [""]
     if run.returncode != 0:
-        refused = run.returncode == 2 and len(said) == 2
-        given, accepted = said if refused else ("a picture that cannot be read", "a JPEG, PNG or WebP picture")
-        raise BadInput("photo", given, accepted)
-    width, height = said[-1].split()
+        raise _refused(told if run.returncode == 2 else [""])
+    width, height = told[-2:]
     return run.stdout, int(width), int(height)
+
+
+def _refused(told: list[str]) -> BadInput:
+    """What ``reencode`` said is wrong with a picture."""
+    match told:
+        case ["pixels", width, height]:
+            wanted = said("wants.picture_most_megapixels", most=reencode.MOST_PIXELS // 1_000_000)
+            return BadInput("photo", said("jobs.vehicle.pixels", width=width, height=height), wanted)
+        case ["no_picture"]:
+            return BadInput("photo", said("jobs.vehicle.file_no_picture"), said("wants.jpeg_png_or_webp_picture"))
+        case ["unreadable", *why]:
+            given = said("jobs.vehicle.picture_cannot_be_read", why=" ".join(why))
+            return BadInput("photo", given, said("wants.whole_picture"))
+    return BadInput("photo", said("jobs.vehicle.picture_cannot_read"), said("wants.jpeg_png_or_webp_picture"))
 
 
 @dataclass(frozen=True)
@@ -93,11 +111,11 @@ class Photograph(VisitCommand):
         """Which file it is, of the part that its slot is of."""
         view = opened.sheet.slots.get(self.slot)
         if view is None or not view.slot.photos:
-            raise BadInput("slot", self.slot or "nothing", "a place of this sheet that takes photos")
+            raise BadInput("slot", self.slot, said("wants.place_sheet_takes_photos"))
         plain, width, height = reencoded(self.content)
         digest = context.house.files.put(plain)
-        said = Photographed(slot=self.slot, digest=digest, width=width, height=height, name=self.name[:120])
-        return [Saying(said, of_owner(opened, owner_of(view.slot.aspects)))]
+        told = Photographed(slot=self.slot, digest=digest, width=width, height=height, name=self.name[:120])
+        return [Saying(told, of_owner(opened, owner_of(view.slot.aspects)))]
 
 
 @dataclass(frozen=True)
@@ -125,33 +143,37 @@ class TakePrintout(VisitCommand):
         slots, rows = opened.sheet.slots, table(self.text, "file")
         head = [cell.strip().lower() for cell in rows[0][1]] if rows else []
         if head != ["figure", "before", "after"]:
-            raise BadInput("file", ", ".join(head) or "nothing", "the columns figure, before and after")
+            raise BadInput("file", ", ".join(head), said("wants.columns_figure_before_after"))
         wanted: list[tuple[str, str, str]] = []
         for k, row in rows[1:]:
             name, before, after = (cell.strip() for cell in [*row, "", "", ""][:3])
             if not name:
                 continue
             if name.lower() not in ROWS:
-                raise BadInput("file", f"line {k}: {name}", f"one of {', '.join(ROWS)}")
+                raise BadInput(
+                    "file", said("jobs.vehicle.line", k=k, name=name), said("wants.one", names=nouns(ROWS, "comma"))
+                )
             own = ROWS[name.lower()]
             for slot, cell in ((own[1], before), (own[0], after)):
                 if cell and slot in slots:
-                    figure, word = _degrees(cell, f"line {k}", self.signs, own[2])
+                    figure, word = _degrees(cell, k, self.signs, own[2])
                     quantity = slots[slot].slot.quantity
                     if quantity is not None and float(figure.removesuffix("°")) > quantity.high:
-                        most = f"at most {quantity.high:g}° for the {name.lower()}"
-                        raise BadInput("file", f"line {k}: {cell}", most)
+                        most = said("jobs.vehicle.most", high=exact(Angle, quantity.high), name=name.lower())
+                        raise BadInput("file", said("jobs.vehicle.line_3", k=k, cell=cell), most)
                     wanted.append((slot, figure, word))
         if not wanted:
-            raise BadInput("file", f"{len(rows) - 1} lines", "at least one figure that this sheet asks for")
+            raise BadInput(
+                "file", said("jobs.vehicle.lines", rows=len(rows) - 1), said("wants.least_one_figure_sheet_asks")
+            )
         return wanted
 
 
-def _degrees(cell: str, line: str, signs: Signs, kind: str) -> tuple[str, str]:
+def _degrees(cell: str, line: int, signs: Signs, kind: str) -> tuple[str, str]:
     """A cell's amount and its direction in words."""
     found = re.fullmatch(r"([-−+]?)\s*(\d{1,2}(?:[.,]\d+)?)\s*°?", cell)
     if found is None:
-        raise BadInput("file", f"{line}: {cell}", "degrees such as 0.12 or −0,05")
+        raise BadInput("file", said("jobs.vehicle.line_3", k=line, cell=cell), said("wants.degrees_such_0_12_or"))
     return found[2].replace(",", ".") + "°", signs.word(kind, found[1] in ("-", "−"))
 
 
@@ -175,11 +197,11 @@ class ChangeFigure(VisitCommand):
         every = [figure for at in (plan, *plan.at_stations.values()) for figure in at.figures]
         figure = next((f for f in every if f.path == asked.path), None)
         if figure is None:
-            raise BadInput("path", asked.path or "nothing", "a figure of this sheet")
+            raise BadInput("path", asked.path, said("wants.figure_sheet"))
         text = asked.typed.strip().replace(",", ".").replace("−", "-")
         if not re.fullmatch(r"-?\d{1,6}(\.\d+)?", text):
-            raise BadInput("value", asked.typed or "nothing", "a plain figure in the sheet's own unit, such as 2640")
+            raise BadInput("value", asked.typed, said("wants.plain_figure_sheets_own_unit"))
         reason = reasoned(asked.reason)
-        said = FigureChanged(path=asked.path, before=figure.value, value=float(text), reason=reason)
-        with_changes(plan.procedure, [said])
-        return [Saying(said, of_owner(opened, "calibration"))]
+        told = FigureChanged(path=asked.path, before=figure.value, value=float(text), reason=reason)
+        with_changes(plan.procedure, [told])
+        return [Saying(told, of_owner(opened, "calibration"))]

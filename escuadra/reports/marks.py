@@ -10,14 +10,15 @@ from itertools import combinations
 
 from escuadra.core.errors import BadInput
 from escuadra.core.given import written
-from escuadra.core.job.both_lines import LINE_WORDS, SIDE_WORDS
-from escuadra.core.job.floor_marks import OLD_MARKS, FloorMark, floor_marks
+from escuadra.core.job.floor_marks import OLD_MARKS, FloorMark, control_name, floor_marks
 from escuadra.core.job.setup import Setup
+from escuadra.core.said import Noun, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.wording import amount
 from escuadra.drawing import marks_view
 from escuadra.jobs import Opened
 from escuadra.reports.paper import printed, styled
+from escuadra.words import say
 
 CROSS_MM = 60.0
 """Half a cross of a mark in the DXF."""
@@ -40,7 +41,7 @@ def rows_of(setup: Setup) -> list[Row]:
     solved, standing = setup.lines, setup.plan.standing
     marks = floor_marks(setup)
     if solved is None or not marks:
-        raise BadInput("line", "no line yet", "a line that was found first")
+        raise BadInput("line", said("reports.marks.no_line_yet"), said("wants.line_found_first"))
     angle = math.radians(solved.derived("line_angle").value)
     found = []
     for k, mark in enumerate(marks, 1):
@@ -73,11 +74,13 @@ def as_csv(setup: Setup) -> str:
     rows = rows_of(setup)
     for r in rows:
         f = r.mark.found
-        tapes = [f"{name} {d:.1f}" for name, d in zip(f.pair, f.distances, strict=True)]
-        check = f"{f.check} {f.check_distance:.1f}" if f.check and f.check_distance is not None else ""
+        tapes = [f"{say(control_name(name))} {d:.1f}" for name, d in zip(f.pair, f.distances, strict=True)]
+        check = (
+            f"{say(control_name(f.check))} {f.check_distance:.1f}" if f.check and f.check_distance is not None else ""
+        )
         lines.append(
             [
-                *(r.number, r.mark.words, f"{r.mark.x:.1f}", f"{r.mark.y:.1f}"),
+                *(r.number, say(r.mark.words), f"{r.mark.x:.1f}", f"{r.mark.y:.1f}"),
                 *(f"{r.hubs[c]:.1f}" for c in CORNERS),
                 *(f"{r.left_of_line:.1f}", *tapes, check, f"{r.mark.u_along:.2f}", f"{r.mark.u_across:.2f}"),
                 "" if r.floor is None else f"{r.floor:.1f}",
@@ -103,7 +106,7 @@ def as_dxf(setup: Setup) -> str:
     at = {c: (solved.value(c, "x"), solved.value(c, "y")) for c in CORNERS}
     for corner, place in at.items():
         space.add_circle(place, 25, dxfattribs={"layer": "VEHICLE"})
-        text = space.add_text(f"{corner} hub", height=60, dxfattribs={"layer": "VEHICLE"})
+        text = space.add_text(say(control_name(f"hub.{corner}")), height=60, dxfattribs={"layer": "VEHICLE"})
         text.set_placement((place[0] + 40, place[1] + 40))
     far = max(r.mark.x for r in rows) + 300
     start, end = ((x, solved.line_at(x).value) for x in (0.0, far))
@@ -112,12 +115,12 @@ def as_dxf(setup: Setup) -> str:
         x, y = r.mark.x, r.mark.y
         for dx, dy in ((CROSS_MM, 0.0), (0.0, CROSS_MM)):
             space.add_line((x - dx, y - dy), (x + dx, y + dy), dxfattribs={"layer": "MARKS"})
-        space.add_text(f"{r.number} {r.mark.words}", height=60, dxfattribs={"layer": "MARKS"}).set_placement(
+        space.add_text(f"{r.number} {say(r.mark.words)}", height=60, dxfattribs={"layer": "MARKS"}).set_placement(
             (x + 70, y + 30)
         )
         for name in r.mark.found.pair:
-            if name.endswith("hub"):
-                space.add_line(at[name[:2]], (x, y), dxfattribs={"layer": "TAPES"})  # type: ignore[index]
+            if name.startswith("hub."):
+                space.add_line(at[name[-2:]], (x, y), dxfattribs={"layer": "TAPES"})  # type: ignore[index]
     out = io.StringIO()
     drawing.write(out)
     return out.getvalue()
@@ -136,10 +139,11 @@ def as_pdf(opened: Opened, garage: str) -> bytes:
         plan=sheet.plan,
         rows=rows,
         diagonals=diagonals(rows),
-        line=LINE_WORDS[solved.line],
+        line=Noun(f"line.{solved.line}"),
         drawing=styled(marks_view(sheet, [r.mark for r in rows])),
         old_marks=OLD_MARKS,
         garage=garage,
+        control=control_name,
         mm=lambda value: amount(value, "mm", 0),
-        sided=lambda value: amount(value, "mm", 0, SIDE_WORDS),
+        sided=lambda value: amount(value, "mm", 0, "side"),
     )

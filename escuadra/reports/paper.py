@@ -4,12 +4,11 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from jinja2 import Environment
 from markupsafe import Markup
 
 import escuadra
-from escuadra.core.said import said
-from escuadra.words import language
+from escuadra.words.pages import environment
 
 ROOT = Path(escuadra.__file__).parent
 TEMPLATES = ROOT / "reports" / "templates"
@@ -17,15 +16,7 @@ TEMPLATES = ROOT / "reports" / "templates"
 
 @cache
 def _templates() -> Environment:
-    environment = Environment(
-        loader=FileSystemLoader(TEMPLATES),
-        autoescape=select_autoescape(),
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
-    environment.globals.update(say=language().say, said=said)
-    return environment
+    return environment(TEMPLATES)
 
 
 def styled(svg: str) -> Markup:

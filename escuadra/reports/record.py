@@ -7,6 +7,7 @@ import base64
 import json
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
+from typing import Literal
 from zoneinfo import ZoneInfo
 
 from pydantic import Field
@@ -15,9 +16,11 @@ from escuadra import __version__
 from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
 from escuadra.core.job.next_move import retold
 from escuadra.core.job.sheet import CheckView
+from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry
-from escuadra.core.model import Frozen
+from escuadra.core.model import CatalogueText, Frozen
 from escuadra.core.readings import Instrument
+from escuadra.core.said import Given, Name, Said, Temperature, as_said, exact, said
 from escuadra.core.stream import Person
 from escuadra.core.wording import amount
 from escuadra.drawing import lines_view, plan_view, rule, side_view
@@ -32,13 +35,13 @@ class RecordedReading(Frozen):
     """One entry that counted, as it was typed and understood."""
 
     slot: str
-    label: str
+    label: Said
     typed: str
-    understood: str
+    understood: Said
     value: float | None = Field(description="mm, degrees or percent; null for an answer")
     instrument: str | None
     contributions: Instrument | None
-    conditions: str = Field(description="temperature of the tape, hung free; empty where neither applies")
+    conditions: list[Said] = Field(description="temperature of the tape, hung free; empty where neither applies")
     at: datetime
     person: str
     device: str = Field("", description="serial of the device that proposed it; empty: typed")
@@ -48,13 +51,13 @@ class RecordedReading(Frozen):
 class RecordedFigure(Frozen):
     """One toleranced value with its verdict."""
 
-    label: str
+    label: Said
     value: float
     expanded_uncertainty: float = Field(description="U, coverage factor 2")
     lower: float | None
     upper: float | None
     unit: str
-    said: str
+    said: Said
     verdict: str
     probability: float = Field(description="that the true value lies within the limits")
 
@@ -63,7 +66,7 @@ class RecordedOverride(Frozen):
     """Why a check that did not hold was accepted."""
 
     check: str
-    title: str
+    title: Said
     state: str
     reason: str
     person: str
@@ -85,7 +88,7 @@ class RecordedPhoto(Frozen):
     """A photo that was kept, by the hash of its bytes."""
 
     slot: str
-    label: str
+    label: Said
     sha256: str
     person: str
     at: datetime
@@ -95,10 +98,10 @@ class RecordedCheck(Frozen):
     """One check of the sheet."""
 
     id: str
-    title: str
+    title: Said
     group: str
     state: str
-    said: str
+    said: Said | None
     rule: str
     figures: list[RecordedFigure]
     readings: list[RecordedReading]
@@ -111,7 +114,7 @@ class RecordedRun(Frozen):
     at: datetime
     person: str
     proof: str = Field(description="proven, missed or contradicted")
-    words: str
+    words: Said | None
     said: list[SaidThen] = Field(description="the checks of what carried the target, as they stood")
 
 
@@ -121,7 +124,7 @@ class Happened(Frozen):
     seq: int
     at: datetime
     code: str
-    what: str
+    what: Said
     source: Source = Field(description="done as it was told, reported, or seen by a device")
     by: dict[str, float] = {}
     person: str
@@ -131,7 +134,7 @@ class Record(Frozen):
     """A signed sheet."""
 
     format: str = FORMAT
-    note: str
+    note: CatalogueText
     number: str
     revision: int
     vin: str
@@ -140,12 +143,12 @@ class Record(Frozen):
     customer: str = Field(description="id: name and address are kept apart and can be erased")
     reason: str
     bay: str
-    place: str = Field("", description="where the vehicle stood in the bay, and the survey of its floor")
+    place: Said | None = Field(None, description="where the vehicle stood in the bay, and the survey of its floor")
     vehicle: str
     variant: str
-    procedure: str
-    sensor: str
-    line: str
+    procedure: Said
+    sensor: CatalogueText
+    line: Literal["thrust", "body", "axis", "none"]
     frame: str
     garage: str
     taken_in: datetime
@@ -158,7 +161,7 @@ class Record(Frozen):
     checks: list[RecordedCheck]
     runs: list[RecordedRun] = Field([], description="where the sheet is run at several places")
     disturbances: list[Happened]
-    cautions: list[str]
+    cautions: list[CatalogueText]
     pins: list[Pinned]
     log_events: int
     log_head: str = Field(description="hash of the last event that the signer saw")
@@ -189,11 +192,14 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         place=_place(opened),
         vehicle=plan.vehicle.name,
         variant=plan.vehicle.variant,
-        procedure=f"{plan.procedure.id} revision {plan.procedure.revision}, {plan.procedure.title}",
+        procedure=said(
+            "reports.record.revision",
+            id=plan.procedure.id,
+            revision=str(plan.procedure.revision),
+            title=Name(plan.procedure.title),
+        ),
         sensor=plan.procedure.sensor.name,
-        line={"thrust": "thrust line", "body": "body centreline", "axis": "line through both axles", "none": "no line"}[
-            line
-        ],
+        line=line,
         frame=plan.frame.name,
         garage=garage,
         taken_in=_time(state.taken_in_at),
@@ -203,7 +209,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         overrides=[
             RecordedOverride(
                 check=v.check.id,
-                title=v.check.title,
+                title=as_said(v.check.called),
                 state=v.state,
                 reason=v.override.reason,
                 person=v.override.person.name,
@@ -226,7 +232,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         photos=[
             RecordedPhoto(
                 slot=p.said.slot,
-                label=sheet.slots[p.said.slot].slot.label if p.said.slot in sheet.slots else p.said.slot,
+                label=as_said(sheet.slots[p.said.slot].slot.label if p.said.slot in sheet.slots else Name(p.said.slot)),
                 sha256=p.said.digest,
                 person=p.person.name,
                 at=_time(p.at),
@@ -240,7 +246,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
                 at=_time(view.run.at),
                 person=view.run.person.name,
                 proof=view.proof or "",
-                words=view.words,
+                words=as_said(view.words) if view.words else None,
                 said=view.run.said.said,
             )
             for view in sheet.stations
@@ -262,7 +268,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         pins=[*state.pins, *(state.placed.pins if state.placed is not None else [])],
         log_events=opened.row.count,
         log_head=opened.row.head,
-        application=f"escuadra {__version__}",
+        application=f"Escuadra {__version__}",
     )
 
 
@@ -275,43 +281,45 @@ def _told_once(past: Sequence[Disturbance]) -> list[Disturbance]:
 
 
 def _check(view: CheckView) -> RecordedCheck:
+    shown = view.judgement.wrong or view.judgement.trouble or view.judgement.summary
     return RecordedCheck(
         id=view.check.id,
-        title=view.check.title,
+        title=as_said(view.check.called),
         group=view.check.group,
         state=view.state if view.begun or not view.check.optional else "not_needed",
-        said=view.judgement.wrong or view.judgement.trouble or view.judgement.summary,
+        said=as_said(shown) if shown else None,
         rule=view.check.rule,
         figures=[
             RecordedFigure(
-                label=f.label,
+                label=as_said(f.label),
                 value=f.value,
                 expanded_uncertainty=f.verdict.U,
                 lower=f.lower,
                 upper=f.upper,
                 unit=f.unit,
-                said=f"{f.text} {f.plus_minus}, allowed {f.allowed}",
+                said=said("reports.record.allowed", text=f.text, plus_minus=f.plus_minus, allowed=f.allowed),
                 verdict=f.verdict.state,
                 probability=f.verdict.probability,
             )
             for f in view.judgement.figures
         ],
-        readings=[_reading(s.slot.label, e) for s in view.slots for e in (s.now or s.spoiled)],
+        readings=[_reading(s.slot, e) for s in view.slots for e in (s.now or s.spoiled)],
     )
 
 
-def _reading(label: str, entry: Entry) -> RecordedReading:
-    said = entry.said
-    taken = said if isinstance(said, ReadingTaken) else None
+def _reading(slot: Slot, entry: Entry) -> RecordedReading:
+    taken = entry.said if isinstance(entry.said, ReadingTaken) else None
+    answer = "" if taken else str(getattr(entry.said, "value", ""))
+    shown = taken.shown if taken else slot.option(answer) if slot.ask != "day" else Name(answer)
     return RecordedReading(
         slot=entry.slot,
-        label=label,
-        typed=taken.typed if taken else str(getattr(said, "value", "")),
-        understood=taken.understood if taken else str(getattr(said, "value", "")),
+        label=as_said(slot.label),
+        typed=taken.typed if taken else answer,
+        understood=as_said(shown),
         value=taken.value if taken else None,
         instrument=taken.tool.name if taken else None,
         contributions=taken.tool.contributions if taken else None,
-        conditions=_conditions(taken) if taken else "",
+        conditions=_conditions(taken) if taken else [],
         at=_time(entry.at),
         person=entry.person.name,
         device=taken.device if taken else "",
@@ -319,10 +327,13 @@ def _reading(label: str, entry: Entry) -> RecordedReading:
     )
 
 
-def _conditions(taken: ReadingTaken) -> str:
-    said = [] if taken.temperature is None else [f"at {taken.temperature:g} °C"]
-    said += [f"sent by {taken.device}"] if taken.device else []
-    return ", ".join([*said, *(["hung free"] if taken.hung_free else [])])
+def _conditions(taken: ReadingTaken) -> list[Said]:
+    found = []
+    if taken.temperature is not None:
+        found.append(said("reports.record.at", temperature=exact(Temperature, taken.temperature)))
+    if taken.device:
+        found.append(said("reports.record.sent", device=taken.device))
+    return [*found, *([said("reports.record.hung_free")] if taken.hung_free else [])]
 
 
 def as_json(record: Record) -> bytes:
@@ -331,17 +342,21 @@ def as_json(record: Record) -> bytes:
     return (json.dumps(data, ensure_ascii=False, indent=2, sort_keys=True) + "\n").encode()
 
 
-def _place(opened: Opened) -> str:
-    """Where the vehicle stood, in words; empty where no place was chosen."""
+def _place(opened: Opened) -> Said | None:
+    """Where the vehicle stood; nothing where no place was chosen."""
     placed, standing = opened.state.placed, opened.sheet.plan.standing
     if placed is None:
-        return ""
-    at = f"rear axle at x {amount(placed.place.x, 'mm', 0)}, y {amount(placed.place.y, 'mm', 0)}"
-    found = f"{at}, heading {amount(placed.place.heading_deg, '°')}"
+        return None
+    at: dict[str, Given] = {
+        "x": amount(placed.place.x, "mm", 0),
+        "y": amount(placed.place.y, "mm", 0),
+        "heading": amount(placed.place.heading_deg, "°"),
+    }
     if standing is None:
-        return f"{found}; floor not surveyed there"
+        return said("reports.record.place", **at)
     survey = standing.ground.survey
-    return f"{found}; floor surveyed {survey.taken_on} by {survey.person}, {survey.instrument}"
+    by = {"day": survey.taken_on.isoformat(), "person": survey.person, "instrument": survey.instrument}
+    return said("reports.record.place_surveyed", **at, **by)
 
 
 def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = None) -> bytes:
@@ -371,7 +386,7 @@ def render_record(garage: Garage) -> Callable[[Opened, Person, int], bytes]:
     """What ``Sign`` asks for: the record of the sheet that is being signed, as JSON."""
 
     def render(opened: Opened, who: Person, at: int) -> bytes:
-        return as_json(build(opened, who, at, garage.store.setting("name", "Garage")))
+        return as_json(build(opened, who, at, garage.store.setting("name", "")))
 
     return render
 

@@ -14,6 +14,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 from escuadra.store import dialect
 
 BESIDE = ("files", "catalogue")
@@ -23,11 +24,11 @@ def back_up(data: Path, to: Path) -> int:
     """Write a backup; how many files are in it beside the database. Raises ``BadInput`` where it cannot be made."""
     database = dialect.file_of(dialect.address(data))
     if database is None:
-        raise BadInput("data", dialect.address(data), "a garage in a folder; a database server has its own backups")
+        raise BadInput("data", dialect.address(data), said("wants.garage_folder_database_server_own"))
     if not database.exists():
-        raise BadInput("data", str(data), "a folder with a garage")
+        raise BadInput("data", str(data), said("wants.folder_garage"))
     if to.exists():
-        raise BadInput("to", str(to), "a name that is free: a backup never writes over another")
+        raise BadInput("to", str(to), said("wants.name_free_backup_never_writes"))
     to.parent.mkdir(parents=True, exist_ok=True)
     count = 0
     with tempfile.TemporaryDirectory(dir=to.parent) as folder:
@@ -51,15 +52,15 @@ def back_up(data: Path, to: Path) -> int:
 def put_back(file: Path, data: Path) -> None:
     """Unpack a backup into a folder that is empty or not there yet; raises ``BadInput`` for what is no backup."""
     if data.exists() and (not data.is_dir() or any(data.iterdir())):
-        raise BadInput("data", str(data), "a folder that is empty or not there yet: nothing is written over")
+        raise BadInput("data", str(data), said("wants.folder_empty_or_not_there"))
     try:
         with tarfile.open(file) as tar:
             if dialect.FILE_NAME not in tar.getnames():
-                raise BadInput("file", str(file), f"a backup: a tar with {dialect.FILE_NAME} in it")
+                raise BadInput("file", str(file), said("wants.backup_tar", file_name=dialect.FILE_NAME))
             data.mkdir(parents=True, exist_ok=True)
             tar.extractall(data, filter="data")
     except (tarfile.TarError, OSError, EOFError) as error:
-        raise BadInput("file", str(file), f"a backup that can be read ({error})") from error
+        raise BadInput("file", str(file), said("wants.backup_can_read", error=str(error))) from error
 
 
 @contextmanager

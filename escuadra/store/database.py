@@ -9,6 +9,7 @@ from sqlalchemy import Connection, Engine, create_engine, inspect, text
 from sqlalchemy.exc import DBAPIError
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import nouns, said
 from escuadra.core.stream import Event
 from escuadra.store import dialect
 from escuadra.store.projections import reindex
@@ -59,20 +60,22 @@ class Store:
                     file.with_name(file.name + part).unlink(missing_ok=True)
             if isinstance(error, DBAPIError):
                 told = str(error.orig).splitlines()[0]
-                raise BadInput("database", told, f"one of ours, on a disk with room, at {file or url}") from error
+                raise BadInput("database", told, said("wants.one_ours_disk_room", url=str(file or url))) from error
             raise
 
     def _bring_up(self, backups: Path | None, read_only: bool) -> None:
         found = self.version()
         if found is not None and found > NEWEST:
             raise BadInput(
-                "database", f"version {found}", f"version {NEWEST} or older: a newer Escuadra wrote this one"
+                "database",
+                said("store.database.version", found=found),
+                said("wants.version_or_older_newer_escuadra", newest=NEWEST),
             )
         if found is not None and found < FIRST_KEPT:
             raise BadInput(
                 "database",
-                f"version {found}",
-                "a folder of this version: data of 0.1 is not carried along; begin a new one",
+                said("store.database.version", found=found),
+                said("wants.folder_version_data_0_1"),
             )
         if found == NEWEST or read_only:
             return
@@ -151,7 +154,7 @@ class Store:
         """Hash of a bay's present sheet; raises ``BadInput`` for an unknown bay."""
         known = self._once(bays)
         if name not in known:
-            raise BadInput("bay", name, f"one of the bays: {', '.join(known) or 'none yet'}")
+            raise BadInput("bay", name, said("wants.one_bays", names=nouns(known, "comma")))
         return known[name]
 
     def setting(self, key: str, default: str = "") -> str:

@@ -6,6 +6,7 @@ import tempfile
 from pathlib import Path
 
 from escuadra.core.errors import BadInput, Busy
+from escuadra.core.said import said
 
 
 class FileStore:
@@ -33,7 +34,7 @@ class FileStore:
             Path(temporary).replace(path)
         except OSError as error:
             Path(temporary).unlink(missing_ok=True)
-            raise Busy(f"The disk could not take the file ({error.strerror}). Nothing was recorded.") from error
+            raise Busy(said("store.files.disk_could_not_take_file", strerror=error.strerror)) from error
         directory = os.open(path.parent, os.O_RDONLY)
         os.fsync(directory)
         os.close(directory)
@@ -43,17 +44,17 @@ class FileStore:
         """The bytes; raises ``BadInput`` where they are missing or were changed."""
         path = self._path(digest)
         if not path.exists():
-            raise BadInput("file", digest, "a stored file; it is missing from the data folder")
+            raise BadInput("file", digest, said("wants.stored_file_missing_data_folder"))
         content = path.read_bytes()
         if hashlib.sha256(content).hexdigest() != digest:
-            raise BadInput("file", digest, "the file as it was stored; its bytes were changed")
+            raise BadInput("file", digest, said("wants.file_stored_bytes_changed"))
         return content
 
     def check(self, digest: str) -> None:
         """Read a file through, a piece at a time; raises ``BadInput`` where it is missing or was changed."""
         path = self._path(digest)
         if not path.exists():
-            raise BadInput("file", digest, "a stored file; it is missing from the data folder")
+            raise BadInput("file", digest, said("wants.stored_file_missing_data_folder"))
         with path.open("rb") as file:
             if hashlib.file_digest(file, "sha256").hexdigest() != digest:
-                raise BadInput("file", digest, "the file as it was stored; its bytes were changed")
+                raise BadInput("file", digest, said("wants.file_stored_bytes_changed"))

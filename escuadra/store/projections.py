@@ -9,6 +9,7 @@ from sqlalchemy.exc import IntegrityError
 from escuadra.core.errors import BadInput
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
 from escuadra.core.job.events import CalibrationAdded, ReadingTaken, TakenIn
+from escuadra.core.said import Said, said
 from escuadra.core.stream import PAYLOADS, Event, Payload
 from escuadra.core.survey_log import Begun, Closed
 from escuadra.store import dialect
@@ -67,10 +68,12 @@ def _stage(connection: Connection, event: Event) -> None:
     connection.execute(mine.values(stage=stage))
 
 
-def _taken_in(connection: Connection, event: Event, said: TakenIn) -> None:
-    row = {"id": _of(event), "stream": event.stream, "number": said.number, "created_at": event.at}
-    row["customer"] = said.customer
-    _once(connection, insert(visit).values(**row), "number", said.number, "a job number that is not in use yet")
+def _taken_in(connection: Connection, event: Event, told: TakenIn) -> None:
+    row = {"id": _of(event), "stream": event.stream, "number": told.number, "created_at": event.at}
+    row["customer"] = told.customer
+    _once(
+        connection, insert(visit).values(**row), "number", told.number, said("store.projections.job_number_not_use_yet")
+    )
 
 
 def _added(connection: Connection, event: Event, _said: CalibrationAdded) -> None:
@@ -78,7 +81,7 @@ def _added(connection: Connection, event: Event, _said: CalibrationAdded) -> Non
     connection.execute(insert(calibration).values(visit=_of(event), id=event.of.id, stage="taken_in"))
 
 
-def _once(connection: Connection, statement: Any, field: str, given: str, accepted: str) -> None:
+def _once(connection: Connection, statement: Any, field: str, given: str, accepted: Said) -> None:
     try:
         with connection.begin_nested():
             connection.execute(statement)

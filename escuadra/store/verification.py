@@ -14,8 +14,9 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, Result, and_, func, select
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, refusal
 from escuadra.core.register import SAID
+from escuadra.core.said import Said, said
 from escuadra.core.stream import GENESIS, PAYLOADS, canonical, chained
 from escuadra.store.files import FileStore
 from escuadra.store.streams import noted
@@ -53,12 +54,15 @@ class Wrong:
     """Something that is not as it was written."""
 
     where: str
-    what: str
+    what: Said
     seq: int | None = None
 
-    def __str__(self) -> str:
-        at = f": event {self.seq}" if self.seq is not None else ""
-        return f"{self.where}{at}: {self.what}"
+    @property
+    def said(self) -> Said:
+        """Where, and what is wrong there."""
+        if self.seq is None:
+            return said("store.wrong", where=self.where, what=self.what)
+        return said("store.wrong_event", where=self.where, seq=str(self.seq), what=self.what)
 
 
 @dataclass
@@ -215,7 +219,7 @@ class Verification:
             yield from self._walk(connection, house, only)
             if only is not None:
                 if self.streams == 0:
-                    raise BadInput("stream", only, "a stream of this garage, such as visit/ID or instrument/ID")
+                    raise BadInput("stream", only, said("wants.stream_garage_such_visit_id"))
                 return
             yield from self._journal(connection)
             yield from self._pins(connection, house)
@@ -272,15 +276,17 @@ class Verification:
                 continue
             if seq != seen.count + 1:
                 seen.broken = True
-                yield Wrong(self._named(connection, name), "this event is missing", seen.count + 1)
+                yield Wrong(self._named(connection, name), said("store.verification.event_missing"), seen.count + 1)
                 continue
             kind = seen.kind(text, seq, id)
             if not kind or chained(before, text) != stored:
                 seen.broken = True
-                yield Wrong(self._named(connection, name), "this event was changed", seq)
+                yield Wrong(self._named(connection, name), said("store.verification.event_changed"), seq)
                 continue
             if kind not in _PAYLOADS:
-                yield Wrong(self._named(connection, name), f"this version does not know what {kind} is", seq)
+                yield Wrong(
+                    self._named(connection, name), said("store.verification.version_does_not_know", kind=kind), seq
+                )
                 continue
             seen.count, seen.head = seq, stored
             self.sum += hash(stored)
@@ -290,7 +296,7 @@ class Verification:
             before = stored
         yield from self._end(connection, seen, beside)
         for name, _ in beside.heads.rest():
-            yield Wrong(self._named(connection, name), "all of its events are missing", 1)
+            yield Wrong(self._named(connection, name), said("store.verification.all_events_missing"), 1)
 
     def _named(self, connection: Connection, name: str) -> str:
         """A stream by its name, a visit by its number too."""
@@ -303,29 +309,34 @@ class Verification:
             return
         lost, found = beside.heads.of(seen.id)
         for name in lost:
-            yield Wrong(self._named(connection, name), "all of its events are missing", 1)
+            yield Wrong(self._named(connection, name), said("store.verification.all_events_missing"), 1)
         index = {row[1] for row in beside.tools.of(seen.id)[1]}
         stages = {row[1]: row[2] for row in beside.stages.of(seen.id)[1]}
         if seen.broken:
             return
         if not found:
-            yield Wrong(self._named(connection, seen.id), "the note of its head is missing")
+            yield Wrong(self._named(connection, seen.id), said("store.verification.note_head_missing"))
             return
         _, count, head, *row = found[0]
         if seen.count < count:
-            what = f"{count - seen.count} missing at the end: there should be {count}"
+            what = said("store.verification.missing_end_there_should", count=count - seen.count, count2=count)
             yield Wrong(self._named(connection, seen.id), what, seen.count + 1)
         elif (seen.count, seen.head) != (count, head):
-            yield Wrong(self._named(connection, seen.id), "the head is not the one that was noted", seen.count)
+            yield Wrong(self._named(connection, seen.id), said("store.verification.head_not_one_noted"), seen.count)
         if seen.visit:
             yield from self._compared(connection, seen, row if row[0] is not None else None)
             if index != seen.tools:
                 other = ", ".join(sorted(index ^ seen.tools))
-                what = f"the index of instruments is not what its readings say: {other}"
+                what = said("store.verification.index_instruments_not_readings_say", other=other)
                 yield Wrong(self._named(connection, seen.id), what)
             for id in sorted({*stages, *seen.stages}):
-                if (said := seen.stages.get(id)) != stages.get(id):
-                    what = f"the row says that calibration {id} is {stages.get(id)}, the events say {said}"
+                if (told := seen.stages.get(id)) != stages.get(id):
+                    what = said(
+                        "store.verification.row_says_calibration_events_say",
+                        id=id,
+                        row=str(stages.get(id)),
+                        events=str(told),
+                    )
                     yield Wrong(self._named(connection, seen.id), what)
         elif seen.id.startswith("survey/"):
             own = select(survey.c.bay, survey.c.begun_at, survey.c.sheet).where(survey.c.id == seen.id.split("/", 1)[1])
@@ -334,10 +345,12 @@ class Verification:
     def _compared(self, connection: Connection, seen: "_Seen", row: Any) -> Iterator[Wrong]:
         """A row against what the events say."""
         facts = seen.facts.items()
-        wrong = ["its row is missing"] if row is None else []
-        for (name, said), found in zip(facts, row or [], strict=row is not None):
-            if said != found:
-                wrong.append(f"the row says {name} {found}, the events say {said}")
+        wrong = [said("store.verification.row_missing")] if row is None else []
+        for (name, told), found in zip(facts, row or [], strict=row is not None):
+            if told != found:
+                wrong.append(
+                    said("store.verification.row_says_events_say", name=name, row=str(found), events=str(told))
+                )
         for what in wrong:
             yield Wrong(self._named(connection, seen.id), what)
 
@@ -353,7 +366,9 @@ class Verification:
                 seen.uses[event["of"]["id"]] = data["bodies"]
             case "signed":
                 if not seen.stood(event["of"]["id"], data["parts"]):
-                    yield Wrong(self._named(connection, seen.id), "what was signed is not what stands before it", seq)
+                    yield Wrong(
+                        self._named(connection, seen.id), said("store.verification.signed_not_stands_before"), seq
+                    )
             case "survey_begun":
                 seen.facts |= {"bay": data["bay"], "begun_at": event["at"], "sheet": None}
             case "survey_closed":
@@ -374,7 +389,7 @@ class Verification:
             try:
                 self.files.check(digest)
             except BadInput as error:
-                yield Wrong(self._named(connection, seen.id), str(error), seq)
+                yield Wrong(self._named(connection, seen.id), refusal(error), seq)
 
     def _journal(self, connection: Connection) -> Iterator[Wrong]:
         """The journal's own chain; and, where its entries do not add up to those of the streams, which they are."""
@@ -382,7 +397,11 @@ class Verification:
         previous, expected, total, whole = GENESIS, 1, 0, True
         for number, name, seq, entered, stored in self._each(connection, query.order_by(journal.c.number)):
             if number != expected or noted(previous, number, name, seq, entered) != stored:
-                what = "this line was changed" if number == expected else "this line is missing"
+                what = (
+                    said("store.verification.line_changed")
+                    if number == expected
+                    else said("store.verification.line_missing")
+                )
                 yield Wrong("journal", what, expected)
                 whole = False
                 break
@@ -391,14 +410,17 @@ class Verification:
         if whole and (total, expected - 1) == (self.sum, self.entries):
             return
         same = and_(entry.c.stream == journal.c.stream, entry.c.seq == journal.c.seq)
-        both = ((journal, entry, "the journal has it, the stream has not"), (entry, journal, "the journal lacks it"))
+        both = (
+            (journal, entry, said("store.verification.journal_stream_not")),
+            (entry, journal, said("store.verification.journal_lacks")),
+        )
         for here, there, what in both:
             lost = select(here.c.stream, func.min(here.c.seq)).outerjoin(there, same).where(there.c.seq.is_(None))
             for name, seq in connection.execute(lost.group_by(here.c.stream)):
                 yield Wrong(self._named(connection, name), what, seq)
         other = select(entry.c.stream, entry.c.seq).join(journal, same).where(entry.c.hash != journal.c.entry)
         for name, seq in connection.execute(other):
-            yield Wrong(self._named(connection, name), "the journal has another one", seq)
+            yield Wrong(self._named(connection, name), said("store.verification.journal_another_one"), seq)
 
     def _pins(self, connection: Connection, house: _House) -> Iterator[Wrong]:
         """Pinned content by its hash, and pins that a stream names."""
@@ -408,33 +430,55 @@ class Verification:
         ):
             digest = left.pop(name, None)
             if digest is None:
-                yield Wrong(f"{kind} {id}", f"no stream says that {name[:12]} was kept")
+                yield Wrong(f"{kind} {id}", said("store.verification.no_stream_says_kept", name=name[:12]))
             elif hashlib.sha256(text.encode()).hexdigest() != digest:
-                yield Wrong(f"{kind} {id}", f"the kept content {name[:12]} was changed")
+                yield Wrong(f"{kind} {id}", said("store.verification.kept_content_changed", name=name[:12]))
         for name in left:
-            yield Wrong("pins", f"the kept content {name[:12]} is missing")
+            yield Wrong("pins", said("store.verification.kept_content_missing", name=name[:12]))
 
     def _rows(self, connection: Connection, house: _House) -> Iterator[Wrong]:
         """People, settings and bays; and rows that no stream stands behind."""
         people = {id: (name, role) for id, name, role in connection.execute(select(person))}
         for id in sorted({*people, *house.people}):
             if people.get(id) != house.people.get(id):
-                yield Wrong("people", f"{id} is {people.get(id)}, the stream says {house.people.get(id)}")
+                yield Wrong(
+                    "people",
+                    said(
+                        "store.verification.stream_says",
+                        id=id,
+                        row=str(people.get(id)),
+                        events=str(house.people.get(id)),
+                    ),
+                )
         settings: dict[str, str] = {row.key: row.value for row in connection.execute(select(setting))}
         for key in sorted({*settings, *house.settings}):
             if settings.get(key) != house.settings.get(key):
-                yield Wrong("settings", f"{key} is {settings.get(key)!r}, the stream says {house.settings.get(key)!r}")
+                yield Wrong(
+                    "settings",
+                    said(
+                        "store.verification.stream_says_2",
+                        key=key,
+                        row=str(settings.get(key)),
+                        events=str(house.settings.get(key)),
+                    ),
+                )
         bays: dict[str, str | None] = {row.name: row.sheet for row in connection.execute(select(bay))}
         for name in sorted({*bays, *house.bays}):
             if name not in bays or name not in house.bays or bays[name] != house.bays[name]:
-                yield Wrong(f"bay/{name}", "its row is not what its stream says")
+                yield Wrong(f"bay/{name}", said("store.verification.row_not_stream_says"))
         lost = select(visit.c.number, visit.c.customer).outerjoin(customer, customer.c.id == visit.c.customer)
         for number, id in connection.execute(lost.where(visit.c.customer != "", customer.c.id.is_(None))):
-            yield Wrong(f"customer {id}", f"the name that {number} refers to is gone, and nobody erased it")
+            yield Wrong(
+                f"customer {id}",
+                said("store.verification.name_refers_gone_nobody_erased", number=number),
+            )
         for id, name, address, erased_at in connection.execute(select(customer)):
             if erased_at != house.erased.get(id) or (erased_at is not None and (name or address)):
-                yield Wrong(f"customer {id}", "what stands here is not what its stream says of erasing")
+                yield Wrong(f"customer {id}", said("store.verification.stands_here_not_stream_says"))
         for rows, kind in ((visit, "visit"), (survey, "survey")):
             count = connection.execute(select(func.count()).select_from(rows)).scalar_one()
             if count > house.counts.get(kind, 0):
-                yield Wrong(kind, f"{count} rows, but {house.counts.get(kind, 0)} streams: some have no stream")
+                yield Wrong(
+                    kind,
+                    said("store.verification.rows_but_streams_some_no", count=count, streams=house.counts.get(kind, 0)),
+                )

@@ -16,6 +16,7 @@ from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import OperationalError
 
 from escuadra.core.errors import BadInput, Busy
+from escuadra.core.said import Plain, said
 from escuadra.store import dialect
 
 LOCK = "lock"
@@ -46,7 +47,7 @@ class Turns:
                 # It was handed over in this very moment.
                 return
             self._waiting.remove(mine)
-        raise Busy(f"Others have been writing for {patience:.0f} seconds. Nothing was recorded: enter it again.")
+        raise Busy(said("store.writers.others_writing", seconds=Plain(patience, 0)))
 
     def give(self) -> None:
         """Hand on to the one that has waited longest."""
@@ -104,8 +105,9 @@ class Writers:
                 yield connection
         except OperationalError as error:
             locked = "locked" in str(error.orig)
-            told = "Another program holds the database" if locked else f"The database could not write ({error.orig})"
-            raise Busy(f"{told}. Nothing was recorded: enter it again.") from error
+            if locked:
+                raise Busy(said("store.writers.another_program_holds_database")) from error
+            raise Busy(said("store.writers.database_could_not_write", why=str(error.orig))) from error
         finally:
             self._turns.give()
 
@@ -119,8 +121,10 @@ def folder_lock(folder: Path) -> Iterator[None]:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             file.seek(0)
-            holder = file.read().strip() or "another process"
-            raise BadInput("data", str(folder), f"a folder that nobody serves; process {holder} does") from error
+            holder = file.read().strip() or said("store.writers.another_process")
+            raise BadInput(
+                "data", str(folder), said("wants.folder_nobody_serves_process_does", holder=holder)
+            ) from error
         file.truncate(0)
         file.write(f"{os.getpid()}\n")
         file.flush()

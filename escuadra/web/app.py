@@ -18,12 +18,14 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from escuadra import __version__
-from escuadra.core.errors import BadInput, Conflict, bad_input
+from escuadra.core.errors import BadInput, Conflict, bad_input, refusal
+from escuadra.core.said import Said, said
 from escuadra.core.stream import ITSELF
 from escuadra.devices import LoopbackDevices
 from escuadra.jobs import Garage
 from escuadra.jobs.forms import press
 from escuadra.jobs.instrument_life import TellOverdue
+from escuadra.web import script_words
 from escuadra.web.changes import Changes
 from escuadra.web.guard import Guard
 from escuadra.web.pages import render, status_of
@@ -50,6 +52,8 @@ from escuadra.web.routes import (
     stations,
     surveys,
 )
+from escuadra.web.spoken import Spoken
+from escuadra.words import say
 
 LOG = logging.getLogger("escuadra")
 STATIC = Path(__file__).parent / "static"
@@ -64,7 +68,7 @@ async def _watch_terms(garage: Garage) -> None:
         try:
             await run_in_threadpool(garage.do, TellOverdue(), ITSELF, press())
         except Exception:
-            LOG.exception("The instruments' terms could not be looked at; they will be in an hour.")
+            LOG.exception("The instruments' terms could not be looked through.")
         await asyncio.sleep(HOUR_S)
 
 
@@ -74,8 +78,12 @@ def devices_of(address: str) -> LoopbackDevices | None:
         return None
     host, _, port = address.rpartition(":")
     if not host or not port.isdigit():
-        raise BadInput("ESCUADRA_DEVICES", address, "an address such as 127.0.0.1:8311")
+        raise BadInput("ESCUADRA_DEVICES", address, said("wants.address_such_127_0_0"))
     return LoopbackDevices(host, int(port))
+
+
+def _code(what: Said | str) -> str:
+    return what.code if isinstance(what, Said) else what
 
 
 def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
@@ -126,6 +134,7 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
         self_check,
         instruments,
         parts,
+        script_words,
     ):
         for route in module.router.routes:
             # A page is no part of the documented API. Its route is taken as it was made: including it makes it anew.
@@ -134,21 +143,23 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
         app.router.routes.extend(module.router.routes)
     app.router.routes.extend(api.router.routes)
 
-    def failed(request: Request, status: int, text: str, **more: str) -> Response:
+    def failed(request: Request, status: int, text: Said, **more: str | Said) -> Response:
         if request.url.path.startswith("/api/") or request.url.path == "/healthz":
-            return JSONResponse({"detail": text, **more}, status)
+            told = {name: say(one) for name, one in more.items()}
+            return JSONResponse({"detail": say(text), **told, "code": _code(more.get("accepted", text))}, status)
         return render(request, "error.html", status=status, text=text, code=status)
 
     app.add_middleware(Guard, hosts=hosts, refuse=failed)
+    app.add_middleware(Spoken)
 
     @app.exception_handler(BadInput)
     def bad(request: Request, error: BadInput) -> Response:
         status = 404 if error.field == "job" or (request.method == "GET" and error.field in MISSING) else 422
-        return failed(request, status, str(error), field=error.field, given=error.given, accepted=error.accepted)
+        return failed(request, status, refusal(error), field=error.field, given=error.given, accepted=error.accepted)
 
     @app.exception_handler(Conflict)
     def conflict(request: Request, error: Conflict) -> Response:
-        return failed(request, status_of(error), str(error))
+        return failed(request, status_of(error), error.said)
 
     @app.exception_handler(ValidationError)
     def not_a_value(request: Request, error: ValidationError) -> Response:
@@ -161,11 +172,12 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
         if isinstance(cause, BadInput):
             return bad(request, BadInput(str(first["loc"][-1]), cause.given, cause.accepted))
         where = ".".join(str(part) for part in first["loc"])
-        return failed(request, 422, f"{where}: {first['msg']}", field=str(first["loc"][-1]))
+        text = said("refused.field", field=where, why=str(first["msg"]))
+        return failed(request, 422, text, field=str(first["loc"][-1]))
 
     @app.exception_handler(HTTPException)
     def http(request: Request, error: HTTPException) -> Response:
-        text = "There is no such page." if error.status_code == 404 else str(error.detail)
+        text = said("web.app.there_no_such_page") if error.status_code == 404 else said("as_is", text=str(error.detail))
         return failed(request, error.status_code, text)
 
     return app

@@ -11,6 +11,7 @@ from starlette.datastructures import UploadFile
 
 from escuadra.core.errors import BadInput
 from escuadra.core.given import readable
+from escuadra.core.said import said
 
 
 def _text(value: Any, info: ValidationInfo) -> Any:
@@ -20,7 +21,9 @@ def _text(value: Any, info: ValidationInfo) -> Any:
     try:
         return value.file.read().decode("utf-8-sig")
     except UnicodeDecodeError as cause:
-        raise BadInput(info.field_name or "file", "a file that is not text", "a text file, UTF-8") from cause
+        raise BadInput(
+            info.field_name or "file", said("web.forms.file_not_text"), said("wants.text_file_utf_8")
+        ) from cause
 
 
 Text = Annotated[str, BeforeValidator(_text), AfterValidator(lambda text: readable(text, "text"))]
@@ -89,6 +92,13 @@ class Theme(Posted):
 
     back: Text = "/"
     theme: Text = ""
+
+
+class Language(Posted):
+    """Choose the language of this tablet."""
+
+    back: Text = "/"
+    language: Text = ""
 
 
 class Proposal(Posted):

@@ -14,6 +14,9 @@ from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from escuadra.core.said import Said, nouns, said
+from escuadra.words import say
+
 LOG = logging.getLogger("escuadra")
 LARGEST_BODY = 1_000_000
 LARGEST_UPLOAD = 20_000_000
@@ -33,7 +36,7 @@ HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
 }
 READS = ("GET", "HEAD", "OPTIONS")
-Refuse = Callable[[Request, int, str], Response]
+Refuse = Callable[[Request, int, Said], Response]
 
 
 def host_of(address: str) -> str:
@@ -48,24 +51,27 @@ class Guard:
         self.app, self.refuse = app, refuse
         self.hosts = {host_of(host) for host in (*LOOPBACK, *hosts)}
 
-    def _refusal(self, scope: Scope, given: Headers) -> tuple[int, str] | None:
+    def _refusal(self, scope: Scope, given: Headers) -> tuple[int, Said] | None:
         host, writes = given.get("host", ""), scope["method"] not in READS
         if host_of(host) not in self.hosts:
             return 421, (
-                f"This garage is not served as {host[:80] or 'a host without a name'}. "
-                f"Accepted: {', '.join(sorted(self.hosts))}; others by --allow."
+                said(
+                    "guard.garage_not_served_accepted_others",
+                    host=host[:80] or said("guard.no_host"),
+                    names=nouns(sorted(self.hosts), "comma"),
+                )
             )
         origin, site = given.get("origin"), given.get("sec-fetch-site", "same-origin")
         if writes and (site not in ("same-origin", "none") or (origin and origin.partition("//")[2] != host)):
-            return 403, "This was sent from a page of another place. Nothing was recorded; open the garage's own page."
+            return 403, said("guard.sent_page_another_place_nothing")
         charset = re.search(r"charset\s*=\s*\"?([\w.-]+)", given.get("content-type", ""), re.IGNORECASE)
         if charset and charset[1].lower() not in ("utf-8", "utf8", "us-ascii"):
-            return 415, f"Text in {charset[1][:40]} is not read here. Accepted: UTF-8."
+            return 415, said("guard.text_not_read_here_accepted", charset=charset[1][:40])
         length = given.get("content-length", "0")
         chunked = "transfer-encoding" in given and writes
         largest = LARGEST_UPLOAD if scope["path"].endswith(UPLOADS) else LARGEST_BODY
         if chunked or not re.fullmatch(r"[0-9]{1,12}", length) or int(length) > largest:
-            return 413, f"body: accepted: at most {largest} bytes of known length"
+            return 413, said("guard.body_accepted_most_bytes_known", largest=largest)
         return None
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -96,12 +102,12 @@ class Guard:
             LOG.exception("%s %s failed.", scope["method"], scope["path"])
             if begun:
                 raise
-            told = "Something failed here, and was written down on the server. What was acknowledged before is kept."
+            told = said("guard.something_failed_here_written_down")
             await self._refused(scope, 500, told)(scope, receive, with_headers)
 
-    def _refused(self, scope: Scope, status: int, told: str) -> Response:
+    def _refused(self, scope: Scope, status: int, told: Said) -> Response:
         try:
             return self.refuse(Request(scope), status, told)
         except Exception:
             LOG.exception("Not even a refusal could be rendered.")
-            return PlainTextResponse(told, status)
+            return PlainTextResponse(say(told), status)

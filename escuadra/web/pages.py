@@ -11,33 +11,29 @@ from zoneinfo import ZoneInfo
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 
 from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Busy, Conflict
 from escuadra.core.given import readable
-from escuadra.core.said import said
+from escuadra.core.said import Said, said
 from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
-from escuadra.words import language
+from escuadra.web.script_words import words_address
+from escuadra.words import language, languages, spoken
+from escuadra.words.pages import environment as templates
+from escuadra.words.pages import joined, tell
 
 TEMPLATES = Path(__file__).parent / "templates"
 
-environment = Environment(
-    loader=FileSystemLoader(TEMPLATES),
-    autoescape=select_autoescape(),
-    undefined=StrictUndefined,
-    trim_blocks=True,
-    lstrip_blocks=True,
-)
+environment = templates(TEMPLATES)
 environment.filters["rule"] = lambda figure: Markup(rule(figure))
 environment.filters["budget"] = lambda parts: told_shares(list(parts))
 environment.filters["said"] = length_in
 environment.filters["mm"] = lambda value: amount(value, "mm", 1)
-environment.filters["sided"] = lambda g: " ".join(with_uncertainty(g[0], g[1], g[2], ("left", "right")))
-environment.globals.update(say=language().say, said=said, new_id=lambda: uuid.uuid4().hex)
+environment.filters["sided"] = lambda g: joined(with_uncertainty(g[0], g[1], g[2], "side"), " ")
+environment.globals.update(new_id=lambda: uuid.uuid4().hex)
 
 
 def garage_of(request: Request) -> Garage:
@@ -70,7 +66,7 @@ async def ours(request: Request) -> None:
     given = found if isinstance(found, str) and found else request.headers.get("X-Escuadra-Token", "")
     own = request.cookies.get("escuadra_token", "")
     if not given or not secrets.compare_digest(given.encode(errors="replace"), own.encode(errors="replace")):
-        raise Conflict("This page is too old, or cookies are off. Reload it and enter again; nothing was recorded.")
+        raise Conflict(said("web.pages.page_too_old_or_cookies"))
 
 
 @dataclass(frozen=True)
@@ -93,13 +89,13 @@ async def upload_of(request: Request) -> Upload:
     return Upload(fields, readable(name, "name", lines=False), content)
 
 
-def told(error: BadInput | Conflict) -> str:
+def told(error: BadInput | Conflict) -> Said:
     """A refusal in a sentence for the screen."""
-    if isinstance(error, BadInput) and error.given in ("", "nothing", "''"):
-        return f"Still wanted: {error.accepted}."
-    if isinstance(error, BadInput):
-        return f"{error.given} is not accepted here. Wanted: {error.accepted}."
-    return str(error)
+    if isinstance(error, Conflict):
+        return error.said
+    if error.given in ("", "''"):
+        return said("refused.wanted", accepted=error.accepted)
+    return said("refused.not_accepted", given=error.given, accepted=error.accepted)
 
 
 def status_of(error: BadInput | Conflict) -> int:
@@ -115,17 +111,17 @@ def said_time(request: Request, at: int, form: str = "%H:%M") -> str:
     return datetime.fromtimestamp(at / 1000, zone).strftime(form)
 
 
-PLACES = (("Day", "/"), ("Bays", "/bays"), ("Instruments", "/instruments"), ("Garage", "/garage"))
+PLACES = (("day", "/"), ("bays", "/bays"), ("instruments", "/instruments"), ("garage", "/garage"))
 """The main places, as every page offers them."""
 _WITHIN = {
-    **{"bays": "Bays", "surveys": "Bays", "instruments": "Instruments"},
-    **{"garage": "Garage", "catalogue": "Garage", "customers": "Garage"},
+    **{"bays": "bays", "surveys": "bays", "instruments": "instruments"},
+    **{"garage": "garage", "catalogue": "garage", "customers": "garage"},
 }
 
 
 def _place_now(path: str) -> str:
     """The main place that a page belongs to."""
-    return _WITHIN.get(path.split("/")[1], "Day")
+    return _WITHIN.get(path.split("/")[1], "day")
 
 
 def render(
@@ -148,8 +144,11 @@ def render(
         theme=theme if (theme := request.cookies.get("escuadra_theme", "")) in ("light", "dim") else "auto",
         places=PLACES,
         place_now=_place_now(request.url.path),
+        language=spoken().code,
+        languages=[(code, language(code).say(said("language.name"))) for code in languages()],
+        words_address=words_address(),
         unit=request.cookies.get("escuadra_unit", "mm"),
-        garage_name=garage.store.setting("name", "Garage"),
+        garage_name=garage.store.setting("name") or tell("garage.unnamed"),
         clock=clock,
         here=request.url.path + (f"?{request.url.query}" if request.url.query else ""),
         **context,

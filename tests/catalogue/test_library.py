@@ -8,6 +8,7 @@ import pytest
 from escuadra.catalogue import Catalogue, CatalogueError, load
 from escuadra.catalogue.library import KINDS, PRACTICE, entry, read_file
 from escuadra.core.procedure import CheckSpec, Procedure
+from tests.english import told
 
 SHEET = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text()
 
@@ -58,7 +59,7 @@ def test_a_refused_file_names_file_line_and_field(tmp_path: Path, old: str, new:
 
 
 @pytest.mark.parametrize(
-    "change, told",
+    "change, words",
     [
         ({"vehicle: brezo-lanzadera": "vehicle: nobody"}, "one of the catalogue"),
         ({"vehicle: brezo-lanzadera": "vehicle: bare"}, "states its tyres"),
@@ -68,7 +69,7 @@ def test_a_refused_file_names_file_line_and_field(tmp_path: Path, old: str, new:
         ({SHEET: "[" * 5000}, "well-formed YAML"),
     ],
 )
-def test_a_bad_file_is_left_out_and_told(tmp_path: Path, change: dict[str, str], told: str) -> None:
+def test_a_bad_file_is_left_out_and_told(tmp_path: Path, change: dict[str, str], words: str) -> None:
     vehicle = (PRACTICE / "vehicles" / "brezo-lanzadera.yaml").read_text().replace("id: brezo-lanzadera", "id: bare")
     text = SHEET
     for old, new in change.items():
@@ -84,7 +85,7 @@ def test_a_bad_file_is_left_out_and_told(tmp_path: Path, change: dict[str, str],
     assert found.get("procedure", "MINE").content.distance == 2640
     (refused,) = found.refused
     assert str(path) in str(refused)
-    assert told in str(refused)
+    assert words in told(refused)
 
 
 def test_an_entry_is_pinned_by_its_content_and_reads_back_as_itself(catalogue: Catalogue) -> None:

@@ -17,6 +17,7 @@ from escuadra.jobs import Garage
 from escuadra.web.app import create_app
 from escuadra.web.examples import EXAMPLES
 from tests.core.test_cases import assert_holds, cases
+from tests.english import told
 
 
 @pytest.fixture
@@ -32,7 +33,7 @@ def test_all_cases_over_http(client: TestClient) -> None:
             assert answer.json()["field"] == case["error"]
             with pytest.raises(BadInput) as refused:
                 compute(kind, case["given"])
-            assert answer.json()["detail"] == str(refused.value), "the same words at every door"
+            assert answer.json()["detail"] == told(refused.value), "the same words at every door"
         else:
             assert answer.status_code == 200, answer.text
             assert_holds(case["expect"], answer.json(), case["name"])

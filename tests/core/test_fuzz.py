@@ -11,11 +11,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pydantic import ConfigDict
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, refusal
 from escuadra.core.given import cell, json_data, records, table, whole_number, written
 from escuadra.core.kinds import KINDS, compute
 from escuadra.core.model import Frozen
+from escuadra.words import say
 from tests.core.test_cases import cases
+from tests.english import refused
 
 GIVEN: dict[str, list[dict[str, Any]]] = {}
 for _kind, _case in (parameter.values for parameter in cases()):
@@ -51,8 +53,8 @@ def changed(data: Any, way: tuple[Any, ...], value: Any) -> Any:
 def answered(kind: str, data: Any) -> None:
     try:
         said = json.dumps(compute(kind, data), allow_nan=False)
-    except BadInput as refused:
-        said = f"{refused.field}: {refused}"
+    except BadInput as error:
+        said = say(refusal(error))
     assert len(said.encode()) > 2
 
 
@@ -101,7 +103,7 @@ def test_every_figure_of_a_case_at_its_worst(kind: str) -> None:
     ],
 )
 def test_text_from_outside_is_refused_in_words(read: Any, text: Any, said: str) -> None:
-    with pytest.raises(BadInput, match=said[:40].replace("(", r"\(")):
+    with refused(BadInput, match=said[:40].replace("(", r"\(")):
         read(text)
 
 
@@ -122,11 +124,11 @@ def test_a_lone_carriage_return_parts_lines() -> None:
 
 
 def test_what_is_next_to_nothing_is_nothing_and_an_empty_network_is_named() -> None:
-    with pytest.raises(BadInput, match=r"u: given 0\.0; accepted: greater than 0"):
+    with refused(BadInput, match=r"u: given 0\.0; accepted: greater than 0"):
         compute("symmetry", {"pairs": [{"id": "a", "left": 2.0, "right": 1.0, "u": 5e-324}]})
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         compute("network", {"points": {}, "observations": []})
-    assert refused.value.field == "observations"
+    assert caught.value.field == "observations"
 
 
 class Beyond(Frozen):
@@ -141,14 +143,14 @@ def test_figures_that_break_a_calculation_are_blamed(monkeypatch: pytest.MonkeyP
     aim = KINDS["aim"]
     for function in (lambda _: 1 / 0, lambda _: Beyond(at=math.inf)):
         monkeypatch.setitem(KINDS, "aim", replace(aim, function=function))
-        with pytest.raises(BadInput, match="computed with together") as refused:
+        with refused(BadInput, match="computed with together") as caught:
             compute("aim", {"by": "orientation", "roads": [50.0], "target_yaw_deg": 1e-9, "target_pitch_deg": 0.1})
-        assert (refused.value.field, refused.value.given) == ("target_yaw_deg", "1e-09")
+        assert (caught.value.field, caught.value.given) == ("target_yaw_deg", "1e-09")
 
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_nothing_in_it(kind: str) -> None:
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         compute(kind, {})
-    assert refused.value.field in KINDS[kind].given.model_json_schema().get("required", ["test"])
+    assert caught.value.field in KINDS[kind].given.model_json_schema().get("required", ["test"])
     answered(kind, {key: type(value)() for key, value in GIVEN[kind][0].items()})

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from escuadra.core.errors import BadInput
 from escuadra.core.kinds import compute
+from tests.english import refused
 
 few = settings(max_examples=50, deadline=None, derandomize=True)
 small = st.floats(-0.8, 0.8)
@@ -95,9 +96,9 @@ TOO_LARGE = {
 
 @pytest.mark.parametrize("kind, field", [("network", "points"), ("levelling", "readings"), ("stakeout", "controls")])
 def test_what_is_too_large_is_refused_at_once(kind: str, field: str) -> None:
-    with pytest.raises(BadInput, match=r"at most|1 to|2 to") as refused:
+    with refused(BadInput, match=r"at most|1 to|2 to") as caught:
         compute(kind, TOO_LARGE[kind])
-    assert refused.value.field == field
+    assert caught.value.field == field
 
 
 def test_a_misread_staff_stands_out_between_two_set_ups() -> None:

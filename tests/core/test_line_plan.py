@@ -10,6 +10,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Slot
 from escuadra.core.readings import Instrument
 from tests.conftest import Technician
+from tests.english import refused
 
 FINE = Instrument(resolution=0.1, accuracy_constant=0.1, accuracy_ppm=20, repeatability=0.1)
 COARSE = Instrument(resolution=1, accuracy_constant=2, accuracy_ppm=300, repeatability=0.9)
@@ -74,7 +75,7 @@ def nothing(slot: Slot) -> list[ToolUsed]:
 
 @pytest.mark.parametrize("shelf, said", [(nothing, "an instrument on the shelf that reads beam")])
 def test_what_is_not_on_the_shelf_is_said(plan: Plan, shelf: Shelf, said: str) -> None:
-    with pytest.raises(BadInput, match=said):
+    with refused(BadInput, match=said):
         offer(plan, shelf, LinePlanned(methods=["mirrors"]))
 
 

@@ -17,6 +17,7 @@ from escuadra.core.equations import observe
 from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.network import network
 from escuadra.core.observations import NetworkInput
+from tests.english import refused
 
 CASES = [
     case
@@ -160,9 +161,9 @@ def test_with_four_tapes_the_blame_is_shared_and_never_laid_on_one_wrong_reading
     ],
 )
 def test_what_is_loose_is_named_with_what_would_tie_it(keep: Any, loose: str, tie: str) -> None:
-    with pytest.raises(NotDetermined, match=tie) as refused:
+    with refused(NotDetermined, match=tie) as caught:
         network(NetworkInput.read(paper(None, tapes=keep)))
-    assert refused.value.field == loose
+    assert caught.value.field == loose
 
 
 @pytest.mark.parametrize(
@@ -183,18 +184,18 @@ def test_what_is_loose_is_named_with_what_would_tie_it(keep: Any, loose: str, ti
 def test_a_reading_that_cannot_be_used_is_refused_by_its_field(change: dict[str, Any], field: str) -> None:
     data = paper(None)
     data["observations"][-1].update(change)
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         network(NetworkInput.read(data))
-    assert refused.value.field == field
-    assert field in str(refused.value)
+    assert caught.value.field == field
+    assert field in str(caught.value)
 
 
 def test_readings_that_cannot_be_true_together_never_pass_in_silence() -> None:
     data = paper(None)
     data["observations"][-1]["value"] = 900_000.0
-    with pytest.raises(BadInput, match="do not converge") as refused:
+    with refused(BadInput, match="do not converge") as caught:
         network(NetworkInput.read(data))
-    assert refused.value.field == "points"
+    assert caught.value.field == "points"
 
 
 def test_a_first_guess_may_be_a_metre_and_twenty_degrees_off_or_missing() -> None:
@@ -228,7 +229,7 @@ def test_a_batch_is_what_its_set_ups_are_one_by_one() -> None:
         assert batch.values[k] == pytest.approx(alone.unknowns.values, abs=1e-6)
         assert batch.covariance[k] == pytest.approx(alone.covariance, rel=1e-6, abs=1e-12)
         assert batch.misfit[k] == pytest.approx(alone.misfit, abs=1e-6)
-    with pytest.raises(BadInput, match="finite rows"):
+    with refused(BadInput, match="finite rows"):
         adjust_batch(given, rows[:, :-1])
 
 
@@ -270,6 +271,6 @@ def test_the_chi_square_sums_agree_with_the_statistics_library() -> None:
 def test_a_loose_point_or_line_is_named_too(change: dict[str, Any], loose: str, tie: str) -> None:
     data = paper(None)
     data["points"].update(change.pop("points", {}))
-    with pytest.raises(NotDetermined, match=tie) as refused:
+    with refused(NotDetermined, match=tie) as caught:
         network(NetworkInput.read({**data, **change}))
-    assert refused.value.field == loose
+    assert caught.value.field == loose

@@ -24,6 +24,7 @@ from escuadra.core.profiles import VehicleModel
 from escuadra.core.relief import compared, plane_of, relief, section
 from escuadra.core.standing import Standing, stand, target_places
 from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid, levelled, to_csv
+from tests.english import refused, told
 
 DAY = {"taken_on": date(2026, 3, 5), "valid_until": date(2027, 3, 5), "person": "Inés Robledo", "instrument": "Level 9"}
 
@@ -64,11 +65,11 @@ def joined(**wrong: float) -> Survey:
 
 @pytest.mark.parametrize(
     "wrong, named",
-    [({}, []), ({"E2": 9.0}, ["E (set-up 1 or set-up 2 or set-up 3)"]), ({"H3": -8.0}, ["H (set-up 2 or set-up 3)"])],
+    [({}, []), ({"E2": 9.0}, ["E (set-up 1, set-up 2 or set-up 3)"]), ({"H3": -8.0}, ["H (set-up 2 or set-up 3)"])],
 )
 def test_a_misread_staff_between_set_ups_is_named(wrong: dict[str, float], named: list[str]) -> None:
     found = levelled(joined(**wrong))
-    assert [name for name in found.misread if name in named] == named
+    assert [name for name in map(told, found.misread) if name in named] == named
     assert bool(found.misread) == bool(wrong)
     assert found.s0 is not None
     assert (found.s0 > 3) == bool(wrong)
@@ -106,15 +107,15 @@ REFUSED_SURVEYS = [
 @pytest.mark.parametrize("change, field", REFUSED_SURVEYS)
 def test_a_survey_that_says_nothing_names_its_field(change: dict[str, Any], field: str) -> None:
     data = surveyed(grid(2000, 2000, 1000), tilted).model_dump(mode="json")
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         Survey.read({**data, **change})
-    assert refused.value.field == field
+    assert caught.value.field == field
 
 
 @pytest.mark.parametrize("ids", [["A1", "A2"], ["A1", "A2", "A3"]])
 def test_points_too_few_or_in_line_give_no_surface(ids: list[str]) -> None:
     survey = surveyed(grid(2000, 2000, 1000), tilted)
-    with pytest.raises(BadInput, match=r"3 points or more|span an area"):
+    with refused(BadInput, match=r"3 points or more|span an area"):
         ground(survey.model_copy(update={"readings": [r for r in survey.readings if r.point in ids]}))
 
 
@@ -139,7 +140,7 @@ CSV_REFUSED = [
 
 @pytest.mark.parametrize("text, said", CSV_REFUSED)
 def test_a_csv_that_cannot_be_read_names_the_line(text: str, said: str) -> None:
-    with pytest.raises(BadInput, match=said):
+    with refused(BadInput, match=said):
         from_csv(text)
     assert from_csv("Point\tX\tY\tStaff\nA\t1 m\t0\t1400,5")[1][0].staff == 1400.5
 
@@ -211,7 +212,7 @@ def test_what_lies_between_points_is_uncertain_by_the_floors_own_unevenness() ->
     places = [(float(x), float(y)) for x, y in rng.uniform((100, 100), (7900, 3900), (200, 2))]
     off = uneven.rows(places) @ uneven.z - np.array([wavy(x, y) - wavy(0, 0) for x, y in places])
     assert float(np.sqrt(np.mean(off**2))) < 1.5 * uneven.u_between
-    with pytest.raises(BadInput, match="off the surveyed floor"):
+    with refused(BadInput, match="off the surveyed floor"):
         uneven.rows([(9000.0, 100.0)])
 
 
@@ -255,8 +256,8 @@ def test_a_bay_is_refused_by_exactly_what_it_lacks(spare: float, fits: bool) -> 
     found = park(Lot(Bay(name="N", length=needed + spare, width=4000), vehicle, (procedure,)))
     assert bool(found.best) == fits
     if not fits:
-        said = f"{-spare:.0f}\u202fmm short at the front (the target)"
-        assert [way.refusals[0].text for way in found.directions] == [said, said]
+        said = f"{-spare:.0f}\u202fmm short at the front (target)"
+        assert [told(way.refusals[0].text) for way in found.directions] == [said, said]
 
 
 def things(**one: Any) -> list[dict[str, Any]]:
@@ -281,7 +282,7 @@ def test_what_stands_in_the_way_is_named(change: dict[str, Any], said: str) -> N
     found = park(lot)
     if said:
         assert not found.best
-        assert any(said in refusal.text for way in found.directions for refusal in way.refusals)
+        assert any(said in told(refusal.text) for way in found.directions for refusal in way.refusals)
     else:
         assert found.best
         assert lot.refusals(found.best[0].place) == []
@@ -321,9 +322,9 @@ REFUSED_BAYS = [
 
 @pytest.mark.parametrize("change, field", REFUSED_BAYS)
 def test_a_bay_that_cannot_be_names_its_field(change: dict[str, Any], field: str) -> None:
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         Bay.read({"name": "N", "length": 9000, "width": 5000, **change})
-    assert refused.value.field == field
+    assert caught.value.field == field
 
 
 def test_a_rack_is_counted_from_its_runways() -> None:

@@ -7,6 +7,7 @@ import pytest
 
 from escuadra.core.errors import BadInput
 from escuadra.core.rectangle import SIDES, RectangleInput, rectangle
+from tests.english import refused
 
 ALONG, OUT, INWARD = 2640.0, 640.0, 908.0
 
@@ -58,5 +59,5 @@ def test_too_little_is_refused(drop: tuple[str, ...]) -> None:
     given = read()
     for name in drop:
         del given["sides"][name]
-    with pytest.raises(BadInput, match="at least one diagonal"):
+    with refused(BadInput, match="at least one diagonal"):
         rectangle(RectangleInput.read(given))

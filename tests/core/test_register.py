@@ -16,7 +16,9 @@ from escuadra.core.readings import Instrument
 from escuadra.core.register import Checked, Dropped, History, Retired, Said, fold_history
 from escuadra.core.selfcheck import SelfCheck, judged
 from escuadra.core.stream import Event, Person, made
-from escuadra.core.tool import KIND_NAMES, Tool
+from escuadra.core.tool import KINDS as TOOL_KINDS
+from escuadra.core.tool import Tool
+from tests.english import refused, told
 
 TEO = Person(id="teo", name="Teo Marchena")
 TODAY = date(2026, 3, 2)
@@ -88,12 +90,12 @@ def test_each_check_finds_a_planted_error_and_its_u_is_what_repeating_it_scatter
 
 
 def test_a_check_names_the_step_that_is_missing_and_refuses_what_cannot_be() -> None:
-    with pytest.raises(BadInput, match="3: At the top") as refused:
+    with refused(BadInput, match="3: At the top") as caught:
         judged(CHECKS["plumb"], tool("line_laser"), {"height": [3000], "bottom": [0, 0, 0], "top": [1]})
-    assert refused.value.field == "top"
-    with pytest.raises(BadInput, match="diagonal"):
+    assert caught.value.field == "top"
+    with refused(BadInput, match="diagonal"):
         judged(CHECKS["square_corner"], tool("crossed_laser"), {"a": [3000], "b": [4000], "diagonal": [7500]})
-    assert {kind for c in CHECKS.values() for kind in c.kinds} <= set(KIND_NAMES)
+    assert {kind for c in CHECKS.values() for kind in c.kinds} <= set(TOOL_KINDS)
 
 
 def entry(said: Said, days_ago: int) -> Event:
@@ -131,7 +133,7 @@ def test_whether_an_instrument_can_be_relied_on(happened: Any, state: str, doubt
     history = fold_history(History(LASER), entries)
     trusted = history.trusted(TODAY)
     assert (trusted.state, trusted.doubt, trusted.usable) == (state, doubt, doubt is None)
-    assert words in trusted.words
+    assert words in told(trusted.words)
     for cut in range(len(entries)):
         halves = fold_history(fold_history(History(LASER), entries[:cut]), entries[cut:])
         assert halves == history
@@ -194,5 +196,5 @@ def test_what_an_instrument_can_decide(
         for tolerance in decides(plan, tool("steel_tape", contributions=figures, reads=["height", "tape"]))
     }
     assert {"ride_height", "target_height", "square", "centred", "distance"} <= set(found)
-    assert found["target_height"].answer == answer
+    assert told(found["target_height"].answer) == answer
     assert decides(plan, tool("plumb_line", reads=[])) == []

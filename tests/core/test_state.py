@@ -19,6 +19,7 @@ from escuadra.core.state import StateInput, StateResult, solve
 from escuadra.core.state import factors as taken_apart
 from escuadra.core.state.box import joint
 from escuadra.core.state.solution import Work
+from tests.english import refused
 
 CASES = Path(__file__).parent.parent / "cases"
 STATE = [case["given"] for case in json.loads((CASES / "state.json").read_text()) if "error" not in case]
@@ -497,9 +498,9 @@ def without(*kinds: str) -> dict[str, Any]:
     ],
 )
 def test_what_is_loose_is_named_points_first(data: dict[str, Any], field: str, untold: set[str]) -> None:
-    with pytest.raises(NotDetermined) as refused:
+    with pytest.raises(NotDetermined) as caught:
         solve(StateInput.read(data))
-    assert refused.value.field == field
+    assert caught.value.field == field
     partly = compute("state", {**data, "partial": True})
     assert set(partly["loose"]) >= untold
     assert bool(partly["loose"]) == bool(untold), "a heading that nobody asks for takes nothing away"
@@ -508,9 +509,9 @@ def test_what_is_loose_is_named_points_first(data: dict[str, Any], field: str, u
 
 def test_limits_of_what_cannot_be_told_are_refused_and_nothing_read_tells_nothing() -> None:
     data = {**without("thrust"), "partial": True}
-    with pytest.raises(BadInput, match="square") as refused:
+    with refused(BadInput, match="square") as caught:
         compute("state", {**data, "limits": {"square": [-1, 1]}})
-    assert refused.value.field == "limits"
+    assert caught.value.field == "limits"
     nothing = compute("state", {**data, "observations": []})
     assert (nothing["dof"], nothing["chi2"], len(nothing["loose"])) == (0, 0.0, 6)
 
@@ -628,9 +629,9 @@ READ = {"id": "x", "type": "thrust", "value": 0, "u": 1}
     ],
 )
 def test_what_is_wrong_is_named(way: str, value: Any, field: str) -> None:
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         compute("state", changed(way, value))
-    assert refused.value.field == field, str(refused.value)
+    assert caught.value.field == field, str(caught.value)
 
 
 def test_a_line_along_the_beam_and_readings_that_fit_nothing_are_refused() -> None:
@@ -639,9 +640,9 @@ def test_a_line_along_the_beam_and_readings_that_fit_nothing_are_refused() -> No
     data["points"]["rear"] |= {"x": -1013, "y": 0, "fixed": ["x", "y", "z"]}
     kept = ("crossing", "height", "roll", "pitch", "perpendicular", "along")
     data["observations"] = [o for o in data["observations"] if o["type"] in kept]
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         solve(StateInput.read({**data, "partial": True}))
-    assert refused.value.field == "crossing"
+    assert caught.value.field == "crossing"
 
 
 def test_the_input_is_a_value() -> None:
@@ -657,5 +658,5 @@ def test_the_input_is_a_value() -> None:
     assert schema["additionalProperties"] == {"$ref": "#/$defs/StatePoint"}
     result = StateResult.model_json_schema()["properties"]["w"]
     assert result["type"] == "object"
-    with pytest.raises(BadInput, match="each name once"):
+    with refused(BadInput, match="each name once"):
         StateInput.read({**STATE[3], "floors": (("a", {"height": 0, "u": 1}), ("a", {"height": 1, "u": 1}))})

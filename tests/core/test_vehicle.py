@@ -12,6 +12,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.events import FigureChanged
 from escuadra.core.job.figures import figures_of, with_changes
 from escuadra.core.tyres import cold_pressure
+from tests.english import refused
 
 BASE, TRACK = 3600.0, 1800.0
 MIDDLE = BallastPlace(id="mid", name="middle", x=1800, y=0, most=100)
@@ -44,10 +45,10 @@ def test_ballast_puts_back_mass_and_moment(
 
 
 def test_ballast_beyond_all_places_is_refused() -> None:
-    with pytest.raises(BadInput, match="at most 120 kg") as refused:
+    with refused(BadInput, match="at most 120\u202fkg") as caught:
         ballast([lacking(140, 1800)], [FRONT, REAR], BASE, TRACK)
-    assert refused.value.field == "ballast"
-    with pytest.raises(BadInput, match="wheelbase"):
+    assert caught.value.field == "ballast"
+    with refused(BadInput, match="wheelbase"):
         carried([], 0, TRACK)
 
 

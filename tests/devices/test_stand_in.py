@@ -10,13 +10,15 @@ from typing import Any
 
 import pytest
 
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, NoAnswer
 from escuadra.core.job.places import Plan
+from escuadra.core.said import said
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
 from tests.conftest import Technician
+from tests.english import refused
 from tests.jobs.test_stations import begun
 from tests.web.conftest import Visitor
 
@@ -94,12 +96,12 @@ def test_they_answer_on_loopback_and_end_with_their_starter() -> None:
             except ConnectionError:
                 time.sleep(0.1)
         assert devices.read("T", "meter-1", "height.target").serial == "stand-in meter-1"
-        with pytest.raises(ConnectionError, match="a place that these devices"):
+        with refused(ConnectionError, match="a place that these devices"):
             devices.read("T", "meter-1", "nowhere")
         assert child.stdin is not None
         child.stdin.close()
         assert child.wait(30) == 0
-        with pytest.raises(ConnectionError, match="do not answer"):
+        with refused(ConnectionError, match="do not answer"):
             devices.read("T", "meter-1", "height.target")
     finally:
         child.kill()
@@ -110,7 +112,7 @@ class Nobody:
     """Devices whose cable was pulled."""
 
     def prepare(self, bay: str, procedure: str, frame: str) -> None:
-        raise ConnectionError("the devices do not answer")
+        raise NoAnswer(said("devices.link.devices_do_not_answer"))
 
 
 def test_without_devices_the_sheet_offers_none_and_the_page_says_why(teo: Technician) -> None:
@@ -131,11 +133,11 @@ def test_without_devices_the_sheet_offers_none_and_the_page_says_why(teo: Techni
 def test_a_stand_is_taped_in_the_bay_and_moved_as_told(garage: Garage) -> None:
     who = begun(garage, "BL-SUR-01", reason="surround control unit replaced")
     bay = VirtualBay(who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=1)
-    exact = [bay.at(f"stand.left.{edge}_edge.{hub}_hub") for edge in ("left", "right") for hub in ("LF", "RF")]
+    exact = [bay.at(f"stand.left.{edge}_edge.hub_{hub}") for edge in ("left", "right") for hub in ("LF", "RF")]
     assert all(800 < length < 6000 for length in exact)
     width = bay.plan.at_stations["left"].target.width
     assert abs(exact[0] - exact[2]) < width, "two edges of one board"
     bay.obey("stand", {"forward": -27.0, "left": 16.0})
     assert math.hypot(*bay.stand[:2]) < 8
-    with pytest.raises(BadInput, match="a station of this sheet"):
+    with refused(BadInput, match="a station of this sheet"):
         bay.at("stand.nowhere.centre.LF_hub")

@@ -20,9 +20,9 @@ from escuadra.words import language
 SVG = "{http://www.w3.org/2000/svg}"
 
 
-def figure(value: float, u: float, limit: float = 4.0, words: tuple[str, str] | None = ("left", "right")) -> Figure:
+def figure(value: float, u: float, limit: float = 4.0, way: str | None = "side") -> Figure:
     judged = verdict(VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded"))
-    return Figure("f", "Off centre", value, u, -limit, limit, "mm", words, judged)
+    return Figure("f", "Off centre", value, u, -limit, limit, "mm", way, judged)
 
 
 def parsed(markup: str) -> ElementTree.Element:
@@ -53,7 +53,9 @@ def test_the_rule_prints_zero_and_limits_and_puts_the_value_where_it_is(value: f
     assert bool(classed(root, "rule-zone")) == (2 * u < 4)
     assert len(classed(root, "rule-guard")) == (2 if u else 0)
     state = "holds" if abs(value) + 2 * u <= 4 else "out" if abs(value) - 2 * u >= 4 else "undecided"
-    assert state in root.get("aria-label", "")
+    assert {"holds": "in tolerance", "out": "out of tolerance", "undecided": "undecided"}[state] in root.get(
+        "aria-label", ""
+    )
     if u:
         assert f"state-{state}" in classed(root, "rule-whisker")[0].get("class", "")
 
@@ -61,7 +63,7 @@ def test_the_rule_prints_zero_and_limits_and_puts_the_value_where_it_is(value: f
 def test_a_value_beyond_the_scale_stands_at_its_end_and_a_plain_rule_is_not_turned() -> None:
     far = parsed(rule(figure(40, 0.4)))
     assert 0 < tick(far) < 20
-    plain = parsed(rule(figure(40, 0.4, words=None)))
+    plain = parsed(rule(figure(40, 0.4, way=None)))
     assert 360 < tick(plain) < 380
 
 
@@ -133,8 +135,8 @@ def test_the_level_view_leans_as_the_level_says_and_draws_the_move(teo: Technici
     bare = parsed(level_view(teo.opened.sheet))
     assert not classed(bare, "stands")
     teo.answer("tick.zero", "yes")
-    teo.read("level.roll", "0.5", "level-1", "left end high")
-    teo.read("level.pitch", "0.2", "level-1", "leaning away")
+    teo.read("level.roll", "0.5", "level-1", "plus")
+    teo.read("level.pitch", "0.2", "level-1", "plus")
     root = parsed(level_view(teo.opened.sheet))
     beam = next(n for n in classed(root, "beam") if "stands" in n.get("class", ""))
     left, right = ((float(beam.get(f"x{k}", "0")), float(beam.get(f"y{k}", "0"))) for k in (1, 2))

@@ -35,7 +35,7 @@ def unfold(page: Page, server: Server, number: str, check: str, slot: str = "") 
 def test_a_misread_tape_shares_the_blame_until_one_more_tape_names_it(demo: Server, visit: Visit) -> None:
     page = visit(demo, job_page(demo, "VF-0416") + "?check=square")
     open_check = page.locator(".check[data-open]")
-    expect(open_check).to_contain_text("share the blame beyond telling apart")
+    expect(open_check).to_contain_text("One of these is wrong")
     expect(open_check).to_contain_text("LF hub to right end")
     assert {state(page, check) for check in ("square", "centred", "distance")} == {"undecided"}
     extra = re.search(r"one more tape: (\w\w) hub to (left|right) end", page.locator(NEXT).inner_text())

@@ -85,8 +85,8 @@ def follow(who: Technician, bay: VirtualBay, until: str) -> None:
         else:
             slot = sheet.slots[move.slot].slot
             value = bay.at(move.slot)
-            word = "" if slot.words is None else slot.words[0 if value >= 0 else 1]
-            who.read(move.slot, f"{abs(value) if slot.words else value:.2f}", who.garage.tools(slot)[0].id, word)
+            word = "" if slot.way is None else "plus" if value >= 0 else "minus"
+            who.read(move.slot, f"{abs(value) if slot.way else value:.2f}", who.garage.tools(slot)[0].id, word)
     raise AssertionError(f"never came to {until}")
 
 

@@ -46,7 +46,7 @@ def test_a_tank_that_is_an_eighth_full_is_made_up_by_ballast(demo: Server, visit
     page.goto(f"{demo.url}{job_page(demo, 'VF-0417')}?check=load")
     expect(check).to_contain_text("58 kg of fuel and fluids are missing. Ballast that stands in for it:")
     said = check.locator(".check-note").first.inner_text().partition("for it: ")[2].rstrip(".").split(" and ")
-    wanted = {place.partition(" kg ")[2]: place.partition(" kg ")[0] for place in said}
+    wanted = {name: kg for kg, name in (place.split("\u202fkg ") for place in said)}
     for slot in ("ballast.floor_mid", "ballast.rear_bench"):
         row = check.locator(f"[data-slot='{slot}']")
         if row.count():

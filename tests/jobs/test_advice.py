@@ -29,8 +29,8 @@ def test_a_frame_that_leans_is_levelled_with_its_feet_in_words(full: Technician)
     move = spoilt(
         full,
         "shift",
-        ("level.roll", "0.62", "level-1", "right end high"),
-        ("level.pitch", "0.05", "level-1", "leaning away"),
+        ("level.roll", "0.62", "level-1", "minus"),
+        ("level.pitch", "0.05", "level-1", "plus"),
     )
     assert (move.kind, move.happening, move.check) == ("move", "feet", "level")
     assert say(move.sentence) == "Turn the LF foot 4 7/8 turns clockwise."
@@ -58,7 +58,7 @@ def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sent
 def sloping(who: Technician) -> None:
     """A floor that falls 1.4 % towards the target."""
     for place in ("wheels", "target"):
-        who.read(f"slope.{place}.along", "1.4", "level-1", "falling forward")
+        who.read(f"slope.{place}.along", "1.4", "level-1", "minus")
         who.read(f"slope.{place}.across", "0", "level-1")
 
 
@@ -78,7 +78,7 @@ def unladen(who: Technician) -> None:
 @pytest.mark.parametrize(
     "act, sentence, then",
     [
-        (lambda who: who.answer("tick.doors", "no"), "Put right: doors.", "Then answer again"),
+        (lambda who: who.answer("tick.doors", "no"), "Put right: Doors.", "Then answer again"),
         (
             lambda who: (who.happen("jacked"), straight(who), sloping(who)),
             "The floor is not good enough here: choose another place.",
@@ -107,13 +107,13 @@ def test_the_wrong_target_is_to_be_mounted_right(full: Technician) -> None:
         full.answer(f"target.{what}", value)
     move = full.opened.sheet.next
     assert (move.kind, move.happening) == ("move", "mount")
-    assert say(move.then) == "Side: B, the sheet wants A."
+    assert say(move.then) == "Its side: B, the sheet wants A."
 
 
 def test_a_stale_check_asks_to_read_again_and_says_what_made_it_stale(full: Technician) -> None:
     move = spoilt(full, "brakes")
     assert (move.kind, move.slot) == ("read", "level.roll")
-    assert say(move.sentence) == "Read again: Along the beam."
+    assert say(move.sentence) == "Read again: Side to side."
     assert say(move.then) == "Out of date: brakes touched."
 
 

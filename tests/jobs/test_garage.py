@@ -17,6 +17,7 @@ from escuadra.jobs.settings import Set
 from escuadra.jobs.signing import Reopen, Sign
 from escuadra.jobs.taking_in import BeginVisit
 from tests.conftest import BEGUN, Clock
+from tests.english import refused, told
 
 
 def render(*_: object) -> bytes:
@@ -40,9 +41,9 @@ TAKEN = {"number": "T-9", "reason": "windscreen replaced", "bay": "Norte", "proc
     ],
 )
 def test_a_job_that_cannot_be_taken_in_names_the_field(teo: Technician, change: dict[str, object], field: str) -> None:
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         teo.garage.do(BeginVisit(TakeIn.read({**TAKEN, **change})), "teo", "x")
-    assert refused.value.field == field
+    assert caught.value.field == field
 
 
 def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: Garage) -> None:
@@ -55,7 +56,7 @@ def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: G
 
 
 def test_nobody_records_without_being_picked(teo: Technician) -> None:
-    with pytest.raises(BadInput, match="people, picked first"):
+    with refused(BadInput, match="people, picked first"):
         teo.garage.do(TakeReading(teo.job, "arch.LF", "712", "tape-4"), "", "x")
     assert teo.opened.state.taken_in_by is not None
     assert teo.opened.state.taken_in_by.known == "picked"
@@ -66,9 +67,9 @@ def test_nobody_records_without_being_picked(teo: Technician) -> None:
     [
         ("arch.LF", "71.2 cm", "tape-4", "", 712.0, "71.2 cm"),
         ("arch.LF", "28 1/16 in", "tape-4", "", 712.7875, "28.0625 in"),
-        ("toe.left", "0°06'", "printout", "toe-out", -0.1, "0° 6' toe-out"),
-        ("toe.right", "0.1", "printout", "toe-in", 0.1, "0.1° toe-in"),
-        ("slope.wheels.along", "3 mm/m", "level-1", "falling forward", -0.3, "3 mm/m falling forward"),
+        ("toe.left", "0°06'", "printout", "minus", -0.1, "0° 6' toe-out"),
+        ("toe.right", "0.1", "printout", "plus", 0.1, "0.1° toe-in"),
+        ("slope.wheels.along", "3 mm/m", "level-1", "minus", -0.3, "3 mm/m falling forward"),
         ("level.roll", "0", "level-1", "", 0.0, "0°"),
         ("crossing", "-4.5", "laser-2", "", -4.5, "−4.5 mm"),
     ],
@@ -81,12 +82,12 @@ def test_what_was_typed_is_kept_beside_what_was_understood(
     (entry,) = result.state.live(slot)
     assert entry.value == pytest.approx(value, abs=1e-9)
     said = entry.said
-    assert (getattr(said, "typed", ""), getattr(said, "understood", "")) == (typed, understood)
+    assert (getattr(said, "typed", ""), told(getattr(said, "shown", ""))) == (typed, understood)
     assert getattr(said, "tool", None).id == tool
 
 
 def test_a_level_that_reads_degrees_contributes_in_percent_where_a_slope_is_asked(teo: Technician) -> None:
-    teo.read("slope.wheels.along", "0.1", "level-1", "rising forward")
+    teo.read("slope.wheels.along", "0.1", "level-1", "plus")
     (entry,) = teo.opened.state.live("slope.wheels.along")
     assert getattr(entry.said, "tool", None).contributions.resolution == pytest.approx(0.01 * 1.7453, rel=1e-3)
 
@@ -118,9 +119,9 @@ def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
 
 @pytest.mark.parametrize("temperature", ["warm", "200", "1e1"])
 def test_a_temperature_that_no_tape_has_is_refused(teo: Technician, temperature: str) -> None:
-    with pytest.raises(BadInput, match="degrees Celsius from") as refused:
+    with refused(BadInput, match="degrees Celsius from") as caught:
         teo.garage.do(TakeReading(teo.job, "arch.LF", "712", "tape-4", temperature=temperature), "teo", "x")
-    assert refused.value.field == "temperature"
+    assert caught.value.field == "temperature"
 
 
 def test_readings_at_different_warmth_are_corrected_apart_and_joined(teo: Technician) -> None:
@@ -142,16 +143,16 @@ def test_readings_at_different_warmth_are_corrected_apart_and_joined(teo: Techni
         ("arch.LF", "712", "level-1", "", "tool"),
         ("arch.LF", "712", "", "", "tool"),
         ("toe.left", "0.1", "printout", "", "word"),
-        ("toe.left", "-0.1", "printout", "toe-in", "value"),
+        ("toe.left", "-0.1", "printout", "plus", "value"),
         ("toe.left", "0.1", "printout", "sideways", "word"),
     ],
 )
 def test_a_refused_reading_names_the_field_and_changes_nothing(
     teo: Technician, slot: str, typed: str, tool: str, word: str, field: str
 ) -> None:
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         teo.garage.do(TakeReading(teo.job, slot, typed, tool, word), "teo", "x")
-    assert refused.value.field == field
+    assert caught.value.field == field
     assert teo.opened.row.count == BEGUN
 
 
@@ -164,9 +165,9 @@ def test_an_implausible_reading_is_asked_about_and_may_still_be_recorded(teo: Te
     assert isinstance(result, Opened)
     assert result.state.live("arch.LF")[0].value == 662
     for option in ("maybe", ""):
-        with pytest.raises(BadInput, match="yes or no"):
+        with refused(BadInput, match="yes or no"):
             teo.garage.do(Answer(teo.job, "tick.doors", option), "teo", "z")
-    with pytest.raises(BadInput, match="one of yaw"):
+    with refused(BadInput, match="one of yaw"):
         teo.garage.do(Happen(teo.job, "earthquake"), "teo", "z")
 
 
@@ -179,7 +180,7 @@ def test_undo_takes_back_ones_own_last_entry_and_keeps_it_in_the_log(teo: Techni
     assert not state.live("arch.LF")
     assert state.entries["arch.LF"][0].withdrawn
     assert state.live("arch.RF")
-    with pytest.raises(BadInput, match="an entry of your own"):
+    with refused(BadInput, match="an entry of your own"):
         garage.do(Undo(teo.job), "teo", "u2")
     garage.do(Undo(teo.job), "amara", "u3")
     assert not teo.opened.state.live("arch.RF")
@@ -188,12 +189,12 @@ def test_undo_takes_back_ones_own_last_entry_and_keeps_it_in_the_log(teo: Techni
 def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Technician) -> None:
     garage = full.garage
     full.happen("door")
-    with pytest.raises(Conflict, match="Not settled yet: Doors, Ride height"):
+    with refused(Conflict, match="Not settled yet: Doors, Ride height"):
         garage.do(Sign(full.job, full.opened.row.head, render), "teo", "s")
     for reason in ("", "  ", "ok", "..........."):
         with pytest.raises(BadInput):
             garage.do(Override(full.job, "ride_height", reason), "teo", full.id())
-    with pytest.raises(BadInput, match="a check that does not hold"):
+    with refused(BadInput, match="a check that does not hold"):
         garage.do(Override(full.job, "tyres", "for no reason at all"), "teo", full.id())
     garage.do(Override(full.job, "ride_height", "read a minute ago, the door only"), "teo", full.id())
     view = full.opened.sheet.check("ride_height")
@@ -215,7 +216,7 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
 
 def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None:
     garage = full.garage
-    with pytest.raises(Conflict, match="not signed"):
+    with refused(Conflict, match="not signed"):
         garage.do(Reopen(full.job, "for no good reason"), "teo", "r0")
     signed = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s1")
     assert signed.state.stage == "signed"
@@ -228,9 +229,9 @@ def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None
         lambda: garage.do(Undo(full.job), "teo", "n4"),
         lambda: garage.do(Sign(full.job, full.opened.row.head, render), "ines", "n5"),
     ):
-        with pytest.raises(Conflict, match="reopen it: a new revision begins"):
+        with refused(Conflict, match="reopen it: a new revision begins"):
             act()
-    with pytest.raises(BadInput, match="a reason in words"):
+    with refused(BadInput, match="a reason in words"):
         garage.do(Reopen(full.job, "no"), "ines", "r1")
     reopened = garage.do(Reopen(full.job, "a second target place was asked for"), "ines", "r2")
     assert (reopened.state.stage, reopened.state.revision) == ("reopened", 2)
@@ -286,7 +287,7 @@ def test_the_demo_makes_five_jobs_and_never_touches_what_it_did_not_make(tmp_pat
     (tmp_path / "photos").mkdir()
     (tmp_path / "photos" / "holiday.txt").write_text("mine")
     for folder in ("own", "empty", "photos"):
-        with pytest.raises(BadInput, match="an empty folder or a demo garage"):
+        with refused(BadInput, match="an empty folder or a demo garage"):
             open_demo(tmp_path / folder, Clock())
     assert [path.name for path in (tmp_path / "photos").iterdir()] == ["holiday.txt"]
     mine = Garage(tmp_path / "own", Clock())

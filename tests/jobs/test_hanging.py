@@ -6,8 +6,10 @@ import pytest
 
 from escuadra.core.axes import turned
 from escuadra.core.job.hung import hung, sag
+from escuadra.core.said import Noun
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
+from tests.english import told
 from tests.jobs.test_stations import begun
 
 
@@ -80,7 +82,7 @@ def test_a_heavy_target_at_the_end_sags_by_the_cube_of_its_place(garage: Garage)
 
 @pytest.mark.parametrize(
     "measured, mount",
-    [("", "right mount"), ("119 left", "left mount"), ("118 right", "centre mount"), ("0 left", "centre mount")],
+    [("", "right_mount"), ("119 plus", "left_mount"), ("118 minus", "centre_mount"), ("0 plus", "centre_mount")],
 )
 def test_the_sensors_offset_says_which_mount(garage: Garage, measured: str, mount: str) -> None:
     who = begun(garage, "BL-RAD-02", frame="galga-3", reason="front radar replaced")
@@ -93,7 +95,7 @@ def test_the_sensors_offset_says_which_mount(garage: Garage, measured: str, moun
     assert view.state == "holds"
     said = {slot.slot.id: slot.now[-1].said for slot in view.slots if slot.now}
     assert getattr(said["target.mount"], "value", "") == mount
-    who.answer("target.mount", "left mount" if mount != "left mount" else "centre mount")
+    who.answer("target.mount", "left_mount" if mount != "left_mount" else "centre_mount")
     view = who.opened.sheet.check("target")
     assert view is not None
-    assert f"the sheet wants {mount}" in view.judgement.wrong
+    assert f"the sheet wants {told(Noun(f'answer.{mount}'))}" in told(view.judgement.wrong)

@@ -10,7 +10,7 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.core.errors import BadInput
 from escuadra.core.stream import ITSELF
-from escuadra.core.tool import KIND_NAMES, Tool
+from escuadra.core.tool import KINDS, Tool
 from escuadra.core.usual_accuracy import USUAL
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Override
@@ -21,6 +21,7 @@ from escuadra.jobs.people import AddPerson
 from escuadra.jobs.signing import Sign
 from tests.conftest import Clock, Technician
 from tests.core.test_register import truth
+from tests.english import refused, told
 
 DAY_MS = 86_400_000
 LASER: dict[str, Any] = {
@@ -73,8 +74,8 @@ def test_a_drop_puts_in_doubt_what_was_read_since_the_last_good_check_and_nothin
     view = garage.open(who.job).sheet.check("centred")
     assert view is not None
     assert view.because is not None
-    assert view.because.words == "Floor laser 2 on the beam scale was dropped"
-    with pytest.raises(BadInput, match="check it first"):
+    assert told(view.because.words) == "Floor laser 2 on the beam scale was dropped"
+    with refused(BadInput, match="check it first"):
         who.read("crossing", "0.1", "laser-2")
     check(garage, "laser-2", "plumb", 0.5)
     assert states(garage, who.job)["centred"] == "stale"
@@ -107,14 +108,14 @@ def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone
     assert view is not None
     assert view.because is not None
     assert view.because.person.known == "itself"
-    assert "overdue since" in view.because.words
+    assert "overdue since" in told(view.because.words)
 
 
 def test_the_register_keeps_who_has_what_and_its_document_and_changes_by_revision(garage: Garage) -> None:
     register = garage.instruments
     own = Tool.read(LASER)
     garage.do(EnterInstrument(own), "ines", "k")
-    with pytest.raises(BadInput, match="no instrument here has yet"):
+    with refused(BadInput, match="no instrument here has yet"):
         garage.do(EnterInstrument(own), "ines", press())
     garage.do(Give(own.id, "amara"), "ines", press())
     holder = register.one(own.id).holder
@@ -122,7 +123,7 @@ def test_the_register_keeps_who_has_what_and_its_document_and_changes_by_revisio
     assert holder.name == "Amara Quist"
     garage.do(Give(own.id, ""), "ines", press())
     assert register.one(own.id).holder is None
-    with pytest.raises(BadInput, match="a PDF, PNG or JPEG"):
+    with refused(BadInput, match="a PDF, PNG or JPEG"):
         garage.do(Document(own.id, "sheet.txt", b"plain text"), "ines", press())
     garage.do(Document(own.id, "sheet.pdf", b"%PDF-1.7"), "ines", press())
     kept = register.one(own.id).document
@@ -175,7 +176,7 @@ def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: 
         ('{"tools": []}', "instruments"),
         ("instrument,name,kind\nx,,rule", "line 2"),
         ("instrument,name,kind\nx,X,wand", "line 2: kind wand"),
-        ("instrument,name,kind\nx,X,rule", "usual for its kind: steps of 0.5 mm, accuracy ± 0.4 mm"),
+        ("instrument,name,kind\nx,X,rule", "usual for its kind: steps of 0.5\u202fmm, accuracy ±\u202f0.4\u202fmm"),
         ("instrument,name,kind,resolution\nx,X,rule,fine", "resolution fine"),
         ("name,kind\nX,rule", "a column 'instrument'"),
         ("instrument,what\nx-1,dropped", "whose sheet stands above"),
@@ -187,7 +188,7 @@ def test_register_and_histories_leave_and_enter_again(garage: Garage, tmp_path: 
 )
 def test_a_file_that_is_not_a_register_is_refused_whole(garage: Garage, text: str, said: str) -> None:
     before = garage.store.instruments()
-    with pytest.raises(BadInput, match=said):
+    with refused(BadInput, match=said):
         garage.do(TakeRegister(text), "ines", press())
     assert garage.store.instruments() == before
 
@@ -215,7 +216,7 @@ def test_a_frames_zero_mark_counts_in_what_is_read_on_its_scale(garage: Garage) 
     assert garage.do(Drop("frame-2", "it tipped over"), "teo", press()) == ["VF-9"]
     assert states(garage, who.job)["centred"] == "stale"
     assert states(garage, who.job)["level"] == "holds"
-    with pytest.raises(BadInput, match="Frame Galga 2, scales and zero marks, dropped"):
+    with refused(BadInput, match="Frame Galga 2, scales and zero marks, dropped"):
         who.read("crossing", "0.1", "laser-2")
     assert own.u_bias == pytest.approx(
         (0.25 / 3 + garage.instruments.one("frame-2").checks()[0][1].found.u ** 2) ** 0.5
@@ -230,10 +231,10 @@ def test_a_due_day_is_the_garages_own(garage: Garage) -> None:
 
 
 def test_every_kind_has_what_it_is_usually_worth_and_none_is_perfect() -> None:
-    assert set(USUAL) == set(KIND_NAMES)
+    assert set(USUAL) == set(KINDS)
     for kind, (unit, found) in USUAL.items():
         assert min(found.resolution, found.accuracy_constant, found.repeatability) > 0, kind
         made = {"id": "x", "name": "X", "kind": kind, "unit": unit, "reads": ["tape"]}
         assert Tool.read({**made, "contributions": found}).u_single > 0
-        with pytest.raises(BadInput, match="nothing is perfect"):
+        with refused(BadInput, match="nothing is perfect"):
             Tool.read({**made, "contributions": found.model_copy(update={"accuracy_constant": 0, "accuracy_ppm": 0})})

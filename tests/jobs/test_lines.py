@@ -17,6 +17,7 @@ from escuadra.jobs import Garage
 from escuadra.jobs.lines import PlanLines, asked_plan, shelf
 from escuadra.jobs.rig import TakeLook
 from tests.conftest import Technician
+from tests.english import refused, told
 
 TOOLS = {"tape": "tape-4", "scale": "laser-2", "beam": "clamps-2", "printout": "printout", "rule": "rule-3"}
 
@@ -27,9 +28,9 @@ def read_method(who: Technician, method: str, scene: Scene, but: dict[str, float
         if slot.ask != "number" or slot.optional:
             continue
         value = METHODS[method].exact(scene)[slot.id] + (but or {}).get(slot.id, 0.0)
-        word = slot.words[0 if value >= 0 else 1] if slot.words else ""
+        word = ("plus" if value >= 0 else "minus") if slot.way else ""
         places = 2 if slot.reads == "printout" else 1
-        who.read(slot.id, f"{abs(value) if slot.words else value:.{places}f}", TOOLS[slot.reads], word)
+        who.read(slot.id, f"{abs(value) if slot.way else value:.{places}f}", TOOLS[slot.reads], word)
 
 
 def planned(who: Technician, *methods: str, **more: object) -> None:
@@ -48,11 +49,11 @@ def test_a_plan_becomes_the_list_of_readings(teo: Technician) -> None:
     view = teo.opened.sheet.check("method_strings")
     assert view is not None
     assert view.state == "open"
-    assert view.judgement.summary == "", "two readings of each place were planned"
+    assert view.judgement.summary is None, "two readings of each place were planned"
     teo.read("string.span", "426", "rule-3")
     view = teo.opened.sheet.check("method_strings")
     assert view is not None
-    assert view.judgement.summary == "1 of 11 read"
+    assert told(view.judgement.summary) == "1 of 11 read"
     needed = {s.id for s in teo.opened.sheet.check("square").check.required(teo.opened.sheet.setup, 0)}  # type: ignore[union-attr, attr-defined]
     assert "tape.LR.LF_end" in needed
     planned(teo, "marks")
@@ -70,9 +71,9 @@ def test_a_plan_becomes_the_list_of_readings(teo: Technician) -> None:
     ],
 )
 def test_a_plan_that_is_none_is_refused(teo: Technician, fields: dict[str, str], field: str) -> None:
-    with pytest.raises(BadInput) as refused:
+    with pytest.raises(BadInput) as caught:
         teo.garage.do(PlanLines(teo.job, asked_plan(fields)), teo.person, teo.id())
-    assert refused.value.field == field
+    assert caught.value.field == field
 
 
 def test_the_budget_is_what_the_readings_then_reach(teo: Technician) -> None:
@@ -94,7 +95,7 @@ def test_what_helps_is_said_and_does_help(teo: Technician) -> None:
     coarse = LinePlanned(methods=["mirrors"], tools={"tape": "tape-7"})
     found = offer(plan, tools, coarse)
     assert not found.decides
-    assert found.helps == "Another instrument, Tape 4, steel: then it decides."
+    assert told(found.helps) == "Another instrument, Tape 4, steel: then it decides."
     assert offer(plan, tools, coarse.model_copy(update={"tools": {"tape": "tape-4"}})).decides
     every = {o.method: o for o in offers(plan, tools, default_plan(plan))}
     assert set(every) == set(METHODS)
@@ -114,21 +115,21 @@ def test_methods_are_told_side_by_side(teo: Technician) -> None:
     )  # type: ignore[arg-type]
     read_method(teo, "strings", scene)
     setup = teo.opened.sheet.setup
-    assert {title for title, _ in answers(setup)} >= {"Wheel-alignment printout", "Strings along both sides"}
-    assert "Wheel-alignment printout and strings along both sides agree" in agreement(setup)
+    assert {told(title) for title, _ in answers(setup)} >= {"Wheel-alignment printout", "Strings along both sides"}
+    assert "Wheel-alignment printout and Strings along both sides agree" in told(agreement(setup))
     rows = side_by_side(setup)
-    assert [row.place for row in rows] == ["the rear axle", "the front axle", "the target"]
+    assert [told(row.place) for row in rows] == ["the rear axle", "the front axle", "target"]
     assert all(row.thrust and row.body and row.apart for row in rows)
-    told = {fact.label: fact.text for fact in facts(setup)}
-    assert told["LR toe, by the strings"].endswith("toe-in")
-    assert told["LR toe, printed"] == "0.12° toe-in"
-    assert "Front setback" in told
+    printed = {told(fact.label): told(fact.text) for fact in facts(setup)}
+    assert printed["LR toe, by the strings"].endswith("toe-in")
+    assert printed["LR toe, printed"] == "0.12° toe-in"
+    assert "Front setback" in printed
     vehicle = teo.opened.sheet.plan.vehicle
-    assert told["Track front, by the strings"] == f"{vehicle.hub_track_front:,.0f}\u202fmm".replace(",", "\u202f")
+    assert printed["Track front, by the strings"] == f"{vehicle.hub_track_front:,.0f}\u202fmm".replace(",", "\u202f")
     line, shares = contributions(setup)
-    assert line == "thrust line"
+    assert told(line) == "thrust line"
     assert math.fsum(c.share for c in shares) == pytest.approx(1)
-    assert {"the alignment printout", "the strings along both sides"} <= {c.source for c in shares}
+    assert {"the alignment printout", "the strings along both sides"} <= {told(c.source) for c in shares}
 
 
 def test_methods_that_contradict_each_other_leave_the_lines_undecided(teo: Technician) -> None:
@@ -139,7 +140,7 @@ def test_methods_that_contradict_each_other_leave_the_lines_undecided(teo: Techn
     view = teo.opened.sheet.check("thrust")
     assert view is not None
     assert view.state == "undecided"
-    assert "share the blame" in view.judgement.trouble or "contradict each other" in view.judgement.trouble
+    assert "share the blame" in told(view.judgement.trouble) or "contradicts itself" in told(view.judgement.trouble)
 
 
 def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo: Technician) -> None:
@@ -147,8 +148,8 @@ def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo
     teo.read("emblem.front", "1208", "tape-4")
     view = teo.opened.sheet.check("centreline")
     assert view is not None
-    assert "The front emblem sits 5.0\u202fmm left" in view.judgement.note
-    assert "don't aim by it" in view.judgement.note
+    assert "The front emblem sits 5.0\u202fmm left" in told(view.judgement.note)
+    assert "don't aim by it" in told(view.judgement.note)
     plan = teo.opened.sheet.plan
     teo.level()
     teo.tapes((0, 0, 0))
@@ -157,8 +158,8 @@ def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo
     lines = teo.opened.sheet.check("thrust")
     assert lines is not None
     assert lines.state == "out"
-    assert "mm right of the rear pairs' line: measure the body before aiming" in lines.judgement.note
-    assert "The limit for the front against the rear pairs is of a cautious default set" in lines.judgement.note
+    assert "mm right of the rear pairs' line: measure the body before aiming" in told(lines.judgement.note)
+    assert "The limit for the front against the rear pairs is a cautious default" in told(lines.judgement.note)
 
 
 def test_beams_square_before_tapes_place(teo: Technician) -> None:
@@ -168,7 +169,7 @@ def test_beams_square_before_tapes_place(teo: Technician) -> None:
     read_method(teo, "mirrors", Scene(plan, pose, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.1)))  # type: ignore[arg-type]
     sheet = teo.opened.sheet
     assert sheet.check("method_mirrors").state == "holds"  # type: ignore[union-attr]
-    assert "the line itself waits for the frame's tapes" in sheet.check("thrust").judgement.note  # type: ignore[union-attr]
+    assert "the line itself waits for the frame's tapes" in told(sheet.check("thrust").judgement.note)  # type: ignore[union-attr]
     square = sheet.check("square").judgement.figures[0]  # type: ignore[union-attr]
     assert square.value == pytest.approx(0.9, abs=0.02)
     assert sheet.check("square").state == "open", "the tapes are still needed"  # type: ignore[union-attr]
@@ -184,7 +185,7 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
     rig = SimulatedRig(Scene.nominal(plan, 0.06), seed=3)
     key = teo.id()
     rig.move(teo.garage.clock(), left=2.0)
-    with pytest.raises(Conflict, match="still moves"):
+    with refused(Conflict, match="still moves"):
         teo.garage.do(TakeLook(teo.job, rig), teo.person, key)
     rig.connected = False
     with pytest.raises(ConnectionError):
@@ -213,7 +214,7 @@ def test_touching_the_bumper_stands_in_for_the_front_marker(teo: Technician) -> 
     exact = METHODS["rig"].exact(Scene.nominal(plan, 0.06))
     slots = [slot for slot in METHODS["rig"].slots(plan) if slot.id != "rig.front"]
     for slot in slots:
-        word = slot.words[0 if exact[slot.id] >= 0 else 1] if slot.words else ""
+        word = ("plus" if exact[slot.id] >= 0 else "minus") if slot.way else ""
         teo.read(slot.id, f"{abs(exact[slot.id]) if word else exact[slot.id]:.1f}", "rig-1", word)
     sheet = teo.opened.sheet
     assert sheet.check("method_rig").state == "holds"  # type: ignore[union-attr]
@@ -223,10 +224,10 @@ def test_touching_the_bumper_stands_in_for_the_front_marker(teo: Technician) -> 
 def test_marks_on_the_floor_lie_on_the_line_and_are_found_by_tapes(teo: Technician) -> None:
     teo.line(("0.12", "0.06"))
     setup = teo.opened.sheet.setup
-    marks = {m.words: m for m in floor_marks(setup)}
+    marks = {told(m.words): m for m in floor_marks(setup)}
     middle = marks["the target: middle"]
     assert middle.y == pytest.approx(setup.lines.line_at(middle.x).value)  # type: ignore[union-attr]
-    a, b = (teo.opened.sheet.plan.vehicle.hub(name[:2]) for name in middle.found.pair)  # type: ignore[arg-type]
+    a, b = (teo.opened.sheet.plan.vehicle.hub(name.removeprefix("hub.")) for name in middle.found.pair)  # type: ignore[arg-type]
     assert middle.found.distances == pytest.approx(
         [math.dist(a, (middle.x, middle.y)), math.dist(b, (middle.x, middle.y))], abs=0.2
     )
@@ -237,7 +238,7 @@ def test_a_pitch_only_sheet_asks_why_there_is_no_line(garage: Garage) -> None:
     nuno = Technician(garage, garage.clock(), "nuno")
     nuno.take_in(number="T-9", reason="front radar replaced", bay="Norte", procedure="QR-RAD-01")
     assert line_checks(nuno) == ["line"]
-    nuno.answer("line.none", "the procedure sets pitch only")
+    nuno.answer("line.none", "pitch_only")
     view = nuno.opened.sheet.check("line")
     assert view is not None
     assert view.state == "holds"
@@ -253,8 +254,11 @@ def test_a_radar_sheet_counts_from_the_emblem_that_stands_in_for_it(garage: Gara
     who.level()
     who.tapes((3, 0, 0))
     figure = who.opened.sheet.check("distance").judgement.figures[0]  # type: ignore[union-attr]
-    assert figure.label == "Distance from the emblem"
+    assert told(figure.label) == "Distance from the emblem"
     assert figure.value == pytest.approx(935 + 3, abs=1)
     who.answer("rect.side", "left")
     note = who.opened.sheet.check("rectangle").judgement.note  # type: ignore[union-attr]
-    assert note == "The emblem stands in for a datum 120\u202fmm behind, 132\u202fmm right and 41\u202fmm below of it."
+    assert (
+        told(note)
+        == "The emblem stands in for a datum 120\u202fmm behind, 132\u202fmm right and 41\u202fmm below of it."
+    )

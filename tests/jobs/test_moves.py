@@ -12,6 +12,7 @@ from escuadra.jobs.signing import Sign
 from escuadra.reports.record import render_record
 from escuadra.words import language
 from tests.conftest import Technician, minibus
+from tests.english import told
 from tests.web.conftest import Visitor
 
 say = language().say
@@ -165,7 +166,7 @@ def test_a_bump_during_the_shift_is_noticed_by_it(full: Technician) -> None:
     view = full.opened.sheet.check("centred")
     assert view is not None
     assert view.state == "undecided"
-    assert "it was bumped while the target was shifted" in view.judgement.trouble
+    assert "it was bumped while the target was shifted" in told(view.judgement.trouble)
     full.happen("bump")
     assert full.opened.sheet.check("distance").state == "stale"  # type: ignore[union-attr]
 

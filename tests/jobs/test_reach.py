@@ -9,6 +9,7 @@ from escuadra.core.job.reach import beyond, past_travel
 from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
 from escuadra.words import language
 from tests.conftest import Technician
+from tests.english import told
 from tests.jobs.test_moves import ready
 
 say = language().say
@@ -35,7 +36,7 @@ def test_what_a_frame_cannot_reach_is_said(
     found = beyond(changed(teo.opened.sheet.plan, **figures))
     assert (found is None) is (said == "")
     if found is not None:
-        assert said in found.said
+        assert said in told(found.said)
         assert found.extensions == pieces
         assert found.ways_out
 
@@ -59,7 +60,7 @@ def test_an_offset_past_the_beam_blocks_until_the_extension_is_chosen(teo: Techn
     view = teo.opened.sheet.check("target")
     assert view is not None
     assert view.state == "out"
-    assert "extension: short arm" in view.judgement.wrong
+    assert "Extension: short arm" in told(view.judgement.wrong)
     teo.answer("target.piece", "long arm")
     assert teo.opened.sheet.check("target").state == "holds"  # type: ignore[union-attr]
     assert teo.opened.sheet.next.kind != "blocked"

@@ -5,7 +5,8 @@ import re
 
 import pytest
 
-from escuadra.core.budget import of_reading, told
+from escuadra.core import budget
+from escuadra.core.budget import of_reading
 from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.sheet import derive
@@ -14,6 +15,7 @@ from escuadra.demo.technician import FRONT_TAPES, Technician
 from escuadra.jobs.entries import Override, Undo
 from escuadra.jobs.reading import TakeReading
 from escuadra.words import language
+from tests.english import refused, told
 
 say = language().say
 
@@ -69,7 +71,7 @@ SPOILS = {
 @pytest.mark.parametrize("what", HAPPENINGS)
 def test_what_disturbs_what(full: Technician, what: str) -> None:
     if HAPPENINGS[what].of == "stand":
-        with pytest.raises(BadInput, match="a calibration with a stand"):
+        with refused(BadInput, match="a calibration with a stand"):
             full.happen(what)
         return
     full.happen(what)
@@ -130,20 +132,20 @@ def test_symmetrical_pairs(teo: Technician, offs: list[float], state: str, said:
         view = teo.opened.sheet.check("centreline")
         assert view is not None
         if len(offs) == 2 and not any(offs):
-            assert "plumb the mark there" in view.advice
+            assert "plumb the mark there" in told(view.advice)
         teo.read(f"mark.{end}", "1200", "tape-4")
     view = teo.opened.sheet.check("centreline")
     assert view is not None
     assert view.state == state
-    assert said in view.advice
+    assert said in told(view.advice)
 
 
 @pytest.mark.parametrize(
     "toe, said, state",
     [
-        ((("0.12", "toe-in"), ("0.12", "toe-in")), "agree within what was measured", "holds"),
-        ((("0.22", "toe-in"), ("0.06", "toe-in")), "right of the centreline", "holds"),
-        ((("0.40", "toe-out"), ("0.40", "toe-in")), "Wheel alignment first.", "out"),
+        ((("0.12", "plus"), ("0.12", "plus")), "agree within what was measured", "holds"),
+        ((("0.22", "plus"), ("0.06", "plus")), "right of the centreline", "holds"),
+        ((("0.40", "minus"), ("0.40", "plus")), "Wheel alignment first.", "out"),
     ],
 )
 def test_both_lines_are_told_side_by_side_in_words(
@@ -154,7 +156,7 @@ def test_both_lines_are_told_side_by_side_in_words(
         teo.read(f"toe.{side}", typed, "printout", word)
     view = teo.opened.sheet.check("thrust")
     assert view is not None
-    assert said in view.judgement.note
+    assert said in told(view.judgement.note)
     assert view.state == state
     assert view.judgement.figures[0].id == "thrust_angle"
 
@@ -253,7 +255,7 @@ def test_undecided_says_what_would_decide_it(teo: Technician) -> None:
     view = teo.opened.sheet.check("square")
     assert view is not None
     assert view.state == "undecided"
-    assert re.search(r"would (settle it|help most)", view.advice)
+    assert re.search(r"would (settle it|help most)", told(view.advice))
     teo.read("arch.LF", f"{712 + 11.6}", "tape-4")
     near = teo.opened.sheet.check("ride_height")
     assert near is not None
@@ -261,8 +263,8 @@ def test_undecided_says_what_would_decide_it(teo: Technician) -> None:
 
 
 def test_a_coarse_instrument_is_told_apart_from_a_bad_value(teo: Technician) -> None:
-    teo.read("level.roll", "0.1", "level-5", "left end high")
-    teo.read("level.pitch", "0.25", "level-5", "leaning away")
+    teo.read("level.roll", "0.1", "level-5", "plus")
+    teo.read("level.pitch", "0.25", "level-5", "plus")
     view = teo.opened.sheet.check("level")
     assert view is not None
     assert [f.verdict.state for f in view.judgement.figures] == ["holds", "undecided"]
@@ -274,7 +276,7 @@ def test_a_misplaced_target_says_what_it_does_on_the_road(teo: Technician) -> No
     assert view is not None
     assert view.state == "out"
     # 14 mm over 3642 + 2640 − 3720 mm, carried to 50 m.
-    assert f"{50 * 14 / 2562:.2f} m too high at 50 m" in view.consequence
+    assert f"{50 * 14 / 2562:.2f}\u202fm too high at 50\u202fm" in told(view.consequence)
 
 
 def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
@@ -285,8 +287,8 @@ def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
     view = full.opened.sheet.check("target")
     assert view is not None
     assert view.state == "out"
-    assert "identity: VT-B 47, the sheet wants VT-A 61" in view.judgement.wrong
-    assert "way up: arrow down" in view.judgement.wrong
+    assert "Its mark: VT-B 47, the sheet wants VT-A 61" in told(view.judgement.wrong)
+    assert "Its orientation: arrow down" in told(view.judgement.wrong)
 
 
 def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: Technician) -> None:
@@ -299,7 +301,7 @@ def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: T
             seen.add(view.check.id)
             assert math.fsum(part.share for part in parts) == pytest.approx(1)
             assert [part.share for part in parts] == sorted((part.share for part in parts), reverse=True)
-            assert re.fullmatch(r"\d+\u202f% .+", told(parts))
+            assert re.fullmatch(r"\d+\u202f% .+", told(budget.told(parts)))
     ready = {"alignment", "tyres", "steering", "load", "battery"}
     judged = {"floor", "ride_height", "centreline", "thrust", "level", "target_height", "square", "centred", "distance"}
     assert seen - ready == judged
@@ -321,7 +323,7 @@ def test_an_undecided_check_says_where_its_uncertainty_comes_from(teo: Technicia
     view = teo.opened.sheet.check("square")
     assert view is not None
     assert view.state == "undecided"
-    assert {"the hubs' places", "front centre mark"} <= {part.source for part in view.budget}
+    assert {"the hubs' places", "front centre mark"} <= {told(part.source) for part in view.budget}
     holding = teo.opened.sheet.check("level")
     assert holding is not None
     assert holding.budget == ()
@@ -329,7 +331,7 @@ def test_an_undecided_check_says_where_its_uncertainty_comes_from(teo: Technicia
 
 def test_folding_in_two_halves_equals_folding_at_once(full: Technician) -> None:
     full.happen("bump")
-    full.read("level.roll", "0.1", "level-1", "left end high")
+    full.read("level.roll", "0.1", "level-1", "plus")
     full.garage.do(Undo(full.job), "teo", full.id())
     full.garage.do(Override(full.job, "level", "seen with the second level beside it"), "teo", full.id())
     with full.garage.store.reading() as log:

@@ -9,6 +9,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.stands import Stand, _changes, _walked, left_behind, missing, stand_of, standing_now, the_round
 from escuadra.jobs import Garage
 from tests.conftest import Technician
+from tests.english import refused, told
 
 
 def slot(who: Technician, id: str) -> Slot:
@@ -31,27 +32,26 @@ def test_a_round_reads_everything_once_with_no_more_changes_than_down_the_sheet(
 
 
 def test_a_tool_stays_while_something_is_missing_where_it_stands(teo: Technician) -> None:
-    assert left_behind(teo.opened.sheet, slot(teo, "arch.RF")) == ""
+    assert told(left_behind(teo.opened.sheet, slot(teo, "arch.RF"))) == ""
     teo.read("pair.front.1.left", "2040", "tape-4")
-    assert standing_now(teo.opened.sheet)["tape"].place == "across the front"
+    assert told(standing_now(teo.opened.sheet)["tape"].place) == "across the front"
     said = left_behind(teo.opened.sheet, slot(teo, "arch.RF"))
-    assert said == (
-        "Before the tape leaves across the front: Front, headlamp corners: right and 1 more can only be read there "
-        "and are missing."
+    assert told(said) == (
+        "Before the tape leaves across the front: Front, headlamp corners: right and 1 more can only be read there."
     )
-    assert left_behind(teo.opened.sheet, slot(teo, "pair.front.1.right")) == ""
-    assert left_behind(teo.opened.sheet, slot(teo, "steering.wheel")) == "", "a level is carried, not the tape"
+    assert told(left_behind(teo.opened.sheet, slot(teo, "pair.front.1.right"))) == ""
+    assert told(left_behind(teo.opened.sheet, slot(teo, "steering.wheel"))) == "", "a level is carried, not the tape"
     teo.read("pair.front.1.right", "360", "tape-4")
     teo.read("mark.front", "1200", "tape-4")
-    assert left_behind(teo.opened.sheet, slot(teo, "arch.RF")) == ""
+    assert told(left_behind(teo.opened.sheet, slot(teo, "arch.RF"))) == ""
     first = the_round(teo.opened.sheet).stops[0]
-    assert first.stand.place != "across the front"
+    assert told(first.stand.place) != "across the front"
 
 
 def test_after_a_bump_the_round_is_what_the_bump_spoiled(full: Technician) -> None:
     assert the_round(full.opened.sheet).stops == ()
     full.happen("bump")
-    places = {stop.stand.place for stop in the_round(full.opened.sheet).stops}
+    places = {told(stop.stand.place) for stop in the_round(full.opened.sheet).stops}
     assert {"on the beam", "at the target", "over the rear centre mark", "the LF wheel", "the RF wheel"} <= places
     full.happen("door")
     first = the_round(full.opened.sheet).stops
@@ -75,7 +75,7 @@ def test_where_the_laser_stands_in_the_targets_place_it_reads_before_and_never_w
     who.target()
     who.happen("mount")
     who.target()
-    with pytest.raises(BadInput, match="the mounted target does not stand in the way"):
+    with refused(BadInput, match="the mounted target does not stand in the way"):
         who.read("crossing", "0.2", "laser-2")
     assert "crossing" not in {s.id for _, s in missing(who.opened.sheet)}
     needed = {s.id for _, s in missing(who.opened.sheet)}

@@ -15,6 +15,7 @@ from escuadra.jobs.stations import RunStation
 from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
 from escuadra.words import language
 from tests.conftest import NOON
+from tests.english import refused, told
 
 say = language().say
 
@@ -62,7 +63,7 @@ def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None
     set_up(who)
     move = who.opened.sheet.next
     assert (move.kind, say(move.figure)) == ("run", "1 of 3"), say(move.sentence)
-    with pytest.raises(Conflict, match="at hand is centre"):
+    with refused(Conflict, match="at hand is centre"):
         who.garage.do(RunStation(who.job, "left"), who.person, who.id())
     who.run()
     assert proofs(who) == ["awaited", None, None]
@@ -95,14 +96,14 @@ def test_a_bump_found_late_puts_every_run_since_the_last_good_check_in_doubt(gar
     assert station(who) == "right", "it may be a misread tape: nothing is undone before anybody says so"
     square = who.opened.sheet.check("square")
     assert square is not None
-    assert "bumped while the target was shifted" in square.judgement.trouble
+    assert "bumped while the target was shifted" in told(square.judgement.trouble)
     who.happen("bump")
     assert proofs(who) == ["proven", "doubt", None]
     assert station(who) == "left"
     view = who.opened.sheet.check("stations")
     assert view is not None
     assert view.state == "stale"
-    assert "left" in view.judgement.note
+    assert "left" in told(view.judgement.note)
     assert who.opened.sheet.next.happening == "shift", "back to the left place"
 
 
@@ -170,17 +171,17 @@ def test_a_reading_again_in_the_same_place_is_no_mean(garage: Garage) -> None:
 def test_far_comes_after_the_near_run_was_proven(garage: Garage) -> None:
     who = begun(garage, "QR-CAM-02")
     set_up(who)
-    assert who.opened.sheet.slots["hang"].slot.label == "Target's left edge on the beam's scale"
+    assert told(who.opened.sheet.slots["hang"].slot.label) == "Target's left edge on the beam's scale"
     who.run()
     move = who.opened.sheet.next
     assert say(move.sentence).startswith("Read once more: "), say(move.sentence)
     who.tape(move.slot, (0.5 - 1054, 0.3, 0.0))
-    told = change(who.opened.sheet.plan, *list(who.opened.sheet.plan.whole.at_stations.values()))
-    assert told.moves == (
+    changes = change(who.opened.sheet.plan, *list(who.opened.sheet.plan.whole.at_stations.values()))
+    assert tuple(map(told, changes.moves)) == (
         "Push the frame 1\u202f054\u202fmm away from the vehicle.",
         "Raise the target 163\u202fmm.",
     )
-    assert {"squareness", "distance", "target height", "level"} <= set(told.rechecks)
+    assert {"squareness", "distance", "target height", "level"} <= set(map(told, changes.rechecks))
     move = who.opened.sheet.next
     assert move.happening == "roll", say(move.sentence)
 
@@ -189,8 +190,8 @@ def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
     who = begun(garage, "BL-RAD-02", reason="front radar replaced")
     who.target()
     who.level()
-    who.read("hangs.roll", "0.1", "level-1", "left side high")
-    who.read("hangs.tilt", "0.05", "level-1", "top away")
+    who.read("hangs.roll", "0.1", "level-1", "plus")
+    who.read("hangs.tilt", "0.05", "level-1", "plus")
     who.tapes((0.5, 0.3, 0.0))
     who.around()
     assert who.opened.sheet.next.kind == "run", say(who.opened.sheet.next.sentence)
@@ -198,8 +199,8 @@ def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
     move = who.opened.sheet.next
     assert say(move.sentence).startswith("Set the tilt lever to notch 3 of 3: 2.1"), say(move.sentence)
     who.happen(move.happening)
-    who.read("hangs.roll", "0.1", "level-1", "left side high")
-    who.read("hangs.tilt", "2.2", "level-1", "top away")
+    who.read("hangs.roll", "0.1", "level-1", "plus")
+    who.read("hangs.tilt", "2.2", "level-1", "plus")
     view = who.opened.sheet.check("hangs")
     assert view is not None
     assert view.state == "holds"
@@ -258,8 +259,11 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     garage.clock = lambda: late
     view = who.opened.sheet.check("ride_height")
     assert view is not None
-    assert (view.state, view.because.words if view.because else "") == ("stale", "read more than 170 minutes ago")
-    assert say(who.opened.sheet.next.then) == "Out of date: read more than 130 minutes ago."
+    assert (view.state, told(view.because.words) if view.because else "") == (
+        "stale",
+        "read more than 170\u202fmin ago",
+    )
+    assert say(who.opened.sheet.next.then) == "Out of date: read more than 130\u202fmin ago."
     state, plan = who.opened.state, who.opened.sheet.plan
     said = Signed(revision=1, parts=[], record_json="0", application="none")
     signed = replace(state, signed=said, records=((said, sheet.expires - 60_000, who.garage.person("ines")),))

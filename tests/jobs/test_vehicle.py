@@ -9,6 +9,7 @@ from PIL import Image
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks.vehicle import DAMAGED, DIRTY, SOUND
 from escuadra.core.job.sheet import CheckView
+from escuadra.core.said import Sentences
 from escuadra.jobs.signing import Sign
 from escuadra.jobs.vehicle import (
     ChangeAsked,
@@ -19,9 +20,10 @@ from escuadra.jobs.vehicle import (
 )
 from escuadra.reports.record import build
 from tests.conftest import BEGUN, Technician
+from tests.english import refused, told
 from tests.jobs.test_garage import render
 
-SIGNS = Signs("toe-in", "top outward", "rear axle steers right")
+SIGNS = Signs("plus", "plus", "minus")
 PRINTOUT = """figure;before;after
 left front toe;0,31;0,09
 right front toe;0.22;0.05
@@ -44,11 +46,11 @@ def view(who: Technician, check: str) -> CheckView:
 @pytest.mark.parametrize(
     "change, state, said",
     [
-        ({}, "holds", "cold, 373 and 418 kPa"),
+        ({}, "holds", "cold, 373\u202fkPa and 418\u202fkPa"),
         ({"tyre.pressure.LF": "3.73 bar"}, "holds", "cold"),
-        ({"tyre.pressure.RR": "51 psi"}, "out", "RR from its 418 kPa"),
-        ({"tyre.pressure.LF": "362"}, "undecided", "LF from its 373 kPa"),
-        ({"tyre.size.LR": "another size"}, "out", "another size at LR"),
+        ({"tyre.pressure.RR": "51 psi"}, "out", "RR from its 418\u202fkPa"),
+        ({"tyre.pressure.LF": "362"}, "undecided", "LF from its 373\u202fkPa"),
+        ({"tyre.size.LR": "another_size"}, "out", "Another size at LR"),
         ({"tyre.tread.LF": "9.1"}, "out", "Tread, front"),
         ({"tyre.state": "warm", "heat": "20"}, "holds", "warm, brought to 20"),
         ({"tyre.state": "warm", "heat": "55"}, "out", "brought to 20"),
@@ -67,24 +69,24 @@ def test_tyres_against_the_sheet(full: Technician, change: dict[str, str], state
     assert found.state == state
     worst = found.worst
     assert worst is not None
-    assert said in f"{found.judgement.summary} {found.judgement.wrong} {worst.label}"
+    assert said in told([found.judgement.summary, found.judgement.wrong, worst.label])
 
 
 def test_a_printout_is_read_from_csv_with_its_signs_in_words(teo: Technician) -> None:
     garage = teo.garage
-    with pytest.raises(BadInput, match="what a figure without a minus means"):
-        garage.do(TakePrintout(teo.job, PRINTOUT, "", Signs("toe-in", "", "rear axle steers right")), "teo", "k0")
+    with refused(BadInput, match="what a figure without a minus means"):
+        garage.do(TakePrintout(teo.job, PRINTOUT, "", Signs("plus", "", "minus")), "teo", "k0")
     for text, said in (("name,value\n", "columns figure"), (PRINTOUT + "left toe;1;1\n", "line 11: left toe")):
-        with pytest.raises(BadInput, match=said):
+        with refused(BadInput, match=said):
             garage.do(TakePrintout(teo.job, text, "", SIGNS), "teo", "k1")
-    with pytest.raises(BadInput, match=r"line 2: 0\.1\?"):
+    with refused(BadInput, match=r"line 2: 0\.1\?"):
         garage.do(TakePrintout(teo.job, "figure,before,after\nthrust angle,,0.1?\n", "", SIGNS), "teo", "k2")
     assert teo.opened.row.count == BEGUN
     garage.do(TakePrintout(teo.job, PRINTOUT, "2025-11-20", SIGNS), "teo", "k")
     assert teo.opened.row.count == BEGUN + 1 + 14
     found = view(teo, "alignment")
     assert found.state == "holds"
-    assert found.judgement.note == "Before: 0.27° rear axle steers right; after: 0.01° rear axle steers right."
+    assert told(found.judgement.note) == "Before: 0.27° rear axle steers right; after: 0.01° rear axle steers right."
     assert teo.opened.sheet.setup.toe is not None
     garage.do(TakePrintout(teo.job, PRINTOUT, "2025-11-20", SIGNS), "teo", "k")
     assert teo.opened.row.count == BEGUN + 15, "sent twice it is read once"
@@ -94,12 +96,12 @@ def test_a_printout_is_read_from_csv_with_its_signs_in_words(teo: Technician) ->
     "change, state, said",
     [
         (
-            ("toe.right", "0.29", "toe-in"),
+            ("toe.right", "0.29", "plus"),
             "undecided",
             "contradicts itself: its rear toes give 0.11° rear axle steers left",
         ),
-        (("camber.LF", "1.9", "top inward"), "out", "Left front camber"),
-        (("printed.day", "2025-08-01"), "out", "printed 116 days before"),
+        (("camber.LF", "1.9", "minus"), "out", "Left front camber"),
+        (("printed.day", "2025-08-01"), "out", "Printed 116 days before"),
         (("printed.day", "2026-01-01"), "out", "yet to come"),
     ],
 )
@@ -112,18 +114,18 @@ def test_a_printout_that_is_wrong_says_how(full: Technician, change: Any, state:
     assert found.state == state
     worst = found.worst
     assert worst is not None
-    assert said in f"{found.judgement.wrong} {found.judgement.trouble} {worst.label}"
+    assert said in told([found.judgement.wrong, found.judgement.trouble, worst.label])
 
 
 def test_fuel_that_is_missing_is_said_in_kilograms_and_replaced_by_ballast(full: Technician) -> None:
     full.read("filled.fuel", "1/8 full", "gauges", replaces=True)
     found = view(full, "load")
     assert found.state == "open"
-    assert "58 kg of fuel and fluids are missing. Ballast that stands in for it:" in found.judgement.note
+    assert "58\u202fkg of fuel and fluids are missing. Ballast that stands in for it:" in told(found.judgement.note)
     ballast = {s.slot.id for s in found.slots if s.slot.id.startswith("ballast.")}
     assert ballast <= {"ballast.floor_mid", "ballast.rear_bench"}
     assert ballast
-    proposed = {w: kg for kg, w in (p.split(" kg ") for p in _proposed(found.judgement.note))}
+    proposed = {w: kg for kg, w in (p.split("\u202fkg ") for p in _proposed(told(found.judgement.note)))}
     for place in full.opened.sheet.plan.vehicle.ballast_places:
         if place.name in proposed:
             full.read(f"ballast.{place.id}", proposed[place.name], "scales-1")
@@ -148,20 +150,20 @@ def test_no_ballast_where_the_procedure_does_not_allow_it(garage: Any) -> None:
     who.read("aboard", "0", "scales-1")
     found = view(who, "load")
     assert found.state == "out"
-    assert found.judgement.note.endswith("Fill up: this procedure lets no ballast stand in for it.")
+    assert told(found.judgement.note).endswith("Fill up: the procedure lets no ballast stand in.")
 
 
 def test_the_battery_shows_its_newest_voltage_and_its_course(full: Technician) -> None:
     full.at += 1_200_000
     full.read("battery.volts", "12.9", "volt-3")
     found = view(full, "battery")
-    assert found.judgement.summary == "12.90\u202fV"
-    assert found.judgement.note.startswith("Falling 0.43")
-    assert "At its limit in about" in found.judgement.note
+    assert told(found.judgement.summary) == "12.90\u202fV"
+    assert told(found.judgement.note).startswith("Falling 0.43")
+    assert "At the limit in about" in told(found.judgement.note)
     full.read("battery.volts", "11.9", "volt-3")
     assert view(full, "battery").state == "out"
     full.answer("battery.support", "no")
-    assert view(full, "battery").judgement.wrong == "no battery support"
+    assert told(view(full, "battery").judgement.wrong) == "No battery support."
 
 
 def test_a_corner_14_mm_low_is_a_twist_and_says_what_it_does(full: Technician) -> None:
@@ -174,10 +176,10 @@ def test_a_corner_14_mm_low_is_a_twist_and_says_what_it_does(full: Technician) -
     assert states["warp"] == "out"
     assert states["side.front"] == "out"
     note = found.judgement.note
-    assert "The body is twisted: LF stands 14\u202fmm low against the plane of the other three." in note
-    assert "Front camera 7\u202fmm lower, looks 0.11° down, leans 0.22° to the left" in note
-    assert "the vehicle's own routine corrects for it" in note
-    assert "Type into the vehicle's routine: front 705\u202fmm and rear 724\u202fmm." in note
+    assert "The body is twisted: LF stands 14\u202fmm low against the plane of the other three." in told(note)
+    assert "front camera 7\u202fmm lower, looks 0.11° down, leans 0.22° to the left" in told(note)
+    assert "routine corrects for it" in told(note)
+    assert "Type into the vehicle's routine: front 705\u202fmm and rear 724\u202fmm." in told(note)
 
 
 def picture(kind: str = "JPEG", size: tuple[int, int] = (3000, 1500), turned: int = 6) -> bytes:
@@ -195,7 +197,7 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
     garage, slot = full.garage, "condition.glass.1"
     assert b"a person" in picture()
     full.answer(slot, DAMAGED)
-    assert "A photo of it belongs in the record" in view(full, "glass").judgement.note
+    assert "A photo of it belongs in the record" in told(view(full, "glass").judgement.note)
     opened = garage.do(Photograph(full.job, slot, "glass.jpg", picture()), "teo", "p")
     kept = opened.state.photos[0].said
     content = garage.files.get(kept.digest)
@@ -204,9 +206,9 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
         assert "exif" not in plain.info
     assert b"a person" not in content
     assert view(full, "glass").state == "out"
-    assert view(full, "glass").judgement.note == ""
+    assert view(full, "glass").judgement.note == Sentences()
     full.answer(slot, DIRTY)
-    assert "dirty" in view(full, "glass").judgement.wrong
+    assert "dirty" in told(view(full, "glass").judgement.wrong)
     full.answer(slot, SOUND)
     garage.do(Photograph(full.job, slot, "glass.png", picture("PNG", (40, 30), 1)), "teo", "p2")
     for content, said in (
@@ -214,9 +216,9 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
         (picture()[:300], "a picture that cannot be read"),
         (picture("PNG", (8000, 7000), 1), "8000 × 7000 pixels; accepted: a picture of at most 50 megapixels"),
     ):
-        with pytest.raises(BadInput, match=said):
+        with refused(BadInput, match=said):
             garage.do(Photograph(full.job, slot, "x", content), "teo", "p3")
-    with pytest.raises(BadInput, match="takes photos"):
+    with refused(BadInput, match="takes photos"):
         garage.do(Photograph(full.job, "arch.LF", "x", picture()), "teo", "p4")
     record = build(full.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     assert [p.sha256 for p in record.photos] == [p.said.digest for p in full.opened.state.photos]

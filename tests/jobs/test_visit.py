@@ -18,6 +18,7 @@ from escuadra.jobs.instrument_life import Drop
 from escuadra.jobs.reading import TakeReading
 from escuadra.jobs.signing import Reopen, Sign
 from escuadra.jobs.taking_in import AddCalibration
+from tests.english import refused
 from tests.store.test_log import wrongs
 
 SOMEBODY = Person(id="a", name="A")
@@ -71,13 +72,13 @@ def test_a_part_that_is_not_there_is_named() -> None:
     visit = fold_visit(Visit(), said(BEGINNING))
     assert visit.concerned(FRAME) == ("1",)
     assert visit.concerned(VEHICLE) == ("1", "2")
-    with pytest.raises(BadInput, match="one of this visit: 1, 2"):
+    with refused(BadInput, match="one of this visit: 1, 2"):
         visit.seen_by("3")
-    with pytest.raises(BadInput, match="a calibration with a stand"):
+    with refused(BadInput, match="a calibration with a stand"):
         visit.owning("1", "stand")
-    with pytest.raises(BadInput, match="which part of the visit"):
+    with refused(BadInput, match="which part of the visit"):
         fold_visit(visit, [made("visit/v", 6, "e6", 6, SOMEBODY, happened("bump"))])
-    with pytest.raises(BadInput, match="a signed revision"):
+    with refused(BadInput, match="a signed revision"):
         as_signed(said(BEGINNING), "1")
 
 
@@ -122,7 +123,7 @@ def test_what_is_read_of_vehicle_and_frame_serves_both_and_a_bump_spoils_both(tw
 def test_a_signature_names_its_parts_and_only_they_conflict(two: Technician) -> None:
     head, garage = two.opened.row.head, two.garage
     own = next(slot for slot in at(two, "2").sheet.slots if slot.startswith("condition."))
-    garage.do(Answer(two.job, own, "clean and sound", calibration="2"), "amara", press())
+    garage.do(Answer(two.job, own, "clean_and_sound", calibration="2"), "amara", press())
     opened = signed(two, head)
     parts = opened.state.records[-1][0].parts
     assert [str(part.of) for part in parts] == ["vehicle", "body frame", "calibration 1"]
@@ -132,7 +133,7 @@ def test_a_signature_names_its_parts_and_only_they_conflict(two: Technician) -> 
     garage.do(TakeReading(two.job, "arch.LF", "731", "tape-4", calibration="2"), "amara", press())
     assert [(view.check.id, view.state) for view in at(two, "1").sheet.checks] == frozen
     assert check(two, "2", "ride_height").state == "stale"
-    with pytest.raises(Conflict, match="This sheet is signed"):
+    with refused(Conflict, match="This sheet is signed"):
         two.happen("bump")
     garage.do(Reopen(two.job, "to be looked at again"), "ines", "reopen")
     assert check(two, "1", "ride_height").state == "stale", "the new revision sees what happened meanwhile"

@@ -11,6 +11,7 @@ from pypdf import PdfReader
 from escuadra.core.errors import BadInput
 from escuadra.reports.marks import as_csv, as_dxf, as_pdf, diagonals, rows_of
 from tests.conftest import Technician
+from tests.english import refused, told
 from tests.web.conftest import Visitor
 
 
@@ -32,9 +33,9 @@ def test_every_figure_of_a_mark_agrees_with_its_place(lined: Technician) -> None
         assert float(line["from_LF_hub"]) == pytest.approx(math.dist(hub, (x, y)), abs=0.3)
         name, distance = line["first_tape"].rsplit(" ", 1)
         assert float(distance) == pytest.approx(float(line[f"from_{name[:2]}_hub"]), abs=0.11)
-    middle = next(r for r in rows if r.mark.words == "the target: middle")
+    middle = next(r for r in rows if told(r.mark.words) == "the target: middle")
     assert middle.left_of_line == pytest.approx(0, abs=0.01)
-    ends = [r for r in rows if "end of the beam" in r.mark.words]
+    ends = [r for r in rows if "end of the beam" in told(r.mark.words)]
     assert [round(r.left_of_line) for r in ends] == [1113, -1113]
     assert read[-1]["what"] == "diagonal"
     assert all(r.floor is None for r in rows), "this bay was not surveyed"
@@ -49,7 +50,7 @@ def test_the_dxf_holds_marks_hubs_and_the_line_in_millimetres(lined: Technician)
     assert len(hubs) == 4
     assert max(hubs)[0] == pytest.approx(3642, abs=0.1)
     (line,) = space.query('LINE[layer=="LINE"]')
-    middle = next(r.mark for r in rows_of(setup) if r.mark.words == "the target: middle")
+    middle = next(r.mark for r in rows_of(setup) if told(r.mark.words) == "the target: middle")
     slope = (line.dxf.end.y - line.dxf.start.y) / (line.dxf.end.x - line.dxf.start.x)
     assert line.dxf.start.y + slope * middle.x == pytest.approx(middle.y, abs=0.05)
     assert len(space.query('TEXT[layer=="MARKS"]')) == 4
@@ -60,7 +61,7 @@ def test_the_pdf_names_every_mark_with_its_tapes(lined: Technician) -> None:
     pdf = PdfReader(io.BytesIO(as_pdf(lined.opened, "Valdehierro")))
     words = " ".join("".join(page.extract_text() for page in pdf.pages).split())
     for row in rows_of(lined.opened.sheet.setup):
-        assert row.mark.words in words
+        assert told(row.mark.words) in words
     for wanted in (
         "Floor marks, T-1",
         "made-up figures: practice only",
@@ -72,7 +73,7 @@ def test_the_pdf_names_every_mark_with_its_tapes(lined: Technician) -> None:
 
 
 def test_without_a_line_there_are_no_marks(teo: Technician) -> None:
-    with pytest.raises(BadInput, match="a line that was found first"):
+    with refused(BadInput, match="a line that was found first"):
         rows_of(teo.opened.sheet.setup)
     visitor = Visitor(teo.garage)
     assert visitor.client.get(f"/jobs/{teo.job}/lines/marks.csv").status_code == 422

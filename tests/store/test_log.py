@@ -27,6 +27,7 @@ from escuadra.store import FileStore, Store
 from escuadra.store.database import MIGRATIONS
 from escuadra.store.verification import Verification
 from tests.conftest import BEGUN, SERVED, Clock
+from tests.english import refused, told
 
 TEO = Person(id="teo", name="Teo Marchena")
 only_file = pytest.mark.skipif(bool(SERVED), reason="about the folder's own file")
@@ -34,7 +35,7 @@ only_file = pytest.mark.skipif(bool(SERVED), reason="about the folder's own file
 
 def wrongs(garage: Garage) -> list[str]:
     """What ``verify`` says."""
-    return [str(wrong) for wrong in Verification(garage.store.engine, garage.files).wrongs()]
+    return [told(wrong.said) for wrong in Verification(garage.store.engine, garage.files).wrongs()]
 
 
 def entered(store: Store, stream: str, key: str, said: Payload) -> bool:
@@ -109,7 +110,7 @@ def test_canonical_text_does_not_depend_on_order() -> None:
 
 def test_an_event_of_a_later_version_is_refused_by_name() -> None:
     event = made("visit/j", 1, "id", 0, TEO, Said(slot="s", value="v")).model_copy(update={"version": 99})
-    with pytest.raises(BadInput, match="answered version 99"):
+    with refused(BadInput, match="answered version 99"):
         _ = event.payload
 
 
@@ -203,7 +204,7 @@ def test_data_of_0_1_is_refused_in_one_sentence(tmp_path: Path) -> None:
     with sqlite3.connect(tmp_path / "g.sqlite") as old:
         old.execute("CREATE TABLE alembic_version (version_num TEXT)")
         old.execute("INSERT INTO alembic_version VALUES ('0003')")
-    with pytest.raises(BadInput, match=r"data of 0\.1 is not carried along"):
+    with refused(BadInput, match=r"data of 0\.1 is not carried along"):
         Store(f"sqlite:///{tmp_path / 'g.sqlite'}", tmp_path / "backups")
     assert list(tmp_path.iterdir()) == [tmp_path / "g.sqlite"]
 
@@ -224,16 +225,16 @@ def test_files_are_found_by_their_content_and_a_changed_one_is_noticed(tmp_path:
     assert files.put(b"record") == digest
     assert files.get(digest) == b"record"
     (tmp_path / digest[:2] / digest).write_bytes(b"forged")
-    with pytest.raises(BadInput, match="bytes were changed"):
+    with refused(BadInput, match="bytes were changed"):
         files.get(digest)
-    with pytest.raises(BadInput, match="missing"):
+    with refused(BadInput, match="missing"):
         files.get("0" * 64)
 
 
 def test_signing_takes_the_head_that_the_signer_saw(full: Technician) -> None:
     seen = full.opened.row.head
-    full.garage.do(TakeReading(full.job, "level.roll", "0.05", "level-1", "left end high"), "amara", "meanwhile")
-    with pytest.raises(Conflict, match="Others have recorded since you looked"):
+    full.garage.do(TakeReading(full.job, "level.roll", "0.05", "level-1", "plus"), "amara", "meanwhile")
+    with refused(Conflict, match="Others have recorded since you looked"):
         full.garage.do(Sign(full.job, seen, lambda *_: b"json"), "teo", "sign")
 
 

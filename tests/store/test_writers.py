@@ -17,6 +17,7 @@ from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.store.writers import Turns, folder_lock
 from tests.conftest import BEGUN, SERVED, Clock
+from tests.english import refused
 from tests.web.conftest import Visitor
 
 only_file = pytest.mark.skipif(bool(SERVED), reason="about the folder's own file")
@@ -37,7 +38,7 @@ def test_turns_are_given_in_the_order_in_which_they_were_asked_for() -> None:
         thread.start()
         while len(turns._waiting) == before:
             time.sleep(0.001)
-    with pytest.raises(Busy, match="Nothing was recorded"):
+    with refused(Busy, match="Nothing was recorded"):
         turns.take(0.01)
     turns.give()
     for thread in threads:
@@ -121,7 +122,7 @@ def test_a_second_server_on_a_folder_is_refused_with_the_first_ones_number(tmp_p
         second = started("serve", "--data", str(tmp_path))
         _, told = second.communicate(timeout=120)
         assert (second.returncode, f"process {os.getpid()} does" in told) == (2, True)
-        with pytest.raises(BadInput, match=f"process {os.getpid()}"), folder_lock(tmp_path):
+        with refused(BadInput, match=f"process {os.getpid()}"), folder_lock(tmp_path):
             pass
     killed = subprocess.Popen(
         [sys.executable, "-c", f"import sys, time, pathlib; from escuadra.store.writers import folder_lock as f\n"
@@ -145,6 +146,6 @@ def test_a_file_that_the_disk_does_not_take_leaves_no_part_of_it(
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(os, "fsync", full)
-    with pytest.raises(Busy, match="No space left on device"):
+    with refused(Busy, match="No space left on device"):
         garage.files.put(b"a record")
     assert [path for path in garage.files.folder.rglob("*") if path.is_file()] == []

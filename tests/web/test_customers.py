@@ -2,13 +2,12 @@
 
 from pathlib import Path
 
-import pytest
-
 from escuadra.core.errors import BadInput
 from escuadra.jobs import Garage
 from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.reports.record import render_record
 from tests.conftest import minibus
+from tests.english import refused
 from tests.store.test_log import only_file, tampered, wrongs
 from tests.web.conftest import Visitor
 
@@ -35,7 +34,7 @@ def test_a_name_is_in_no_event_and_no_record_and_can_be_erased(garage: Garage) -
     assert NAME.encode() in bytes_of(garage.data)
     assert wrongs(garage) == []
     for id, person, error in ((kept.id, "nobody", "picked first"), ("x", "teo", "a customer of this garage")):
-        with pytest.raises(BadInput, match=error):
+        with refused(BadInput, match=error):
             garage.do(EraseCustomer(id), person, "e")
     for _ in range(2):
         garage.do(EraseCustomer(kept.id), "ines", "e")

@@ -71,10 +71,10 @@ def test_an_instrument_is_entered_changed_and_put_away(visitor: Visitor, garage:
         ("", "Height", ""),
         ("height=3000", "At the bottom, reading 1 of 3", ""),
         ("height=tall", "Height", "a length such as"),
-        ("height=3", "Height", "3 for height?"),
+        ("height=3", "Height", "3 for Height?"),
         ("height=3!", "At the bottom, reading 1 of 3", ""),
-        (f"{DONE}&top=0.9", "At the top, reading 1 of 3", "a direction: beam left"),
-        (f"{DONE}&top=0.9%7Cbeam+left+of+it", "At the top, reading 2 of 3", ""),
+        (f"{DONE}&top=0.9", "At the top, reading 1 of 3", "beam left of it"),
+        (f"{DONE}&top=0.9%7Cplus", "At the top, reading 2 of 3", ""),
     ],
 )
 def test_a_guided_check_goes_on_from_what_stands_in_its_address(
@@ -90,7 +90,7 @@ def test_a_guided_check_goes_on_from_what_stands_in_its_address(
 
 def test_a_reading_far_from_the_reference_is_asked_about(visitor: Visitor) -> None:
     path = "/instruments/tape-4/checks/reference?length=3000.2&readings="
-    assert "90 cm for what the instrument reads?" in visitor.client.get(f"{path}90+cm").text
+    assert "90 cm for What the instrument reads?" in visitor.client.get(f"{path}90+cm").text
     assert "reading 2 of 3" in visitor.client.get(f"{path}3001").text
     assert "reading 2 of 3" in visitor.client.get(f"{path}90+cm!").text
 
@@ -98,10 +98,10 @@ def test_a_reading_far_from_the_reference_is_asked_about(visitor: Visitor) -> No
 def test_a_finding_is_shown_kept_once_and_told_to_the_jobs(visitor: Visitor, garage: Garage) -> None:
     check(garage, "laser-2", "plumb", 0.1)
     who = framed(garage, "VF-1")
-    tops = "&".join(["top=30%7Cbeam+left+of+it"] * 3)
+    tops = "&".join(["top=30%7Cplus"] * 3)
     page = visitor.page(f"{PLUMB}?{DONE}&{tops}")
     assert [a["aria-label"] for a in page.having(role="img") if "state-out" in a["class"]] == ["out of tolerance"]
-    fields = {"height": "3 m", "bottom": "0;0;0", "top": ";".join(["30|beam left of it"] * 3), "entry": "k"}
+    fields = {"height": "3 m", "bottom": "0;0;0", "top": ";".join(["30|plus"] * 3), "entry": "k"}
     assert visitor.post(PLUMB, {**fields, "top": "30"}).status_code == 422
     assert visitor.post(PLUMB, fields).status_code == 303
     assert visitor.post(PLUMB, fields).status_code == 303

@@ -13,6 +13,7 @@ from escuadra.jobs import Garage
 from escuadra.jobs.forms import press
 from escuadra.jobs.instrument_life import Drop
 from tests.conftest import Technician
+from tests.english import told
 from tests.jobs.test_floors import keep, placed, slope, survey
 from tests.jobs.test_instruments import check
 from tests.web.conftest import Visitor
@@ -130,7 +131,7 @@ def test_two_surveys_are_compared(visitor: Visitor, garage: Garage) -> None:
     newer = survey(garage, lambda x, y: slope(x, y) - (7 if x > 9000 and y < 900 else 0), "newer")
     text = visitor.client.get(f"/surveys/{newer}?older={older}").text
     assert "8 of the points moved" in text
-    assert "7.0 mm down" in text
+    assert "7.0\u202fmm down" in text
 
 
 PARKING = "/bays/Norte/parking?vehicle=brezo-lanzadera&procedure=BL-CAM-01"
@@ -149,7 +150,7 @@ def test_parking_without_a_sheet_without_a_survey_and_without_room(visitor: Visi
     assert len(found.having(class_="place")) + len(found.having(class_="place chosen")) >= 2
     assert "N3" in visitor.client.get(PARKING).text
     keep(garage, length=7_600)
-    assert "1\u202f013\u202fmm short at the front (the target)" in visitor.client.get(PARKING).text
+    assert "1\u202f013\u202fmm short at the front (target)" in visitor.client.get(PARKING).text
     assert visitor.client.get("/bays/Nowhere/parking").status_code == 404
 
 
@@ -182,7 +183,7 @@ def test_the_record_says_where_the_vehicle_stood(teo: Technician) -> None:
     survey(teo.garage)
     placed(teo)
     record = build(teo.opened, teo.garage.person("teo"), teo.at, "V")
-    assert record.place.startswith(
+    assert told(record.place).startswith(
         "rear axle at x 1\u202f600\u202fmm, y 2\u202f500\u202fmm, heading 0.00°; floor surveyed"
     )
     assert {"bay", "survey"} <= {pin.kind for pin in record.pins}
@@ -202,7 +203,7 @@ def test_a_levels_tilt_is_taken_off_by_distance_and_a_doubted_level_begins_no_su
     begun = {"instrument": level, "u": "0.5", "reads": "staff", "csv": "\n".join(["point;x;y;staff", *points])}
     begun |= {"taken_on": "2025-11-20", "valid_until": "2026-11-20"}
     path = visitor.post("/bays/Norte/surveys/new", {**begun, "entry": "k"}).headers["location"]
-    assert "not in set-up 1" in visitor.client.get(path).text
+    assert "Not in set-up 1" in visitor.client.get(path).text
     assert visitor.post(f"{path}/station", {"setup": "1", "station-x": "900", "station-y": "here"}).status_code == 422
     assert visitor.post(f"{path}/station", {"setup": "1", "station-x": "90 cm", "station-y": "700"}).status_code == 303
     visitor.post(f"{path}/close", {})
@@ -210,7 +211,7 @@ def test_a_levels_tilt_is_taken_off_by_distance_and_a_doubted_level_begins_no_su
     flat = plane_of(closed.ground)
     assert flat.flatness == pytest.approx(0, abs=0.01)
     assert flat.slope_percent == pytest.approx(0.1, abs=1e-4)
-    assert "3.0\u202fmm in 10\u202fm of the level taken off by distance" in closed.survey.note
+    assert "3.0\u202fmm in 10\u202fm of the level taken off by distance" in told(closed.survey.corrected)
     garage.do(Drop("level-9", ""), "teo", press())
     refused = visitor.post("/bays/Norte/surveys/new", {**begun, "entry": "k2"})
     assert refused.status_code == 422

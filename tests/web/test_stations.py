@@ -7,6 +7,7 @@ from escuadra.catalogue.library import KINDS
 from escuadra.jobs import Garage
 from escuadra.reports.record import Record, build
 from tests.conftest import NOON, Technician
+from tests.english import told
 from tests.jobs.test_stations import begun, set_up, shifted
 from tests.web.conftest import Visitor
 
@@ -30,7 +31,7 @@ def test_a_run_is_refused_until_everything_holds_then_told_and_printed(garage: G
     assert "What the sheet said at each run" in text
     record = build(who.opened, garage.person("ines"), NOON, "Valdehierro")
     assert [(run.station, run.proof) for run in record.runs] == [("centre", "proven")]
-    assert {said.title for said in record.runs[0].said} >= {"Square to the line", "Place on the beam", "Target"}
+    assert {told(said.title) for said in record.runs[0].said} >= {"Square to the line", "Place on the beam", "Target"}
     assert Record.model_validate_json(record.model_dump_json()) == record
 
 

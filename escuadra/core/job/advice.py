@@ -36,8 +36,8 @@ from escuadra.core.said import (
     Noun,
     Said,
     Sentences,
+    Text,
     Turns,
-    as_told,
     said,
     sentences,
 )
@@ -64,7 +64,7 @@ def next_move(sheet: Sheet) -> NextMove:
     mounted = sheet.check("target")
     if past is not None and mounted is not None and not mounted.settled and not mounted.begun:
         slot = mounted.slots[-1].slot.id
-        return NextMove("blocked", said("next.beyond"), as_told(past.said), check="target", slot=slot)
+        return NextMove("blocked", said("next.beyond"), sentences(*past.said), check="target", slot=slot)
     here = next((view for view in sheet.stations if view.station == sheet.plan.station), None)
     if here is not None and here.done and (proof := proof_move(sheet)) is not None:
         return proof
@@ -95,8 +95,8 @@ def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
 
 
 def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
-    slot, what = slot_view.slot, Name(slot_view.slot.label)
-    then = sentences(said("read.stale", why=Name(view.because.words))) if view.because else _hint(slot.hint)
+    slot, what = slot_view.slot, slot_view.slot.label
+    then = sentences(said("read.stale", why=view.because.words) if view.because else slot.hint)
     if slot.ask == "number":
         code = "read.again" if slot_view.spoiled else "read"
         expect = expected(slot, setup)
@@ -114,21 +114,17 @@ def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
     return NextMove("answer", answer, then, action=answer, check=view.check.id, slot=slot.id)
 
 
-def _hint(text: str) -> Sentences:
-    return as_told(text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")) if text else Sentences()
-
-
 def _unit(slot: Slot) -> str:
     return OWN_UNIT[slot.quantity.dimension] if slot.quantity else "mm"
 
 
 def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
-    check, title = view.check, view.check.title
+    check, title = view.check, view.check.called
     worst = view.worst
     if check.kind == "target":
         station = sheet.plan.station
         code = "move.mount_stand" if station is not None and station.carrier == "stand" else "move.mount"
-        then, action = _hint(view.judgement.wrong), said(f"{code}.action")
+        then, action = view.judgement.wrong, said(f"{code}.action")
         return NextMove("move", said(code), then, action=action, check=check.id, happening="mount")
     if check.kind == "hang":
         return hang_move(sheet, view)
@@ -161,13 +157,12 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
                 return move
         return _height_move(sheet, view, worst.value)
     if view.judgement.wrong:
-        blocked = said("blocked.answer", check=Name(title.lower()))
+        blocked = said("blocked.answer", check=title)
         then, slot = sentences(said("blocked.answer.then")), view.slots[0].slot.id
         return NextMove("blocked", blocked, then, check=check.id, slot=slot)
     then = Sentences()
     if worst is not None:
-        allowed = Name(str(worst.allowed))
-        then = sentences(said("figure.allowed", what=Name(worst.label), shown=Name(worst.text), allowed=allowed))
+        then = sentences(said("figure.allowed", what=worst.label, shown=worst.text, allowed=worst.allowed))
     reason = said(f"blocked.{check.kind if check.kind in REASONS else 'other'}")
     return NextMove("blocked", reason, then, action=reason, check=check.id)
 
@@ -246,25 +241,26 @@ def _height_move(sheet: Sheet, view: CheckView, stands: float) -> NextMove:
 
 def _more(sheet: Sheet, view: CheckView) -> NextMove:
     """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
-    check, worst, title = view.check, view.worst, Name(view.check.title)
+    check, worst, title = view.check, view.worst, view.check.called
     if not view.slots:
-        then = as_told(view.judgement.trouble or view.advice or view.judgement.note)
+        then = view.judgement.trouble or view.advice or view.judgement.note
         return NextMove("blocked", said(f"blocked.line.{view.state}", check=title), then, check=check.id)
     first = view.slots[0].slot
     if view.judgement.trouble:
-        then = as_told(view.judgement.trouble)
+        then = view.judgement.trouble
         return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
-    slot, label = "", ""
+    slot = ""
+    label: Text = Name("")
     if isinstance(check, PoseCheck):
         slot = settling_reading(view, sheet.setup)
-        label = words_of(slot) if slot else ""
+        label = words_of(slot) if slot else label
     elif worst is not None and worst.verdict.readings_needed:
         found = next((s.slot for s in view.slots if s.slot.id.split(".")[-1] == worst.id.split(".")[-1]), first)
         slot, label = found.id, found.label
     elif check.kind in ("level", "target_height", "hang", "target_level", "staked"):
         return _put_right(sheet, view)
     if slot:
-        return once_more(Name(label), as_told(view.advice), check.id, slot)
+        return once_more(label, view.advice, check.id, slot)
     return NextMove(
         "blocked",
         said("blocked.nobody", check=title),

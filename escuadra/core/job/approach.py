@@ -13,7 +13,8 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.rehearsal import NOBODY, rehearsed
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.state import Disturbance, State
-from escuadra.core.wording import MOST_DECIMALS, amount, rounded
+from escuadra.core.said import Plain, PlusMinus, Said, Value, Way, said
+from escuadra.core.wording import MOST_DECIMALS, amount
 
 SLOW_MM = 20.0
 """From here on slowly."""
@@ -31,22 +32,21 @@ class ToGo:
     u_distance: float
 
     @property
-    def words(self) -> list[tuple[str, str, str, str]]:
+    def words(self) -> list[tuple[Said, Value, Way, Value]]:
         """In the order of moving: what to do, how much is left, which way, and ± U."""
-        sides = ("left", "right")
         rows = (
-            ("Turn", self.turn_deg, "°", sides, self.u_square),
-            ("Slide", self.left, "mm", sides, self.u_offset),
-            ("Roll", self.away, "mm", ("away", "nearer"), self.u_distance),
+            (said("approach.turn"), self.turn_deg, "°", "side", self.u_square),
+            (said("approach.slide"), self.left, "mm", "side", self.u_offset),
+            (said("approach.roll"), self.away, "mm", "nearer", self.u_distance),
         )
         return [
             (
                 what,
                 amount(abs(value), unit),
-                words[0 if value > 0 else 1],
-                f"±\u202f{rounded(2 * u, MOST_DECIMALS[unit])}",
+                Way(way, value > 0),
+                PlusMinus(Plain(2 * u, MOST_DECIMALS[unit])),
             )
-            for what, value, unit, words, u in rows
+            for what, value, unit, way, u in rows
         ]
 
     @property

@@ -13,19 +13,18 @@ from escuadra.core.job.setup import Answer, Setup
 from escuadra.core.job.solved import Derived, Solved
 from escuadra.core.lines import Line, LineAt, LinesResult, Separation
 from escuadra.core.procedure import LineChoice
+from escuadra.core.said import NOTHING, Angle, Noun, Plain, PlusMinus, Said, Sentences, Text, nouns, said, sentences
 from escuadra.core.standing import target_places
 from escuadra.core.symmetry import CRITICAL_W
-from escuadra.core.wording import amount, listed
-
-SIDE_WORDS = ("left", "right")
-LINE_WORDS: dict[str, str] = {"thrust": "thrust line", "body": "centreline", "axis": "line through both axles"}
+from escuadra.core.wording import amount
 
 
 def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:
     """Thrust line and body centreline at stations (the axles and the target where none are named), from one network."""
     if stations is None:
         return setup.once(
-            "both lines", lambda: _both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)])
+            "both lines",
+            lambda: _both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)]),
         )
     return _both_lines(setup, stations)
 
@@ -61,46 +60,50 @@ def emblem_off(setup: Setup, end: str) -> tuple[float, float] | None:
     return read.value - pairs.centre, math.hypot(read.figures.u_random, pairs.u)
 
 
-def said_emblem(setup: Setup, end: str) -> str:
+def said_emblem(setup: Setup, end: str) -> Said | None:
     """What the emblem is worth, checked against the pairs."""
     found = emblem_off(setup, end)
     if found is None:
-        return ""
+        return None
     value, u = found
-    said = f"The {end} emblem sits {amount(value, 'mm', 1, SIDE_WORDS)} (±\u202f{2 * u:.1f}) of the pairs' middle"
-    return f"{said}: it is in the middle as far as can be told." if abs(value) <= 2 * u else f"{said}: don't aim by it."
+    worth = "middle" if abs(value) <= 2 * u else "off"
+    off, spread = amount(value, "mm", 1, "side"), PlusMinus(Plain(2 * u, 1))
+    return said(f"both_lines.emblem.{worth}.{end}", off=off, spread=spread)
 
 
-def said_line(setup: Setup) -> str:
+def said_line(setup: Setup) -> Said | None:
     """Which line is used, and why."""
     solved, wanted = setup.lines, setup.plan.procedure.line
     if solved is None or solved.line is None:
-        return ""
-    name = LINE_WORDS[solved.line]
+        return None
+    name = Noun(f"line.{solved.line}")
     if solved.line == wanted:
-        return f"Used: the {name}, as the procedure prescribes."
-    if wanted in LINE_WORDS:
-        return f"Used: the {name}, since the {LINE_WORDS[wanted]} is not known yet."
-    return f"Used: the {name}."
+        return said("both_lines.used_procedure_prescribes", name=name)
+    if wanted != "none":
+        return said("both_lines.used_since_not_known_yet", name=name, wanted=Noun(f"line.{wanted}"))
+    return said("both_lines.used", name=name)
 
 
-def said_alone(answer: Answer) -> str:
+def said_alone(answer: Answer) -> Said:
     """What one method says by itself."""
-    name = {"thrust": "the rear axle steers", "body": "the centreline runs", "axis": "the axles' line runs"}[
-        answer.line
-    ]
-    at, spread = amount(answer.at.value, "mm", 1, SIDE_WORDS), f"±\u202f{2 * answer.at.u:.1f}"
-    angle = amount(answer.angle.value, "°", 2, SIDE_WORDS)
-    return f"Alone it says: {name} {angle} (±\u202f{2 * answer.angle.u:.2f}°), at the target {at} ({spread})."
+    at, spread = amount(answer.at.value, "mm", 1, "side"), PlusMinus(Plain(2 * answer.at.u, 1))
+    angle = amount(answer.angle.value, "°", 2, "side")
+    return said(
+        f"both_lines.alone.{answer.line}",
+        angle=angle,
+        u=PlusMinus(Angle(2 * answer.angle.u, 2)),
+        at=at,
+        spread=spread,
+    )
 
 
-def answers(setup: Setup) -> list[tuple[str, Answer]]:
+def answers(setup: Setup) -> list[tuple[Said, Answer]]:
     """What each method that was read says alone: its title and its line at the target."""
     begun = [m for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
     return [(m.title, found) for m in begun if (found := setup.alone(m.id)) is not None]
 
 
-def pairs_apart(setup: Setup) -> list[tuple[str, str, Derived]]:
+def pairs_apart(setup: Setup) -> list[tuple[Said, Said, Derived]]:
     """Every two methods that find the same kind of line: how far apart their lines pass the target."""
     begun = [m.finds for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
     if len(begun) == len(set(begun)):
@@ -165,32 +168,31 @@ def bent_front(setup: Setup) -> bool:
     return abs(off.value) > CRITICAL_W * off.u and all(abs(w) < CRITICAL_W for w in pairs.w.values())
 
 
-def line_contradiction(setup: Setup) -> str:
+def line_contradiction(setup: Setup) -> Sentences:
     """What was read about the lines contradicts itself: the suspect, or those who share the blame."""
     if bent_front(setup):
-        return ""
+        return NOTHING
     for solved in (setup.newest, setup.unframed):
         if solved is None or solved.trusted:
             continue
         suspects = [i for i in solved.result.suspects if i.startswith(OF_THE_LINE)]
         if not suspects:
             continue
-        named = listed([spoken(i, setup) for i in suspects])
+        named = nouns(spoken(i, setup) for i in suspects)
         if len(suspects) == 1 and len(solved.result.suspects) == 1:
-            return f"What was read about the lines contradicts itself. The suspect: {named}. Read it again."
-        more = " A further pair at that end would part them." if any(i.startswith("pair.") for i in suspects) else ""
-        return f"What was read about the lines contradicts itself: {named} share the blame beyond telling apart.{more}"
+            return sentences(said("both_lines.read_about_lines_contradicts_itself_suspect", named=named))
+        more = said("both_lines.further_pair_end_would_part") if any(i.startswith("pair.") for i in suspects) else None
+        return sentences(said("both_lines.read_about_lines_contradicts_itself", named=named), more)
     for first, second, apart in pairs_apart(setup):
         if abs(apart.value) > CRITICAL_W * apart.u:
-            both = f"{first} and {second[:1].lower()}{second[1:]}"
-            said = amount(abs(apart.value), "mm", 0)
-            return f"{both} contradict each other by {said} at the target: read one of them again, or a third method."
-    return ""
+            both, off = nouns([first, second]), amount(abs(apart.value), "mm", 0)
+            return sentences(said("both_lines.contradict_each_other_target_read", both=both, off=off))
+    return NOTHING
 
 
-def spoken(observation: str, setup: Setup) -> str:
+def spoken(observation: str, setup: Setup) -> Text:
     """An observation in words, a pair by what it was measured between."""
     parts = observation.split(".")
     if parts[0] == "pair":
-        return f"the pair {setup.marks[parts[1]].names.get(parts[2], parts[2])} at the {parts[1]}"
+        return said(f"pair.named.{parts[1]}", name=setup.marks[parts[1]].names.get(parts[2], parts[2]))
     return words_of(observation)

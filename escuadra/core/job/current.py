@@ -25,6 +25,7 @@ from escuadra.core.job.places import (
 )
 from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
 from escuadra.core.job.state import Disturbance, Entry, State
+from escuadra.core.said import Text
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
 
@@ -36,7 +37,7 @@ class EndMark:
     """The pairs at one end of the vehicle and the mark that was plumbed from them."""
 
     pairs: SymmetryResult | None
-    names: dict[str, str]
+    names: dict[str, Text]
     u_residual: dict[str, float]
     """Of each pair's residual, from its readings alone: what the pairs' agreement is judged with."""
     y: float | None = None
@@ -138,7 +139,8 @@ class Current:
         return {end: self._end_mark(end) for end in ("front", "rear")}
 
     def _end_mark(self, end: str) -> EndMark:
-        pairs, names, tool = [], {}, None
+        pairs, tool = [], None
+        names: dict[str, Text] = {}
         own_u: dict[str, float] = {}
         for k in range(1, self.pair_count(end) + 1):
             slots = pair_slots(end, k, self.plan)

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from typing import Literal, cast
 
 from escuadra.core.model import Frozen
+from escuadra.core.said import Said, said
 
 FRAME = frozenset({"level", "yaw", "centre", "distance", "height"})
 POSE = frozenset({"yaw", "centre", "distance"})
@@ -20,7 +21,7 @@ AROUND = frozenset({"area"})
 """What is asked anew before each run."""
 FLOOR = frozenset({"floor", "area"})
 """What a new place in the bay spoils; ``area``: what stands and shines around."""
-PLACED = "another place chosen"
+PLACED = said("happening.placed")
 Side = Literal["frame", "target", "vehicle"]
 Owner = Literal["vehicle", "frame", "stand", "calibration"]
 """Whose an aspect is: the vehicle's, a body's (frame or stand), or the calibration's own."""
@@ -39,44 +40,48 @@ def owner_of(aspects: frozenset[str]) -> Owner:
 
 
 class Happening(Frozen):
-    """Something that can happen: its words as a past event, what it spoils, and where its button stands."""
+    """Something that can happen: what it spoils, and where its button stands."""
 
     what: str
-    words: str
     aspects: frozenset[str]
     side: Side
     of: Owner
 
+    @property
+    def words(self) -> Said:
+        """What happened, as a past event."""
+        return said(f"happening.{self.what}")
+
 
 HAPPENINGS: dict[str, Happening] = {
-    what: Happening(what=what, words=words, aspects=frozenset(aspects), side=side, of=of)
-    for what, words, side, of, aspects in cast(
-        "tuple[tuple[str, str, Side, Owner, Iterable[str]], ...]",
+    what: Happening(what=what, aspects=frozenset(aspects), side=side, of=of)
+    for what, side, of, aspects in cast(
+        "tuple[tuple[str, Side, Owner, Iterable[str]], ...]",
         (
-            ("yaw", "yaw turned", "frame", "frame", POSE),
-            ("slide", "frame shifted sideways", "frame", "frame", {"centre"}),
-            ("roll", "frame pushed", "frame", "frame", FRAME),
-            ("height", "height changed", "frame", "frame", {"height", "level"}),
-            ("feet", "feet turned", "frame", "frame", FRAME),
-            ("brakes", "brakes touched", "frame", "frame", FRAME),
-            ("set_down", "frame set down from its wheels", "frame", "frame", FRAME | {"zero"}),
-            ("bump", "frame bumped", "frame", "frame", FRAME),
-            ("mount", "target mounted", "target", "frame", {"centre", "level", *HUNG}),
-            ("taken_off", "target taken off", "target", "frame", {"centre", "level", *HUNG}),
-            ("swap", "laser and target swapped", "target", "frame", {"centre", "level", *HUNG}),
-            ("shift", "target shifted", "target", "frame", {"centre", "level", "hang", "area"}),
-            ("tilt", "tilt lever set", "target", "frame", {"tilt", "area"}),
-            ("stand", "stand moved", "target", "stand", {"stand", "area"}),
-            ("stand_bump", "stand bumped", "target", "stand", {"stand"}),
-            ("holder", "holder removed", "target", "frame", {"centre", "level"}),
-            ("run_again", "procedure to be run again", "target", "calibration", AROUND),
-            ("vehicle_rolled", "vehicle moved", "vehicle", "vehicle", EVERYTHING | {"area"}),
-            ("clamp", "clamp knocked or taken off", "vehicle", "vehicle", CLAMPS),
-            ("jacked", "vehicle jacked", "vehicle", "vehicle", VEHICLE | {"alignment"}),
-            ("loaded", "load changed", "vehicle", "vehicle", {"ride_height", "load"}),
-            ("door", "door used", "vehicle", "vehicle", {"ride_height", "doors"}),
-            ("aboard", "person aboard", "vehicle", "vehicle", {"ride_height", "load"}),
-            ("tyre", "tyre filled", "vehicle", "vehicle", {"ride_height", "hubs", "tyres"}),
+            ("yaw", "frame", "frame", POSE),
+            ("slide", "frame", "frame", {"centre"}),
+            ("roll", "frame", "frame", FRAME),
+            ("height", "frame", "frame", {"height", "level"}),
+            ("feet", "frame", "frame", FRAME),
+            ("brakes", "frame", "frame", FRAME),
+            ("set_down", "frame", "frame", FRAME | {"zero"}),
+            ("bump", "frame", "frame", FRAME),
+            ("mount", "target", "frame", {"centre", "level", *HUNG}),
+            ("taken_off", "target", "frame", {"centre", "level", *HUNG}),
+            ("swap", "target", "frame", {"centre", "level", *HUNG}),
+            ("shift", "target", "frame", {"centre", "level", "hang", "area"}),
+            ("tilt", "target", "frame", {"tilt", "area"}),
+            ("stand", "target", "stand", {"stand", "area"}),
+            ("stand_bump", "target", "stand", {"stand"}),
+            ("holder", "target", "frame", {"centre", "level"}),
+            ("run_again", "target", "calibration", AROUND),
+            ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | {"area"}),
+            ("clamp", "vehicle", "vehicle", CLAMPS),
+            ("jacked", "vehicle", "vehicle", VEHICLE | {"alignment"}),
+            ("loaded", "vehicle", "vehicle", {"ride_height", "load"}),
+            ("door", "vehicle", "vehicle", {"ride_height", "doors"}),
+            ("aboard", "vehicle", "vehicle", {"ride_height", "load"}),
+            ("tyre", "vehicle", "vehicle", {"ride_height", "hubs", "tyres"}),
         ),
     )
 }

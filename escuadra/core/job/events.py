@@ -8,11 +8,11 @@ from typing import Any, ClassVar, Literal, Protocol
 from pydantic import Field
 
 from escuadra.core.bay import Place
-from escuadra.core.guided import CHECKS
 from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
+from escuadra.core.said import Name, Noun, Said, Text, Way, said
 from escuadra.core.stream import Event, Part, Payload
 
 Source = Literal["reported", "told", "seen"]
@@ -23,7 +23,7 @@ class Past:
     """What happened, what it spoils, and how it is known."""
 
     what: str
-    words: str
+    words: Said
     aspects: frozenset[str]
     source: Source = "reported"
     by: Mapping[str, float] = field(default_factory=dict)
@@ -165,7 +165,8 @@ class ReadingTaken(VisitPayload):
 
     slot: str
     typed: str
-    understood: str
+    understood: str = Field(description="the figure with the unit it was understood in, such as 66.2 cm")
+    way: str = Field("", description="code of the axis that says which way it is; empty: a signed figure")
     value: Number = Field(description="mm, degrees or percent")
     tool: ToolUsed
     temperature: Number | None = Field(None, description="of the tape, degrees Celsius")
@@ -173,6 +174,13 @@ class ReadingTaken(VisitPayload):
     replaces: bool = Field(False, description="withdraws the slot's earlier readings")
     replaces_after: int = Field(0, description="seq after which: what was read of an earlier set-up stays")
     device: str = Field("", max_length=60, description="serial of the device that proposed it; empty: typed")
+
+    @property
+    def shown(self) -> Text:
+        """What was read, as it is said: in its own unit, with its direction."""
+        if not self.way or not self.value:
+            return Name(self.understood)
+        return said("reading", figure=self.understood, way=Way(self.way, self.value > 0))
 
     def apply(self, state: Folding, event: Event) -> None:
         state.enter(event, self, self.replaces_after if self.replaces else None)
@@ -228,11 +236,11 @@ class Doubted(VisitPayload):
     due: date | None = Field(None, description="the day on which its check became too old")
 
     @property
-    def words(self) -> str:
+    def words(self) -> Said:
         """Why, as a past event."""
-        if self.why == "out":
-            return f"{self.name} was found out: {CHECKS[self.check].title.lower()}"
-        return f"{self.name} was dropped" if self.why == "dropped" else f"{self.name} is overdue since {self.due}"
+        check = Noun(f"self_check.{self.check}") if self.why == "out" else None
+        due = str(self.due) if self.why == "overdue" else None
+        return said(f"doubted.{self.why}", tool=self.name, check=check, due=due)
 
     def apply(self, state: Folding, event: Event) -> None:
         state.disturb(event, Past("doubted", self.words, frozenset()))
@@ -300,9 +308,9 @@ class SaidThen(Frozen):
     """What a check of the sheet said when a station was run."""
 
     check: str
-    title: str
+    title: Said
     state: str
-    said: str
+    said: Said | None
 
 
 class StationRun(VisitPayload):
@@ -317,7 +325,7 @@ class StationRun(VisitPayload):
 
     def apply(self, state: Folding, event: Event) -> None:
         state.run(event, self)
-        state.disturb(event, Past("run", f"run at the {self.name} place", AROUND))
+        state.disturb(event, Past("run", said("happening.run", name=self.name), AROUND))
 
 
 class Overridden(VisitPayload):

@@ -10,16 +10,10 @@ from typing import Any
 from escuadra.core.errors import BadInput
 from escuadra.core.job.events import FigureChanged
 from escuadra.core.procedure import Procedure, Station
+from escuadra.core.said import Name, Noun, Text, nouns, said
 
-WHOLE = {"distance": "Distance from the datum", "offset": "Offset of the target", "height": "Height of the target"}
-NAMES = {
-    "minus": "allowed below",
-    "plus": "allowed above",
-    "nominal": "nominal",
-    "limits": "",
-    "missing": "may be missing",
-    "aboard": "load aboard",
-}
+WHOLE = ("distance", "offset", "height")
+"""Figures of the sheet itself."""
 
 
 @dataclass(frozen=True)
@@ -28,7 +22,7 @@ class SheetFigure:
 
     path: str
     check: str
-    label: str
+    label: Text
     value: float
 
 
@@ -39,19 +33,25 @@ def figures_of(procedure: Procedure, station: Station | None = None) -> list[She
         SheetFigure(
             f"station.{station.id}.{name}" if station is not None and name in own else name,
             "",
-            f"{label}, {station.name} place" if station is not None and name in own else label,
+            _of_sheet(name, station if name in own else None),
             float(getattr(procedure, name)),
         )
-        for name, label in WHOLE.items()
+        for name in WHOLE
     ]
     followed = {kind for name, kind in (("distance", "distance"), ("height", "target_height")) if name in own}
     for check in procedure.checks:
         for path, value in _numbers(check.model_dump(mode="json")):
             if path[-1] == "nominal" and check.kind in followed:
                 continue
-            words = " ".join(w for part in path for w in [NAMES.get(part, part.replace("_", " "))] if w)
-            found.append(SheetFigure(f"check.{check.id}.{'.'.join(path)}", check.id, words, value))
+            label = nouns((Noun(f"figure.{part}") for part in path if part != "limits"), "comma")
+            named = said("figure.of_check", label=label)
+            found.append(SheetFigure(f"check.{check.id}.{'.'.join(path)}", check.id, named, value))
     return found
+
+
+def _of_sheet(name: str, station: Station | None) -> Text:
+    figure = Noun(f"figure.whole.{name}")
+    return figure if station is None else said("figure.at_station", figure=figure, name=Name(station.name))
 
 
 def _numbers(data: Mapping[str, Any], at: tuple[str, ...] = ()) -> list[tuple[tuple[str, ...], float]]:
@@ -79,6 +79,6 @@ def with_changes(procedure: Procedure, changes: Iterable[FigureChanged]) -> Proc
         for part in parts[2:-1]:
             where = where.get(part) if isinstance(where, dict) else None
         if not isinstance(where, dict) or not isinstance(where.get(parts[-1]), int | float):
-            raise BadInput("path", change.path, "a figure of this sheet")
+            raise BadInput("path", change.path, said("wants.figure_sheet"))
         where[parts[-1]] = int(change.value) if isinstance(where[parts[-1]], int) else change.value
     return Procedure.read(data) if changed else procedure

@@ -9,20 +9,21 @@ from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput
 from escuadra.core.job.setup import Setup
+from escuadra.core.said import Length, Noun, Nouns, Said, nouns, said
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
-from escuadra.core.standing import target_places
+from escuadra.core.standing import place_name, target_places
 
 TAPE = StakeTape(constant=0.8, ppm=60)
 """u of a tape laid on a floor."""
-OLD_MARKS = "Old marks on the floor are a first guess: find each mark anew and compare."
+OLD_MARKS = said("floor_marks.old_marks_floor_first_guess")
 
 
 @dataclass(frozen=True)
 class FloorMark:
     """A mark to make."""
 
-    words: str
+    words: Said
     x: float
     y: float
     found: StakedMark
@@ -31,12 +32,20 @@ class FloorMark:
     """Of its place against the line in use, with the tapes' own."""
 
     @property
-    def tapes(self) -> str:
+    def tapes(self) -> Nouns:
         """How it is found: ``2,901 mm from the LF hub, 2,914 mm from the RF hub``."""
-        return ", ".join(
-            f"{d:,.0f}\u202fmm from the {name}".replace(",", "\u202f")
+        return nouns(
+            said("floor_marks.from_the", distance=Length(d, 0), name=control_name(name))
             for name, d in zip(self.found.pair, self.found.distances, strict=True)
         )
+
+
+def control_name(control: str) -> Said:
+    """What a tape is held to, by its id: ``hub.LF``, ``mark.front``."""
+    kind, _, which = control.partition(".")
+    if kind == "hub":
+        return said("floor_marks.hub", corner=Noun(f"corner.{which}"))
+    return said(f"places.centre_mark.{which}")
 
 
 def controls_of(setup: Setup) -> dict[str, Control]:
@@ -47,11 +56,11 @@ def controls_of(setup: Setup) -> dict[str, Control]:
     found = {}
     for corner in CORNERS:
         at = (solved.value(corner, "x"), solved.value(corner, "y"))
-        found[f"{corner} hub"] = Control(x=at[0], y=at[1], u=setup.plan.vehicle.u_hub_mm)
+        found[f"hub.{corner}"] = Control(x=at[0], y=at[1], u=setup.plan.vehicle.u_hub_mm)
     for end in ("front", "rear"):
         if (f"mark.{end}", "x") in solved.at:
             x, y = solved.value(f"mark.{end}", "x"), solved.value(f"mark.{end}", "y")
-            found[f"{end} centre mark"] = Control(x=x, y=y, u=1.0)
+            found[f"mark.{end}"] = Control(x=x, y=y, u=1.0)
     return found
 
 
@@ -62,17 +71,17 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
         return []
     angle = math.radians(solved.derived("line_angle").value)
     nose = plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang
-    wanted: list[tuple[str, float, float]] = [("the line, 300 mm ahead of the nose", nose + 300, 0.0)]
+    wanted: list[tuple[Said, float, float]] = [(said("floor_marks.line_300_mm_ahead_nose"), nose + 300, 0.0)]
     on_stands = {s.place for s in plan.procedure.stations if s.carrier == "stand"}
     for place in target_places(plan.procedure, plan.vehicle):
-        name = "the target" if place.id == "target" else place.id.replace("_", " ")
-        wanted.append((f"{name}: middle", place.x, place.y))
+        name = place_name(place.id)
+        wanted.append((said("floor_marks.middle", name=name), place.x, place.y))
         if place.facing_deg in (0.0, 180.0):
             carried = place.id in on_stands
             half = place.width / 2 if carried else plan.frame.beam_length / 2
-            what = "edge of the stand" if carried else "end of the beam"
-            wanted += [(f"{name}: left {what}", place.x, place.y + half)]
-            wanted += [(f"{name}: right {what}", place.x, place.y - half)]
+            what = "edge" if carried else "end"
+            wanted += [(said(f"floor_marks.left_{what}", name=name), place.x, place.y + half)]
+            wanted += [(said(f"floor_marks.right_{what}", name=name), place.x, place.y - half)]
     points = {}
     for words, x, left in wanted:
         on_line = solved.line_at(x).value

@@ -11,6 +11,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.quantities import Quantity
+from escuadra.core.said import Plain, exact, said
 
 U_SAG_SHARE = 0.2
 EDGES = {"left_edge": 1.0, "right_edge": -1.0}
@@ -34,15 +35,14 @@ def read_at(plan: Plan, centre: float) -> float:
 def hang_slot(plan: Plan) -> Slot:
     """The slot of the target's place on the beam."""
     reference = plan.station.reference if plan.station is not None else "centre"
-    what = {"left_edge": "left edge", "right_edge": "right edge"}.get(reference, "centre mark")
     about, half = read_at(plan, plan.hang), plan.frame.beam_length
     return Slot(
         id="hang",
-        label=f"Target's {what} on the beam's scale",
+        label=said(f"hung.on_scale.{reference}"),
         quantity=Quantity(dimension="length", unit="mm", low=min(about, 0.0) - half, high=max(about, 0.0) + half),
         aspects=frozenset({"hang"}),
         reads="rule",
-        hint=f"the scale shows {plan.frame.scale_zero:g} at the beam's middle and grows to the left",
+        hint=said("hung.scale_shows_beams_middle_grows", scale_zero=exact(Plain, plan.frame.scale_zero)),
     )
 
 

@@ -23,6 +23,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.stands import Stand, stand_of
 from escuadra.core.procedure import Limits
+from escuadra.core.said import Count, Length, Noun, PlusMinus, Said, said
 from escuadra.core.stance import CORNERS
 
 Shelf = Callable[[Slot], list[ToolUsed]]
@@ -60,8 +61,8 @@ class Offer:
     changes: int
     """How often a tool is set up or carried on for it, at least."""
     readings: int
-    helps: str
-    """What would make it decide, or help most where nothing would; empty where it decides."""
+    helps: Said | None
+    """What would make it decide, or help most where nothing would; nothing where it decides."""
 
 
 def _fits(limits: Limits, expanded: float | None, rule: str) -> bool:
@@ -116,7 +117,11 @@ def _chosen(slot: Slot, shelf: Shelf, tools: Mapping[str, str]) -> ToolUsed:
     wanted = tools.get(slot.reads, "")
     found = next((t for t in offered if t.id == wanted), offered[0] if offered else None)
     if found is None:
-        raise BadInput("instrument", "nothing", f"an instrument on the shelf that reads {slot.reads}: {slot.label}")
+        raise BadInput(
+            "instrument",
+            "nothing",
+            said("wants.instrument_shelf_reads", reads=Noun(f"reads.{slot.reads}"), label=slot.label),
+        )
     return found
 
 
@@ -164,7 +169,7 @@ def offers(plan: Plan, shelf: Shelf, asked: LinePlanned) -> list[Offer]:
         except BadInput as refused:
             none = Worth(None, None, METHODS[method].finds)
             slots = len(slots_of(plan, single))
-            found.append(Offer(method, none, False, 0, slots, f"Needs {refused.accepted}."))
+            found.append(Offer(method, none, False, 0, slots, said("line_plan.needs", accepted=refused.accepted)))
     return found
 
 
@@ -174,25 +179,25 @@ def offer(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Offer:
     decided = reached.decides(plan)
     slots = slots_of(plan, asked)
     good = all(decided.values()) if decided else reached.line == "none"
-    helps = "" if good or reached.line == "none" else _helps(plan, shelf, asked, reached)
+    helps = None if good or reached.line == "none" else _helps(plan, shelf, asked, reached)
     return Offer(asked.methods[0], reached, good, fewest_changes(slots, plan), len(slots) * asked.times, helps)
 
 
-def _helps(plan: Plan, shelf: Shelf, asked: LinePlanned, now: Worth) -> str:
+def _helps(plan: Plan, shelf: Shelf, asked: LinePlanned, now: Worth) -> Said:
     """The first of what people can do that makes the plan decide; else what helps most."""
-    tried: list[tuple[str, Worth, bool]] = []
+    tried: list[tuple[Said, Worth, bool]] = []
     for words, better, there in _betterments(plan, shelf, asked):
         reached = worth(there, better, shelf)
         tried.append((words, reached, all(reached.decides(there).values())))
         if tried[-1][2]:
-            return f"{words}: then it decides."
+            return said("line_plan.then_decides", words=words)
     best = min(tried, key=lambda t: t[1].offset or math.inf, default=None)
     if best is None or best[1].offset is None or now.offset is None or best[1].offset > 0.97 * now.offset:
-        return "Nothing on the shelf helps: another method beside it."
-    return f"{best[0]} helps most, to ±\u202f{best[1].offset:.1f} mm, and is not enough."
+        return said("line_plan.nothing_shelf_helps_another_method")
+    return said("line_plan.helps_most_not_enough", best=best[0], offset=PlusMinus(Length(best[1].offset, 1)))
 
 
-def _betterments(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Iterable[tuple[str, LinePlanned, Plan]]:
+def _betterments(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Iterable[tuple[Said, LinePlanned, Plan]]:
     """In the order of effort: another tool, another reading, rear tapes, marks further apart, all of it."""
     best = {}
     for slot in (*slots_of(plan, asked), *_tapes(plan, True)):
@@ -202,20 +207,24 @@ def _betterments(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Iterable[tuple
             if finest.id != _chosen(slot, shelf, asked.tools).id:
                 best[slot.reads] = finest
     for kind, tool in best.items():
-        yield f"Another instrument, {tool.name}", _update(asked, tools={**asked.tools, kind: tool.id}), plan
+        yield (
+            said("line_plan.another_instrument", name=tool.name),
+            _update(asked, tools={**asked.tools, kind: tool.id}),
+            plan,
+        )
     if asked.times < MOST_TIMES:
         again = asked.times + 1
-        yield f"{again} readings of everything", _update(asked, times=again), plan
+        yield said("line_plan.readings_everything", again=Count(again)), _update(asked, times=again), plan
     if not asked.rear_tapes:
-        yield "Tapes from the rear hubs too", _update(asked, rear_tapes=True), plan
+        yield said("line_plan.tapes_rear_hubs_too"), _update(asked, rear_tapes=True), plan
     if {"marks", "low"} & set(asked.methods):
         marks = plan.vehicle.marks
         apart = marks.model_copy(update={"front_x": marks.front_x + 300, "rear_x": marks.rear_x - 300})
         vehicle = plan.vehicle.model_copy(update={"marks": apart})
-        yield "Marks 600 mm further apart", asked, replace(plan, vehicle=vehicle)
+        yield said("line_plan.marks_600_mm_further_apart"), asked, replace(plan, vehicle=vehicle)
     finest_tools = {**asked.tools, **{kind: tool.id for kind, tool in best.items()}}
     yield (
-        "The finest instruments, three readings of everything and rear tapes",
+        said("line_plan.finest_instruments_three_readings_everything"),
         _update(asked, times=max(3, asked.times), rear_tapes=True, tools=finest_tools),
         plan,
     )

@@ -16,8 +16,8 @@ from escuadra.core.job.places import ENDS, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.observations import NetworkInput
+from escuadra.core.said import Count, Sentences, said, sentences
 from escuadra.core.stance import CORNERS
-from escuadra.core.wording import counted
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import SlotView
@@ -92,38 +92,36 @@ def _parting_reading(setup: Setup, solved: Solved) -> str | None:
 # --- what is out or undecided
 
 
-def for_check(check: Check, state: str, judged: Judgement, slots: list[SlotView], setup: Setup) -> str:
+def for_check(check: Check, state: str, judged: Judgement, slots: list[SlotView], setup: Setup) -> Sentences:
     """What would decide an undecided check, or what an open or troubled one waits for."""
     if judged.trouble:
         if isinstance(check, PoseCheck):
             solved = setup.solved_for(check.aspect)
             best = parting_reading(setup, solved) if solved else None
             if best is not None:
-                return f"{judged.trouble} A tape from {words_of(best)} would part them."
+                return judged.trouble + sentences(said("looking.tape_would_part_them", best=words_of(best)))
         return judged.trouble
     if state == "holds" and isinstance(check, PoseCheck) and judged.figures:
         figure = judged.figures[0]
         left = abs(figure.value - check.limits.nominal)
         if left <= figure.verdict.U:
-            return f"Stop here: what is left is less than can be read. {judged.note}".strip()
+            return sentences(said("looking.stop_here_left_less_than"), judged.note)
     if state != "undecided":
         return judged.note
     figure = min(judged.figures, key=lambda f: f.verdict.margin if f.verdict.state == "undecided" else math.inf)
     verdict = figure.verdict
     if not verdict.capable:
-        return "Undecided: this instrument is too coarse for the tolerance. Choose a better one."
+        return sentences(said("looking.undecided_instrument_too_coarse_tolerance"))
     if verdict.readings_needed:
         more = verdict.readings_needed - max((len(s.now) for s in slots), default=0)
         if more > 0:
-            return f"Undecided: {counted(more, 'further reading')} that agree would settle it."
+            return sentences(said("looking.undecided_agree_would_settle", more=Count(more)))
     if isinstance(check, PoseCheck):
         solved = setup.solved_for(check.aspect)
         best_u = most_useful(setup, solved, check.quantity) if solved else None
         if best_u is not None:
             settles = abs(verdict.margin) >= 2 * best_u[1]
             again = bool(solved and any(o.id.startswith(best_u[0]) for o in solved.given.observations))
-            what = f"reading {words_of(best_u[0])} again" if again else f"a tape from {words_of(best_u[0])}"
-            if settles:
-                return f"Undecided: {what} would settle it."
-            return f"Undecided: {what} would help most, but may not settle it; moving nearer the middle does."
-    return "Undecided: too near the limit for what can be measured. Set it nearer the middle and read again."
+            code = f"looking.undecided.{'again' if again else 'tape'}.{'settles' if settles else 'helps'}"
+            return sentences(said(code, what=words_of(best_u[0])))
+    return sentences(said("looking.undecided_too_near_limit_can"))

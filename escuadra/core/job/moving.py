@@ -22,7 +22,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
-from escuadra.core.said import Angle, Count, Length, Name, Noun, Nouns, Said, Turns, said, sentences
+from escuadra.core.said import Angle, Count, Length, Noun, Nouns, Said, Turns, said, sentences
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet, SlotView
@@ -179,7 +179,7 @@ def _slide_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult
         sentences(said("slide.seat"), said("slide.then", expect=expect) if expect is not None else None),
         action=action,
         figure=figure,
-        expect_label=Name(slot.label) if expect is not None else None,
+        expect_label=slot.label if expect is not None else None,
         expect=expect,
         check=view.check.id,
         happening="slide",
@@ -302,20 +302,20 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
             return NextMove(
                 "move",
                 said("move.bump"),
-                sentences(said("move.bump.why", what=Name(what[:1].upper() + what[1:]))),
+                sentences(said("move.bump.why", what=what)),
                 action=said("move.bump.action"),
                 check=view.check.id,
                 happening="bump",
             )
-        others = [Name(words_of(i)) for i in suspects if i not in own]
+        others = [words_of(i) for i in suspects if i not in own]
         return NextMove(
             "read",
-            said("read.replace", what=Name(what)),
+            said("read.replace", what=what),
             sentences(
                 said("read.replace.why"),
                 said("read.replace.or_else", others=Nouns(tuple(others))) if others else None,
             ),
-            action=said("read.replace.action", what=Name(what)),
+            action=said("read.replace.action", what=what),
             check=view.check.id,
             slot=slot,
         )
@@ -323,14 +323,14 @@ def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
     if best is not None:
         return NextMove(
             "read",
-            said("read.tape", what=Name(words_of(best))),
+            said("read.tape", what=words_of(best)),
             sentences(said("read.tape.why", count=Count(len(suspects)))),
-            action=said("read.tape.action", what=Name(words_of(best))),
+            action=said("read.tape.action", what=words_of(best)),
             check=view.check.id,
             slot=best,
         )
     slot = slot_of[own[0]] if own else "tape.LF.LF_end"
-    what_else = Name(words_of(slot))
+    what_else = words_of(slot)
     return NextMove(
         "read",
         said("read.again", what=what_else),

@@ -11,7 +11,7 @@ from functools import cached_property
 from typing import Literal
 
 from escuadra.core.profiles import FrameProfile
-from escuadra.core.said import Figure, Length, Name, Noun, Said, Sentences, Turns, Value, said
+from escuadra.core.said import NOTHING, Figure, Length, Name, Noun, Said, Sentences, Text, Turns, Value, said
 
 Kind = Literal["read", "answer", "move", "run", "blocked", "sign", "signed"]
 Axis = Literal["left", "away", "up", "yaw", "screw", "foot", "hang", "forward", "stand_left", "stand_turn"]
@@ -30,7 +30,6 @@ WAYS: dict[Axis, tuple[str, str]] = {
 """Which way an amount goes: positive, negative."""
 SHOWN = ("yaw", "stand_turn")
 """Axes that are drawn and said, and not told: what turns a frame is told in turns of its screw."""
-NOTHING = Sentences()
 TOLD: dict[Axis, str] = {"screw": "turns", "stand_left": "left"}
 """By what name "moved as told" has an axis, where that is another one."""
 
@@ -61,7 +60,7 @@ class NextMove:
     action: Said | None = None
     """For the large view; none: the sentence itself."""
     figure: Value | Said | None = None
-    expect_label: Noun | Name | None = None
+    expect_label: Text | None = None
     expect: Figure | Said | None = None
     check: str = ""
     slot: str = ""

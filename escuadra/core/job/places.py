@@ -18,11 +18,11 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.quantities import Quantity
+from escuadra.core.said import Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places
 
 ENDS = ("LF_end", "RF_end")
-END_WORDS = {"LF_end": "left end", "RF_end": "right end"}
 """The beam's ends, as from the driver's seat."""
 
 
@@ -45,13 +45,13 @@ class Plan:
     """The place on a surveyed floor, where there is one."""
     targets: Mapping[str, Target] = field(default_factory=dict)
     """Targets of stations that want another one, by their ids."""
-    place_note: str = ""
+    place_note: Said | None = None
     """Why a chosen place has no standing: not surveyed, or not where tyres and target are."""
     base: "Plan | None" = None
     """The plan of the whole sheet, where this is one station's."""
     station: Station | None = None
     """The station that it is the plan of, where the sheet is run at several."""
-    no_room: str = ""
+    no_room: Said | None = None
     """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
 
     @cached_property
@@ -141,50 +141,34 @@ class Plan:
         return datum_at(self.procedure, self.vehicle)[0] + self.procedure.distance
 
 
-WORDS_OF = {
-    "crossing": "floor laser on the beam's scale",
-    "low": "laser at the frame, on the beam's scale",
-    "roof": "roof plane on the beam's scale",
-    "thrust": "the alignment printout",
-    "strings": "the strings along both sides",
-    "mirrors": "the rear wheels' returned beams",
-    "rack": "the steered wheel's returned beam",
-    "prior": "where a frame and an axle can be at all",
-}
-"""An observation that is named by its first word alone."""
+NAMED_ALONE = ("crossing", "low", "roof", "thrust", "strings", "mirrors", "rack", "prior", "side", "rig", "bumper")
+"""Observations that are named by their first word alone."""
 
 
-def words_of(observation: str) -> str:
-    """An observation of the network in the trade's words."""
+def words_of(observation: str) -> Text:
+    """An observation of the network as the trade calls it."""
     parts = observation.split("~")[0].split(".")
-    if parts[0] in WORDS_OF:
-        return WORDS_OF[parts[0]]
-    if parts[0].startswith("mark-"):
-        return f"the {parts[0].removeprefix('mark-')} centre mark"
-    if parts[0] == "pair":
-        return f"the {parts[1]} pair {parts[2]}"
-    if parts[0] == "emblem":
-        return f"the {parts[1]} emblem"
-    if parts[0] == "panel":
-        return f"the {parts[1]} panel"
-    if parts[0] == "ruler":
-        return f"the {parts[1]} wheel's beam on the ruler"
-    if parts[0] == "hubs":
-        return f"{parts[1]} hub square to the beam"
-    if parts[0] == "side":
-        return "the line along one side"
-    if parts[0] in ("rig", "bumper"):
-        return "the camera rig" if parts[0] == "rig" else "the bumper's place"
-    if parts[0] == "tape":
-        return f"{parts[1]} hub to {END_WORDS[parts[2]]}"
-    if parts[0] in ("hub", "mark"):
-        what = f"{parts[1]} hub" if parts[0] == "hub" else f"{parts[1]} centre mark"
-        return f"the {what}'s place {'along' if parts[-1] == 'x' else 'across'} the vehicle"
-    if parts[0] == "carried":
-        return {"yaw": "the squareness read before", "along": "the centring read before"}.get(
-            parts[1], "the distance read before"
-        )
-    return f"the {parts[1]} of {parts[0]}"
+    first, rest = parts[0], parts[1:]
+    if first in NAMED_ALONE:
+        return Noun(f"seen.{first}")
+    if first.startswith("mark-"):
+        return said(f"places.centre_mark.{first.removeprefix('mark-')}")
+    match first:
+        case "pair":
+            return said(f"places.pair.{rest[0]}", number=rest[1])
+        case "emblem":
+            return said(f"places.emblem.{rest[0]}")
+        case "panel" | "ruler" | "hubs":
+            return said(f"places.seen.{first}", corner=Noun(f"corner.{rest[0]}"))
+        case "tape":
+            return Noun(".".join(parts[:3]))
+        case "hub":
+            return said(f"places.hub_place.{parts[-1]}", corner=Noun(f"corner.{rest[0]}"))
+        case "mark":
+            return said(f"places.mark_place.{parts[-1]}.{rest[0]}")
+        case "carried":
+            return Noun(f"carried.{rest[0]}")
+    return said("places.of_instrument", what=Noun(f"shared.{rest[0]}"), instrument=first)
 
 
 @lru_cache(maxsize=1024)
@@ -195,7 +179,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     length = math.hypot(goal.x + bx - hx, goal.y + by - hy)
     return Slot(
         id=f"tape.{hub}.{end}",
-        label=f"{hub} hub to {END_WORDS[end]}",
+        label=Noun(f"tape.{hub}.{end}"),
         quantity=Quantity(dimension="length", unit="mm", low=0.55 * length, high=1.45 * length),
         aspects=TAPE_ASPECTS,
         reads="tape",
@@ -210,12 +194,12 @@ def height_slot(what: str, plan: Plan) -> Slot:
     around = plan.vehicle.hub_height
     return Slot(
         id=f"height.{what}",
-        label=f"{what} hub above the floor" if hub else f"Beam's {END_WORDS[what]} above the floor",
+        label=Noun(f"height.{what}"),
         quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=(1.6 if hub else 3.0) * around),
         aspects=frozenset({"hubs"} if hub else {"height"}),
         reads="height",
         optional=hub and what[1] == "R",
-        hint="at the point where the tape is held",
+        hint=said("places.point_tape_held"),
     )
 
 
@@ -226,12 +210,12 @@ def crossing_slot(plan: Plan) -> Slot:
     zero = plan.frame.scale_zero
     return Slot(
         id="crossing",
-        label="Floor laser on the beam's scale",
+        label=said("places.floor_laser_beams_scale_2"),
         quantity=Quantity(dimension="length", unit="mm", low=zero - half, high=zero + half),
         aspects=TAPE_ASPECTS,
         reads="scale",
         lever=plan.frame.beam_height,
-        hint=f"the scale shows {zero:g} at the beam's middle and grows to the left",
+        hint=said("places.scale_shows_beams_middle_grows", zero=exact(Plain, zero)),
     )
 
 
@@ -240,15 +224,12 @@ def toe_slot(side: str) -> Slot:
     """The slot of a rear wheel's toe."""
     return Slot(
         id=f"toe.{side}",
-        label=f"{side.capitalize()} rear toe on the printout",
+        label=said(f"places.rear_toe_printout.{side}"),
         quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
         aspects=frozenset({"alignment"}),
         reads="printout",
-        words=("toe-in", "toe-out"),
+        way="toe",
     )
-
-
-THRUST_WORDS = ("rear axle steers left", "rear axle steers right")
 
 
 @lru_cache(maxsize=1)
@@ -256,18 +237,18 @@ def thrust_slot() -> Slot:
     """The slot of a printout's thrust angle."""
     return Slot(
         id="printed.thrust",
-        label="Thrust angle on the printout",
+        label=said("places.thrust_angle_printout"),
         quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
         aspects=frozenset({"alignment"}),
         reads="printout",
-        words=THRUST_WORDS,
+        way="thrust",
     )
 
 
-def pair_name(end: str, k: int, plan: Plan) -> str:
+def pair_name(end: str, k: int, plan: Plan) -> Text:
     """What a pair is measured between."""
     names = plan.vehicle.marks.front_pairs if end == "front" else plan.vehicle.marks.rear_pairs
-    return names[k - 1] if k <= len(names) else f"another pair, {k}"
+    return Name(names[k - 1]) if k <= len(names) else said("places.another_pair", number=k)
 
 
 @lru_cache(maxsize=1024)
@@ -279,12 +260,12 @@ def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
         made.append(
             Slot(
                 id=f"pair.{end}.{k}.{side}",
-                label=f"{end.capitalize()}, {name}: {side}",
+                label=said(f"places.pair_reading.{end}.{side}", name=name),
                 quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
                 aspects=LINE_ASPECTS,
                 reads="tape",
                 optional=k > 1,
-                hint="one straight tape across the vehicle, growing to the left",
+                hint=said("places.one_straight_tape_across_vehicle"),
             )
         )
     return made[0], made[1]
@@ -295,11 +276,11 @@ def mark_slot(end: str, plan: Plan) -> Slot:
     """Where the plumbed centre mark stands on the same scale."""
     return Slot(
         id=f"mark.{end}",
-        label=f"{end.capitalize()} centre mark on the same tape",
+        label=said(f"places.centre_mark_same_tape.{end}"),
         quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
         aspects=LINE_ASPECTS,
         reads="tape",
-        hint="plumb the mark at the pairs' middle, then read where it stands",
+        hint=said("places.plumb_mark_pairs_middle_then"),
     )
 
 
@@ -308,10 +289,10 @@ def emblem_slot(end: str, plan: Plan) -> Slot:
     """Where the emblem's middle stands on the same tape."""
     return Slot(
         id=f"emblem.{end}",
-        label=f"{end.capitalize()} emblem's middle on the same tape",
+        label=said(f"places.emblems_middle_same_tape.{end}"),
         quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
         aspects=LINE_ASPECTS,
         reads="tape",
         optional=True,
-        hint="it is checked against the pairs, never believed",
+        hint=said("places.checked_against_pairs_never_believed"),
     )

@@ -14,7 +14,7 @@ from escuadra.core.job.hung import hung, read_at
 from escuadra.core.job.next_move import Axis, NextMove, Step, moved
 from escuadra.core.job.places import TAPE_ASPECTS, words_of
 from escuadra.core.job.staked import stand_slots, stood
-from escuadra.core.said import Angle, Count, Directed, Figure, Length, Name, Sentences, nouns, said, sentences
+from escuadra.core.said import Angle, Count, Directed, Figure, Length, Name, Sentences, Text, nouns, said, sentences
 
 if TYPE_CHECKING:
     from escuadra.core.job.sheet import CheckView, Sheet
@@ -31,10 +31,10 @@ def hang_move(sheet: Sheet, view: CheckView) -> NextMove:
     return NextMove(
         "move",
         sentence,
-        sentences(said("shift.then", what=Name(_lower(label)), expect=expect)),
+        sentences(said("shift.then", what=label, expect=expect)),
         action=action,
         figure=figure,
-        expect_label=Name(label),
+        expect_label=label,
         expect=expect,
         check=view.check.id,
         happening="shift",
@@ -48,7 +48,7 @@ def tilt_move(sheet: Sheet, view: CheckView) -> NextMove:
     tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
     lean, then = Directed(Angle(tilt, 1), "tilt"), said("tilt.then")
     if worst is not None and worst.id == "hangs.roll":
-        sentence, action = said("move.hooks", lean=Name(worst.text)), said("move.hooks.action")
+        sentence, action = said("move.hooks", lean=worst.text), said("move.hooks.action")
     else:
         notches = sorted(frame.tilt_notches_deg)
         notch = next((k for k, at in enumerate(notches, 1) if math.isclose(at, tilt)), 0)
@@ -142,11 +142,11 @@ def proof_move(sheet: Sheet) -> NextMove | None:
         rig = next((v for v in sheet.checks for s in v.slots if s.slot.id.startswith("rig.")), None)
         if rig is None:
             return None
-        label, check, slot = "the rig's look", rig.check.id, rig.slots[0].slot.id
-    return once_more(Name(label), sentences(why), check, slot)
+        label, check, slot = said("placing.rigs_look"), rig.check.id, rig.slots[0].slot.id
+    return once_more(label, sentences(why), check, slot)
 
 
-def once_more(what: Name, why: Sentences, check: str, slot: str) -> NextMove:
+def once_more(what: Text, why: Sentences, check: str, slot: str) -> NextMove:
     """A reading that was taken already is taken again."""
     action = said("read.once_more.action", what=what)
     return NextMove("read", said("read.once_more", what=what), why, action=action, check=check, slot=slot)

@@ -8,7 +8,8 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.job.places import Plan
-from escuadra.core.wording import amount, listed
+from escuadra.core.said import Said, said
+from escuadra.core.wording import amount
 
 SIDES = ("left", "right")
 
@@ -17,15 +18,15 @@ SIDES = ("left", "right")
 class Beyond:
     """A goal past the frame's travel."""
 
-    words: str
-    ways_out: tuple[str, ...]
+    words: Said
+    ways_out: tuple[Said, ...]
     extensions: tuple[str, ...] = ()
     """Names of the pieces that would do."""
 
     @property
-    def said(self) -> str:
+    def said(self) -> tuple[Said, ...]:
         """What it is, and what to do."""
-        return f"{self.words} {' '.join(self.ways_out)}"
+        return (self.words, *self.ways_out)
 
 
 def beyond(plan: Plan) -> Beyond | None:
@@ -41,22 +42,27 @@ def beyond(plan: Plan) -> Beyond | None:
     if needed > most:
         doing = [e for e in frame.extensions if needed <= most + e.reach]
         side = SIDES[0 if hangs > 0 else 1]
-        of = "the beam's middle" if plan.hang else "the line"
-        words = (
-            f"The target must hang {amount(needed, 'mm', 0)} {side} of {of}; "
-            f"{frame.name} reaches {amount(most, 'mm', 0)}."
+        of = "middle" if plan.hang else "line"
+        words = said(
+            f"reach.aside.{of}.{side}",
+            needed=amount(needed, "mm", 0),
+            name=frame.name,
+            most=amount(most, "mm", 0),
         )
-        ways = [f"Use {listed([f'the {e.name}' for e in doing[:1]])}."] if doing else []
-        ways.append("Stand the frame beside the line and measure from there, or take another frame.")
+        ways = [said("reach.use", name=doing[0].name)] if doing else []
+        ways.append(said("reach.stand_frame_beside_line_measure"))
         return Beyond(words, tuple(ways), tuple(e.name for e in doing))
     low, high = frame.height_range
     height = plan.target_above_floor
     if not low <= height <= high:
-        words = (
-            f"The target's centre must be {amount(height, 'mm', 0)} above this floor; "
-            f"{frame.name} goes from {amount(low, 'mm', 0)} to {amount(high, 'mm', 0)}."
+        words = said(
+            "reach.targets_centre_must_above_floor",
+            height=amount(height, "mm", 0),
+            name=frame.name,
+            low=amount(low, "mm", 0),
+            high=amount(high, "mm", 0),
         )
-        return Beyond(words, ("Take another frame, or another place in the bay.",))
+        return Beyond(words, (said("reach.take_another_frame_or_another"),))
     return None
 
 

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from escuadra.core.aim import AimInput, aim
 from escuadra.core.budget import Contribution
-from escuadra.core.errors import BadInput
+from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job import advice, looking
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
@@ -23,11 +23,10 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.job.stations import StationView, current, progress
 from escuadra.core.procedure import GROUPS, Group
-from escuadra.core.said import Name, said, sentences
+from escuadra.core.said import NOTHING, Duration, Metres, Name, Noun, Said, Sentences, said, sentences
 from escuadra.core.stream import Person
-from escuadra.core.wording import counted
 
-CLOCK = Person(id="clock", name="the clock", known="itself")
+CLOCK = Person(id="clock", name="", known="itself")
 ROAD_M = 50.0
 """Where the consequence of a misplaced target is told: far enough to matter, near enough to picture."""
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
@@ -52,12 +51,12 @@ class CheckView:
     slots: tuple[SlotView, ...]
     because: Disturbance | None = None
     override: Override | None = None
-    advice: str = ""
+    advice: Sentences = NOTHING
     budget: tuple[Contribution, ...] = ()
     """Where the uncertainty of the figure nearest to trouble comes from; for an undecided check."""
-    consequence: str = ""
-    broken: str = ""
-    """Why it cannot be worked out from what was entered; empty where it can."""
+    consequence: Said | None = None
+    broken: Said | None = None
+    """Why it cannot be worked out from what was entered; nothing where it can."""
 
     @property
     def begun(self) -> bool:
@@ -67,7 +66,8 @@ class CheckView:
     @property
     def settled(self) -> bool:
         """Nothing about it holds up signing."""
-        return self.state == "holds" or self.override is not None or (self.check.optional and not self.begun)
+        unasked = self.check.optional and not self.begun and not self.broken
+        return self.state == "holds" or self.override is not None or unasked
 
     @property
     def worst(self) -> Figure | None:
@@ -85,8 +85,12 @@ class GroupView:
     """A group of the run sheet."""
 
     group: Group
-    title: str
     checks: tuple[CheckView, ...]
+
+    @property
+    def title(self) -> Noun:
+        """What it is called."""
+        return Noun(f"group.{self.group}")
 
     @property
     def settled(self) -> bool:
@@ -100,12 +104,12 @@ class GroupView:
         return next(s for s in WORST if s in states)
 
     @property
-    def summary(self) -> str:
+    def summary(self) -> Said:
         """How many hold, or what does not."""
         holding = sum(view.settled for view in self.checks)
         if holding == len(self.checks):
-            return f"{counted(holding, 'check')} {'holds' if holding == 1 else 'hold'}"
-        return f"{holding} of {len(self.checks)} hold"
+            return said("sheet.all_hold", count=holding)
+        return said("sheet.some_hold", holding=holding, count=len(self.checks))
 
 
 @dataclass(frozen=True)
@@ -153,7 +157,7 @@ class Sheet:
         return not self.unsettled and self.state.stage != "signed"
 
     @cached_property
-    def _advised(self) -> NextMove | str:
+    def _advised(self) -> NextMove | Said:
         """The next move, or why there is none."""
         try:
             return advice.next_move(self)
@@ -161,10 +165,10 @@ class Sheet:
             return _cause(cause)
 
     @cached_property
-    def underivable(self) -> dict[str, str]:
+    def underivable(self) -> dict[str, Said]:
         """What cannot be worked out from what was entered, and why: checks by their ids, the next move as ``next``."""
         found = {view.check.id: view.broken for view in self.checks if view.broken}
-        return found | ({"next": self._advised} if isinstance(self._advised, str) else {})
+        return found | ({"next": self._advised} if isinstance(self._advised, Said) else {})
 
     @cached_property
     def next(self) -> NextMove:
@@ -173,10 +177,10 @@ class Sheet:
         if first is not None:
             entered = [s for s in first.slots if s.now]
             newest = max(entered, key=lambda s: s.now[-1].seq, default=None)
-            broken, then = said("next.broken", check=Name(first.check.title)), sentences(said("next.broken.then"))
+            broken, then = said("next.broken", check=first.check.called), sentences(said("next.broken.then"))
             return NextMove("blocked", broken, then, check=first.check.id, slot=newest.slot.id if newest else "")
-        if isinstance(self._advised, str):
-            then = sentences(said("next.unknown.then", why=Name(self._advised)))
+        if isinstance(self._advised, Said):
+            then = sentences(said("next.unknown.then", why=self._advised))
             return NextMove("blocked", said("next.unknown"), then)
         return self._advised
 
@@ -193,9 +197,7 @@ def derive(state: State, plan: Plan, at: int) -> Sheet:
     setup.stations = stations
     views = [_view(check, setup) for check in checks_of(plan, state)]
     groups = tuple(
-        GroupView(group, title, kept)
-        for group, title in GROUPS.items()
-        if (kept := tuple(v for v in views if v.check.group == group))
+        GroupView(group, kept) for group in GROUPS if (kept := tuple(v for v in views if v.check.group == group))
     )
     return Sheet(state, plan, at, groups, setup, stations)
 
@@ -204,7 +206,7 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     """The procedure's checks, with the methods of the line that were planned or begun, before both lines' own check."""
     own = [check for check in plan.procedure.checks if isinstance(check, Check)]
     if plan.procedure.stations:
-        own.append(StationsCheck(id="stations", kind="stations", group="clear", title="Stations run"))
+        own.append(StationsCheck(id="stations", kind="stations", group="clear", title=said("sheet.stations_run")))
     named = {getattr(check, "method", "") for check in own}
     begun = {slot.partition(".")[0] for slot in state.entries}
     planned = state.line_plan.methods if state.line_plan is not None else []
@@ -218,7 +220,10 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     if planned and "marks" not in planned and not begun & {"pair", "mark"}:
         line = [c for c in line if c not in marks]
     elif "marks" in planned and not marks:
-        line.insert(0, CentrelineCheck(id="centreline", kind="body_centreline", group="line", title="Body centreline"))
+        line.insert(
+            0,
+            CentrelineCheck(id="centreline", kind="body_centreline", group="line", title=said("sheet.body_centreline")),
+        )
     added = [
         MethodCheck(id=f"method_{m}", kind="method", group="line", title=METHODS[m].title, method=m)
         for m in wanted
@@ -226,7 +231,7 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     ]
     last: list[Check] = [c for c in line if isinstance(c, LinesCheck)]
     if carried and not any(c.kind == "rectangle" for c in own):
-        title = "Carried by a rectangle"
+        title = said("sheet.carried_rectangle")
         last.append(RectangleCheck(id="rectangle", kind="rectangle", group="line", title=title))
     line = [*(c for c in line if c not in last), *added, *last]
     k = next((k for k, c in enumerate(own) if c.group == "line"), len(own))
@@ -234,9 +239,11 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     return [*rest[:k], *line, *rest[k:]]
 
 
-def _cause(cause: Exception) -> str:
-    """What went wrong, in words where the core has some."""
-    return str(cause) if isinstance(cause, BadInput) else f"{type(cause).__name__}: {cause}"
+def _cause(cause: Exception) -> Said:
+    """What went wrong: a refusal by what it wants, anything else by its name."""
+    if isinstance(cause, BadInput):
+        return refusal(cause)
+    return said("as_is", text=f"{type(cause).__name__}: {cause}")
 
 
 def _view(check: Check, setup: Setup) -> CheckView:
@@ -246,9 +253,9 @@ def _view(check: Check, setup: Setup) -> CheckView:
         _fill(slots, check, setup)
         return _judged(check, setup, slots)
     except Exception as cause:
-        said = f"It cannot be worked out from what was entered: {_cause(cause)}."
-        broken = Judgement(False, trouble=said)
-        return CheckView(check, "undecided", broken, tuple(slots), broken=_cause(cause), advice=said)
+        told = sentences(said("sheet.cannot_worked_out_entered"), _cause(cause))
+        broken = Judgement(False, trouble=told)
+        return CheckView(check, "undecided", broken, tuple(slots), broken=_cause(cause), advice=told)
 
 
 def _fill(slots: list[SlotView], check: Check, setup: Setup) -> None:
@@ -299,8 +306,7 @@ def _state(
         last = max(spoiled, key=lambda e: e.seq)
         term = setup.fresh_ms(next(view.slot for view in slots if last in view.spoiled))
         if term is not None and setup.at is not None and last.at + term <= setup.at:
-            minutes = f"{term / 60_000:g}"
-            words = f"read more than {minutes} minutes ago"
+            words = said("sheet.read_more_than_minutes_ago", time=Duration(term / 60_000))
             return "stale", Disturbance(last.seq, last.at + term, CLOCK, "time", words, frozenset())
         if last.doubted is not None:
             return "stale", next(past for past in setup.state.disturbances if past.seq == last.doubted)
@@ -311,10 +317,10 @@ def _state(
     return "open", None
 
 
-def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setup) -> str:
+def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setup) -> Said | None:
     """What a target off its place would do on the road; only where the geometry allows to say it."""
     if state not in ("out", "undecided") or judged.trouble or check.kind not in ("centred", "target_height"):
-        return ""
+        return None
     procedure = setup.plan.procedure
     figure = judged.figures[0]
     nominal = ((figure.lower or 0.0) + (figure.upper or 0.0)) / 2
@@ -331,8 +337,8 @@ def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setu
         )
     ).at[0]
     shift = result.left_m if sideways else result.up_m
-    words = ("left", "right") if sideways else ("high", "low")
     if abs(shift) < 0.01:
-        return ""
-    side = ("far " if sideways else "") + words[0 if shift > 0 else 1]
-    return f"On the road: the {procedure.sensor.name} would look {abs(shift):.2f} m too {side} at {ROAD_M:.0f} m."
+        return None
+    way = ("left" if shift > 0 else "right") if sideways else ("high" if shift > 0 else "low")
+    off, ahead = Metres(abs(shift), 2), Metres(ROAD_M, 0)
+    return said(f"sheet.road.{way}", name=Name(procedure.sensor.name), off=off, ahead=ahead)

@@ -15,6 +15,7 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.state import Entry, State
 from escuadra.core.quantities import Quantity
 from escuadra.core.readings import ReadingInput, ReadingResult, reading
+from escuadra.core.said import Name, Noun, Said, Text, said
 
 MOST_KEPT = 4096
 _MEASURED: dict[tuple[int, ...], tuple[tuple[Entry, ...], "Measured | None"]] = {}
@@ -25,21 +26,35 @@ class Slot:
     """One place where a figure, a tick or a choice is entered."""
 
     id: str
-    label: str
+    label: Text
     aspects: frozenset[str]
     ask: Literal["number", "tick", "choice", "day"] = "number"
     quantity: Quantity | None = None
     reads: str = ""
-    words: tuple[str, str] | None = None
+    way: str | None = None
+    """Code of the axis that says which way a figure is; none: it has a sign, or none."""
     options: tuple[str, ...] = ()
+    """Codes of what can be answered; a name is its own, see ``named``."""
+    named: tuple[str, ...] = ()
+    """Those options that are names as the catalogue gives them, such as a tyre's size."""
     optional: bool = False
     times: int = 1
     """How often it is to be read, as planned."""
-    hint: str = ""
+    hint: Said | None = None
     photos: bool = False
     """Photos may be kept with the answer."""
     lever: float = 0.0
     """Distance or height over which an instrument's angle counts here, mm."""
+
+    def answer(self, value: str) -> Text:
+        """How an answer is said: an option, or what was typed."""
+        return self.option(value) if self.ask != "day" else Name(value)
+
+    def option(self, code: str) -> Text:
+        """How an option is said."""
+        return (
+            Name(code) if code in self.named or (self.ask == "choice" and not self.options) else Noun(f"answer.{code}")
+        )
 
 
 @dataclass(frozen=True)
@@ -156,22 +171,22 @@ def _measured(entries: Sequence[Entry]) -> Measured | None:
     )
 
 
-def parts_of(weights: Sequence[float], parts: Sequence[Measured], words: Sequence[str]) -> list[tuple[str, float]]:
+def parts_of(weights: Sequence[float], parts: Sequence[Measured], words: Sequence[Text]) -> list[tuple[Text, float]]:
     """The (source, u) parts of Σ aᵢ·xᵢ: each reading's own, and what the readings of a tool share."""
-    found = [(word, a * p.figures.u_random) for a, p, word in zip(weights, parts, words, strict=True)]
+    found: list[tuple[Text, float]] = [
+        (word, a * p.figures.u_random) for a, p, word in zip(weights, parts, words, strict=True)
+    ]
     for tool in {p.tool for p in parts}:
         of = [(a, p) for a, p in zip(weights, parts, strict=True) if p.tool == tool]
         name = of[0][1].tool_name
-        found.append((f"{name}: constant error", math.fsum(a * p.figures.u_offset for a, p in of)))
-        found.append(
-            (f"{name}: error that grows with length", math.fsum(a * p.value * p.figures.u_scale for a, p in of))
-        )
+        found.append((said("source.constant", tool=name), math.fsum(a * p.figures.u_offset for a, p in of)))
+        found.append((said("source.growing", tool=name), math.fsum(a * p.value * p.figures.u_scale for a, p in of)))
     return found
 
 
 def combined(weights: Sequence[float], parts: Sequence[Measured]) -> tuple[float, float]:
     """Σ aᵢ·xᵢ and its standard uncertainty; what readings of one tool share cancels where the weights do."""
     if len(weights) != len(parts):
-        raise BadInput("weights", len(weights), f"{len(parts)} of them")
+        raise BadInput("weights", len(weights), said("wants.so_many", count=len(parts)))
     value = math.fsum(a * p.value for a, p in zip(weights, parts, strict=True))
-    return value, math.hypot(*(u for _, u in parts_of(weights, parts, [""] * len(parts))))
+    return value, math.hypot(*(u for _, u in parts_of(weights, parts, [Name("")] * len(parts))))

@@ -19,6 +19,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.network import NetworkResult, result_of
 from escuadra.core.observations import NetworkInput
 from escuadra.core.procedure import LineChoice, datum_at
+from escuadra.core.said import said
 
 RAD = math.pi / 180
 SQUARED = ("hubs.", "panel.", "side.")
@@ -147,7 +148,7 @@ class Solved:
     def _chosen(self, line: LineChoice | None) -> LineChoice:
         chosen = line or self.line
         if chosen is None:
-            raise BadInput("line", "no line", "a line that was found first")
+            raise BadInput("line", said("solved.no_line"), said("wants.line_found_first"))
         return chosen
 
     def _once(self, key: tuple[Any, ...], make: Callable[[], Derived]) -> Derived:
@@ -188,7 +189,7 @@ class Solved:
     def line_point(self) -> tuple[float, float]:
         """A point on the line in use."""
         if self.line is None:
-            raise BadInput("line", "no line", "a line that was found first")
+            raise BadInput("line", said("solved.no_line"), said("wants.line_found_first"))
         x, y, _ = self._line(self.value, self.line)
         return float(x), float(y)
 

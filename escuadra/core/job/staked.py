@@ -16,7 +16,7 @@ import numpy as np
 from escuadra.core.adjustment import Adjustment, adjust
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
-from escuadra.core.job.floor_marks import TAPE, controls_of
+from escuadra.core.job.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.job.hung import EDGES
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
@@ -26,6 +26,7 @@ from escuadra.core.network import NetworkResult, result_of
 from escuadra.core.observations import NetworkInput
 from escuadra.core.procedure import TargetPlace
 from escuadra.core.quantities import Quantity
+from escuadra.core.said import Noun, said
 from escuadra.core.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 
 STAND = frozenset({"stand", "hubs", "line"})
@@ -43,9 +44,9 @@ def points_of(plan: Plan) -> dict[str, float]:
     return {reference: EDGES.get(reference, 0.0) * half}
 
 
-def place_words(part: str) -> str:
-    """A part of a target in words."""
-    return {"centre": "the target's middle"}.get(part, f"the target's {part.replace('_', ' ')}")
+def part_name(part: str) -> Noun:
+    """A part of a target: its middle, an edge."""
+    return Noun(f"part.{part}")
 
 
 @dataclass(frozen=True)
@@ -98,7 +99,7 @@ def _point(centre: tuple[float, float], facing_deg: float, left: float) -> Stake
 def tape_id(plan: Plan, part: str, control: str) -> str:
     """A slot of a stand's tape."""
     assert plan.station is not None
-    return f"stand.{plan.station.id}.{part}.{control.replace(' ', '_')}"
+    return f"stand.{plan.station.id}.{part}.{control.replace('.', '_')}"
 
 
 def stand_slots(setup: Setup) -> list[Slot]:
@@ -118,12 +119,12 @@ def stand_slots(setup: Setup) -> list[Slot]:
                 continue
             slot = Slot(
                 id=tape_id(plan, part, name),
-                label=f"{name} to {place_words(part)}",
+                label=said("staked.to", name=control_name(name), part=part_name(part)),
                 quantity=Quantity(dimension="length", unit="mm", low=0.5 * length, high=1.5 * length),
                 aspects=STAND,
                 reads="tape",
                 optional=name not in asked,
-                hint="tape held level, to the plumb line of the target's own mark",
+                hint=said("staked.tape_held_level_plumb_line"),
             )
             (needed if name in asked else further).append(slot)
     return [*needed, *further]
@@ -160,7 +161,7 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
         points[part] = {"x": x, "y": y, "fixed": False}
     for slot in stand_slots(setup):
         _, _, part, control = slot.id.split(".")
-        name = control.replace("_", " ")
+        name = control.replace("_", ".")
         kept = entries.get(slot.id, ()) if entries is not None else setup.current(slot)
         for run in setup.by_runs(kept):
             for read in measured_by_tool(run, 0.0, U_LEVEL_MM):

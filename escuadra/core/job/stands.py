@@ -15,19 +15,20 @@ from typing import Literal
 from escuadra.core.job.checks import Check
 from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.events import ReadingTaken
-from escuadra.core.job.places import END_WORDS, Plan
+from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import CheckView, Sheet
 from escuadra.core.job.slots import Slot
+from escuadra.core.said import Given, Noun, Said, said
 from escuadra.core.stance import CORNERS
 
-Carried = Literal["tape", "level", "floor laser", "gauge", "meter", "rule", "clamps", "rig"]
+Carried = Literal["tape", "level", "floor_laser", "gauge", "meter", "rule", "clamps", "rig"]
 CARRIED: dict[str, Carried] = {
     "tape": "tape",
     "height": "tape",
     "level": "level",
     "slope": "level",
     "bracket": "level",
-    "scale": "floor laser",
+    "scale": "floor_laser",
     "rule": "rule",
     "beam": "clamps",
     "rig": "rig",
@@ -46,7 +47,7 @@ class Stand:
     """A tool at a place, and where that is in vehicle axes, mm."""
 
     tool: Carried
-    place: str
+    place: Said
     x: float
     y: float
 
@@ -80,31 +81,31 @@ def stand_of(slot: Slot, plan: Plan) -> Stand | None:
     if corner is not None and parts[0] in ("rig", "ruler", "panel"):
         corner = None
         if parts[0] != "rig":
-            return Stand(tool, "on the rear wheels", 0.0, 0.0)
+            return Stand(tool, said("stands.rear_wheels"), 0.0, 0.0)
     if parts[0] == "rig":
-        return Stand(tool, "on the frame", goal.x, 0.0)
+        return Stand(tool, said("stands.frame"), goal.x, 0.0)
     if corner is not None:
-        return Stand(tool, f"the {corner} wheel", *vehicle.hub(corner))
+        return Stand(tool, said("stands.wheel", corner=Noun(f"corner.{corner}")), *vehicle.hub(corner))
     for end, y in (("LF_end", half), ("RF_end", -half)):
         if end in parts:
-            return Stand(tool, f"the beam's {END_WORDS[end]}", goal.x, y)
+            return Stand(tool, said(f"stands.{end}"), goal.x, y)
     if parts[0] in ("pair", "mark", "emblem"):
-        return Stand(tool, f"across the {parts[1]}", marks.front_x if parts[1] == "front" else marks.rear_x, 0.0)
+        return Stand(tool, said(f"stands.across.{parts[1]}"), getattr(marks, f"{parts[1]}_x"), 0.0)
     x, place = {
-        "crossing": (marks.rear_x, "over the rear centre mark"),
-        "low": (goal.x, "before the beam"),
-        "roof": (-vehicle.outline.rear_overhang - 1500, "behind the vehicle"),
-        "mirror": (0.0, "on the rear wheels"),
-        "rack": (vehicle.wheelbase, "at the left front wheel"),
-        "side": (vehicle.wheelbase / 2, "along one side"),
-        "string": (vehicle.wheelbase / 2, "between the strings"),
-        "rect": (vehicle.wheelbase, "beside the vehicle"),
-        "level": (goal.x, "on the beam"),
-        "slope": (goal.x / 2, "on the floor"),
-        "steering": (0.7 * vehicle.wheelbase, "on the steering wheel"),
-        "bracket": (plan.procedure.sensor.x, "on the sensor's bracket"),
-        "battery": (vehicle.wheelbase, "at the battery"),
-    }.get(parts[0], (goal.x, "at the target"))
+        "crossing": (marks.rear_x, said("stands.over_rear_centre_mark")),
+        "low": (goal.x, said("stands.before_beam")),
+        "roof": (-vehicle.outline.rear_overhang - 1500, said("stands.behind_vehicle")),
+        "mirror": (0.0, said("stands.rear_wheels")),
+        "rack": (vehicle.wheelbase, said("stands.left_front_wheel")),
+        "side": (vehicle.wheelbase / 2, said("stands.along_one_side")),
+        "string": (vehicle.wheelbase / 2, said("stands.between_strings")),
+        "rect": (vehicle.wheelbase, said("stands.beside_vehicle")),
+        "level": (goal.x, said("stands.beam")),
+        "slope": (goal.x / 2, said("stands.floor")),
+        "steering": (0.7 * vehicle.wheelbase, said("stands.steering_wheel")),
+        "bracket": (plan.procedure.sensor.x, said("stands.sensors_bracket")),
+        "battery": (vehicle.wheelbase, said("stands.battery")),
+    }.get(parts[0], (goal.x, said("stands.target")))
     return Stand(tool, place, x, 0.0)
 
 
@@ -194,19 +195,18 @@ def _walked(stands: list[Stand], start: tuple[float, float]) -> list[Stand]:
     return [stand for place in order for stand in by_place[place]]
 
 
-def left_behind(sheet: Sheet, slot: Slot) -> str:
+def left_behind(sheet: Sheet, slot: Slot) -> Said | None:
     """What can only be read where the tool stands now, if it is carried to another slot's place; empty for nothing."""
     wanted = stand_of(slot, sheet.plan)
     if wanted is None:
-        return ""
+        return None
     now = standing_now(sheet).get(wanted.tool)
     if now is None or now == wanted:
-        return ""
+        return None
     homes = [view for view in sheet.checks if any(s.slot.id == slot.id for s in view.slots)]
     late = all(_late(view) for view in homes)
     here = [s.label for view, s in missing(sheet) if stand_of(s, sheet.plan) == now and (late or not _late(view))]
     if not here:
-        return ""
-    more = f" and {len(here) - 1} more" if len(here) > 1 else ""
-    verb = "is" if len(here) == 1 else "are"
-    return f"Before the {now.tool} leaves {now.place}: {here[0]}{more} can only be read there and {verb} missing."
+        return None
+    told: dict[str, Given] = {"tool": Noun(f"tool.{now.tool}"), "place": now.place, "first": here[0]}
+    return said("stands.left.one", **told) if len(here) == 1 else said("stands.left.more", **told, more=len(here) - 1)

@@ -24,6 +24,7 @@ from escuadra.core.job.events import (
     TakenIn,
 )
 from escuadra.core.job.mechanics import Mechanics
+from escuadra.core.said import Said
 from escuadra.core.stream import Event, Part, Payload, Person
 
 
@@ -61,7 +62,7 @@ class Disturbance:
     at: int
     person: Person
     what: str
-    words: str
+    words: Said
     aspects: frozenset[str]
     source: Source = "reported"
     by: Mapping[str, float] = field(default_factory=dict)

@@ -14,6 +14,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.staked import STAND, stand_slots, stood
 from escuadra.core.job.state import Disturbance, Entry, Run, State
 from escuadra.core.procedure import Station
+from escuadra.core.said import NOTHING, Angle, Directed, Name, Noun, Said, Sentences, nouns, said, sentences
 from escuadra.core.wording import amount
 
 WATCHING = ("tape.", "rig.")
@@ -30,7 +31,7 @@ class StationView:
     station: Station
     run: Run | None
     proof: Proof | None
-    words: str = ""
+    words: Sentences = NOTHING
     """What puts the run in doubt, or what proves it."""
     because: Disturbance | None = None
 
@@ -66,12 +67,12 @@ def _station(state: State, plan: Plan) -> StationView:
     run = runs[-1]
     if run.doubted is not None:
         told = next(past for past in state.disturbances if past.seq == run.doubted)
-        return StationView(station, run, "doubt", f"{told.words}, and it was relied on here", told)
+        return StationView(station, run, "doubt", sentences(told.words, said("stations.relied_here")), told)
     setup = Setup(state, plan)
     found = _stand(setup, station, run) if station.carrier == "stand" else _frame(setup, station, run)
     again = next((past for past in state.disturbances if past.what == "run_again" and past.seq > run.seq), None)
     if again is not None and found.proof in ("missed", "contradicted"):
-        return StationView(station, run, "doubt", again.words, again)
+        return StationView(station, run, "doubt", sentences(again.words), again)
     return found
 
 
@@ -89,15 +90,19 @@ def _frame(setup: Setup, station: Station, run: Run) -> StationView:
                 if solved.trusted:
                     return StationView(station, run, "proven", _proven(setup, seen))
                 told = setup.boundaries[epoch] if epoch < setup.epoch else None
-                words = "the frame did not read as before when it was read again"
+                words = sentences(said("stations.frame_did_not_read_before"))
                 return StationView(station, run, "doubt" if told else "contradicted", words, told)
         if epoch == setup.epoch:
             break
         past = setup.boundaries[epoch]
         if past.what == "bump":
-            return StationView(station, run, "doubt", f"{past.words}, and nothing was read in between", past)
+            return StationView(
+                station, run, "doubt", sentences(past.words, said("stations.nothing_read_between")), past
+            )
         if past.aspects & TAPE_ASPECTS != {"centre"} and past.aspects & TAPE_ASPECTS:
-            return StationView(station, run, "missed", f"{past.words} before anything was read again", past)
+            return StationView(
+                station, run, "missed", sentences(past.words, said("stations.before_anything_read_again")), past
+            )
     return StationView(station, run, "awaited" if setup.watch(setup.epoch) or setup.seen_by_rig(first) else "proven")
 
 
@@ -115,14 +120,14 @@ def _stand(setup: Setup, station: Station, run: Run) -> StationView:
         }
         found = stood(setup, before)
         if found is not None and not found.trusted:
-            words = "the stand did not read as before when it was read again"
+            words = sentences(said("stations.stand_did_not_read_before"))
             return StationView(station, run, "doubt" if past else "contradicted", words, past)
         return StationView(station, run, "proven", _proven(setup, seen))
     if past is None:
         return StationView(station, run, "awaited")
     if past.what == "stand_bump":
-        return StationView(station, run, "doubt", f"{past.words}, and nothing was read in between", past)
-    return StationView(station, run, "missed", f"{past.words} before anything was read again", past)
+        return StationView(station, run, "doubt", sentences(past.words, said("stations.nothing_read_between")), past)
+    return StationView(station, run, "missed", sentences(past.words, said("stations.before_anything_read_again")), past)
 
 
 def _next_run(state: State, seq: int, ends: int) -> int:
@@ -130,8 +135,8 @@ def _next_run(state: State, seq: int, ends: int) -> int:
     return min((run.seq for run in state.runs if run.seq > seq and not run.withdrawn), default=ends)
 
 
-def _proven(setup: Setup, seen: Sequence[Entry]) -> str:
-    return f"read again by {min(seen, key=lambda e: e.seq).person.name}"
+def _proven(setup: Setup, seen: Sequence[Entry]) -> Sentences:
+    return sentences(said("stations.read_again", name=min(seen, key=lambda e: e.seq).person.name))
 
 
 # --- from one station to the next
@@ -141,67 +146,52 @@ def _proven(setup: Setup, seen: Sequence[Entry]) -> str:
 class Change:
     """What the way from one station to the next takes: to move, to set, and to read again."""
 
-    moves: tuple[str, ...]
-    rechecks: tuple[str, ...]
+    moves: tuple[Said, ...]
+    rechecks: tuple[Noun, ...]
 
 
-SPOILED = {
-    "level": "level",
-    "centre": "centring",
-    "yaw": "squareness",
-    "distance": "distance",
-    "height": "target height",
-    "target": "the target's identity, side and way up",
-    "hang": "its place on the beam",
-    "tilt": "its tilt",
-    "stand": "the stand's tapes",
-    "area": "surroundings",
-}
+SPOILED = ("level", "centre", "yaw", "distance", "height", "target", "hang", "tilt", "stand", "area")
+"""What may have to be read again, in the order in which it is said."""
 
 
 def change(plan: Plan, before: Plan | None, after: Plan) -> Change:
     """What has to be moved and read again; ``before``: nothing for the first station."""
     assert after.station is not None
-    now, moves, what = after.procedure, [], []
+    now, what = after.procedure, []
+    moves: list[Said] = []
     if after.station.carrier == "stand":
         where = after.target_place.id.replace("_", " ")
-        moves.append(f"Place the stand with {after.target.name} at the {where} place.")
-        return Change(tuple(moves), tuple(SPOILED[a] for a in ("stand", "target", "area")))
+        moves.append(said("stations.place_stand_place", name=Name(after.target.name), where=where))
+        return Change(tuple(moves), tuple(Noun(f"spoiled.{a}") for a in ("stand", "target", "area")))
     first = before is None or before.station is None or before.station.carrier == "stand"
     then = plan.procedure if before is None or first else before.procedure
     if first or now.mounting != then.mounting:
-        face = f"{now.mounting.side}, {now.mounting.way_up}"
-        moves.append(f"Hang {after.target.name}, side {face}, on {now.mounting.fixing}.")
+        face = nouns([Name(now.mounting.side), Name(now.mounting.way_up)], "comma")
+        fixing = Name(now.mounting.fixing)
+        moves.append(said("stations.hang_side", name=Name(after.target.name), face=face, fixing=fixing))
         what.append("mount")
     hung = 0.0 if first or before is None else before.hang
     if after.hang != hung:
         side = "left" if after.hang > hung else "right"
-        moves.append(f"Shift the target {amount(abs(after.hang - hung), 'mm', 0)} to the {side} on the beam.")
+        moves.append(said(f"stations.shift_target_beam.{side}", by=amount(abs(after.hang - hung), "mm", 0)))
         what.append("shift")
     away = now.distance - then.distance
     if not first and away:
-        way = "away from the vehicle" if away > 0 else "towards the vehicle"
-        moves.append(f"Push the frame {amount(abs(away), 'mm', 0)} {way}.")
+        way = "away" if away > 0 else "nearer"
+        moves.append(said(f"stations.push.{way}", by=amount(abs(away), "mm", 0)))
         what.append("roll")
     beam, was = now.offset - after.hang, (then.offset - hung)
     if not first and beam != was:
         side = "left" if beam > was else "right"
-        moves.append(f"Move the frame {amount(abs(beam - was), 'mm', 0)} to the {side}.")
+        moves.append(said(f"stations.move_frame.{side}", by=amount(abs(beam - was), "mm", 0)))
         what.append("roll")
     if not first and now.height != then.height:
-        way = "Raise" if now.height > then.height else "Lower"
-        moves.append(f"{way} the target {amount(abs(now.height - then.height), 'mm', 0)}.")
+        way = "up" if now.height > then.height else "down"
+        moves.append(said(f"stations.height.{way}", by=amount(abs(now.height - then.height), "mm", 0)))
         what.append("height")
     tilt = 0.0 if first or before is None or before.station is None else before.station.tilt_deg or 0.0
     if (after.station.tilt_deg or 0.0) != tilt:
-        moves.append(f"Set the tilt lever to {said_tilt(after.station.tilt_deg or 0.0)}.")
+        moves.append(said("stations.set_tilt_lever", tilt=Directed(Angle(after.station.tilt_deg or 0.0, 1), "tilt")))
         what.append("tilt")
     spoiled = {aspect for w in what for aspect in HAPPENINGS[w].aspects}
-    return Change(tuple(moves), tuple(words for aspect, words in SPOILED.items() if aspect in spoiled))
-
-
-def said_tilt(degrees: float) -> str:
-    """A board's tilt in words."""
-    if not degrees:
-        return "upright"
-    return f"{amount(abs(degrees), '°', 1)}, its top {'away from' if degrees > 0 else 'towards'} the vehicle"
+    return Change(tuple(moves), tuple(Noun(f"spoiled.{aspect}") for aspect in SPOILED if aspect in spoiled))

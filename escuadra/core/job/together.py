@@ -9,23 +9,22 @@ from typing import Any
 
 from escuadra.core.budget import Contribution, of_solution
 from escuadra.core.job.both_lines import (
-    LINE_WORDS,
-    SIDE_WORDS,
     both_lines,
     emblem_off,
     pairs_apart,
     targets,
 )
 from escuadra.core.job.checks.frame import source_of
-from escuadra.core.job.checks.wheels import TOE_WORDS, printed
+from escuadra.core.job.checks.wheels import printed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.beams import SteeredWheel
 from escuadra.core.job.methods.wheels import StringLines
 from escuadra.core.job.places import toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Derived, Get, Solved
+from escuadra.core.said import Noun, Said, Sentences, Text, Value, nouns, said, sentences
 from escuadra.core.stance import CORNERS
-from escuadra.core.standing import target_places
+from escuadra.core.standing import place_name, target_places
 from escuadra.core.wording import amount, with_uncertainty
 
 
@@ -33,62 +32,60 @@ from escuadra.core.wording import amount, with_uncertainty
 class Fact:
     """One thing that the readings say about the vehicle."""
 
-    label: str
-    text: str
-    plus_minus: str = ""
+    label: Said | None
+    text: Value
+    plus_minus: Value | None = None
 
 
 @dataclass(frozen=True)
 class At:
     """Both lines at a place along the vehicle."""
 
-    place: str
+    place: Text
     thrust: Fact | None
     body: Fact | None
     apart: Fact | None
 
 
-def _said(label: str, value: float, u: float, unit: str, words: tuple[str, str] | None = None) -> Fact:
-    text, spread = with_uncertainty(value, 2 * u, unit, words)
+def _fact(label: Said | None, value: float, u: float, unit: str, way: str | None = None) -> Fact:
+    text, spread = with_uncertainty(value, 2 * u, unit, way)
     return Fact(label, text, spread)
 
 
 def side_by_side(setup: Setup) -> list[At]:
     """Both lines at both axles and at every target place."""
     places = target_places(setup.plan.procedure, setup.plan.vehicle)
-    names = ["the rear axle", "the front axle"]
-    names += ["the target" if p.id == "target" else p.id.replace("_", " ") for p in places]
+    names: list[Text] = [said("together.rear_axle"), said("together.front_axle")]
+    names += [place_name(p.id) for p in places]
     found = both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)])
     if found is None:
         return []
     rows = []
     for k, name in enumerate(names):
         lines = [found.thrust, found.body]
-        thrust, body = (_said("", ln.at[k].y, ln.at[k].u, "mm", SIDE_WORDS) if ln is not None else None for ln in lines)
+        thrust, body = (_fact(None, ln.at[k].y, ln.at[k].u, "mm", "side") if ln is not None else None for ln in lines)
         apart = found.separation[k] if found.separation is not None else None
-        rows.append(At(name, thrust, body, _said("", apart.value, apart.u, "mm", SIDE_WORDS) if apart else None))
+        rows.append(At(name, thrust, body, _fact(None, apart.value, apart.u, "mm", "side") if apart else None))
     return rows
 
 
 def _hub_facts(solved: Solved) -> list[Fact]:
-    def fact(label: str, expression: Callable[[Get], Any], words: tuple[str, str] | None = None) -> Fact:
+    def fact(label: Said, expression: Callable[[Get], Any], way: str) -> Fact:
         found: Derived = solved.derive(expression)
-        return _said(label, found.value, found.u, "mm", words)
+        return _fact(label, found.value, found.u, "mm", way)
 
-    ahead = ("left hub ahead", "left hub behind")
-    longer = ("left longer", "right longer")
     return [
-        fact("Front setback", lambda get: get("LF", "x") - get("RF", "x"), ahead),
-        fact("Rear setback", lambda get: get("LR", "x") - get("RR", "x"), ahead),
+        fact(said("together.front_setback"), lambda get: get("LF", "x") - get("RF", "x"), "left_hub"),
+        fact(said("together.rear_setback"), lambda get: get("LR", "x") - get("RR", "x"), "left_hub"),
         fact(
-            "Wheelbase, left and right",
+            said("together.wheelbase_left_right"),
             lambda get: get("LF", "x") - get("LR", "x") - get("RF", "x") + get("RR", "x"),
-            longer,
+            "longer",
         ),
         fact(
-            "Track, front against rear",
+            said("together.track_front_against_rear"),
             lambda get: get("LF", "y") - get("RF", "y") - get("LR", "y") + get("RR", "y"),
-            ("front wider", "rear wider"),
+            "wider",
         ),
     ]
 
@@ -99,42 +96,53 @@ def facts(setup: Setup) -> list[Fact]:
     for end in ("front", "rear"):
         off = emblem_off(setup, end)
         if off is not None:
-            found.append(_said(f"{end.capitalize()} emblem off the pairs' middle", *off, "mm", SIDE_WORDS))
+            found.append(_fact(said(f"together.emblem_off_pairs_middle.{end}"), *off, "mm", "side"))
     into = setup.entering(setup.epoch)
     lines = METHODS["strings"]
     by_strings = lines.result(into) if isinstance(lines, StringLines) else None
     for corner in CORNERS:
         if by_strings is not None:
-            found.append(_said(f"{corner} toe, by the strings", by_strings.toe_deg[corner], 0.0, "°", TOE_WORDS))
+            found.append(
+                _fact(
+                    said("together.toe_strings", corner=Noun(f"corner.{corner}")),
+                    by_strings.toe_deg[corner],
+                    0.0,
+                    "°",
+                    "toe",
+                )
+            )
         side = {"LR": "left", "RR": "right"}.get(corner, "")
-        read = setup.now(toe_slot(side) if side else printed(f"toe.{corner}", "", TOE_WORDS, 1.5))
+        read = setup.now(
+            toe_slot(side) if side else printed(f"toe.{corner}", said(f"wheels.before_toe.{corner}"), "toe", 1.5)
+        )
         if read is not None:
-            found.append(_said(f"{corner} toe, printed", read.value, read.u, "°", TOE_WORDS))
+            found.append(
+                _fact(said("together.toe_printed", corner=Noun(f"corner.{corner}")), read.value, read.u, "°", "toe")
+            )
     if by_strings is not None:
         for end, track in by_strings.track.items():
-            found.append(Fact(f"Track {end}, by the strings", amount(track, "mm", 0)))
+            found.append(Fact(said(f"together.track_strings.{end}"), amount(track, "mm", 0)))
     rack = METHODS["rack"]
     runway = rack.runway_deg(into) if isinstance(rack, SteeredWheel) else None
     if runway is not None:
-        found.append(_said("The runway, against the frame's beam", *runway, "°", SIDE_WORDS))
+        found.append(_fact(said("together.runway_against_frames_beam"), *runway, "°", "side"))
     return found
 
 
-def contributions(setup: Setup) -> tuple[str, list[Contribution]]:
+def contributions(setup: Setup) -> tuple[Noun | None, list[Contribution]]:
     """Where the uncertainty of the line in use at the target comes from: the line's name, and every source's share."""
     solved = setup.lines
     if solved is None or solved.line is None:
-        return "", []
+        return None, []
     at = solved.line_at(setup.plan.target_x)
-    return LINE_WORDS[solved.line], of_solution(solved.solution, at.gradient, source_of)
+    return Noun(f"line.{solved.line}"), of_solution(solved.solution, at.gradient, source_of)
 
 
-def agreement(setup: Setup) -> str:
+def agreement(setup: Setup) -> Sentences:
     """Whether the methods that were read agree at the target; empty where fewer than two lines of a kind are known."""
-    said = []
+    found = []
     for first, second, apart in pairs_apart(setup):
-        text, spread = with_uncertainty(abs(apart.value), 2 * apart.u, "mm")
-        verb = "agree" if abs(apart.value) <= 2 * apart.u else "do not agree"
-        both = f"{first} and {second[:1].lower()}{second[1:]}"
-        said.append(f"{both} {verb}: {text} ({spread}) apart at the target.")
-    return " ".join(said)
+        off, spread = with_uncertainty(abs(apart.value), 2 * apart.u, "mm")
+        verdict = "agree" if abs(apart.value) <= 2 * apart.u else "differ"
+        found.append(said(f"together.{verdict}", both=nouns([first, second]), off=off, spread=spread))
+    return sentences(*found)

@@ -15,6 +15,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import Owner
 from escuadra.core.job.events import Signed
 from escuadra.core.job.state import State, fold
+from escuadra.core.said import nouns, said
 from escuadra.core.stream import Event, Part
 
 VEHICLE = Part(kind="vehicle")
@@ -51,14 +52,16 @@ class Visit:
     def body(self, id: str) -> State:
         """What was said of a body; raises ``BadInput`` for an unknown one."""
         if id not in self.bodies:
-            raise BadInput("body", id or "nothing", f"one of this visit: {', '.join(self.bodies)}")
+            raise BadInput("body", id, said("wants.one_visit", names=nouns(self.bodies, "comma")))
         return self.parts[body(id)]
 
     def stands_on(self, id: str) -> tuple[Part, ...]:
         """The parts that a calibration stands on: the vehicle's, its bodies', its own. Raises for an unknown one."""
         own = self.parts.get(calibration(id))
         if own is None or own.calibration is None:
-            raise BadInput("calibration", id or "nothing", f"one of this visit: {', '.join(self.calibrations)}")
+            raise BadInput(
+                "calibration", id or "nothing", said("wants.one_visit", names=nouns(self.calibrations, "comma"))
+            )
         return (VEHICLE, *map(body, own.calibration.bodies), calibration(id))
 
     def concerned(self, part: Part) -> tuple[str, ...]:
@@ -84,7 +87,7 @@ class Visit:
         known = self.bodies
         found = next((p for p in self.stands_on(id) if p.kind == "body" and known[p.id] == owner), None)
         if found is None:
-            raise BadInput("what", owner, f"a calibration with a {owner}")
+            raise BadInput("what", owner, said("wants.calibration", owner=owner))
         return found
 
     def heads(self, id: str) -> dict[Part, int]:
@@ -102,7 +105,7 @@ def fold_visit(visit: Visit, events: Iterable[Event]) -> Visit:
     seq = visit.seq
     for event in events:
         if event.of is None:
-            raise BadInput("of", event.kind, "an event that says which part of the visit it is of")
+            raise BadInput("of", event.kind, said("wants.event_says_part_visit"))
         told.setdefault(event.of, []).append(event)
         seq = event.seq
     changed = {part: fold(visit.parts.get(part, State()), own) for part, own in told.items()}
@@ -118,7 +121,7 @@ def as_signed(events: Sequence[Event], id: str, revision: int | None = None) -> 
     signed = [e for e in events if e.of == own and e.kind == Signed.code]
     found = [e.seq for e in signed if revision in (None, e.payload.revision)]
     if not found:
-        raise BadInput("revision", str(revision or "any"), "a signed revision")
+        raise BadInput("revision", str(revision or "any"), said("wants.signed_revision"))
     if revision is not None:
         return fold_visit(Visit(), (e for e in events if e.seq < found[-1]))
     return fold_visit(Visit(), (e for e in events if e.seq <= found[-1] or e.of == own))

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 from escuadra.core.state import input as given_as
 from escuadra.core.state.equations import (
     Bearings,
@@ -98,19 +99,19 @@ class _Assembly:
             under, lowest = [name], floors[name].on
             while lowest is not None:
                 if lowest not in floors:
-                    raise BadInput("on", lowest, f"under {under[-1]}: a floor that is given")
+                    raise BadInput("on", lowest, said("wants.under_floor_given", under=under[-1]))
                 if lowest in under:
-                    raise BadInput("on", lowest, "floors that do not lie on each other in a circle")
+                    raise BadInput("on", lowest, said("wants.floors_do_not_lie_each"))
                 under.append(lowest)
                 lowest = floors[lowest].on
             self.floors[name] = [self.unknowns.floors[each] for each in under]
         for name, mounting in given.mountings:
             if mounting.wheel not in self.unknowns.headings and mounting.wheel not in self.named:
-                raise BadInput("wheel", mounting.wheel, f"of mounting {name}: a wheel that is given")
+                raise BadInput("wheel", mounting.wheel, said("wants.mounting_wheel_given", name=name))
 
     def place(self, item: Any, field: str, name: str) -> int:
         if name not in self.named:
-            raise BadInput(field, name, f"of {item.id}: a point, or BODY:POINT, that is given")
+            raise BadInput(field, name, said("wants.point_or_body_point_given", id=item.id))
         return self.scene.place(*self.named[name])
 
     def mean(self, item: Any, field: str, names: Sequence[str], factor: float = 1.0) -> list[Weighted]:
@@ -118,7 +119,7 @@ class _Assembly:
 
     def body(self, item: Any, name: str, field: str = "body") -> int:
         if name not in self.unknowns.bodies:
-            raise BadInput(field, name, f"of {item.id}: a body that is given")
+            raise BadInput(field, name, said("wants.body_given", id=item.id))
         return self.scene.body[name]
 
     def origin(self, item: Any, name: str, field: str = "body") -> int:
@@ -133,12 +134,12 @@ class _Assembly:
         if self.unknowns.thrust is not None:
             return [(self.unknowns.thrust, factor)]
         if not {"LR", "RR"} <= self.unknowns.headings.keys():
-            raise BadInput("thrust", "nothing", f"a thrust line, or headings of LR and RR: {item.id} needs it")
+            raise BadInput("thrust", "", said("wants.thrust_line_or_headings_lr", id=item.id))
         return [(self.unknowns.headings[wheel], factor / 2) for wheel in ("LR", "RR")]
 
     def heading(self, item: Any) -> list[Weighted]:
         if item.wheel not in self.unknowns.headings:
-            raise BadInput("wheel", item.wheel, f"of {item.id}: a wheel among the headings")
+            raise BadInput("wheel", item.wheel, said("wants.wheel_among_headings", id=item.id))
         return [(self.unknowns.headings[item.wheel], 1.0)]
 
     def mounted(self, item: Any) -> list[Weighted]:
@@ -146,14 +147,14 @@ class _Assembly:
         if item.mounting is None:
             return []
         if item.mounting not in self.mountings or self.mountings[item.mounting].wheel != item.wheel:
-            raise BadInput("mounting", item.mounting, f"of {item.id}: a mounting of {item.wheel}")
+            raise BadInput("mounting", item.mounting, said("wants.mounting", id=item.id, wheel=item.wheel))
         return [(self.unknowns.mountings[item.mounting], float(item.turn))]
 
     def line(self, item: Any, constant: float = 0.0) -> int:
         """The direction of a wanted quantity's line."""
         if item.direction == "marks":
             if item.marks is None:
-                raise BadInput("marks", "nothing", f"of {item.id}: two points, or two lists of points")
+                raise BadInput("marks", "", said("wants.two_points_or_two_lists", id=item.id))
             first, second = item.marks
             ways = self.mean(item, "marks", first, -1.0) + self.mean(item, "marks", second)
             return self.scene.add_direction(constant, bearing=ways)
@@ -163,7 +164,7 @@ class _Assembly:
         if item.floor is None:
             return []
         if item.floor not in self.floors:
-            raise BadInput("floor", item.floor, f"of {item.id}: a floor that is given")
+            raise BadInput("floor", item.floor, said("wants.floor_given", id=item.id))
         return self.floors[item.floor]
 
     def height(self, rows: _Rows, row: int, item: Any) -> None:
@@ -203,7 +204,7 @@ class _Assembly:
             ends = self.place(item, "point", item.point), self.place(item, "wheel", item.wheel)
             body = item.body if item.body is not None else self.named[item.point][0]
             if not body:
-                raise BadInput("body", "nothing", f"of {item.id}: the body whose beam is read")
+                raise BadInput("body", "", said("wants.body_whose_beam_read", id=item.id))
             turn = self.scene.add_direction(0.0, [(self.yaw(item, body), 1.0)])
             rows.slants.append((row, [(ends[0], 1.0), (ends[1], -1.0)], 0.0, turn))
         elif kind == "scale_pair":
@@ -236,7 +237,7 @@ class _Assembly:
         elif self.unknowns.headings:
             turn, figures = 0.0, self.heading(item)
         else:
-            raise BadInput("toe_deg", "nothing", f"of {item.id}: the wheel's toe, or the wheels' headings")
+            raise BadInput("toe_deg", "", said("wants.wheels_toe_or_wheels_headings", id=item.id))
         heading = self.scene.add_direction(turn, figures + self.mounted(item))
         rows.rulers.append((row, item.id, wheel, heading, self.body(item, item.body)))
 
@@ -245,7 +246,7 @@ class _Assembly:
         for name, body in (("from", item.from_), ("to", item.to)):
             origin = self.origin(item, body, name)
             if item.point is not None and (body, item.point) not in self.unknowns.own:
-                raise BadInput("point", item.point, f"of {item.id}: a point of both bodies")
+                raise BadInput("point", item.point, said("wants.point_both_bodies", id=item.id))
             ends.append(origin if item.point is None else self.scene.place(body, item.point))
         way = [(ends[1], 1.0), (ends[0], -1.0)]
         first, second = self.unknowns.bodies[item.from_], self.unknowns.bodies[item.to]
@@ -260,9 +261,9 @@ class _Assembly:
 
     def own(self, rows: _Rows, row: int, item: given_as.Own) -> None:
         if item.shape not in {name for name, _ in self.given.shapes}:
-            raise BadInput("shape", item.shape, f"of {item.id}: a shape that is given")
+            raise BadInput("shape", item.shape, said("wants.shape_given", id=item.id))
         if (item.shape, item.point) not in self.unknowns.shapes:
-            raise BadInput("point", item.point, f"of {item.id}: a point of that shape")
+            raise BadInput("point", item.point, said("wants.point_of_shape", id=item.id))
         rows.sums.append((row, self.unknowns.shapes[item.shape, item.point] + AXES[item.axis], 1.0))
 
     def want(self, rows: _Rows, row: int, item: Any) -> None:
@@ -294,7 +295,7 @@ class _Assembly:
         for row, item in enumerate(self.given.observations):
             for name, factor in item.instrument:
                 if name not in tools:
-                    raise BadInput("instrument", name, f"of {item.id}: an instrument that is given")
+                    raise BadInput("instrument", name, said("wants.instrument_given", id=item.id))
                 found[row, tools[name]] = factor
         return found
 
@@ -338,4 +339,4 @@ def _once(ids: tuple[str, ...], observations: Sequence[Any]) -> None:
     if len(set(ids)) < len(ids):
         shared = set(ids[len(observations) :])
         twice = next(name for name in ids if name in shared and ids.count(name) > 1)
-        raise BadInput("observations", twice, "another id: what is shared is observed under this one")
+        raise BadInput("observations", twice, said("wants.another_id_shared_observed_under"))

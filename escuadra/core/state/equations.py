@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 from escuadra.core.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector
 
 LEAST_SINE = 1e-6
@@ -151,7 +152,7 @@ class Scene:
             direction[aimed] += np.arctan2(way[aimed, 1], way[aimed, 0])
             length = (way[self._aimed] ** 2).sum(axis=1)
             if np.any(length <= LEAST_SINE**2):
-                raise BadInput("marks", "points that coincide", "two points that lie apart in plan")
+                raise BadInput("marks", said("equations.points_coincide"), said("wants.two_points_lie_apart_plan"))
             turn = way[self._aimed][:, ::-1] * [-1.0, 1.0] * (self._share / length)[:, None]
         up, tilting = ZENITH, np.zeros((2, 3))
         if self.unknowns.gravity is not None:
@@ -322,7 +323,7 @@ class _Meetings(_Sort):
         divisor = (beam * normal).sum(axis=1)
         flat = np.flatnonzero((length <= LEAST_SINE) | (np.abs(divisor) <= LEAST_SINE * length))
         if len(flat):
-            raise BadInput(self.refused, self.ids[flat[0]], "a line that is one, and is not along the beam")
+            raise BadInput(self.refused, self.ids[flat[0]], said("wants.line_one_not_along_beam"))
         off = place - here.pose[self.body, :3]
         s = (off * normal).sum(axis=1) / divisor
         return s, off - s[:, None] * beam, divisor

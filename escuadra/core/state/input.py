@@ -13,6 +13,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.named import Named
 from escuadra.core.observations import SharedErrors
+from escuadra.core.said import Plain, Said, exact, said
 
 MOST_PLACES, MOST_OBSERVATIONS, MOST_WANTED = 400, 3000, 200
 """A long visit has thirty epochs and six hundred readings; beyond this it is a mistake, told before it is slow."""
@@ -56,9 +57,9 @@ class Body(Frozen):
     @model_validator(mode="after")
     def _points_or_shape(self) -> Self:
         if self.shape is None and self.points is None:
-            raise BadInput("points", "nothing", "the body's own points, or a shape")
+            raise BadInput("points", "", said("wants.bodys_own_points_or_shape"))
         if self.shape is not None and self.points is not None:
-            raise BadInput("shape", self.shape, "a shape or points of its own, not both")
+            raise BadInput("shape", self.shape, said("wants.shape_or_points_own_not"))
         return self
 
 
@@ -70,7 +71,7 @@ class Shape(Frozen):
 
     @model_validator(mode="after")
     def _known(self) -> Self:
-        _known("point", (name for name, _ in self.u), {name for name, _ in self.points}, "a point of this shape")
+        _known("point", (name for name, _ in self.u), {name for name, _ in self.points}, said("wants.point_shape"))
         return self
 
 
@@ -122,7 +123,7 @@ class Read(Frozen):
         if not isinstance(given, str):
             return given
         if not cls.by_name_alone:
-            raise BadInput("instrument", given, "factors by instrument, for a reading that is no length")
+            raise BadInput("instrument", given, said("wants.factors_instrument_reading_no_length"))
         return ((given, 1.0),)
 
 
@@ -393,13 +394,13 @@ class Hypothesis(Frozen):
     cap: Positive
 
 
-def _known(field: str, names: Iterable[str | None], among: Iterable[str], accepted: str) -> None:
+def _known(field: str, names: Iterable[str | None], among: Iterable[str], accepted: Said) -> None:
     for name in names:
         if name is not None and name not in among:
             raise BadInput(field, name, accepted)
 
 
-def _once(field: str, ids: Iterable[str], accepted: str) -> None:
+def _once(field: str, ids: Iterable[str], accepted: Said) -> None:
     seen: set[str] = set()
     for name in ids:
         if name in seen:
@@ -431,23 +432,27 @@ class StateInput(Frozen):
     def _few(cls, given: tuple[Any, ...], info: Any) -> tuple[Any, ...]:
         most = {"observations": MOST_OBSERVATIONS, "wanted": MOST_WANTED}.get(info.field_name, MOST_PLACES)
         if len(given) > most:
-            raise BadInput(info.field_name, str(len(given)), f"at most {most}")
+            raise BadInput(info.field_name, str(len(given)), said("wants.most", most=most))
         return given
 
     @model_validator(mode="after")
     def _checked(self) -> Self:
         if not self.wanted:
-            raise BadInput("wanted", "nothing", "one or more quantities")
+            raise BadInput("wanted", "", said("wants.one_or_more_quantities"))
         if self.thrust and self.headings:
-            raise BadInput("thrust", f"{self.thrust.angle_deg:g}°", "a thrust line or the wheels' headings, not both")
-        _once("wanted", (w.id for w in self.wanted), "each wanted quantity's id once")
-        _once("hypotheses", (h.id for h in self.hypotheses), "each hypothesis's id once")
-        _once("observations", (o.id for o in self.observations), "each observation's id once")
+            raise BadInput("thrust", f"{self.thrust.angle_deg:g}°", said("wants.thrust_line_or_wheels_headings"))
+        _once("wanted", (w.id for w in self.wanted), said("wants.each_wanted_quantitys_id_once"))
+        _once("hypotheses", (h.id for h in self.hypotheses), said("wants.each_hypothesiss_id_once"))
+        _once("observations", (o.id for o in self.observations), said("wants.each_observations_id_once"))
         for id, (lower, upper) in self.limits:
-            _known("limits", [id], {w.id for w in self.wanted}, "a wanted quantity's id")
+            _known("limits", [id], {w.id for w in self.wanted}, said("wants.wanted_quantitys_id"))
             if lower is not None and upper is not None and lower > upper:
-                raise BadInput("limits", f"{lower:g} to {upper:g}", "a lower limit that is not above the upper one")
+                raise BadInput(
+                    "limits",
+                    said("input.to", lower=exact(Plain, lower), upper=exact(Plain, upper)),
+                    said("wants.lower_limit_not_above_upper"),
+                )
         for hypothesis in self.hypotheses:
             if not any(factor for _, factor in hypothesis.effect):
-                raise BadInput("hypotheses", hypothesis.id, "an effect on one reading or more")
+                raise BadInput("hypotheses", hypothesis.id, said("wants.effect_one_reading_or_more"))
         return self

@@ -16,6 +16,7 @@ from escuadra.core.axes import short_way
 from escuadra.core.chisquare import quantile
 from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.network import SHARED_BLAME
+from escuadra.core.said import Plain, exact, said
 from escuadra.core.state.assembly import Assembled, assembled
 from escuadra.core.state.box import bounds, joint, within
 from escuadra.core.state.factors import Factors, factored
@@ -155,8 +156,8 @@ def solve(given: StateInput) -> Solution:
         chi2 = float(here.misfit @ here.misfit)
         raise BadInput(
             "points",
-            f"readings that do not converge in {MOST_ROUNDS} rounds (chi-square {chi2:.6g})",
-            "first guesses nearer the truth, or readings that agree",
+            said("solution.readings_do_not_converge_rounds", most_rounds=MOST_ROUNDS, chi2=exact(Plain, chi2)),
+            said("wants.first_guesses_nearer_truth_or"),
         )
     return _solution(work, here)
 
@@ -184,7 +185,9 @@ def converged(work: Work) -> Converged:
     misfit, slopes = work.at(figures)
     matrix, chi2 = slopes(), float(misfit @ misfit)
     if not math.isfinite(chi2):
-        raise BadInput("points", "first guesses that give no figures", "first guesses nearer the truth")
+        raise BadInput(
+            "points", said("solution.first_guesses_give_no_figures"), said("wants.first_guesses_nearer_truth")
+        )
     last, damping, settled = math.inf, 0.0, False
     for each in range(MOST_ROUNDS):
         damping = max(damping, DAMPED) if each >= UNDAMPED_ROUNDS else damping
@@ -228,9 +231,12 @@ def _loose(equations: Assembled, factors: Factors) -> BadInput:
     owners = {owner for owner, w in zip(equations.unknowns.owners, weight, strict=True) if w > LOOSE}
     rank = min((rank for rank, _ in owners), default=SHARED)
     name = next((n for r, n in equations.unknowns.owners if r == rank and (r, n) in owners), "points")
-    tie = {POINT: "two distances, or its coordinates", BODY: "distances, heights, levels or what a move left as it was"}
-    accepted = f"readings that tie it down, such as {tie.get(rank, 'a heading, toe, thrust or ruler reading')}"
-    return NotDetermined(name, "too few readings: it is loose", accepted)
+    tie = {
+        POINT: said("solution.two_distances_or_coordinates"),
+        BODY: said("solution.distances_heights_levels_or_move"),
+    }
+    accepted = said("solution.readings_tie_down_such", rank=tie.get(rank, "a heading, toe, thrust or ruler reading"))
+    return NotDetermined(name, said("solution.too_few_readings_loose"), accepted)
 
 
 def _solution(work: Work, here: Converged) -> Solution:
@@ -248,7 +254,7 @@ def _solution(work: Work, here: Converged) -> Solution:
             middle = (low + high) / 2 if low is not None and high is not None else 0.0
             value[k] = middle + short_way(float(value[k]) - middle)
         if not told[k] and item.id in limits:
-            raise BadInput("limits", item.id, "limits of what the readings tell")
+            raise BadInput("limits", item.id, said("wants.limits_readings_tell"))
     u = np.sqrt(np.diag(covariance))
     redundancy = 1 - (factors.left**2).sum(axis=1)
     seen = redundancy >= NO_REDUNDANCY
@@ -300,7 +306,7 @@ def _doubted(
     for k, hypothesis in enumerate(given.hypotheses):
         for name, factor in hypothesis.effect:
             if name not in row:
-                raise BadInput("hypotheses", name, f"of {hypothesis.id}: observations in its effect")
+                raise BadInput("hypotheses", name, said("wants.observations_effect", id=hypothesis.id))
             effect[k, row[name]] = factor / equations.u[row[name]]
     shares = effect @ factors.left
     unseen = effect - shares @ factors.left.T

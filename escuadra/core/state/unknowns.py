@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 from escuadra.core.state.input import StateInput
 
 Vector = NDArray[np.float64]
@@ -113,7 +114,7 @@ def unknowns_of(given: StateInput) -> Unknowns:
     for name, body in given.bodies:
         if body.shape is not None:
             if body.shape not in shapes:
-                raise BadInput("shape", body.shape, "a shape that is given")
+                raise BadInput("shape", body.shape, said("wants.shape_given_2"))
             found.own.update({(name, point): found.shapes[body.shape, point] for point, _ in shapes[body.shape].points})
     found.start = np.array(start, dtype=float)
     found.free = np.array([k for k, owner in enumerate(loose) if owner is not None], dtype=np.intp)

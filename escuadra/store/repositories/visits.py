@@ -8,6 +8,7 @@ from sqlalchemy import Connection, Engine, bindparam, select
 
 from escuadra.core.errors import BadInput
 from escuadra.core.house import visit_stream
+from escuadra.core.said import said
 from escuadra.core.stream import Event
 from escuadra.store.repositories.pins import Pins
 from escuadra.store.streams import Streams
@@ -45,7 +46,7 @@ class Log:
         """A visit's row; raises ``BadInput`` for an unknown visit."""
         found = self.connection.execute(_ONE, {"visit_id": visit_id}).first()
         if found is None:
-            raise BadInput("job", visit_id, "a job of this garage")
+            raise BadInput("job", visit_id, said("wants.job_garage"))
         return Row(*found)
 
     def rows(self, limit: int = 1000, offset: int = 0) -> list[Row]:

@@ -11,10 +11,12 @@ from escuadra.core.bay import Bay
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen
 from escuadra.core.procedure import CheckSpec, Procedure
+from escuadra.core.said import nouns, said
 from escuadra.core.survey import Survey
 from escuadra.jobs import Opened, Unreadable
 from escuadra.web.examples import EXAMPLES
 from escuadra.web.pages import garage_of, render
+from escuadra.words.pages import tell
 
 if TYPE_CHECKING:
     from escuadra.core.kinds import Kind
@@ -55,14 +57,19 @@ async def computed(request: Request, kind: str) -> Response:
     try:
         data = json.loads(body)
     except (ValueError, RecursionError) as error:
-        return JSONResponse({"detail": f"body: {error}; accepted: one JSON object", "field": "body"}, 400)
+        return JSONResponse(
+            {"detail": tell("routes.api.body_accepted_one_json_object", error=str(error)), "field": "body"}, 400
+        )
     return JSONResponse(await run_in_threadpool(_computed, kind, data))
 
 
 def _described(kind: str, part: str) -> dict[str, Any]:
     """A body described by its published schema."""
     schema = {"$ref": f"/schemas/{kind}.{part}.json"}
-    return {"description": f"{part} of {kind}", "content": {"application/json": {"schema": schema}}}
+    return {
+        "description": f"{part} of {kind}",
+        "content": {"application/json": {"schema": schema}},
+    }
 
 
 def described_kinds() -> dict[str, Any]:
@@ -91,7 +98,7 @@ async def computed_kind(request: Request, kind: str) -> Response:
 def jobs(request: Request, page: int = 1) -> dict[str, Any]:
     """Jobs, the newest first, fifty a page."""
     if not 1 <= page <= 1_000_000:
-        raise BadInput("page", page, "a page from 1 upward")
+        raise BadInput("page", page, said("wants.page_1_upward"))
     found = garage_of(request).jobs(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
     more = f"/api/jobs?page={page + 1}" if len(found) > PAGE_SIZE else None
     return {"jobs": [_listed(opened) for opened in found[:PAGE_SIZE]], "next": more}
@@ -133,4 +140,4 @@ def schema(name: str) -> Response:
         return JSONResponse(SHEETS[name].model_json_schema())
     if base == "check" and part in CheckSpec.registered:
         return JSONResponse(CheckSpec.registered[part].model_json_schema())
-    raise BadInput("schema", name, f"KIND.input, KIND.result, {', '.join(SHEETS)} or check.KIND")
+    raise BadInput("schema", name, said("wants.kind_input_kind_result_or", names=nouns(SHEETS, "comma")))

@@ -11,6 +11,7 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier
 from escuadra.core.quantities import parse
 from escuadra.core.relief import plane_of
+from escuadra.core.said import Noun, Said, Text, nouns, said
 from escuadra.drawing import bay_view
 from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.floors import Floors, Surveyed
@@ -26,7 +27,7 @@ RACK = ("x_from", "x_to", "left_y", "right_y", "width", "height")
 EMPTY_ROWS = 2
 
 
-def said(value: float) -> str:
+def as_typed(value: float) -> str:
     """A figure of a sheet as it is typed."""
     return f"{value:.10g}"
 
@@ -35,26 +36,32 @@ def typed_of(bay: Bay | None) -> dict[str, str]:
     """A bay's sheet as the fields of its form."""
     if bay is None:
         return {}
-    fields = {name: said(getattr(bay, name)) for name in SIZES}
-    fields["outline"] = "\n".join(f"{said(x)}  {said(y)}" for x, y in bay.outline)
+    fields = {name: as_typed(getattr(bay, name)) for name in SIZES}
+    fields["outline"] = "\n".join(f"{as_typed(x)}  {as_typed(y)}" for x, y in bay.outline)
     for k, thing in enumerate(bay.things):
         fields |= {f"thing-{k}-id": thing.id, f"thing-{k}-kind": thing.kind, f"thing-{k}-name": thing.name}
-        fields |= {f"thing-{k}-{name}": said(getattr(thing, name)) for name in THING_FIELDS}
+        fields |= {f"thing-{k}-{name}": as_typed(getattr(thing, name)) for name in THING_FIELDS}
     for k, point in enumerate(bay.fixed_points):
-        fields |= {f"fixed-{k}-id": point.id} | {f"fixed-{k}-{n}": said(getattr(point, n)) for n in ("x", "y", "u")}
+        fields |= {f"fixed-{k}-id": point.id} | {f"fixed-{k}-{n}": as_typed(getattr(point, n)) for n in ("x", "y", "u")}
     for name, part, names in (("door", bay.door, DOOR), ("rack", bay.rack, RACK)):
-        fields |= {f"{name}-{n}": said(getattr(part, n)) for n in names} if part is not None else {}
+        fields |= {f"{name}-{n}": as_typed(getattr(part, n)) for n in names} if part is not None else {}
     return fields
 
 
-def _length(form: dict[str, str], field: str, label: str) -> float:
+def _length(form: dict[str, str], field: str, label: Text) -> float:
     typed = form.get(field, "").strip()
     try:
         meanings = parse(typed, "length", "mm")
     except BadInput as cause:
-        raise BadInput(field, f"{typed or 'nothing'} for {label}", cause.accepted) from cause
+        raise BadInput(
+            field, said("routes.bays.for", typed=typed or said("nothing"), label=label), cause.accepted
+        ) from cause
     if len(meanings) > 1:
-        raise BadInput(field, f"{typed} for {label}", " or ".join(m.text for m in meanings) + ", typed with its unit")
+        raise BadInput(
+            field,
+            said("routes.bays.for", typed=typed, label=label),
+            said("wants.one_with_unit", meant=nouns((m.text for m in meanings), "or")),
+        )
     return meanings[0].value
 
 
@@ -66,16 +73,22 @@ def _rows(form: dict[str, str], prefix: str, key: str) -> list[str]:
 
 def bay_from(name: str, form: dict[str, str], before: Bay | None) -> Bay:
     """A bay's sheet from its form; raises ``BadInput`` that says which field of which row."""
-    data: dict[str, Any] = {"name": name} | {field: _length(form, field, f"the {field}") for field in SIZES}
+    data: dict[str, Any] = {"name": name} | {field: _length(form, field, Noun(f"field.{field}")) for field in SIZES}
     corners = [line.replace(";", " ").split() for line in form.get("outline", "").splitlines() if line.strip()]
     wrong = next((line for line in corners if len(line) != 2), None)
     if wrong is not None:
-        raise BadInput("outline", " ".join(wrong), "two figures a line, x and y in millimetres, such as 12000 4350")
-    data["outline"] = [[_length({"outline": text}, "outline", "a corner") for text in line] for line in corners]
+        raise BadInput("outline", " ".join(wrong), said("wants.two_figures_line_x_y"))
+    data["outline"] = [
+        [_length({"outline": text}, "outline", said("routes.bays.corner")) for text in line] for line in corners
+    ]
     things: list[dict[str, Any]] = []
     for row in _rows(form, "thing", "name"):
         label = form[f"{row}-name"].strip()
-        figures = {n: _length(form, f"{row}-{n}", f"{n} of {label}") for n in THING_FIELDS if n != "turn_deg"}
+        figures = {
+            n: _length(form, f"{row}-{n}", said("routes.bays.of", field=Noun(f"field.{n}"), name=label))
+            for n in THING_FIELDS
+            if n != "turn_deg"
+        }
         turn = form.get(f"{row}-turn_deg", "").strip() or "0"
         figures["turn_deg"] = parse(turn, "angle", "°")[0].value
         id = form.get(f"{row}-id") or _new_id(label, [thing["id"] for thing in things])
@@ -83,12 +96,22 @@ def bay_from(name: str, form: dict[str, str], before: Bay | None) -> Bay:
     data["things"] = things
     data["fixed_points"] = [
         {"id": form[f"{row}-id"].strip()}
-        | {n: _length(form, f"{row}-{n}", f"{n} of {form[f'{row}-id'].strip()}") for n in ("x", "y", "u")}
+        | {
+            n: _length(
+                form, f"{row}-{n}", said("routes.bays.of", field=Noun(f"field.{n}"), name=form[f"{row}-id"].strip())
+            )
+            for n in ("x", "y", "u")
+        }
         for row in _rows(form, "fixed", "id")
     ]
     for part, names in (("door", DOOR), ("rack", RACK)):
         if any(form.get(f"{part}-{n}", "").strip() for n in names):
-            data[part] = {n: _length(form, f"{part}-{n}", f"{part} {n.replace('_', ' ')}") for n in names}
+            data[part] = {
+                n: _length(
+                    form, f"{part}-{n}", said("routes.bays.of", field=Noun(f"field.{n}"), name=Noun(f"field.{part}"))
+                )
+                for n in names
+            }
     if before is not None and before.usual is not None:
         data["usual"] = before.usual
     return Bay.read(data)
@@ -129,12 +152,14 @@ def card(floors: Floors, name: str, today: str) -> dict[str, Any]:
 
 
 @router.get("")
-def index(request: Request, error: str = "") -> Response:
+def index(request: Request, error: Said | None = None) -> Response:
     """Every bay."""
     return _index(request)
 
 
-def _index(request: Request, status: int = 200, error: str = "", typed: dict[str, str] | None = None) -> Response:
+def _index(
+    request: Request, status: int = 200, error: Said | None = None, typed: dict[str, str] | None = None
+) -> Response:
     garage = garage_of(request)
     cards = [card(garage.floors, name, garage.today()) for name in garage.store.bays()]
     return render(request, "bays.html", status=status, cards=cards, error=error, typed=typed or {})
@@ -146,9 +171,9 @@ def add(request: Request, form: Annotated[forms.NewBay, Form()]) -> Response:
     garage, name = garage_of(request), form.name.strip()
     try:
         if not name or len(name) > 60 or "/" in name:
-            raise BadInput("name", name or "nothing", "a bay's name, 1 to 60 characters, no stroke")
+            raise BadInput("name", name, said("wants.bays_name_1_60_characters"))
         if name in garage.store.bays():
-            raise BadInput("name", name, "a name that no bay has yet")
+            raise BadInput("name", name, said("wants.name_no_bay_yet"))
         garage.do(KeepBay(bay_from(name, form.sent(), None), None), person_of(request), form.entry)
     except (BadInput, Conflict) as cause:
         return _index(request, status_of(cause), told(cause), form.sent())
@@ -156,7 +181,7 @@ def add(request: Request, form: Annotated[forms.NewBay, Form()]) -> Response:
 
 
 def page(
-    request: Request, name: str, status: int = 200, error: str = "", typed: dict[str, str] | None = None
+    request: Request, name: str, status: int = 200, error: Said | None = None, typed: dict[str, str] | None = None
 ) -> Response:
     """A bay's sheet with what was typed."""
     garage = garage_of(request)
@@ -197,7 +222,7 @@ def as_json(request: Request, name: str) -> Response:
     """A bay's sheet as the published schema says."""
     bay, _ = garage_of(request).floors.bay(name)
     if bay is None:
-        raise BadInput("bay", name, "a bay whose length and width were typed")
+        raise BadInput("bay", name, said("wants.bay_whose_length_width_typed"))
     return JSONResponse(bay.model_dump(mode="json"), headers=named(f"bay-{name}", "json"))
 
 

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.said import said
 from escuadra.jobs.vehicle import (
     ChangeAsked,
     ChangeFigure,
@@ -41,7 +42,7 @@ def photo(request: Request, job: str, digest: str) -> Response:
     """A kept photo."""
     garage = garage_of(request)
     if not any(p.said.digest == digest for p in garage.open(job).state.photos):
-        raise BadInput("job", digest[:16], "a photo of this job")
+        raise BadInput("job", digest[:16], said("wants.photo_job"))
     return Response(garage.files.get(digest), media_type="image/jpeg")
 
 

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.said import Said
 from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
@@ -13,7 +14,7 @@ from escuadra.web.pages import garage_of, ours, person_of, render, status_of, to
 router = APIRouter(dependencies=[Depends(ours)])
 
 
-def page(request: Request, status: int = 200, error: str = "") -> Response:
+def page(request: Request, status: int = 200, error: Said | None = None) -> Response:
     """The list, the newest first."""
     return render(request, "customers.html", status=status, customers=customers(garage_of(request)), error=error)
 

@@ -6,8 +6,11 @@ from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import nouns, said
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, render, said_time
+from escuadra.web.spoken import COOKIE
+from escuadra.words import languages
 
 router = APIRouter(dependencies=[Depends(ours)])
 PAGE_SIZE = 50
@@ -19,7 +22,7 @@ def day(request: Request, page: int = 1) -> Response:
     garage = garage_of(request)
     today = said_time(request, garage.clock(), "%A %-d %B %Y")
     if not 1 <= page <= 1_000_000:
-        raise BadInput("page", page, "a page from 1 upward")
+        raise BadInput("page", page, said("wants.page_1_upward"))
     found = garage.jobs(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
     return render(request, "day.html", jobs=found[:PAGE_SIZE], today=today, page=page, more=len(found) > PAGE_SIZE)
 
@@ -39,8 +42,18 @@ def theme(request: Request, form: Annotated[forms.Theme, Form()]) -> Response:
     response = RedirectResponse(_local(form.back), 303)
     wanted = form.theme
     if wanted not in ("dim", "light"):
-        raise BadInput("theme", wanted or "nothing", "dim or light")
+        raise BadInput("theme", wanted, said("wants.dim_or_light"))
     response.set_cookie("escuadra_theme", wanted, samesite="strict", max_age=31_536_000)
+    return response
+
+
+@router.post("/language")
+def language(request: Request, form: Annotated[forms.Language, Form()]) -> Response:
+    """Choose the language of this tablet."""
+    if form.language not in languages():
+        raise BadInput("language", form.language, said("wants.one_of", names=nouns(languages(), "comma")))
+    response = RedirectResponse(_local(form.back), 303)
+    response.set_cookie(COOKIE, form.language, samesite="strict", max_age=31_536_000)
     return response
 
 

@@ -4,7 +4,7 @@ import asyncio
 import json
 from collections.abc import AsyncIterator
 from contextlib import suppress
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Request
@@ -12,23 +12,26 @@ from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.errors import BadInput, Conflict, NoAnswer
+from escuadra.core.said import Said, Slope, Value, exact, said
 from escuadra.core.wording import amount
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import LOW_BATTERY, UNITS
 from escuadra.jobs import Opened
+from escuadra.jobs.reading import SIGNS
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, render, status_of, told
 from escuadra.web.routes.sheet import Trouble, page
+from escuadra.words import say
 
 router = APIRouter(prefix="/jobs/{job}/devices", dependencies=[Depends(ours)])
 FIGURES = {
-    "away": "frame too far away, mm",
-    "left": "frame too far left, mm",
-    "yaw": "beam turned left, degrees",
-    "roll": "beam's left end up, degrees",
-    "pitch": "beam leaning away, degrees",
-    "height": "target too high, mm",
+    "away": said("routes.devices.frame_too_far_away_mm"),
+    "left": said("routes.devices.frame_too_far_left_mm"),
+    "yaw": said("routes.devices.beam_turned_left_degrees"),
+    "roll": said("routes.devices.beams_left_end_up_degrees"),
+    "pitch": said("routes.devices.beam_leaning_away_degrees"),
+    "height": said("routes.devices.target_too_high_mm"),
 }
 EVERY_S = 0.5
 LOOKED_AT = {"away": "distance", "left": "centre"}
@@ -39,12 +42,12 @@ def linked(request: Request, opened: Opened) -> LoopbackDevices:
     """The devices, with a bay prepared for the job; raises ``Conflict`` in words where they don't answer."""
     devices: LoopbackDevices | None = request.app.state.devices
     if devices is None:
-        raise Conflict("No devices are set up: start escuadra devices, and serve with ESCUADRA_DEVICES.")
+        raise Conflict(said("routes.devices.no_devices_set_up_start"))
     plan = opened.sheet.plan
     try:
         devices.prepare(opened.row.number, plan.procedure.id, plan.frame.id)
-    except ConnectionError as error:
-        raise Conflict(f"Nothing was read: {error}.") from error
+    except NoAnswer as error:
+        raise Conflict(said("routes.devices.nothing_read", why=error.said)) from error
     return devices
 
 
@@ -56,9 +59,9 @@ class Sent:
     name: str
     typed: str
     word: str
-    said: str
+    said: Value
     serial: str
-    remark: str
+    remark: Said | None
 
 
 def sent(request: Request, opened: Opened, slot: str, tool: str) -> Sent:
@@ -70,20 +73,22 @@ def sent(request: Request, opened: Opened, slot: str, tool: str) -> Sent:
     able = garage.tools(view.slot) if view is not None else []
     chosen = next((t for t in able if t.id == tool and tool in UNITS), None)
     if view is None or chosen is None:
-        raise BadInput("sender", tool or "nothing", "a device that can read this place")
+        raise BadInput("sender", tool, said("wants.device_can_read_place"))
     try:
         found = linked(request, opened).read(opened.row.number, tool, slot)
-    except ConnectionError as error:
-        raise Conflict(f"Nothing was read: {error}.") from error
-    words, low = view.slot.words, found.battery is not None and found.battery <= LOW_BATTERY
+    except NoAnswer as error:
+        raise Conflict(said("routes.devices.nothing_read", why=error.said)) from error
+    way, battery = view.slot.way, found.battery
     return Sent(
         tool=tool,
         name=chosen.name,
-        typed=f"{abs(found.value) if words else found.value:g} {UNITS[tool]}",
-        word=words[0 if found.value >= 0 else 1] if words else "",
-        said=amount(found.value, UNITS[tool], None, words),
+        typed=f"{abs(found.value) if way else found.value:g} {UNITS[tool]}",
+        word=SIGNS[found.value < 0] if way else "",
+        said=amount(found.value, UNITS[tool], None, way),
         serial=found.serial,
-        remark=f"Its battery is low: {found.battery:g} %." if low else "",
+        remark=None
+        if battery is None or battery > LOW_BATTERY
+        else said("routes.devices.battery_low", battery=exact(Slope, battery)),
     )
 
 
@@ -96,8 +101,9 @@ async def live(request: Request, job: str, slot: str, tool: str) -> Response:
         try:
             shown = sent(request, garage_of(request).open(job), slot, tool)
         except (BadInput, Conflict) as error:
-            return ServerSentEvent(told(error), event="lost")
-        return ServerSentEvent(json.dumps(asdict(shown)), event="reading")
+            return ServerSentEvent(say(told(error)), event="lost")
+        seen = {**vars(shown), "said": say(shown.said), "remark": say(shown.remark)}
+        return ServerSentEvent(json.dumps(seen), event="reading")
 
     async def readings() -> AsyncIterator[ServerSentEvent]:
         while not request.app.state.changes.closed:
@@ -139,14 +145,14 @@ def show(request: Request, job: str) -> Response:
 
 
 def _page(
-    request: Request, job: str, error: str = "", status: int = 200, typed: dict[str, str] | None = None
+    request: Request, job: str, error: Said | None = None, status: int = 200, typed: dict[str, str] | None = None
 ) -> Response:
     opened = garage_of(request).open(job)
     state: dict[str, Any] = {}
     try:
         state = linked(request, opened).ask(ask="look", bay=opened.row.number)
-    except (Conflict, ConnectionError) as refused:
-        error = error or str(refused)
+    except (Conflict, NoAnswer) as refused:
+        error = error or refused.said
     return render(
         request,
         "devices.html",
@@ -180,8 +186,8 @@ def set_state(request: Request, job: str, form: Annotated[forms.BayState, Form()
         devices.ask(ask="set", bay=garage.open(job).row.number, **asked)
     except (BadInput, Conflict) as error:
         return _page(request, job, told(error), status_of(error), form.sent())
-    except ConnectionError as error:
-        return _page(request, job, str(error), 422, form.sent())
+    except NoAnswer as error:
+        return _page(request, job, error.said, 422, form.sent())
     return RedirectResponse(f"/jobs/{job}/devices", 303)
 
 
@@ -189,4 +195,4 @@ def _figure(name: str, text: str) -> float:
     try:
         return float(text.strip().replace(",", ".").replace("−", "-"))
     except ValueError as error:
-        raise BadInput(name, text or "nothing", "a plain figure such as 12.5 or −0.3") from error
+        raise BadInput(name, text, said("wants.plain_figure_such_12_5")) from error

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from escuadra.core.model import Frozen
+from escuadra.core.said import Said, said
 from escuadra.core.wording import amount
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, render
@@ -58,10 +59,10 @@ def _said(value: Any) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
-def _learned(scale: Any) -> str:
-    """What jobs found out about the frame's screw; empty where none did."""
+def _learned(scale: Any) -> Said | None:
+    """What jobs found out about the frame's screw; nothing where none did."""
     if scale is None or scale.learned is None:
-        return ""
+        return None
     known = scale.learned.mechanics
     by, u = amount(known.deg_per_turn, "°", 3), amount(2 * known.u_deg_per_turn, "°", 3)
-    return f"{by} a turn (± {u}) by {known.moves} moves, the last on job {scale.learned.job}"
+    return said("routes.entries.turn_moves_last_job", by=by, u=u, moves=known.moves, job=scale.learned.job)

@@ -11,6 +11,7 @@ from escuadra.core.job.checks import Figure
 from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.procedure import Procedure
 from escuadra.core.relief import compared, plane_of, relief, section
+from escuadra.core.said import Angle, Length, Said, nouns, said
 from escuadra.core.standing import stand
 from escuadra.core.survey import Surface, Survey, to_csv
 from escuadra.drawing import bay_view, section_view
@@ -22,20 +23,20 @@ from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, render
 
 router = APIRouter()
-SECTION = "Section along the middle of the bay"
+SECTION = said("routes.floor_map.section_along_middle_bay")
 SPREAD_SHOWN = 12
 """How many of the largest residuals or changes are listed."""
 
 
-def misread_sentences(ground: Ground) -> list[str]:
+def misread_sentences(ground: Ground) -> list[Said]:
     """Which readings to repeat, in sentences."""
     levelled, found = ground.levelled, []
     if levelled.misread:
-        found.append(f"The set-ups contradict each other. Read again: {' or '.join(levelled.misread)}.")
+        found.append(said("routes.floor_map.set_ups_contradict_each_other", names=nouns(levelled.misread, "or")))
     for id in ground.standing_out[:4]:
         off = ground.foretold[next(k for k, p in enumerate(levelled.points) if p.id == id)]
         where = "above" if off > 0 else "below"
-        found.append(f"{id} stands {abs(off):.0f}\u202fmm {where} its neighbours: read it again.")
+        found.append(said(f"routes.floor_map.stands_{where}", point=id, off=Length(abs(off), 0)))
     return found
 
 
@@ -54,7 +55,7 @@ def _map(garage: Garage, surveyed: Surveyed) -> dict[str, Any]:
     return {
         "flat": flat,
         "drawing": bay_view(bay, relief=relief(ground, flat, surface), cut=cut) if bay else "",
-        "section": section_view(heights, ground.survey.u, title="Section along the middle of the bay")
+        "section": section_view(heights, ground.survey.u, title=said("routes.floor_map.section_along_middle_bay"))
         if heights
         else "",
         "residuals": residuals[:SPREAD_SHOWN],
@@ -65,14 +66,19 @@ def _map(garage: Garage, surveyed: Surveyed) -> dict[str, Any]:
     }
 
 
-def bearing_words(along: float, across: float) -> str:
-    """Which way the floor rises most, in words of the room."""
+ENDS = ("away", "left", "towards", "right")
+"""Where the floor rises to, as seen from the bay's closed end, a quarter turn apart."""
+
+
+def bearing_words(along: float, across: float) -> Said:
+    """Which way the floor rises most, as one sees it in the room."""
     angle = math.degrees(math.atan2(across, along))
-    ends = ("away from the closed end", "to the left", "to the closed end", "to the right")
-    first = ends[round(angle / 90) % 4]
-    off = abs(angle - 90 * round(angle / 90))
-    second = ends[(round(angle / 90) + (1 if angle > 90 * round(angle / 90) else -1)) % 4]
-    return f"rising {first}" + (f", {off:.0f}° {second}" if off >= 5 else "")
+    first, off = ENDS[round(angle / 90) % 4], abs(angle - 90 * round(angle / 90))
+    if off < 5:
+        return said(f"routes.floor_map.rising.{first}")
+    second = ENDS[(round(angle / 90) + (1 if angle > 90 * round(angle / 90) else -1)) % 4]
+    turned = said(f"routes.floor_map.and_to.{second}", off=Angle(off, 0))
+    return said(f"routes.floor_map.rising_and.{first}", turned=turned)
 
 
 def nearest_to_trouble(figures: list[Figure]) -> Figure | None:
@@ -83,7 +89,7 @@ def nearest_to_trouble(figures: list[Figure]) -> Figure | None:
 
 def verdicts(garage: Garage, surveyed: Surveyed) -> list[dict[str, Any]]:
     """For each procedure: what the floor is at the best place for it, or why there is none."""
-    found = []
+    found: list[dict[str, Any]] = []
     for entry in garage.catalogue.all("procedure"):
         procedure: Procedure = entry.content
         vehicle = garage.catalogue.get("vehicle", procedure.vehicle).content
@@ -95,7 +101,7 @@ def verdicts(garage: Garage, surveyed: Surveyed) -> list[dict[str, Any]]:
             row |= {"state": state, "worst": nearest_to_trouble(figures), "place": place}
         else:
             refusals = [way.refusals[0].text for way in parking.directions if way.refusals]
-            row["why"] = refusals[0] if refusals else "no place whose floor was surveyed"
+            row["why"] = refusals[0] if refusals else said("routes.floor_map.no_place_whose_floor_surveyed")
         found.append(row)
     return found
 
@@ -131,7 +137,7 @@ def as_pdf(request: Request, id: str) -> Response:
     garage = garage_of(request)
     surveyed = garage.floors.closed(id)
     shown = _map(garage, surveyed)
-    name = garage.store.setting("name", "Garage")
+    name = garage.store.setting("name")
     pdf = floor_pdf(surveyed.survey, shown["flat"], shown["ground"], [shown["drawing"], shown["section"]], name)
     return Response(pdf, headers=_file(surveyed.survey, "pdf"), media_type="application/pdf")
 

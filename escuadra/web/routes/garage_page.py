@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.catalogue import Entry
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier, readable
+from escuadra.core.said import Said, said
 from escuadra.core.stream import ITSELF
 from escuadra.jobs.bays import AddBay
 from escuadra.jobs.people import AddPerson
@@ -18,16 +19,18 @@ from escuadra.web.pages import garage_of, ours, person_of, render, status_of, to
 
 router = APIRouter(dependencies=[Depends(ours)])
 GROUPS = (
-    ("Procedure sheets", "procedure"),
-    ("Vehicle models", "vehicle"),
-    ("Targets", "target"),
-    ("Frames", "frame"),
-    ("Instruments", "tool"),
+    (said("routes.garage_page.procedure_sheets"), "procedure"),
+    (said("routes.garage_page.vehicle_models"), "vehicle"),
+    (said("routes.garage_page.targets"), "target"),
+    (said("routes.garage_page.frames"), "frame"),
+    (said("routes.garage_page.instruments"), "tool"),
 )
 """The catalogue's groups as they are shown, and their kinds."""
 
 
-def page(request: Request, status: int = 200, error: str = "", typed: dict[str, str] | None = None) -> Response:
+def page(
+    request: Request, status: int = 200, error: Said | None = None, typed: dict[str, str] | None = None
+) -> Response:
     """The page with what was typed kept."""
     garage, q = garage_of(request), request.query_params.get("q", "").strip()[:80]
     return render(
@@ -68,24 +71,24 @@ def change(request: Request, form: Annotated[forms.GarageChange, Form()]) -> Res
     try:
         who = picked or ITSELF
         if "person" in form.sent():
-            name = _text(form.sent(), "person", "a name")
+            name = _text(form.sent(), "person", said("routes.garage_page.name"))
             known = [person["id"] for person in garage.store.people()]
             garage.do(AddPerson(identifier(name, known, "person"), name, form.role), who, form.entry)
         elif "bay" in form.sent():
-            garage.do(AddBay(_text(form.sent(), "bay", "a bay's name")), who, form.entry)
+            garage.do(AddBay(_text(form.sent(), "bay", said("routes.garage_page.bays_name"))), who, form.entry)
         else:
-            zone = _text(form.sent(), "zone", "a time zone")
+            zone = _text(form.sent(), "zone", said("routes.garage_page.time_zone"))
             if zone not in available_timezones():
-                raise BadInput("zone", zone, "a time zone such as Europe/Madrid")
-            garage.do(Set("name", _text(form.sent(), "name", "the garage's name")), who, form.entry)
+                raise BadInput("zone", zone, said("wants.time_zone_such_europe_madrid"))
+            garage.do(Set("name", _text(form.sent(), "name", said("routes.garage_page.garages_name"))), who, form.entry)
             garage.do(Set("time_zone", str(ZoneInfo(zone))), who, f"{form.entry}-zone")
     except (BadInput, Conflict) as error:
         return page(request, status_of(error), told(error), form.sent())
     return RedirectResponse("/garage", 303)
 
 
-def _text(form: dict[str, str], field: str, what: str) -> str:
+def _text(form: dict[str, str], field: str, what: Said) -> str:
     text = form.get(field, "").strip()
     if not 0 < len(text) <= 80:
-        raise BadInput(field, text, f"{what}, 1 to 80 characters")
+        raise BadInput(field, text, said("wants.1_80_characters", what=what))
     return readable(text, field, lines=False)

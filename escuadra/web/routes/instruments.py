@@ -16,8 +16,9 @@ from escuadra.core.guided import checks_for
 from escuadra.core.instruments import DriftResult
 from escuadra.core.job.places import Plan
 from escuadra.core.register import History, Trusted
+from escuadra.core.said import NOTHING, Given, Noun, Nouns, Said, Sentences, nouns, said, sentences
 from escuadra.core.selfcheck import SelfCheck
-from escuadra.core.tool import KIND_NAMES, READS, Tool, check_days
+from escuadra.core.tool import KINDS, READS, Tool, check_days
 from escuadra.core.usual_accuracy import USUAL
 from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view
@@ -37,18 +38,18 @@ class Course:
     """One self-check of an instrument with its history."""
 
     check: SelfCheck
-    newest: str
+    newest: Said | Sentences
     state: str
     drawing: str
     ahead: DriftResult | None
-    heading: str
+    heading: Sentences
 
 
 def course_of(history: History, check: SelfCheck) -> Course:
     """What a self-check has found so far."""
     done = history.checks(check.id)
     if not done:
-        return Course(check, "", "open", "", None, "")
+        return Course(check, NOTHING, "open", "", None, NOTHING)
     found = done[-1][1].found
     states = {e.day.toordinal(): c.found.state for e, c in done}
     ahead = history.drift(check)
@@ -59,37 +60,43 @@ def course_of(history: History, check: SelfCheck) -> Course:
         limit,
         found.unit,
         ahead,
-        f"{check.title}: {len(done)} checks",
+        said("routes.instruments.checks", title=check.title, count=len(done)),
     )
-    said = " ".join(with_uncertainty(found.value, 2 * found.u, found.unit))
-    return Course(check, said, found.state, drawing, ahead, _heading(ahead, found.unit))
+    value, spread = with_uncertainty(found.value, 2 * found.u, found.unit)
+    told = said("with_uncertainty", value=value, spread=spread)
+    return Course(check, told, found.state, drawing, ahead, _heading(ahead, found.unit))
 
 
-def _heading(ahead: DriftResult | None, unit: str) -> str:
+def _heading(ahead: DriftResult | None, unit: str) -> Sentences:
     if ahead is None:
-        return ""
-    pace = f"It changes by {amount(ahead.per_year, unit)} a year"
+        return NOTHING
+    pace = said("routes.instruments.changes_year", pace=amount(ahead.per_year, unit))
     if ahead.reaches_day is None:
-        return f"{pace}; the limit is not in sight."
-    return f"{pace}; with its uncertainty the limit may be reached from {date.fromordinal(ahead.reaches_day)}."
+        return sentences(pace, said("routes.instruments.limit_not_sight"))
+    day = date.fromordinal(ahead.reaches_day).isoformat()
+    return sentences(pace, said("routes.instruments.uncertainty_limit_may_reached", day=day))
 
 
-def _limit_ahead(history: History) -> str:
+def _limit_ahead(history: History) -> Said | None:
     """When the first of its self-checks will reach its limit, if that is in sight."""
     days = [d.reaches_day for c in checks_for(history.tool) if (d := history.drift(c)) and d.reaches_day]
-    return f"its limit may be reached from {date.fromordinal(min(days))}" if days else ""
+    if not days:
+        return None
+    return said("routes.instruments.limit_may_reached", day=date.fromordinal(min(days)).isoformat())
 
 
-def correction_said(history: History) -> str:
-    """What is taken off later readings, in words."""
+def correction_said(history: History) -> Nouns:
+    """What is taken off later readings."""
     parts = []
     for check in checks_for(history.tool):
         done = [c.found for _, c in history.checks(check.id) if c.found.state == "holds"]
         if done and check.applies == "constant":
-            parts.append(f"{amount(done[-1].value, done[-1].unit)} ({check.title.lower()})")
+            off = amount(done[-1].value, done[-1].unit)
+            parts.append(said("routes.instruments.constant", off=off, check=check.title))
         if done and check.applies == "angle":
-            parts.append(f"{amount(done[-1].value, done[-1].unit)}, by the distance ({check.title.lower()})")
-    return "; ".join(parts)
+            off = amount(done[-1].value, done[-1].unit)
+            parts.append(said("routes.instruments.distance", off=off, check=check.title))
+    return nouns(parts, "comma")
 
 
 def plans(garage: Garage) -> list[Plan]:
@@ -125,7 +132,11 @@ def relying(garage: Garage, history: History, signed: bool) -> list[Opened]:
 
 
 def _register(
-    request: Request, status: int = 200, error: str = "", typed: dict[str, str] | None = None, said: str = ""
+    request: Request,
+    status: int = 200,
+    error: Said | None = None,
+    typed: dict[str, str] | None = None,
+    notice: Said | None = None,
 ) -> Response:
     garage = garage_of(request)
     today = garage.instruments.today()
@@ -139,19 +150,25 @@ def _register(
         status=status,
         rows=rows,
         heading=heading,
-        kinds=KIND_NAMES,
+        kinds=KINDS,
         reads=READS,
         error=error,
         typed=typed or {},
-        said=said,
+        notice=notice,
     )
 
 
 @router.get("")
 def register(request: Request, came: int | None = None) -> Response:
     """Every instrument, those that cannot be relied on first."""
-    said = "" if came is None else f"{came} entries came in." if came else "Nothing new was in the file."
-    return _register(request, said=said)
+    told = (
+        None
+        if came is None
+        else said("routes.instruments.entries_came", count=came)
+        if came
+        else said("routes.instruments.nothing_new_file")
+    )
+    return _register(request, notice=told)
 
 
 def tool_from(form: forms.InstrumentSheet, before: Tool | None = None, taken: Collection[str] = ()) -> Tool:
@@ -161,10 +178,10 @@ def tool_from(form: forms.InstrumentSheet, before: Tool | None = None, taken: Co
     for field in FIGURES:
         text = getattr(form, field).strip().replace(",", ".")
         if not text and before is None and field in COMPULSORY:
-            raise BadInput(field, "nothing", "the figure of its data sheet")
+            raise BadInput(field, "", said("wants.figure_data_sheet"))
         text = text or "0"
         if not re.fullmatch(r"\d+(\.\d+)?", text):
-            raise BadInput(field, text, "a plain figure in the instrument's unit, such as 0.5")
+            raise BadInput(field, text, said("wants.plain_figure_instruments_unit_such"))
         figures[field] = float(text)
     data: dict[str, Any] = {} if before is None else before.model_dump()
     return Tool.read(
@@ -189,10 +206,7 @@ def _usual(request: Request, form: forms.InstrumentSheet) -> Response:
     kind: Any = form.kind
     unit, found = USUAL[kind]
     figures = {name: f"{getattr(found, name):g}" for name in FIGURES}
-    told = (
-        f"How well it reads is needed: no instrument is perfect. What a {KIND_NAMES[kind]} is usually worth is filled "
-        "in below. Type what its data sheet says, or accept it: press Add again. Nothing was entered yet."
-    )
+    told = said("routes.instruments.how_well_reads_needed_no", kind=Noun(f"kind.{kind}"))
     return _register(request, 422, told, {**form.sent(), **figures, "unit": unit})
 
 
@@ -228,7 +242,7 @@ def as_csv(request: Request) -> Response:
 
 
 def page(
-    request: Request, id: str, status: int = 200, error: str = "", typed: dict[str, str] | None = None
+    request: Request, id: str, status: int = 200, error: Said | None = None, typed: dict[str, str] | None = None
 ) -> Response:
     """An instrument: whether it can be relied on, its checks, who relied on it, what it can decide."""
     garage = garage_of(request)
@@ -246,7 +260,7 @@ def page(
         history=history,
         tool=history.tool,
         trusted=history.trusted(garage.instruments.today()),
-        kind=KIND_NAMES[history.tool.kind],
+        kind=Noun(f"kind.{history.tool.kind}"),
         reads=READS,
         courses=[course_of(history, c) for c in checks_for(history.tool)],
         corrected=correction_said(history),
@@ -258,25 +272,40 @@ def page(
     )
 
 
-def _entry_said(said: Any) -> str:
-    match said.code:
+def _entry_said(told: Any) -> Said:
+    match told.code:
         case "checked":
-            f = said.found
-            return f"{said.check.replace('_', ' ')}: {' '.join(with_uncertainty(f.value, 2 * f.u, f.unit))}, {f.state}"
+            f = told.found
+            value, spread = with_uncertainty(f.value, 2 * f.u, f.unit)
+            shown: dict[str, Given] = {"value": value, "spread": spread, "state": Noun(f"verdict.{f.state}")}
+            return said("routes.instruments.checked", check=Noun(f"self_check.{told.check}"), **shown)
         case "dropped":
-            return f"dropped{': ' + said.words if said.words else ''}"
+            return (
+                said("routes.instruments.dropped_as", words=told.words)
+                if told.words
+                else said("routes.instruments.dropped")
+            )
         case "given":
-            return f"taken by {said.name}" if said.to else "back at its place"
+            return (
+                said("routes.instruments.taken", name=told.name) if told.to else said("routes.instruments.back_place")
+            )
         case "documented":
-            return f"document {said.name}"
+            return said("routes.instruments.document", name=told.name)
         case "learned":
-            known = said.mechanics
-            turn = with_uncertainty(known.deg_per_turn, 2 * known.u_deg_per_turn, "°")
-            lost = with_uncertainty(known.lost_deg, 2 * known.u_lost_deg, "°")
-            return f"job {said.job}: the yaw screw turns {' '.join(turn)} a turn, a reversal loses {' '.join(lost)}"
+            known = told.mechanics
+            turn, turn_spread = with_uncertainty(known.deg_per_turn, 2 * known.u_deg_per_turn, "°")
+            lost, lost_spread = with_uncertainty(known.lost_deg, 2 * known.u_lost_deg, "°")
+            return said(
+                "routes.instruments.yaw_screw",
+                job=told.job,
+                turn=turn,
+                turn_spread=turn_spread,
+                lost=lost,
+                lost_spread=lost_spread,
+            )
         case "entered":
-            return f"sheet revision {said.tool.revision}"
-    return "put away for good"
+            return said("routes.instruments.sheet_revision", revision=str(told.tool.revision))
+    return said("routes.instruments.put_away_good")
 
 
 @router.get("/{id}")
@@ -299,7 +328,7 @@ def document(request: Request, id: str) -> Response:
     garage = garage_of(request)
     kept = garage.instruments.one(id).document
     if kept is None:
-        raise BadInput("instrument", id, "an instrument with a document")
+        raise BadInput("instrument", id, said("wants.instrument_document"))
     return Response(garage.files.get(kept.digest), media_type=kept.media)
 
 
@@ -331,7 +360,7 @@ def act(request: Request, id: str, act: str, form: Annotated[forms.InstrumentAct
             garage.do(Retire(id), person, key)
             return RedirectResponse("/instruments", 303)
         else:
-            raise BadInput("act", act, "drop, give, sheet or retire")
+            raise BadInput("act", act, said("wants.drop_give_sheet_or_retire"))
     except (BadInput, Conflict) as error:
         return page(request, id, status_of(error), told(error), form.sent())
     return RedirectResponse(f"/instruments/{id}", 303)

@@ -8,12 +8,12 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.both_lines import answers
 from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.floor_marks import OLD_MARKS, floor_marks
+from escuadra.core.job.floor_marks import OLD_MARKS, control_name, floor_marks
 from escuadra.core.job.line_plan import Offer, Shelf, default_plan, offer, offers, slots_of
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan, tape_slot
 from escuadra.core.job.together import agreement, contributions, facts, side_by_side
-from escuadra.core.tool import READS
+from escuadra.core.said import Noun, Said, nouns, said
 from escuadra.drawing import lines_view
 from escuadra.jobs import Opened
 from escuadra.jobs.lines import PlanLines, asked_plan, shelf
@@ -55,9 +55,9 @@ def floor_mark_sheet(request: Request, job: str, ending: str) -> Response:
         case "dxf":
             content = marks.as_dxf(setup)
         case "pdf":
-            content = marks.as_pdf(opened, garage.store.setting("name", "Garage"))
+            content = marks.as_pdf(opened, garage.store.setting("name"))
         case _:
-            raise BadInput("ending", ending, f"one of {', '.join(MEDIA)}")
+            raise BadInput("ending", ending, said("wants.one", names=nouns(MEDIA, "comma")))
     return Response(content, media_type=MEDIA[ending], headers=named(f"marks-{opened.row.number}", ending))
 
 
@@ -77,7 +77,9 @@ def choose(request: Request, job: str, form: Annotated[forms.LinesPlan, Form()])
     return RedirectResponse(f"/jobs/{job}", 303)
 
 
-def _page(request: Request, opened: Opened, asked: LinePlanned, error: str = "", status: int = 200) -> Response:
+def _page(
+    request: Request, opened: Opened, asked: LinePlanned, error: Said | None = None, status: int = 200
+) -> Response:
     garage, sheet = garage_of(request), opened.sheet
     setup, plan = sheet.setup, sheet.plan
     tools = shelf(garage, plan)
@@ -100,6 +102,7 @@ def _page(request: Request, opened: Opened, asked: LinePlanned, error: str = "",
         facts=facts(setup),
         shares=contributions(setup),
         marks=floor_marks(setup),
+        control=control_name,
         old_marks=OLD_MARKS,
         check=sheet.check("lines") or next((v for v in sheet.checks if v.check.kind in ("lines", "rear_toe")), None),
         **_budget(plan, tools, asked),
@@ -119,5 +122,5 @@ def _budget(plan: Plan, tools: Shelf, asked: LinePlanned) -> dict[str, Any]:
         "whole": whole,
         "decides": whole.worth.decides(plan) if whole is not None else {},
         "checks": {check.id: check for check in plan.procedure.checks},
-        "kinds": {kind: (READS[kind], tools(slot)) for kind, slot in kinds.items()},
+        "kinds": {kind: (Noun(f"reads.{kind}"), tools(slot)) for kind, slot in kinds.items()},
     }

@@ -7,6 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import whole_number
+from escuadra.core.said import Said, said
 from escuadra.core.vin import VinInput, vin
 from escuadra.jobs import TakeIn
 from escuadra.jobs.taking_in import BeginVisit
@@ -16,33 +17,32 @@ from escuadra.web.pages import garage_of, ours, person_of, render, status_of
 router = APIRouter(dependencies=[Depends(ours)])
 
 
-def remark(text: str) -> str:
+def remark(text: str) -> Said | None:
     """What the check digit says of a VIN; a remark, never a refusal."""
     if not text:
-        return ""
+        return None
     result = vin(VinInput(vin=text[:200]))
     if not result.well_formed:
-        return f"{len(text)} characters: a VIN has 17, without I, O and Q. Taken as typed."
+        return said("routes.new_job.characters_vin_17_without_i", count=len(text))
     if not result.check_matches:
-        return (
-            f"The check digit would be {result.check_digit}, position 9 says {text[8].upper()}. "
-            "Not every market uses it: look at the plate again, then go on."
+        return said(
+            "routes.new_job.check_digit_would_position_9", check_digit=result.check_digit, found=text[8].upper()
         )
-    return "The check digit agrees."
+    return said("routes.new_job.check_digit_agrees")
 
 
-def room_remark(request: Request, typed: dict[str, str]) -> str:
+def room_remark(request: Request, typed: dict[str, str]) -> Said | None:
     """Whether the bay has room for the procedure, before anything is unpacked; nothing where that is not known."""
     garage, bay, procedure = garage_of(request), typed.get("bay", ""), typed.get("procedure", "")
     if bay not in garage.store.bays() or not procedure:
-        return ""
+        return None
     sheet, _ = garage.floors.bay(bay)
     wanted = next((e.content for e in garage.catalogue.all("procedure") if e.id == procedure), None)
     if sheet is None or wanted is None:
-        return ""
+        return None
     vehicle = garage.catalogue.get("vehicle", wanted.vehicle).content
     why = garage.floors.no_room(sheet, None, vehicle, wanted)
-    return f"{why[0].upper()}{why[1:]}." if why else f"{bay} has room for {procedure}."
+    return why or said("routes.new_job.room", bay=bay, procedure=procedure)
 
 
 def page(
@@ -93,7 +93,7 @@ def take_in(request: Request, form: Annotated[forms.NewJob, Form()]) -> Response
     try:
         fields = {key: getattr(form, key).strip() for key in TakeIn.model_fields}
         fields["bay"] = fields["bay"] or form.other_bay.strip()
-        typed, accepted = fields["odometer_km"], "whole kilometres such as 84310, or nothing"
+        typed, accepted = fields["odometer_km"], said("routes.new_job.whole_kilometres_such_84310_or")
         odometer = whole_number(typed, "odometer_km", accepted) if typed else None
         asked = TakeIn.read({**fields, "odometer_km": odometer})
         opened = garage_of(request).do(BeginVisit(asked), person_of(request), form.entry)

@@ -9,12 +9,13 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks.place import floor_verdict
-from escuadra.core.parking import Lot, Parking
+from escuadra.core.parking import Direction, Lot, Parking
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.quantities import parse
+from escuadra.core.said import Angle, Noun, Nouns, Said, Text, exact, nouns, said
 from escuadra.core.stakeout import StakedMark
-from escuadra.core.standing import stand
+from escuadra.core.standing import place_name, stand
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.bays import KeepBay
@@ -25,22 +26,37 @@ from escuadra.web.pages import garage_of, ours, person_of, render, status_of, to
 router = APIRouter(prefix="/bays/{bay}/parking", dependencies=[Depends(ours)])
 
 
-def nose_words(bay: Bay, heading_deg: float) -> str:
-    """Which way the nose points, in words of the room."""
+def nose_words(bay: Bay, heading_deg: float) -> Said:
+    """Which way the nose points, as one sees it in the room."""
     away = abs(heading_deg) < 90
     if bay.door is None:
-        return "nose away from the closed end" if away else "nose to the closed end"
+        return said("routes.parking.nose_away_closed_end") if away else said("routes.parking.nose_closed_end")
     xs = [x for x, _ in bay.corners]
     at_far_end = (bay.door.x1 + bay.door.x2) / 2 > (min(xs) + max(xs)) / 2
-    return "nose to the door" if away == at_far_end else "nose away from the door"
+    return said("routes.parking.nose_door") if away == at_far_end else said("routes.parking.nose_away_door")
 
 
-def turn_words(heading_deg: float, turn_deg: float) -> str:
-    """How far off the bay's axis, in words."""
+def turn_words(heading_deg: float, turn_deg: float) -> Said:
+    """How far off the bay's axis."""
     if turn_deg == 0:
-        return "along the bay"
+        return said("routes.parking.along_bay")
     off = heading_deg if abs(heading_deg) < 90 else heading_deg - (180 if heading_deg > 0 else -180)
-    return f"turned {turn_deg:g}° to its {'left' if off > 0 else 'right'}"
+    side = "left" if off > 0 else "right"
+    return said(f"routes.parking.turned.{side}", turn=exact(Angle, turn_deg))
+
+
+def failing(way: Direction) -> Nouns:
+    """What stops most of the places with a heading, and how many each."""
+    return nouns((said("routes.parking.failing", why=why, count=count) for why, count in way.failing), "comma")
+
+
+def mark_name(mark: str) -> Text:
+    """A mark on the floor by its id: a tyre's place, or a target's of a procedure."""
+    kind, _, rest = mark.partition(".")
+    if kind == "tyre":
+        return said("routes.parking.tyre", corner=Noun(f"corner.{rest}"))
+    procedure, _, target = rest.rpartition(".")
+    return said("routes.parking.target_of", procedure=procedure, target=place_name(target))
 
 
 def _asked(request: Request, garage: Garage, job: str) -> tuple[str, list[str], Opened | None]:
@@ -70,7 +86,7 @@ def _page(
     job: str,
     at: str = "",
     status: int = 200,
-    error: str = "",
+    error: Said | None = None,
     typed: dict[str, str] | None = None,
 ) -> Response:
     garage = garage_of(request)
@@ -97,6 +113,8 @@ def _page(
         stood=garage.stood_here(bay, vehicle_id, job)[:3] if opened else [],
         nose=nose_words,
         turn=turn_words,
+        failing=failing,
+        mark_name=mark_name,
         error=error,
         typed=typed or {},
         at=at,
@@ -127,14 +145,14 @@ def _floors(lot: Lot, place: Place) -> list[dict[str, Any]]:
     found = []
     for procedure in lot.procedures:
         row: dict[str, Any] = {"procedure": procedure, "state": "", "figures": [], "wheels": {}}
-        row["why"] = "This bay has no survey."
+        row["why"] = said("routes.parking.bay_no_survey")
         if lot.ground is not None:
             try:
                 standing = stand(lot.bay, place, lot.ground, lot.vehicle, procedure)
                 row["state"], row["figures"] = floor_verdict(procedure, standing)
                 row["wheels"] = standing.wheel_heights
             except BadInput as cause:
-                row["why"] = f"No survey of this place: {cause.given}."
+                row["why"] = said("routes.parking.no_survey_place", given=cause.given)
         found.append(row)
     return found
 
@@ -151,7 +169,7 @@ def place_of(text: str) -> Place:
     """A place from ``x y heading``, lengths as typed; raises ``BadInput``."""
     parts = text.replace(";", " ").split()
     if len(parts) != 3:
-        raise BadInput("at", text, "x, y and heading, such as 1500 2500 0")
+        raise BadInput("at", text, said("wants.x_y_heading_such_1500"))
     x, y = (parse(part, "length", "mm")[0].value for part in parts[:2])
     return Place(x=x, y=y, heading_deg=parse(parts[2], "angle", "°")[0].value)
 
@@ -165,7 +183,7 @@ def choose(request: Request, bay: str, form: Annotated[forms.ParkingChoice, Form
         if form.usual == "yes":
             sheet, digest = garage.floors.bay(bay)
             if sheet is None:
-                raise BadInput("bay", bay, "a bay whose length and width were typed")
+                raise BadInput("bay", bay, said("wants.bay_whose_length_width_typed"))
             garage.do(KeepBay(sheet.model_copy(update={"usual": place}), digest), person, form.entry)
             return RedirectResponse(f"/bays/{quote(bay)}", 303)
         source: Literal["parking", "typed", "job"] = "typed" if form.typed == "yes" else "parking"

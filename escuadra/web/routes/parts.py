@@ -4,28 +4,29 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from escuadra.core.job.checks import Figure
+from escuadra.core.said import Said, said
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.web.pages import render
 
 router = APIRouter()
 
 
-def sample(value: float, u: float, limit: float, unit: str, words: tuple[str, str] | None, label: str) -> Figure:
+def sample(value: float, u: float, limit: float, unit: str, way: str | None, label: Said) -> Figure:
     """A judged figure for the page."""
     judged = verdict(VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded"))
-    return Figure("sample", label, value, u, -limit, limit, unit, words, judged)
+    return Figure("sample", label, value, u, -limit, limit, unit, way, judged)
 
 
 @router.get("/parts")
 def show(request: Request) -> Response:
     """Marks, rules, keys, fields, buttons and rows in every state."""
-    side = ("left", "right")
+    side = "side"
     figures = [
-        sample(0.03, 0.02, 0.25, "°", side, "Holds"),
-        sample(-0.21, 0.045, 0.25, "°", side, "Undecided"),
-        sample(7.4, 0.9, 4, "mm", side, "Out"),
-        sample(31, 0.9, 4, "mm", side, "Beyond the scale"),
-        sample(1.0, 2.6, 4, "mm", side, "Too coarse to decide"),
-        sample(4.0, 0.0, 4, "mm", ("high", "low"), "No uncertainty, on the limit"),
+        sample(0.03, 0.02, 0.25, "°", side, said("routes.parts.holds")),
+        sample(-0.21, 0.045, 0.25, "°", side, said("routes.parts.undecided")),
+        sample(7.4, 0.9, 4, "mm", side, said("routes.parts.out")),
+        sample(31, 0.9, 4, "mm", side, said("routes.parts.beyond_scale")),
+        sample(1.0, 2.6, 4, "mm", side, said("routes.parts.too_coarse_decide")),
+        sample(4.0, 0.0, 4, "mm", "height", said("routes.parts.no_uncertainty_limit")),
     ]
     return render(request, "parts.html", figures=figures)

@@ -4,6 +4,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
 from escuadra.core.errors import BadInput
+from escuadra.core.said import said
 from escuadra.reports.record import Record, print_record
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of
@@ -18,7 +19,9 @@ def stored(request: Request, job: str, revision: int, form: str) -> Response:
     opened = garage.open(job)
     signed = next((s for s, _, _ in opened.state.records if s.revision == revision), None)
     if signed is None or form not in ("pdf", "json"):
-        raise BadInput("job", f"record {revision}.{form}", "a signed revision, as pdf or json")
+        raise BadInput(
+            "job", said("routes.record.record", revision=revision, form=form), said("wants.signed_revision_pdf_or_json")
+        )
     content = print_record(garage, job, revision) if form == "pdf" else garage.files.get(signed.record_json)
     kind = "application/pdf" if form == "pdf" else "application/json"
     name = named(f"{opened.row.number}-revision-{revision}", form, inline=True)

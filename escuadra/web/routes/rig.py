@@ -9,11 +9,12 @@ from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.job.approach import to_go
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.scene import Scene
+from escuadra.core.said import Said, nouns, said
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.drawing import approach_view
 from escuadra.jobs import Garage, Opened
@@ -53,11 +54,12 @@ def _live(request: Request, job: str) -> str:
     garage = garage_of(request)
     opened = garage.open(job)
     rig = rig_of(request, opened)
+    look: Look | None = None
+    lost: Said | None = None
     try:
-        look: Look | None = rig.look(garage.clock())
-        lost = ""
-    except ConnectionError as error:
-        look, lost = None, str(error)
+        look = rig.look(garage.clock())
+    except NoAnswer as error:
+        lost = error.said
     left = to_go(opened.state, opened.sheet.plan, look.readings, _tool(garage, rig)) if look is not None else None
     slots = {slot.id: slot for slot in METHODS["rig"].slots(opened.sheet.plan)}
     return environment.get_template("rig_live.html").render(
@@ -82,7 +84,7 @@ def show(request: Request, job: str) -> Response:
     return _page(request, job)
 
 
-def _page(request: Request, job: str, error: str = "", status: int = 200) -> Response:
+def _page(request: Request, job: str, error: Said | None = None, status: int = 200) -> Response:
     opened = garage_of(request).open(job)
     rig = rig_of(request, opened)
     return render(
@@ -122,9 +124,9 @@ def move(request: Request, job: str, form: Annotated[forms.RigMove, Form()]) -> 
         return RedirectResponse(f"/jobs/{job}/rig", 303)
     try:
         if way not in STEPS:
-            raise BadInput("way", way or "nothing", f"one of {', '.join(STEPS)}")
+            raise BadInput("way", way, said("wants.one", names=nouns(STEPS, "comma")))
         if by not in ("1", "10", "100"):
-            raise BadInput("by", by or "nothing", "1, 10 or 100 steps")
+            raise BadInput("by", by, said("wants.1_10_or_100_steps"))
         rig.move(garage.clock(), **{key: value * float(by) for key, value in STEPS[way].items()})
     except BadInput as error:
         return _page(request, job, told(error), 422)
@@ -140,6 +142,6 @@ def take(request: Request, job: str, form: Annotated[forms.RigTake, Form()]) -> 
         garage.do(TakeLook(job, rig), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return _page(request, job, told(error), status_of(error))
-    except ConnectionError as error:
-        return _page(request, job, f"Nothing was taken: {error}.", 422)
+    except NoAnswer as error:
+        return _page(request, job, said("routes.rig.nothing_taken", why=error.said), 422)
     return RedirectResponse(f"/jobs/{job}?check=method_rig", 303)

@@ -13,11 +13,13 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.checks import Figure
 from escuadra.core.quantities import Question, confirmed, understand
+from escuadra.core.said import Said, Way, nouns, said
 from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.drawing import rule, self_check_view
 from escuadra.jobs.instrument_life import KeepCheck
+from escuadra.jobs.reading import SIGNS
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
 
@@ -36,7 +38,7 @@ class Progress:
     typed: dict[str, list[str]]
     values: dict[str, list[float]]
     step: Step | None
-    error: str = ""
+    error: Said | None = None
     question: Question | None = None
     last: str = ""
 
@@ -47,27 +49,28 @@ class Progress:
 
 
 def value_of(step: Step, tool: Tool, typed: str, read: Readings) -> float | Question:
-    """A step's text as a figure; ``0.9 mm|beam left of it`` carries its direction; raises ``BadInput``."""
+    """A step's text as a figure; ``0.9 mm|plus`` carries its direction; raises ``BadInput``."""
     text, _, word = typed.partition("|")
     sure = text.endswith(SURE)
     text = text.removesuffix(SURE).strip()
     if step.dimension is None:
         if not re.fullmatch(r"[-−]?\d{1,3}([.,]\d+)?", text):
-            raise BadInput(step.field, text or "nothing", "a figure such as 17.5")
+            raise BadInput(step.field, text, said("wants.figure_such_17_5"))
         return float(text.replace(",", ".").replace("−", "-"))
     quantity = step.quantity(tool, read)
     if sure:
         value = confirmed(text, quantity).value
     else:
-        found = understand(text, quantity, signless=step.words is not None)
+        found = understand(text, quantity, signless=step.way is not None)
         if isinstance(found, Question):
             return found
         value = found.value
-    if step.words is None:
+    if step.way is None:
         return value
-    if value and word not in step.words:
-        raise BadInput(step.field, word or "no direction", f"a direction: {' or '.join(step.words)}")
-    return -abs(value) if word == step.words[1] else abs(value)
+    if value and word not in SIGNS:
+        ways = nouns((Way(step.way, True), Way(step.way, False)), "or")
+        raise BadInput(step.field, word, said("wants.direction", ways=ways))
+    return -abs(value) if word == "minus" else abs(value)
 
 
 def progress_of(check: SelfCheck, tool: Tool, pairs: Sequence[tuple[str, str]]) -> Progress:
@@ -84,7 +87,7 @@ def progress_of(check: SelfCheck, tool: Tool, pairs: Sequence[tuple[str, str]]) 
             except BadInput as error:
                 return Progress(typed, values, step, told(error), None, text.partition("|")[0])
             if isinstance(found, Question):
-                return Progress(typed, values, step, "", found, text.partition("|")[0])
+                return Progress(typed, values, step, None, found, text.partition("|")[0])
             typed.setdefault(step.field, []).append(text)
             values.setdefault(step.field, []).append(found)
         if len(typed.get(step.field, ())) < step.times:
@@ -99,13 +102,13 @@ def figure_of(check: SelfCheck, found: Found) -> Figure:
 
 
 def _show(
-    request: Request, id: str, check: str, pairs: list[tuple[str, str]], status: int = 200, error: str = ""
+    request: Request, id: str, check: str, pairs: list[tuple[str, str]], status: int = 200, error: Said | None = None
 ) -> Response:
     garage = garage_of(request)
     history = garage.instruments.one(id)
     known = CHECKS.get(check)
     if known is None or known not in checks_for(history.tool):
-        raise BadInput("instrument", check, f"a self-check of {history.tool.name}")
+        raise BadInput("instrument", check, said("wants.self_check", name=history.tool.name))
     progress = progress_of(known, history.tool, pairs)
     found = None
     if progress.step is None:
@@ -151,11 +154,11 @@ def keep(request: Request, id: str, check: str, form: Annotated[forms.SelfCheckR
     """Keep what was found; where it is out, the jobs that relied on the instrument are told."""
     garage, known = garage_of(request), CHECKS.get(check)
     if known is None:
-        raise BadInput("instrument", check, "a self-check")
+        raise BadInput("instrument", check, said("wants.self_check_2"))
     pairs = [(s.field, t) for s in known.steps for t in form.sent().get(s.field, "").split(";") if t]
     progress = progress_of(known, garage.instruments.one(id).tool, pairs)
     if progress.step is not None:
-        return _show(request, id, check, pairs, 422, "Something is missing: go on from here.")
+        return _show(request, id, check, pairs, 422, said("routes.self_check.something_missing_go_here"))
     try:
         garage.do(KeepCheck(id, check, progress.typed, progress.values), person_of(request), form.entry)
     except (BadInput, Conflict) as error:

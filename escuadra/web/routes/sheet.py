@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Container
 from dataclasses import dataclass
-from typing import Annotated, TypeVar
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
 from sse_starlette import EventSourceResponse
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
@@ -21,6 +22,7 @@ from escuadra.core.job.sheet import CheckView, Sheet, SlotView
 from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
 from escuadra.core.quantities import OWN_UNIT, Question
+from escuadra.core.said import Noun, Said, Text, said
 from escuadra.core.tool import Tool
 from escuadra.core.wording import amount
 from escuadra.devices.stand_in import UNITS
@@ -29,20 +31,22 @@ from escuadra.jobs import Asked, Garage, Opened
 from escuadra.jobs.entries import Answer, Happen, Override, Undo
 from escuadra.jobs.reading import TakeReading
 from escuadra.jobs.signing import Reopen, Sign
-from escuadra.jobs.vehicle import WORDS, ChangeAsked
+from escuadra.jobs.vehicle import KINDS, ChangeAsked
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.words import spoken
+from escuadra.words.pages import tell
 
 router = APIRouter(prefix="/jobs/{job}", dependencies=[Depends(ours)])
 VIEWS = ("plan", "side", "level")
 CAUTIONS = {
-    "ready": "The vehicle is chocked and on its own wheels. Battery support on before long key-on work.",
-    "stance": "The vehicle stands on its own wheels, never on a jack; nobody aboard while it is read.",
-    "line": "Laser light: wear its glasses, never at eye height or into a mirror at people.",
-    "target": "Brakes of the stand on before a target is lifted. The manufacturer's procedure comes first.",
-    "clear": "Nobody walks through while it runs. A radar transmits: keep the stated distance from its antenna.",
-    "frame": "Brakes of the stand on before reading. Laser light: never at eye height, with its glasses.",
+    "ready": said("routes.sheet.vehicle_chocked_own_wheels_battery"),
+    "stance": said("routes.sheet.vehicle_stands_own_wheels_never"),
+    "line": said("routes.sheet.laser_light_wear_glasses_never"),
+    "target": said("routes.sheet.brakes_stand_before_target_lifted"),
+    "clear": said("routes.sheet.nobody_walks_through_while_runs"),
+    "frame": said("routes.sheet.brakes_stand_before_reading_laser"),
 }
 """The usual caution of each group, on the screen where the work is done."""
 
@@ -51,7 +55,7 @@ CAUTIONS = {
 class Trouble:
     """What is shown beside the field: an error or a question, with what was typed."""
 
-    text: str = ""
+    text: Said | None = None
     question: Question | None = None
     typed: str = ""
     word: str = ""
@@ -126,7 +130,7 @@ def page(
     drawing = _spared(
         sheet,
         lambda: drawn(sheet, view_name, magnify=gaps, whole=whole, slot=slot, check=view),
-        '<p class="notice">What was entered cannot be drawn.</p>',
+        Markup('<p class="notice">{}</p>').format(tell("routes.sheet.no_drawing")),
     )
     tools = garage.tools(slot_view.slot) if slot_view else []
     place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
@@ -154,7 +158,7 @@ def page(
         conditions=next((t for t in tools if t.id == tool), None),
         temperature=_temperature(sheet.state),
         expected=_spared(sheet, lambda: expected(slot_view.slot, sheet.setup), None) if slot_view else None,
-        line_in_use=_spared(sheet, lambda: _line_in_use(sheet), "not known"),
+        line_in_use=_spared(sheet, lambda: _line_in_use(sheet), said("routes.sheet.not_known")),
         drawing=drawing,
         view_name=view_name,
         gaps=gaps,
@@ -166,20 +170,17 @@ def page(
         left=len(sheet.unsettled),
         figures=[f for f in sheet.plan.figures if f.check == check or (framed and not f.check)],
         photos=[p for p in sheet.state.photos if slot_view and p.said.slot == slot_view.slot.id],
-        signs=WORDS,
-        left_behind=_spared(sheet, lambda: left_behind(sheet, slot_view.slot), "")
+        signs=KINDS,
+        left_behind=_spared(sheet, lambda: left_behind(sheet, slot_view.slot), None)
         if slot_view and sheet.state.stage != "signed"
-        else "",
+        else None,
         method=METHODS.get(getattr(view.check, "method", "marks" if view.check.kind == "body_centreline" else "")),
         sends=sends(request, slot_view, tools),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
 
 
-T = TypeVar("T")
-
-
-def _spared(sheet: Sheet, make: Callable[[], T], otherwise: T) -> T:
+def _spared(sheet: Sheet, make: Callable[[], Any], otherwise: Any) -> Any:
     """A part of the page; where the sheet itself cannot be worked out, what stands in its place instead."""
     if not sheet.underivable:
         return make()
@@ -189,11 +190,13 @@ def _spared(sheet: Sheet, make: Callable[[], T], otherwise: T) -> T:
         return otherwise
 
 
-def _line_in_use(sheet: Sheet) -> str:
+def _line_in_use(sheet: Sheet) -> Text:
     solved = sheet.setup.newest
     if solved is not None and solved.line:
-        return "thrust line" if solved.line == "thrust" else "centreline"
-    return "thrust line" if sheet.setup.toe else f"{sheet.plan.procedure.line}, not found"
+        return Noun("line.thrust" if solved.line == "thrust" else "line.body")
+    if sheet.setup.toe:
+        return Noun("line.thrust")
+    return said("routes.sheet.not_found", line=Noun(f"line.{sheet.plan.procedure.line}"))
 
 
 def drawn(sheet: Sheet, view: str, magnify: bool, whole: bool, slot: str, check: CheckView) -> str:
@@ -227,18 +230,18 @@ def sends(request: Request, slot: SlotView | None, tools: list[Tool]) -> list[To
     return [tool for tool in tools if tool.kind in SENDS and tool.id in UNITS]
 
 
-def _taken_off(garage: Garage, slot: SlotView | None, tool: str, frame: str) -> str:
+def _taken_off(garage: Garage, slot: SlotView | None, tool: str, frame: str) -> Said | None:
     """What the instrument's self-checks take off a reading here; empty where they leave it as it is."""
     if slot is None or slot.slot.quantity is None or not tool:
-        return ""
+        return None
     quantity = slot.slot.quantity
     on_scale = frame if slot.slot.reads == "scale" else ""
     bias = garage.instruments.contributions(tool, quantity.dimension, slot.slot.lever, on_scale).bias
     unit = OWN_UNIT[quantity.dimension]
-    said = amount(abs(bias or 0.0), unit)
-    if not bias or said == amount(0.0, unit):
-        return ""
-    return f"{said} is {'taken off' if bias > 0 else 'added'}: found at its last check"
+    told = amount(abs(bias or 0.0), unit)
+    if not bias or told == amount(0.0, unit):
+        return None
+    return said("routes.sheet.taken_off" if bias > 0 else "routes.sheet.added", bias=told)
 
 
 def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Container[str], person: str) -> str:
@@ -299,8 +302,10 @@ async def changes(request: Request, job: str) -> Response:
 def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Form()]) -> Response:
     """Record a reading; an implausible one is asked about, a refused one stays in the field."""
     check, slot = form.check, form.slot
-    typed, word, replaces = form.typed, form.word, form.replaces == "yes"
+    word, replaces = form.word, form.replaces == "yes"
     garage = garage_of(request)
+    typed, spoken_word = _spoken_direction(garage, job, slot, form.typed)
+    word = spoken_word or word
     try:
         result = garage.do(
             TakeReading(
@@ -322,9 +327,16 @@ def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Fo
         trouble = Trouble(told(error), None, typed, word, replaces, tool=form.tool)
         return page(request, garage.open(job), check, slot, trouble, status_of(error))
     if isinstance(result, Asked):
-        trouble = Trouble("", result.question, typed, word, replaces, tool=form.tool)
+        trouble = Trouble(None, result.question, typed, word, replaces, tool=form.tool)
         return page(request, garage.open(job), check, slot, trouble)
     return done(request, result, *after_entry(result, check, slot))
+
+
+def _spoken_direction(garage: Garage, job: str, slot: str, typed: str) -> tuple[str, str]:
+    """A figure as typed, its direction word apart where it has one, such as ``0.06 toe-in``."""
+    view = garage.open(job).sheet.slots.get(slot)
+    way = view.slot.way if view is not None else None
+    return spoken().undirected(typed, way) if way else (typed, "")
 
 
 @router.post("/answers")

@@ -9,6 +9,7 @@ from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.reach import beyond
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stations import Change, StationView, change
+from escuadra.core.said import Said, said
 from escuadra.drawing import stations_view
 from escuadra.jobs.stations import RunStation
 from escuadra.web import forms
@@ -17,11 +18,11 @@ from escuadra.web.routes.sheet import Trouble, done, page
 
 router = APIRouter(prefix="/jobs/{job}/stations", dependencies=[Depends(ours)])
 PROOF_WORDS = {
-    "proven": "run, and read again afterwards",
-    "awaited": "run; the reading that would notice a bump is still to come",
-    "missed": "run; nothing shows that it still stood",
-    "contradicted": "run; what was read again does not agree",
-    "doubt": "in doubt: to be run again",
+    "proven": said("routes.stations.run_read_again_afterwards"),
+    "awaited": said("routes.stations.run_reading_would_notice_bump"),
+    "missed": said("routes.stations.run_nothing_shows_still_stood"),
+    "contradicted": said("routes.stations.run_read_again_does_not"),
+    "doubt": said("routes.stations.doubt_run_again"),
 }
 
 
@@ -30,7 +31,7 @@ def show(request: Request, job: str) -> Response:
     """Every station with its way there and how its run stands."""
     opened = garage_of(request).open(job)
     if not opened.sheet.stations:
-        raise BadInput("stations", opened.sheet.plan.procedure.id, "a sheet that is run at several places")
+        raise BadInput("stations", opened.sheet.plan.procedure.id, said("wants.sheet_run_several_places"))
     return render(
         request,
         "stations.html",
@@ -41,13 +42,14 @@ def show(request: Request, job: str) -> Response:
     )
 
 
-def rows(sheet: Sheet) -> list[tuple[StationView, Change, str]]:
+def rows(sheet: Sheet) -> list[tuple[StationView, Change, tuple[Said, ...]]]:
     """Each station, the way to it from the one before, and what the frame can't reach there."""
-    found, before = [], None
+    found: list[tuple[StationView, Change, tuple[Said, ...]]] = []
+    before = None
     for view in sheet.stations:
         at = sheet.plan.whole.at_stations[view.station.id]
         past = beyond(at)
-        found.append((view, change(sheet.plan.whole, before, at), past.said if past is not None else ""))
+        found.append((view, change(sheet.plan.whole, before, at), past.said if past is not None else ()))
         before = at
     return found
 

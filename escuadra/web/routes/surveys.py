@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.quantities import Question, parse
+from escuadra.core.said import Said, said
 from escuadra.core.survey_log import Draft
 from escuadra.drawing import bay_view
 from escuadra.jobs.floors import Surveyed
@@ -34,7 +35,7 @@ router = APIRouter(dependencies=[Depends(ours)])
 
 
 def _new(
-    request: Request, bay: str, status: int = 200, error: str = "", typed: dict[str, str] | None = None
+    request: Request, bay: str, status: int = 200, error: Said | None = None, typed: dict[str, str] | None = None
 ) -> Response:
     garage = garage_of(request)
     sheet, _ = garage.floors.bay(bay)
@@ -88,9 +89,10 @@ def begin(request: Request, bay: str, form: Annotated[forms.NewSurvey, Form()]) 
     return RedirectResponse(f"/surveys/{id}", 303)
 
 
-def _told(cause: BadInput | Conflict) -> str:
-    where = f"{cause.where}: " if isinstance(cause, BadInput) and cause.where != cause.field else ""
-    return where + told(cause)
+def _told(cause: BadInput | Conflict) -> Said:
+    if isinstance(cause, BadInput) and cause.where != cause.field:
+        return said("refused.at", where=cause.where, why=told(cause))
+    return told(cause)
 
 
 # --- reading
@@ -100,10 +102,10 @@ def _draft(
     request: Request,
     id: str,
     status: int = 200,
-    error: str = "",
+    error: Said | None = None,
     question: Question | None = None,
     typed: dict[str, str] | None = None,
-    table_error: str = "",
+    table_error: Said | None = None,
 ) -> Response:
     garage, fields = garage_of(request), typed or {}
     row, draft = garage.floors.row(id), garage.floors.draft(id)
@@ -137,8 +139,10 @@ def _findings(draft: Draft) -> dict[str, Any]:
         ground = Surveyed.of(draft.survey())
         return {"findings": floor_map.misread_sentences(ground), "residuals": ground.levelled.residuals}
     except BadInput as cause:
-        said = [f"{cause.given}: wanted {cause.accepted}."] if len(draft.read) >= 3 else []
-        return {"findings": said, "residuals": [0.0] * len(draft.figures)}
+        told = (
+            [said("routes.surveys.wanted", given=cause.given, accepted=cause.accepted)] if len(draft.read) >= 3 else []
+        )
+        return {"findings": told, "residuals": [0.0] * len(draft.figures)}
 
 
 @router.post("/surveys/{id}/readings")

@@ -22,6 +22,15 @@
     } catch (error) { /* storage is off: nothing is remembered, nothing breaks */ }
     return null;
   };
+  // Words come in the reader's language, once; until they are there, their code stands in their place.
+  let words = {};
+  const say = (code, values = {}) => (words[code] || code).replace(/\{(\w+)\}/g, (_, name) => values[name]);
+  const learn = async () => {
+    try {
+      const answer = await fetch(body.dataset.words);
+      if (answer.ok) words = await answer.json();
+    } catch (error) { /* said again when the next page loads */ }
+  };
   const cookie = (name, value) => { document.cookie = `${name}=${value}; path=/; max-age=31536000; samesite=strict`; };
   const letters = () => stored(localStorage, "escuadra-letters") !== "off";
 
@@ -112,15 +121,14 @@
       if (shown) { shown.remove(); return; }
       const card = document.createElement("section");
       card.className = "keys-card";
-      card.setAttribute("aria-label", "Keys");
-      const rows = [["arrows", "up and down: checks; left and right: places in a check"], ["digits", "start an entry, Enter records"],
-        ["m", "moved as told"], ["r", "the procedure was run here"], ["b b", "twice within two seconds: the frame was bumped"], ["g", "gaps magnified"], ["v", "view"], ["f", "large view"],
-        ["d", "dim or light"], ["u", "units where none is typed"], ["z", "undo my last entry"], ["?", "this card"]];
+      card.setAttribute("aria-label", say("js.keys"));
+      const rows = [[say("js.key.arrows"), "arrows"], [say("js.key.digits"), "digits"], ["m", "m"], ["r", "r"], ["b b", "b"], ["g", "g"], ["v", "v"],
+        ["f", "f"], ["d", "d"], ["u", "u"], ["z", "z"], ["?", "card"]];
       for (const [key, what] of rows) {
         const left = document.createElement("kbd");
         left.textContent = key;
         const right = document.createElement("span");
-        right.textContent = what;
+        right.textContent = say(`js.does.${what}`);
         card.append(left, right);
       }
       const label = document.createElement("label");
@@ -129,7 +137,7 @@
       box.type = "checkbox";
       box.checked = letters();
       box.addEventListener("change", () => stored(localStorage, "escuadra-letters", box.checked ? "on" : "off"));
-      label.append(box, "letters are commands while the field is empty");
+      label.append(box, say("js.letters"));
       card.append(label);
       body.append(card);
     },
@@ -242,7 +250,7 @@
   const askTwice = (button) => {
     if (button.dataset.armed) { sure(button); return; }
     button.dataset.armed = "yes";
-    tell(button, `press ${button.dataset.key} again`);
+    tell(button, say("js.press_again", { key: button.dataset.key }));
   };
   document.addEventListener("pointerdown", (event) => {
     const button = event.target.closest("[data-hold]");
@@ -251,7 +259,7 @@
     const held = setTimeout(() => { button.classList.remove("held"); sure(button); }, HOLD_MS);
     const let_go = () => {
       clearTimeout(held);
-      if (button.classList.contains("held")) tell(button, "hold it half a second");
+      if (button.classList.contains("held")) tell(button, say("js.hold"));
       button.classList.remove("held");
     };
     for (const end of ["pointerup", "pointercancel", "pointerleave"]) button.addEventListener(end, let_go, { once: true });
@@ -271,7 +279,7 @@
     form.dataset.sent = "yes";
     const button = event.submitter || form.querySelector("button");
     if (button) {
-      button.dataset.working = button.dataset.working || "working";
+      button.dataset.working = button.dataset.working || say("js.working");
       button.classList.add("working");
       button.setAttribute("aria-busy", "true");
     }
@@ -289,7 +297,7 @@
       const bar = document.createElement("p");
       bar.className = "offline";
       bar.setAttribute("role", "alert");
-      bar.textContent = "No answer from Escuadra. Nothing was recorded; what you typed is kept. Record again when it is back.";
+      bar.textContent = say("js.no_answer");
       body.append(bar);
     }
   };
@@ -383,7 +391,7 @@
     document.querySelectorAll("[data-device-far]").forEach((line) => { line.hidden = !shown.said; });
     document.querySelectorAll("[data-device-value]").forEach((value) => { value.textContent = shown.said; });
     const note = place.querySelector("[data-device-note]");
-    note.textContent = shown.remark || `Enter or Record takes it while the field is empty (${shown.serial})`;
+    note.textContent = shown.remark || say("js.device_takes", { serial: shown.serial });
     note.classList.toggle("state-out", !shown.said);
   };
   const take = () => {
@@ -418,5 +426,5 @@
     });
   };
 
-  document.addEventListener("DOMContentLoaded", () => { if (sheet()) ready(); follow(); watch(); dragging(); ofVehicle(); });
+  document.addEventListener("DOMContentLoaded", () => { learn(); if (sheet()) ready(); follow(); watch(); dragging(); ofVehicle(); });
 })();

@@ -15,10 +15,9 @@ from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Disturbance
 from escuadra.core.procedure import CheckSpec, Limits
 from escuadra.core.quantities import OWN_UNIT
+from escuadra.core.said import NOTHING, Said, Sentences, Text, Value, said
 from escuadra.core.verdict import VerdictInput, VerdictResult, verdict
 from escuadra.core.wording import amount, with_uncertainty
-
-Words = tuple[str, str]
 
 
 @dataclass(frozen=True)
@@ -26,19 +25,20 @@ class Figure:
     """One toleranced value with its verdict, in the terms of the rule drawing."""
 
     id: str
-    label: str
+    label: Text
     value: float
     u: float
     lower: float | None
     upper: float | None
     unit: str
-    words: Words | None
+    way: str | None
+    """Code of the axis that says which way it is; none: a signed figure."""
     verdict: VerdictResult
 
     @property
-    def text(self) -> str:
+    def text(self) -> Value:
         """The value as it is said."""
-        return with_uncertainty(self.value, self.verdict.U, self.unit, self.words)[0]
+        return with_uncertainty(self.value, self.verdict.U, self.unit, self.way)[0]
 
     @property
     def half_range(self) -> float:
@@ -48,25 +48,26 @@ class Figure:
         return (self.upper - self.lower) / 2
 
     @property
-    def plus_minus(self) -> str:
+    def plus_minus(self) -> Value:
         """``± U``."""
-        return with_uncertainty(self.value, self.verdict.U, self.unit, self.words)[1]
+        return with_uncertainty(self.value, self.verdict.U, self.unit, self.way)[1]
 
-    def said(self, limit: float) -> str:
+    def said(self, limit: float) -> Value:
         """A limit as it is said."""
         places = 0 if limit == int(limit) else None
-        return amount(limit, self.unit, places, self.words)
+        return amount(limit, self.unit, places, self.way)
 
     @property
-    def allowed(self) -> str:
+    def allowed(self) -> Said:
         """The limits as they are said."""
         if self.lower is not None and self.upper is not None:
             if math.isclose(self.lower, -self.upper):
-                return f"within {amount(self.upper, self.unit, 0 if self.upper == int(self.upper) else None)}"
-            return f"{self.said(self.lower)} to {self.said(self.upper)}"
+                places = 0 if self.upper == int(self.upper) else None
+                return said("allowed.within", limit=amount(self.upper, self.unit, places))
+            return said("allowed.between", lower=self.said(self.lower), upper=self.said(self.upper))
         if self.upper is not None:
-            return f"at most {self.said(self.upper)}"
-        return f"at least {self.said(self.lower or 0.0)}"
+            return said("allowed.most", limit=self.said(self.upper))
+        return said("allowed.least", limit=self.said(self.lower or 0.0))
 
 
 @dataclass(frozen=True)
@@ -79,10 +80,10 @@ class Judgement:
 
     complete: bool
     figures: tuple[Figure, ...] = ()
-    summary: str = ""
-    wrong: str = ""
-    trouble: str = ""
-    note: str = ""
+    summary: Value | None = None
+    wrong: Sentences = NOTHING
+    trouble: Sentences = NOTHING
+    note: Sentences = NOTHING
     because: Disturbance | None = None
     """What made it stale, where no slot of its own tells."""
 
@@ -119,12 +120,12 @@ class Check(CheckSpec):
     def figure(
         self,
         id: str,
-        label: str,
+        label: Text,
         value: float,
         u: float,
         limits: Limits,
         unit: str,
-        words: Words | None = None,
+        way: str | None = None,
         single: Measured | None = None,
         about: float | None = None,
         open_below: bool = False,
@@ -146,7 +147,7 @@ class Check(CheckSpec):
                 u_fixed=math.sqrt(max(0.0, u**2 - single.figures.u_repeat**2)) if single else None,
             )
         )
-        return Figure(id, label, value, u, None if open_below else limits.lower, limits.upper, unit, words, judged)
+        return Figure(id, label, value, u, None if open_below else limits.lower, limits.upper, unit, way, judged)
 
 
 class OneReading(Check):
@@ -160,7 +161,7 @@ class OneReading(Check):
         if found is None or slot.quantity is None:
             return Judgement(False)
         unit = OWN_UNIT[slot.quantity.dimension]
-        figure = self.figure(slot.id, self.title, found.value, found.u, self.limits, unit, slot.words, single=found)
+        figure = self.figure(slot.id, self.called, found.value, found.u, self.limits, unit, slot.way, single=found)
         return Judgement(True, (figure,), summary=figure.text)
 
 

@@ -13,22 +13,22 @@ from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.places import LINE_ASPECTS, Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import DATUM_WORDS, Limits, check_kind
+from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
-from escuadra.core.wording import amount, listed
+from escuadra.core.said import NOTHING, Noun, Sentences, nouns, said, sentences
+from escuadra.core.wording import amount
 
 USUAL_OUT = 650.0
 """How far outside the vehicle a parallel line is usually laid, mm."""
 WORDS = {
-    "out": "Out from the datum to the parallel line",
-    "along": "Along the parallel line",
-    "back": "Back from there onto the line",
-    "diagonal": "Diagonal from the datum to the far corner",
-    "cross": "Diagonal from the near corner to the mark",
-    "straight": "Straight from the datum to the mark",
+    "out": said("carrying.out_datum_parallel_line"),
+    "along": said("carrying.along_parallel_line"),
+    "back": said("carrying.back_there_onto_line"),
+    "diagonal": said("carrying.diagonal_datum_far_corner"),
+    "cross": said("carrying.diagonal_near_corner_mark"),
+    "straight": said("carrying.straight_datum_mark"),
 }
-ALONG_WORDS = ("too far away", "too near")
 
 
 def on_hub(plan: Plan) -> bool:
@@ -45,7 +45,7 @@ class RectangleCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         side = Slot(
             id="rect.side",
-            label=f"On which side? From the {DATUM_WORDS[setup.plan.procedure.datum]}, as from the driver's seat",
+            label=said("carrying.side_drivers_seat", datum=Noun(f"datum.{setup.plan.procedure.datum}")),
             ask="choice",
             options=("left", "right"),
             aspects=LINE_ASPECTS,
@@ -60,7 +60,7 @@ class RectangleCheck(Check):
                     quantity=Quantity(dimension="length", unit="mm", low=0.5 * about, high=1.6 * about),
                     aspects=LINE_ASPECTS,
                     reads="tape",
-                    hint="on the floor, level",
+                    hint=said("carrying.floor_level"),
                 )
                 for name, about in expected.items()
             ),
@@ -134,50 +134,46 @@ class RectangleCheck(Check):
         read = sum(bool(setup.current(slot)) for slot in slots)
         found, note = self.solved(setup), self._start_words(setup)
         if found is None:
-            return Judgement(False, summary=f"{read} of {len(slots)} read" if read else "", note=note)
-        figure = self.figure("mark", "The mark stands", found.off, found.u_off, self.limits, "mm", ALONG_WORDS)
-        way = "towards the vehicle" if found.off > 0 else "away from the vehicle"
+            return Judgement(
+                False, summary=said("carrying.read", read=read, slots=len(slots)) if read else None, note=note
+            )
+        figure = self.figure("mark", said("carrying.mark_stands"), found.off, found.u_off, self.limits, "mm", "carried")
         if abs(found.off) > found.u_off:
-            note = f"Move the mark {amount(abs(found.off), 'mm')} {way}. {note}"
-        trouble = ""
+            way = "towards" if found.off > 0 else "away"
+            note = sentences(said(f"carrying.move.{way}", off=amount(abs(found.off), "mm"))) + note
+        trouble = NOTHING
         if not found.passes or found.suspects:
-            named = listed([WORDS[i].lower() for i in found.suspects])
-            blame = f" The suspect: {named}. Read it again, to replace." if len(found.suspects) == 1 else ""
+            named = nouns(WORDS[i] for i in found.suspects)
+            blame = said("carrying.suspect_read_again_replace", named=named) if len(found.suspects) == 1 else None
             if len(found.suspects) > 1:
-                blame = f" {named[:1].upper()}{named[1:]} share the blame: read the first again, then the others."
-            trouble = f"The rectangle does not close: sides and diagonals contradict each other.{blame}"
+                blame = said("carrying.share_blame_read_first_again", named=named)
+            trouble = sentences(said("carrying.rectangle_does_not_close_sides"), blame)
         complete = read == len(slots)
         return Judgement(complete, (figure,), figure.text, trouble=trouble, note=note)
 
     def source_slot(self, figure: Figure) -> str:
         return "rect.along"
 
-    def _start_words(self, setup: Setup) -> str:
+    def _start_words(self, setup: Setup) -> Sentences:
         """The part that is started from, its setback and what it stands in for."""
-        plan = setup.plan
-        said = []
+        plan, found = setup.plan, []
         if on_hub(plan) and setup.lines is not None:
             end = plan.procedure.datum[0].upper()
             ahead = setup.lines.value(f"L{end}", "x") - setup.lines.value(f"R{end}", "x")
-            word = "ahead of" if ahead > 0 else "behind"
             if abs(ahead) >= 0.5:
-                use = {"mean": "their mean", "left": "the left hub", "right": "the right hub"}[
-                    plan.procedure.datum_side
-                ]
-                said.append(f"The left hub stands {amount(abs(ahead), 'mm')} {word} the right one; {use} counts.")
+                which = "ahead" if ahead > 0 else "behind"
+                off, counts = amount(abs(ahead), "mm"), Noun(f"counts.{plan.procedure.datum_side}")
+                found.append(said(f"carrying.left_hub.{which}", off=off, counts=counts))
         proxy = plan.procedure.proxy
         if any((proxy.forward, proxy.left, proxy.up)):
-            words = [
-                amount(abs(v), "mm", 0) + f" {pair[0 if v > 0 else 1]}"
-                for v, pair in (
-                    (proxy.forward, ("ahead", "behind")),
-                    (proxy.left, ("left", "right")),
-                    (proxy.up, ("above", "below")),
-                )
-                if v
+            offs = [
+                amount(value, "mm", 0, way)
+                for value, way in ((proxy.forward, "ahead"), (proxy.left, "side"), (proxy.up, "above"))
+                if value
             ]
-            said.append(f"The {DATUM_WORDS[plan.procedure.datum]} stands in for a datum {listed(words)} of it.")
-        return " ".join(said)
+            datum = Noun(f"datum.{plan.procedure.datum}")
+            found.append(said("carrying.stands_datum", datum=datum, names=nouns(offs)))
+        return sentences(*found)
 
 
 __all__ = ["SIDES", "RectangleCheck"]

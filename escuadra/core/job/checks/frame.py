@@ -5,22 +5,24 @@ in use; each stays true until something disturbs it.
 """
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, of_solution, shares
 from escuadra.core.ground import Amount
-from escuadra.core.job.checks.base import Check, Figure, Judgement, Words
+from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.hung import hung, sag
 from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tape_slot, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.procedure import DATUM_WORDS, Limits, check_kind
+from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
+from escuadra.core.said import NOTHING, Count, Said, Sentences, Text, Value, nouns, said, sentences
 from escuadra.core.stance import CORNERS
-from escuadra.core.wording import amount, counted, listed, with_uncertainty
+from escuadra.core.wording import amount, with_uncertainty
 
 Aspect = Literal["yaw", "centre", "distance"]
 U_DROP_MM = 0.5
@@ -37,7 +39,7 @@ class HeightsCheck(Check):
     def judge(self, setup: Setup) -> Judgement:
         needed = [slot for slot in self.slots(setup) if not slot.optional]
         read = [slot for slot in needed if setup.now(slot) is not None]
-        return Judgement(len(read) == len(needed), summary=f"{len(read)} of {len(needed)} read")
+        return Judgement(len(read) == len(needed), summary=said("frame.read", read=len(read), needed=len(needed)))
 
 
 @check_kind("level")
@@ -47,11 +49,7 @@ class LevelCheck(Check):
     roll: Limits = Field(description="degrees, left end up positive")
     pitch: Limits = Field(description="degrees, leaning away positive")
 
-    words: ClassVar[dict[str, Words]] = {
-        "roll": ("left end high", "right end high"),
-        "pitch": ("leaning away", "leaning towards"),
-    }
-    labels: ClassVar[dict[str, str]] = {"roll": "Along the beam", "pitch": "Square to the beam"}
+    labels: ClassVar[dict[str, Said]] = {"roll": said("frame.along_beam"), "pitch": said("frame.square_beam")}
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [
@@ -61,8 +59,8 @@ class LevelCheck(Check):
                 quantity=Quantity(dimension="angle", unit="°", low=-4, high=4),
                 aspects=frozenset({"level"}),
                 reads="level",
-                words=self.words[way],
-                hint="away from and towards the vehicle" if way == "pitch" else "ends as from the driver's seat",
+                way=way,
+                hint=said("frame.away_towards_vehicle") if way == "pitch" else said("frame.ends_drivers_seat"),
             )
             for way in ("roll", "pitch")
         ]
@@ -74,28 +72,28 @@ class LevelCheck(Check):
             found = setup.now(slot)
             if found is None:
                 continue
-            value, u, other = found.value, found.u, ""
+            value, u, other = found.value, found.u, None
             if standing is not None:
                 lean = standing.roll_deg if slot.id == "level.roll" else standing.pitch_deg
                 to_plane = found.value - lean.value
-                other = amount(found.value if to_tyres else to_plane, "°", None, slot.words)
+                other = amount(found.value if to_tyres else to_plane, "°", None, slot.way)
                 if to_tyres:
                     value, u = to_plane, math.hypot(found.u, lean.u)
-            others.append(other)
-            figures.append(self.figure(slot.id, slot.label, value, u, limits, "°", slot.words, single=found))
-        summary = listed([amount(abs(f.value), "°") for f in figures])
+            if other is not None:
+                others.append(other)
+            figures.append(self.figure(slot.id, slot.label, value, u, limits, "°", slot.way, single=found))
+        summary = nouns(amount(abs(f.value), "°") for f in figures)
         return Judgement(len(figures) == 2, tuple(figures), summary, note=self._against(setup, others))
 
-    def _against(self, setup: Setup, others: list[str]) -> str:
+    def _against(self, setup: Setup, others: Sequence[Value]) -> Sentences:
         """What the level is counted from, and what it is against the other reference."""
         to_tyres, standing = setup.plan.procedure.level_to == "tyres", setup.plan.standing
         if standing is None:
-            said = "the tyres' plane is not known here: no survey, so gravity stands in for it"
-            return f"Level to the tyres' plane is prescribed; {said}." if to_tyres else ""
-        plane = "the runways' plane" if standing.wheels_on == "runway" else "the tyres' plane"
+            return sentences(said("frame.level_tyres_plane_unknown") if to_tyres else None)
+        plane = "runways" if standing.wheels_on == "runway" else "tyres"
         used, other = (plane, "gravity") if to_tyres else ("gravity", plane)
-        told = f" Against {other}: {listed(others)}." if others else ""
-        return f"Level to {used}, as prescribed.{told}"
+        told = said(f"frame.against.{other}", others=nouns(others)) if others else None
+        return sentences(said(f"frame.level_to.{used}"), told)
 
 
 class PoseCheck(Check):
@@ -109,7 +107,7 @@ class PoseCheck(Check):
     aspect: ClassVar[Aspect]
     quantity: ClassVar[str]
     unit: ClassVar[str] = "mm"
-    direction: ClassVar[Words | None] = None
+    direction: ClassVar[str | None] = None
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
@@ -156,17 +154,15 @@ class PoseCheck(Check):
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.solved_for(self.aspect)
         if solved is None:
-            return Judgement(False, note=self._missing(setup))
+            return Judgement(False, note=sentences(self._missing(setup)))
         if solved.line is None:
-            return Judgement(False, note="Find the line first: the frame is judged against it.")
+            return Judgement(False, note=sentences(said("frame.find_line_first_frame_judged")))
         value, u = self.found(setup, solved)
-        label = {"yaw": "Square", "centre": "Off centre", "distance": "Distance"}[self.aspect]
-        line = {"thrust": "thrust line", "body": "centreline", "axis": "axles"}[solved.line]
+        datum = setup.plan.procedure.datum
+        about = f"frame.distance.{datum}" if self.aspect == "distance" else f"frame.{self.aspect}.{solved.line}"
         figure = self.figure(
             self.aspect,
-            f"{label}, to the {line}"
-            if self.aspect != "distance"
-            else f"{label} from the {DATUM_WORDS[setup.plan.procedure.datum]}",
+            said(about),
             value,
             u,
             self.limits,
@@ -177,7 +173,7 @@ class PoseCheck(Check):
         needed = self.required(setup, solved.epoch)
         read = [slot for slot in needed if setup.within(slot, solved.epoch)]
         if len(read) < len(needed):
-            return Judgement(False, (figure,), f"{len(read)} of {len(needed)} read")
+            return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
         shifted = bool(setup.watched(solved.epoch))
         return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted))
 
@@ -186,14 +182,14 @@ class PoseCheck(Check):
         derived = solved.derived(self.quantity)
         return derived.value, derived.u
 
-    def _missing(self, setup: Setup) -> str:
+    def _missing(self, setup: Setup) -> Said | None:
         tapes = setup.tapes(setup.epoch)
         read = [s for s in self.slots(setup) if s.id.startswith("tape") and setup.now(s) is not None]
         if len(read) > len(tapes):
-            return "Tapes were read, but they run on a slope: read the heights of hubs and beam ends too."
+            return said("frame.tapes_read_but_they_run")
         if len(tapes) + (setup.now(crossing_slot(setup.plan)) is not None) == 0:
-            return ""
-        return f"{counted(len(tapes), 'tape')} read: more are needed to fix the frame."
+            return None
+        return said("frame.read_more_needed_fix_frame", tapes=Count(len(tapes)))
 
 
 @check_kind("square")
@@ -203,7 +199,7 @@ class SquareCheck(PoseCheck):
     aspect: ClassVar[Aspect] = "yaw"
     quantity: ClassVar[str] = "square"
     unit: ClassVar[str] = "°"
-    direction: ClassVar[Words | None] = ("left", "right")
+    direction: ClassVar[str | None] = "side"
 
 
 @check_kind("centred")
@@ -212,7 +208,7 @@ class CentredCheck(PoseCheck):
 
     aspect: ClassVar[Aspect] = "centre"
     quantity: ClassVar[str] = "offset"
-    direction: ClassVar[Words | None] = ("left", "right")
+    direction: ClassVar[str | None] = "side"
 
     def found(self, setup: Setup, solved: Solved) -> tuple[float, float]:
         value, u = super().found(setup, solved)
@@ -239,11 +235,11 @@ class TargetHeightCheck(Check):
         return [
             Slot(
                 id="height.target",
-                label="Target centre above the floor",
+                label=said("frame.target_centre_above_floor"),
                 quantity=Quantity(dimension="length", unit="mm", low=0.6 * above, high=1.5 * above),
                 aspects=frozenset({"height"}),
                 reads="height",
-                hint="to the target's own centre mark, not to the stand",
+                hint=said("frame.targets_own_centre_mark_not"),
             ),
             *([self._beam(setup.plan, above)] if setup.plan.target.drop is not None else []),
         ]
@@ -252,12 +248,12 @@ class TargetHeightCheck(Check):
         beam = above + (plan.target.drop or 0.0)
         return Slot(
             id="height.beam",
-            label="Beam above the floor, by height laser",
+            label=said("frame.beam_above_floor_height_laser"),
             quantity=Quantity(dimension="length", unit="mm", low=0.6 * beam, high=1.5 * beam),
             aspects=frozenset({"height"}),
             reads="height",
             optional=True,
-            hint="where the target's own mark cannot be reached: its drop and the beam's sag are taken off",
+            hint=said("frame.targets_own_mark_cannot_reached"),
         )
 
     def centre(self, setup: Setup) -> tuple[Measured, float, float] | None:
@@ -274,16 +270,16 @@ class TargetHeightCheck(Check):
         read = self.centre(setup)
         if read is None:
             return Judgement(False)
-        rise, label = setup.plan.rise_at_target, "Target centre above the floor"
-        (found, value, u), note = read, ""
+        rise, label = setup.plan.rise_at_target, said("frame.target_centre_above_floor")
+        (found, value, u), note = read, None
         if rise is not None:
-            value, u, label = value + rise.value, math.hypot(u, rise.u), "Target centre above the tyres' plane"
+            value, u, label = value + rise.value, math.hypot(u, rise.u), said("frame.target_centre_above_tyres_plane")
             note = said_correction(setup.plan, rise)
         elif setup.plan.procedure.height_from == "tyres":
-            note = "Counted from the tyres' plane, but the bay is not surveyed here: the floor's rise is not known."
+            note = said("frame.counted_tyres_plane_but_bay")
         nominal = self.limits.nominal
         figure = self.figure("height", label, value, u, self.limits, "mm", single=found, about=nominal)
-        return Judgement(True, (figure,), figure.text, note=note)
+        return Judgement(True, (figure,), figure.text, note=sentences(note))
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         read, rise = self.centre(setup), setup.plan.rise_at_target
@@ -291,44 +287,44 @@ class TargetHeightCheck(Check):
             return []
         parts = of_reading(read[0].figures, read[0].tool_name)
         if read[0].slot == "height.beam":
-            parts += [("the target's drop", U_DROP_MM), ("the beam's sag", sag(setup.plan)[1])]
-        return shares([*parts, *([("the survey of the floor", rise.u)] if rise is not None else [])])
+            parts += [(said("frame.targets_drop"), U_DROP_MM), (said("frame.beams_sag"), sag(setup.plan)[1])]
+        return shares([*parts, *([(said("frame.survey_floor"), rise.u)] if rise is not None else [])])
 
 
-def said_correction(plan: Plan, rise: Amount) -> str:
+def said_correction(plan: Plan, rise: Amount) -> Said:
     """What the floor's rise at the target does to the height that is set there."""
     higher = "higher" if rise.value > 0 else "lower"
-    where = "runways" if plan.standing is not None and plan.standing.wheels_on == "runway" else "wheels"
+    under = "runways" if plan.standing is not None and plan.standing.wheels_on == "runway" else "wheels"
     by, spread = with_uncertainty(abs(rise.value), 2 * rise.u, "mm")
     set_at = amount(plan.target_above_floor, "mm", 0)
-    return f"Set {set_at} above this floor: it is {by} ({spread}) {higher} here than under the {where}."
+    return said(f"frame.rise.{higher}.{under}", set_at=set_at, by=by, spread=spread)
 
 
-def source_of(observation: str) -> str:
+def source_of(observation: str) -> Text:
     """An observation of the network as a source of uncertainty; hubs together, an instrument's shared errors too."""
     parts = observation.split("~")[0].split(".")
     if parts[0] == "hub":
-        return "the hubs' places"
+        return said("frame.hubs_places")
     if parts[0] == "mark":
-        return f"{parts[1]} centre mark"
+        return said(f"places.centre_mark.{parts[1]}")
     if parts[-1] in ("offset", "scale"):
-        return f"what all readings by {parts[0]} share"
+        return said("frame.all_readings_share", of=parts[0])
     return words_of(observation)
 
 
-def contradiction(solved: Solved, shifted: bool = False) -> str:
+def contradiction(solved: Solved, shifted: bool = False) -> Sentences:
     """What to say where the readings of a solution contradict each other; empty where they agree.
 
     ``shifted``: the target was shifted since the frame was read in full.
     """
     result = solved.result
     if solved.trusted:
-        return ""
+        return NOTHING
     if shifted and any(i.startswith("carried") for i in result.suspects):
-        return "The frame does not stand where it did: it was bumped while the target was shifted. Read anew."
+        return sentences(said("frame.frame_does_not_stand_did"))
     if not result.suspects:
-        return "The readings contradict each other more than their uncertainty allows."
-    named = listed([words_of(i) for i in result.suspects])
+        return sentences(said("frame.readings_contradict_each_other_more"))
+    named = nouns(words_of(i) for i in result.suspects)
     if result.suspect is not None:
-        return f"The readings contradict each other. The suspect: {named}."
-    return f"The readings contradict each other. {named[0].upper()}{named[1:]} share the blame beyond telling apart."
+        return sentences(said("frame.readings_contradict_each_other_suspect", named=named))
+    return sentences(said("frame.readings_contradict_each_other_share", named=named))

@@ -4,12 +4,13 @@ from typing import ClassVar
 
 from pydantic import Field
 
-from escuadra.core.job.checks.base import Check, Judgement, OneReading, Words
+from escuadra.core.job.checks.base import Check, Judgement, OneReading
 from escuadra.core.job.hung import hang_slot, hung
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
+from escuadra.core.said import Said, nouns, said
 
 
 @check_kind("hang")
@@ -29,10 +30,10 @@ class HangCheck(Check):
         found, (slot,) = hung(setup), self.slots(setup)
         if found is None:
             return Judgement(False)
-        words: Words = ("left", "right")
+        way = "side"
         single, about = setup.now(slot), self.limits.nominal
-        label = "Target's centre on the beam"
-        figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", words, single=single, about=about)
+        label = said("hanging.targets_centre_beam")
+        figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", way, single=single, about=about)
         return Judgement(True, (figure,), figure.text)
 
 
@@ -49,11 +50,11 @@ class SpacingCheck(OneReading):
         return [
             Slot(
                 id="spacing",
-                label="Between the middles of the target's two parts",
+                label=said("hanging.between_middles_targets_two_parts"),
                 quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=1.6 * around),
                 aspects=frozenset({"target"}),
                 reads="rule",
-                hint="from mark to mark, not from edge to edge",
+                hint=said("hanging.mark_mark_not_edge_edge"),
             )
         ]
 
@@ -65,11 +66,8 @@ class TargetLevelCheck(Check):
     roll: Limits = Field(description="degrees, its left side up positive")
     tilt: Limits = Field(description="degrees off the station's tilt, its top away from the vehicle positive")
 
-    words: ClassVar[dict[str, Words]] = {
-        "roll": ("left side high", "right side high"),
-        "tilt": ("top away", "top towards"),
-    }
-    labels: ClassVar[dict[str, str]] = {"roll": "Along the target", "tilt": "On the target's face"}
+    ways: ClassVar[dict[str, str]] = {"roll": "target_roll", "tilt": "target_tilt"}
+    labels: ClassVar[dict[str, Said]] = {"roll": said("hanging.along_target"), "tilt": said("hanging.targets_face")}
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [
@@ -79,8 +77,8 @@ class TargetLevelCheck(Check):
                 quantity=Quantity(dimension="angle", unit="°", low=-9, high=9),
                 aspects=frozenset({"level", "tilt"}),
                 reads="level",
-                words=self.words[way],
-                hint="sides as from the driver's seat" if way == "roll" else "its top against the vehicle",
+                way=self.ways[way],
+                hint=said("hanging.sides_drivers_seat") if way == "roll" else said("hanging.top_against_vehicle"),
             )
             for way in ("roll", "tilt")
         ]
@@ -93,6 +91,6 @@ class TargetLevelCheck(Check):
             if found is not None:
                 around = limits.model_copy(update={"nominal": about})
                 figures.append(
-                    self.figure(slot.id, slot.label, found.value, found.u, around, "°", slot.words, found, about)
+                    self.figure(slot.id, slot.label, found.value, found.u, around, "°", slot.way, found, about)
                 )
-        return Judgement(len(figures) == 2, tuple(figures), ", ".join(f.text for f in figures))
+        return Judgement(len(figures) == 2, tuple(figures), nouns((f.text for f in figures), "comma"))

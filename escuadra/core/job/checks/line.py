@@ -11,8 +11,6 @@ from pydantic import Field, field_validator
 from escuadra.core.budget import Contribution, of_solution, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.both_lines import (
-    LINE_WORDS,
-    SIDE_WORDS,
     both_lines,
     front_off,
     line_contradiction,
@@ -29,10 +27,10 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Derived, Solved
 from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.said import Length, Noun, PlusMinus, Said, Sentences, nouns, said, sentences
 from escuadra.core.symmetry import CRITICAL_W
-from escuadra.core.wording import amount, listed
+from escuadra.core.wording import amount
 
-DEFAULT_SET = "a cautious default set of Escuadra's own; the manufacturer's figures come first"
 DEFAULTS = {
     "thrust_angle": Limits(minus=0.25, plus=0.25),
     "separation": Limits(minus=25, plus=25),
@@ -40,9 +38,9 @@ DEFAULTS = {
 }
 """Where the sheet states none: an angle that shows on the road, its distance 6 m ahead, and less than a bent rail."""
 DEFAULT_NAMES = {
-    "thrust_angle": "the thrust angle",
-    "separation": "the lines' distance",
-    "front_off": "the front against the rear pairs",
+    "thrust_angle": said("line.thrust_angle"),
+    "separation": said("line.lines_distance"),
+    "front_off": said("line.front_against_rear_pairs"),
 }
 
 
@@ -71,7 +69,9 @@ class CentrelineCheck(Check):
         left, right = (setup.now(slot) for slot in pair_slots(end, int(k), setup.plan))
         if left is None or right is None:
             return []
-        return shares([("left reading", left.figures.u_random), ("right reading", right.figures.u_random)])
+        return shares(
+            [(said("line.left_reading"), left.figures.u_random), (said("line.right_reading"), right.figures.u_random)]
+        )
 
     def judge(self, setup: Setup) -> Judgement:
         figures, troubles, notes = [], [], []
@@ -85,35 +85,37 @@ class CentrelineCheck(Check):
                     figures.append(
                         self.figure(
                             f"{end}.{k}",
-                            f"{end.capitalize()}, {mark.names[k]}: middle",
+                            said(f"line.middle.{end}", k=mark.names[k]),
                             residual,
                             mark.u_residual[k],
                             self.pair_agreement,
                             "mm",
-                            SIDE_WORDS,
+                            "side",
                         )
                     )
             if suspect is not None:
                 troubles.append(
-                    f"At the {end} the pair {mark.names[suspect]} disagrees with the others: "
-                    f"its middle lies {amount(residuals[suspect], 'mm', 0, SIDE_WORDS)}. Read it again or leave it out."
+                    said(
+                        f"line.pair_disagrees_others_middle_lies.{end}",
+                        suspect=mark.names[suspect],
+                        off=amount(residuals[suspect], "mm", 0, "side"),
+                    )
                 )
             elif any(abs(w) > CRITICAL_W for w in mark.pairs.w.values()):
-                troubles.append(f"At the {end} two pairs disagree. A third pair would tell which is to blame.")
+                troubles.append(said(f"line.two_pairs_disagree_third_pair.{end}"))
             elif mark.y is not None and abs(mark.y) > max(1.0, 2 * mark.u):
-                said = amount(mark.y, "mm", 1, SIDE_WORDS)
-                notes.append(f"The {end} mark stands {said} of the pairs' middle: plumb it again.")
+                off = amount(mark.y, "mm", 1, "side")
+                notes.append(said(f"line.mark_stands_pairs_middle_plumb.{end}", off=off))
             elif mark.y is None:
-                notes.append(
-                    f"The {end} middle lies at {amount(mark.pairs.centre, 'mm')} on the tape: plumb the mark there."
-                )
+                notes.append(said(f"line.middle_lies_tape_plumb_mark.{end}", centre=amount(mark.pairs.centre, "mm")))
         complete = all(mark.y is not None for mark in setup.marks.values())
         found = both_lines(setup)
-        summary = ""
+        summary = None
         if complete and found is not None and found.body is not None:
-            summary = f"± {2 * found.body.at[-1].u:.1f} mm at the target"
-        notes += [said for end in setup.marks if (said := said_emblem(setup, end))]
-        return Judgement(complete, tuple(figures), summary, trouble=" ".join(troubles), note=" ".join(notes))
+            summary = said("line.target_2", u=PlusMinus(Length(2 * found.body.at[-1].u, 1)))
+        emblems = [said_emblem(setup, end) for end in setup.marks]
+        note = sentences(*notes, *emblems)
+        return Judgement(complete, tuple(figures), summary, trouble=sentences(*troubles), note=note)
 
 
 @check_kind("method")
@@ -126,7 +128,7 @@ class MethodCheck(Check):
     @classmethod
     def _known(cls, method: str) -> str:
         if method not in METHODS:
-            raise BadInput("method", method, f"one of {', '.join(METHODS)}")
+            raise BadInput("method", method, said("wants.one", names=nouns(METHODS, "comma")))
         return method
 
     def make_slots(self, setup: Setup) -> list[Slot]:
@@ -142,12 +144,16 @@ class MethodCheck(Check):
         read = [slot for slot in read if setup.current(slot)]
         method = METHODS[self.method]
         if len(read) < len(needed):
-            said = f"{len(read)} of {len(needed)} read" if read else ""
-            return Judgement(False, summary=said, note=f"{method.tells} {method.cannot}")
+            begun = said("read_of", read=len(read), needed=len(needed)) if read else None
+            return Judgement(False, summary=begun, note=sentences(method.tells, method.cannot))
         answer = setup.alone(self.method)
         if answer is None:
-            return Judgement(True, summary="read", note=f"Alone it settles no line yet. {method.cannot}")
-        return Judgement(True, summary=amount(answer.angle.value, "°", 2, SIDE_WORDS), note=f"{said_alone(answer)}")
+            return Judgement(
+                True,
+                summary=said("line.is_read"),
+                note=sentences(said("line.alone_settles_no_line_yet"), method.cannot),
+            )
+        return Judgement(True, summary=amount(answer.angle.value, "°", 2, "side"), note=sentences(said_alone(answer)))
 
 
 @check_kind("lines")
@@ -178,10 +184,10 @@ class LinesCheck(Check):
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.lines
         if solved is None or solved.line is None:
-            waits = "Nothing that was read tells a line yet."
+            waits = said("line.nothing_read_tells_line_yet")
             if setup.turned_only(setup.epoch) is not None:
-                waits = "The beams tell how the frame is turned; the line itself waits for the frame's tapes."
-            return Judgement(False, note=waits, trouble=line_contradiction(setup))
+                waits = said("line.beams_tell_how_frame_turned")
+            return Judgement(False, note=sentences(waits), trouble=line_contradiction(setup))
         figures = self._figures(setup, solved)
         summary = self._summary(setup, solved)
         return Judgement(True, figures, summary, trouble=line_contradiction(setup), note=self._words(setup, figures))
@@ -190,57 +196,60 @@ class LinesCheck(Check):
         figures = []
         if "thrust" in solved.known:
             angle = solved.derived("line_angle", "thrust")
-            figures.append(self._of("thrust_angle", "Rear axle steers", angle, "°"))
+            figures.append(self._of("thrust_angle", said("line.rear_axle_steers"), angle, "°"))
         if {"thrust", "body"} <= solved.known:
             places = targets(setup)
             for k, x in enumerate(places, 1):
                 several = len(places) > 1
                 id, label = (
-                    (f"separation.{k}", f"Apart at target {k}") if several else ("separation", "Apart at the target")
+                    (f"separation.{k}", said("line.apart_target", k=k))
+                    if several
+                    else ("separation", said("line.apart_target_2"))
                 )
                 figures.append(self._of(id, label, solved.apart_at(x), "mm"))
         off = front_off(setup)
         if off is not None:
-            figures.append(self._of("front_off", "Front off the rear pairs' line", off, "mm"))
+            figures.append(self._of("front_off", said("line.front_off_rear_pairs_line"), off, "mm"))
         return tuple(figures)
 
-    def _of(self, id: str, label: str, found: Derived, unit: str) -> Figure:
+    def _of(self, id: str, label: Said, found: Derived, unit: str) -> Figure:
         name = id.partition(".")[0]
         limits = getattr(self, name) or DEFAULTS[name]
-        return self.figure(id, label, found.value, found.u, limits, unit, SIDE_WORDS)
+        return self.figure(id, label, found.value, found.u, limits, unit, "side")
 
-    def _summary(self, setup: Setup, solved: Solved) -> str:
+    def _summary(self, setup: Setup, solved: Solved) -> Said:
         assert solved.line is not None
         u = solved.line_at(setup.plan.target_x).u
-        return f"{LINE_WORDS[solved.line]}, ±\u202f{2 * u:.1f} mm at the target"
+        return said("line.target", line=Noun(f"line.{solved.line}"), u=PlusMinus(Length(2 * u, 1)))
 
-    def _words(self, setup: Setup, figures: tuple[Figure, ...]) -> str:
-        said = [said_line(setup)]
+    def _words(self, setup: Setup, figures: tuple[Figure, ...]) -> Sentences:
+        notes: list[Said | None] = [said_line(setup)]
         found = {f.id: f for f in figures}
         thrust, apart = found.get("thrust_angle"), next((f for f in figures if f.id.startswith("separation")), None)
         if thrust is not None and apart is not None:
             if abs(apart.value) <= apart.verdict.U:
-                said.append("Thrust line and centreline agree within what was measured.")
+                notes.append(said("line.thrust_line_centreline_agree_within"))
             else:
-                side = SIDE_WORDS[0 if apart.value > 0 else 1]
-                said.append(
-                    f"The rear axle steers {thrust.text}: at this target the thrust line passes "
-                    f"{amount(abs(apart.value), 'mm', 0)} {side} of the centreline."
+                side = "left" if apart.value > 0 else "right"
+                notes.append(
+                    said(
+                        f"line.rear_axle_steers_target_thrust.{side}",
+                        text=thrust.text,
+                        value=amount(abs(apart.value), "mm", 0),
+                    )
                 )
         out = {f.id.partition(".")[0] for f in figures if f.verdict.state == "out"}
         if "thrust_angle" in out:
-            said.append("Wheel alignment first.")
+            notes.append(said("line.wheel_alignment_first"))
         elif "separation" in out:
-            said.append("Wheel alignment or body measurement first.")
+            notes.append(said("line.wheel_alignment_or_body_measurement"))
         if "front_off" in out:
-            said.append(
-                f"The front is {found['front_off'].text} of the rear pairs' line: measure the body before aiming."
-            )
+            notes.append(said("line.front_rear_pairs_line_measure", text=found["front_off"].text))
         unstated = sorted({f.id.partition(".")[0] for f in figures if getattr(self, f.id.partition(".")[0]) is None})
         if unstated:
-            named = listed([DEFAULT_NAMES[id] for id in unstated])
-            said.append(f"The limit for {named} is of {DEFAULT_SET}.")
-        return " ".join(said)
+            named = nouns(DEFAULT_NAMES[id] for id in unstated)
+            notes.append(said("line.limit", named=named))
+        return sentences(*notes)
 
 
 check_kind("rear_toe")(LinesCheck)

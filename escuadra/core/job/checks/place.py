@@ -18,8 +18,9 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Limits, Procedure, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.room import covered_things
-from escuadra.core.standing import Standing, said_place, target_places
-from escuadra.core.wording import amount, listed
+from escuadra.core.said import Said, Slope, nouns, said, sentences
+from escuadra.core.standing import Standing, place_name, target_places
+from escuadra.core.wording import amount
 
 ON_MARKS = "floor.marks"
 MOST_ASKED = 8
@@ -31,11 +32,11 @@ class Asked:
     """A figure of the surveyed floor and what it must keep to."""
 
     id: str
-    label: str
+    label: Said
     found: Amount
     limits: Limits
     unit: str
-    words: tuple[str, str] | None = None
+    way: str | None = None
 
 
 @check_kind("slope")
@@ -45,26 +46,23 @@ class FloorCheck(Check):
     along: Limits = Field(description="percent, rising forward positive")
     across: Limits = Field(description="percent, rising left positive")
 
-    places: ClassVar[dict[str, str]] = {"wheels": "under the wheels", "target": "up to the target"}
-    words: ClassVar[dict[str, tuple[str, str]]] = {
-        "along": ("rising forward", "falling forward"),
-        "across": ("rising left", "rising right"),
-    }
+    places: ClassVar[tuple[str, ...]] = ("wheels", "target")
+    ways: ClassVar[dict[str, str]] = {"along": "rise_along", "across": "rise_across"}
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         if setup.plan.standing is not None:
-            question = "Do the tyres stand on the marks of the chosen place?"
+            question = said("place.do_tyres_stand_marks_chosen")
             return [Slot(id=ON_MARKS, label=question, ask="tick", aspects=frozenset({"floor"}))]
         return [
             Slot(
                 id=f"slope.{place}.{way}",
-                label=f"Floor {said}, {way}",
+                label=said(f"place.floor.{place}.{way}"),
                 quantity=Quantity(dimension="slope", unit="%", low=-3, high=3),
                 aspects=frozenset({"floor"}),
                 reads="slope",
-                words=self.words[way],
+                way=self.ways[way],
             )
-            for place, said in self.places.items()
+            for place in self.places
             for way in ("along", "across")
         ]
 
@@ -77,39 +75,45 @@ class FloorCheck(Check):
             if found is not None:
                 limits = self.along if slot.id.endswith("along") else self.across
                 figures.append(
-                    self.figure(slot.id, slot.label, found.value, found.u, limits, "%", slot.words, single=found)
+                    self.figure(slot.id, slot.label, found.value, found.u, limits, "%", slot.way, single=found)
                 )
         worst = max((abs(f.value) for f in figures), default=0.0)
         return Judgement(
             len(figures) == 4,
             tuple(figures),
-            summary=f"{worst:.2f} % at most" if figures else "",
-            wrong=setup.plan.no_room,
-            note=f"Typed by hand: weaker than a survey of the bay. {setup.plan.place_note}".strip(),
+            summary=said("place.most", worst=Slope(worst, 2)) if figures else None,
+            wrong=sentences(setup.plan.no_room),
+            note=sentences(said("place.typed_hand_weaker_than_survey"), setup.plan.place_note),
         )
 
     def _surveyed(self, setup: Setup, standing: Standing) -> Judgement:
         figures = tuple(self.floor_figures(setup.plan.procedure, standing))
-        said = setup.answered(self.slots(setup)[0])
+        answer = setup.answered(self.slots(setup)[0])
         survey = standing.ground.survey
-        where = f"x {amount(standing.place.x, 'mm', 0)}, y {amount(standing.place.y, 'mm', 0)}"
-        note = f"From the survey of {survey.taken_on} by {survey.person}, {survey.instrument}; rear axle at {where}."
-        trouble = ""
-        if said is not None and datetime.fromtimestamp(said.at / 1000, UTC).date() > survey.valid_until:
-            trouble = f"The survey was valid until {survey.valid_until}: survey the bay again, or choose another."
-        if standing.ground.levelled.misread:
-            trouble = f"The survey contradicts itself at {listed(standing.ground.levelled.misread)}: read that again."
-        worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
-        summary = f"{worst:.2f} % at most, by survey"
-        wrong = (
-            "the tyres are not on the marks" if said is not None and said.said.value != "yes" else setup.plan.no_room
+        note = said(
+            "place.survey_rear_axle",
+            taken_on=survey.taken_on.isoformat(),
+            person=survey.person,
+            instrument=survey.instrument,
+            x=amount(standing.place.x, "mm", 0),
+            y=amount(standing.place.y, "mm", 0),
         )
-        return Judgement(said is not None, figures, summary, wrong=wrong, trouble=trouble, note=note)
+        trouble = None
+        if answer is not None and datetime.fromtimestamp(answer.at / 1000, UTC).date() > survey.valid_until:
+            trouble = said("place.survey_valid_until_survey_bay", valid_until=survey.valid_until.isoformat())
+        if standing.ground.levelled.misread:
+            trouble = said("place.survey_contradicts_itself_read_again", names=nouns(standing.ground.levelled.misread))
+        worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
+        summary = said("place.most_survey", worst=Slope(worst, 2))
+        wrong = (
+            said("place.tyres_not_marks") if answer is not None and answer.said.value != "yes" else setup.plan.no_room
+        )
+        return Judgement(answer is not None, figures, summary, sentences(wrong), sentences(trouble), sentences(note))
 
     def floor_figures(self, procedure: Procedure, standing: Standing) -> list[Figure]:
         """Every figure that the survey gives, against this check's limits and the sheet's."""
         return [
-            self.figure(asked.id, asked.label, asked.found.value, asked.found.u, asked.limits, asked.unit, asked.words)
+            self.figure(asked.id, asked.label, asked.found.value, asked.found.u, asked.limits, asked.unit, asked.way)
             for asked in self._asked(procedure, standing)
         ]
 
@@ -118,19 +122,21 @@ class FloorCheck(Check):
         found = []
         for place, pair in (("wheels", standing.wheel_slopes), ("target", standing.up_to(targets[0]))):
             for way, limits, slope in zip(("along", "across"), (self.along, self.across), pair, strict=True):
-                label = f"Floor {self.places[place]}, {way}"
-                found.append(Asked(f"slope.{place}.{way}", label, slope, limits, "%", self.words[way]))
+                label = said(f"place.floor.{place}.{way}")
+                found.append(Asked(f"slope.{place}.{way}", label, slope, limits, "%", self.ways[way]))
         if floor is None:
             return found
-        found.append(Asked("floor.warp", "Tyres' places off one plane", standing.warp, _upto(floor.warp), "mm"))
+        found.append(
+            Asked("floor.warp", said("place.tyres_places_off_one_plane"), standing.warp, _upto(floor.warp), "mm")
+        )
         if floor.flatness is not None:
             flat = standing.flatness(targets[0])
-            found.append(Asked("floor.flatness", "Flatness up to the target", flat, _upto(floor.flatness), "mm"))
+            found.append(Asked("floor.flatness", said("place.flatness_up_target"), flat, _upto(floor.flatness), "mm"))
         for target in targets:
             rise = standing.correction(target)
-            label = f"Floor at {said_place(target)}, against the wheels"
+            label = said("place.floor_against_wheels", target=place_name(target.id))
             limits = _upto(floor.correction, rise.value - standing.beyond_rack(rise.value))
-            found.append(Asked(f"floor.{target.id}", label, rise, limits, "mm", ("higher", "lower")))
+            found.append(Asked(f"floor.{target.id}", label, rise, limits, "mm", "height_against"))
         return found
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
@@ -139,7 +145,12 @@ class FloorCheck(Check):
             return super().budget(setup, figure)
         found = next(asked.found for asked in self._asked(setup.plan.procedure, standing) if asked.id == figure.id)
         instrument = standing.ground.survey.instrument
-        return shares([(f"readings by {instrument}", found.u_read), ("the floor between the points", found.u_between)])
+        return shares(
+            [
+                (said("place.readings", instrument=instrument), found.u_read),
+                (said("place.floor_between_points"), found.u_between),
+            ]
+        )
 
 
 def _upto(most: float, nominal: float = 0.0) -> Limits:
@@ -150,16 +161,16 @@ def _upto(most: float, nominal: float = 0.0) -> Limits:
 class SurroundingsCheck(Check):
     """What is around, asked before each run: from what the sensor sees by, and from what the bay is known to hold."""
 
-    asked: ClassVar[dict[str, tuple[tuple[str, str], ...]]] = {
+    asked: ClassVar[dict[str, tuple[tuple[str, Said], ...]]] = {
         "camera": (
-            ("alike", "Nothing that looks like a target in the camera's view?"),
-            ("light", "No glare, no strong side light, no lamp mirrored in the board?"),
-            ("people", "Area clear: nobody between vehicle and target, doors shut, stands and cables away?"),
+            ("alike", said("place.nothing_looks_like_target_cameras")),
+            ("light", said("place.no_glare_no_strong_side")),
+            ("people", said("place.area_clear_nobody_between_vehicle")),
         ),
         "radar": (
-            ("metal", "Nothing metallic in the radar's field but the target?"),
-            ("moving", "Nothing that moves in front: doors, fans, people?"),
-            ("people", "Area clear: people at the distance from the antenna that the procedure states?"),
+            ("metal", said("place.nothing_metallic_radars_field_but")),
+            ("moving", said("place.nothing_moves_front_doors_fans")),
+            ("people", said("place.area_clear_people_distance_antenna")),
         ),
     }
 
@@ -167,16 +178,20 @@ class SurroundingsCheck(Check):
         sees_by = setup.plan.procedure.sees_by
         questions = [(f"around.{name}", question) for name, question in self.asked[sees_by]]
         questions += [(f"around.thing.{thing.id}", ask_about(thing, sees_by)) for thing in known_things(setup)]
-        return [Slot(id=id, label=said, ask="tick", aspects=frozenset({"area"})) for id, said in questions]
+        return [Slot(id=id, label=label, ask="tick", aspects=frozenset({"area"})) for id, label in questions]
 
     def judge(self, setup: Setup) -> Judgement:
         if setup.stations and all(view.done for view in setup.stations):
-            return Judgement(True, summary="answered before each run")
-        answers = {slot.label: setup.answered(slot) for slot in self.slots(setup)}
-        given = {label: found for label, found in answers.items() if found is not None}
-        refused = [label.rstrip("?") for label, found in given.items() if found.said.value != "yes"]
-        wrong = f"answered no: {listed(refused)}" if refused else ""
-        return Judgement(len(given) == len(answers), summary=f"{len(given)} of {len(answers)} answered", wrong=wrong)
+            return Judgement(True, summary=said("place.answered_before_each_run"))
+        answers = [(slot.label, setup.answered(slot)) for slot in self.slots(setup)]
+        given = [(label, found) for label, found in answers if found is not None]
+        refused = [label for label, found in given if found.said.value != "yes"]
+        wrong = sentences(said("answered_no", names=nouns(refused)) if refused else None)
+        return Judgement(
+            len(given) == len(answers),
+            summary=said("place.answered", given=len(given), answers=len(answers)),
+            wrong=wrong,
+        )
 
 
 def known_things(setup: Setup) -> list[Thing]:
@@ -192,12 +207,11 @@ def known_things(setup: Setup) -> list[Thing]:
     return found[:MOST_ASKED]
 
 
-def ask_about(thing: Thing, sees_by: str) -> str:
+def ask_about(thing: Thing, sees_by: str) -> Said:
     """The question about a known thing, so that yes means it does no harm."""
     if sees_by == "radar":
-        return f"Known here: {thing.name}. Out of the radar's field, or covered with absorber?"
-    done = {"window": "Shaded", "lamp": "Off, or throws no glare", "reflective": "Covered, or out of the camera's view"}
-    return f"Known here: {thing.name}. {done[thing.kind]}?"
+        return said("place.known_here_out_radars_field", name=thing.name)
+    return said(f"place.known_here.{thing.kind}", name=thing.name)
 
 
 def floor_verdict(procedure: Procedure, standing: Standing) -> tuple[State, list[Figure]]:

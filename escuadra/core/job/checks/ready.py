@@ -5,22 +5,28 @@ from pydantic import Field
 from escuadra.core.job.checks.base import Check, Judgement
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
+from escuadra.core.model import CatalogueText
 from escuadra.core.procedure import check_kind
+from escuadra.core.said import Name, Noun, said, sentences
 
 
 @check_kind("tick")
 class TickCheck(Check):
     """Something that a person looks at and answers for."""
 
-    question: str = Field(description="asked so that yes means it holds")
+    question: CatalogueText = Field(description="asked so that yes means it holds")
     aspect: str = Field(description="what spoils the answer: tyres, load, doors, steering, floor, or none")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        return [Slot(id=f"tick.{self.id}", label=self.question, ask="tick", aspects=frozenset({self.aspect}))]
+        return [Slot(id=f"tick.{self.id}", label=Name(self.question), ask="tick", aspects=frozenset({self.aspect}))]
 
     def judge(self, setup: Setup) -> Judgement:
         given = setup.answered(self.slots(setup)[0])
         if given is None:
             return Judgement(False)
         value = given.said.value
-        return Judgement(True, summary=str(value), wrong="" if value == "yes" else "answered no")
+        return Judgement(
+            True,
+            summary=Noun(f"answer.{value}"),
+            wrong=sentences(None if value == "yes" else said("ready.answered_no")),
+        )

@@ -16,8 +16,9 @@ from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.model import Frozen, Positive
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
+from escuadra.core.said import Length, Name, Noun, Said, Value, exact, nouns, said, sentences
 from escuadra.core.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
-from escuadra.core.wording import amount, length_in, listed
+from escuadra.core.wording import amount, length_in
 
 RAKE = [0.5, 0.5, -0.5, -0.5]
 RIDE_HEIGHT = frozenset({"ride_height"})
@@ -51,7 +52,7 @@ class RideHeightCheck(Check):
         return [
             Slot(
                 id=f"arch.{corner}",
-                label=f"{corner} arch above the floor",
+                label=said("stance.arch_above_floor", corner=Noun(f"corner.{corner}")),
                 quantity=Quantity(
                     dimension="length",
                     unit="mm",
@@ -60,7 +61,7 @@ class RideHeightCheck(Check):
                 ),
                 aspects=RIDE_HEIGHT,
                 reads="height",
-                hint="from the floor to the arch, through the wheel's middle",
+                hint=said("stance.floor_arch_through_wheels_middle"),
             )
             for corner in CORNERS
         ] + [replace(height_slot(corner, setup.plan), optional=True) for corner in CORNERS]
@@ -79,17 +80,17 @@ class RideHeightCheck(Check):
             figures.append(
                 self.figure(
                     f"deviation.{corner}",
-                    f"{corner} from its {nominal:g} mm",
+                    said("stance.from_its", corner=Noun(f"corner.{corner}"), nominal=exact(Length, nominal)),
                     value.value - nominal,
                     value.u,
                     limits,
                     "mm",
-                    ("high", "low"),
+                    "height",
                     single=value,
                 )
             )
         if len(read) < 4:
-            return Judgement(False, tuple(figures), summary=f"{len(read)} of 4 read")
+            return Judgement(False, tuple(figures), summary=said("read_of", read=len(read), needed=4))
         result = stance(
             StanceInput(
                 wheelbase=vehicle.wheelbase,
@@ -115,15 +116,18 @@ class RideHeightCheck(Check):
         change = result.sensor_height_change or 0.0
         rows = _plane_weights(setup.plan)
         u = combined(list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y), list(read.values()))[1]
-        words = ("higher", "lower")
-        figures.append(
-            self.figure("sensor_height", f"{sensor.name}: height", change, u, self.sensor_height, "mm", words)
-        )
-        said = f"{sensor.name} {amount(change, 'mm', 0, words)}"
-        note = [self._aim(setup, said, result.pitch_deg, result.roll_deg), *_hubs(setup), self._typed_in(read)]
+        label = said("stance.height", name=Name(sensor.name))
+        figures.append(self.figure("sensor_height", label, change, u, self.sensor_height, "mm", "height_against"))
+        height = amount(change, "mm", 0, "height_against")
+        note = [*self._aim(setup, height, result.pitch_deg, result.roll_deg), *_hubs(setup), self._typed_in(read)]
         if any(f.id == "warp" and f.verdict.state != "holds" for f in figures):
             note.insert(0, _twisted(setup.plan, read))
-        return Judgement(True, tuple(figures), summary=said, note=" ".join(part for part in note if part))
+        return Judgement(
+            True,
+            tuple(figures),
+            summary=said("stance.sensor", name=Name(sensor.name), height=height),
+            note=sentences(*note),
+        )
 
     def _twist(self, setup: Setup, read: dict[Corner, Measured], warp: float) -> list[Figure]:
         """Warp and rake, where the sheet limits them."""
@@ -132,33 +136,43 @@ class RideHeightCheck(Check):
             twist = _twist_weights(setup.plan)
             u = combined(list(twist * np.max(np.abs(twist))), parts)[1]
             limits = Limits(minus=0.0, plus=self.warp)
-            found.append(self.figure("warp", "Warp of the body", warp, u, limits, "mm", open_below=True))
+            found.append(self.figure("warp", said("stance.warp_body"), warp, u, limits, "mm", open_below=True))
         if self.rake is not None:
             nominal = [getattr(setup.plan.vehicle.arches, c) for c in read]
             value, u = combined(RAKE, parts)
             value -= math.fsum(w * n for w, n in zip(RAKE, nominal, strict=True))
-            found.append(self.figure("rake", "Rake", value, u, self.rake, "mm", ("nose high", "nose low")))
+            found.append(
+                self.figure(
+                    "rake",
+                    said("stance.rake"),
+                    value,
+                    u,
+                    self.rake,
+                    "mm",
+                    "rake",
+                )
+            )
         return found
 
-    def _aim(self, setup: Setup, said: str, pitch: float, roll: float) -> str:
+    def _aim(self, setup: Setup, height: Value, pitch: float, roll: float) -> tuple[Said, Said]:
         """What the stance does to the sensor, and whether anything corrects for it."""
-        looks = amount(pitch, "°", None, ("down", "up"))
-        leans = amount(roll, "°", None, ("to the right", "to the left"))
-        corrects = "the vehicle's own routine corrects for it" if self.corrected else "nothing corrects for it"
-        return f"{said[:1].upper()}{said[1:]}, looks {looks}, leans {leans}; {corrects}."
+        looks, leans = amount(pitch, "°", None, "look"), amount(roll, "°", None, "lean")
+        name = Name(setup.plan.procedure.sensor.name)
+        corrects = said("stance.vehicles_own_routine_corrects") if self.corrected else said("stance.nothing_corrects")
+        return said("stance.looks_leans", name=name, height=height, looks=looks, leans=leans), corrects
 
-    def _typed_in(self, read: dict[Corner, Measured]) -> str:
+    def _typed_in(self, read: dict[Corner, Measured]) -> Said | None:
         """The values for the vehicle's own routine."""
         if self.routine is None:
-            return ""
+            return None
         values = [(c, read[c].value) for c in CORNERS]
         if self.routine.values == 2:
             ends = (("front", ("LF", "RF")), ("rear", ("LR", "RR")))
             values = [(name, (read[a].value + read[b].value) / 2) for name, (a, b) in ends]  # type: ignore[index,misc]
         elif self.routine.values == 1:
             values = [("mean", math.fsum(m.value for m in read.values()) / 4)]  # type: ignore[list-item]
-        said = listed([f"{name} {length_in(value, self.routine.unit)}" for name, value in values])
-        return f"Type into the vehicle's routine: {said}."
+        typed = [said(f"routine.{name}", value=length_in(value, self.routine.unit)) for name, value in values]
+        return said("stance.type_into_vehicles_routine", typed=nouns(typed))
 
     def source_slot(self, figure: Figure) -> str:
         return figure.id.replace("deviation", "arch")
@@ -178,7 +192,9 @@ class RideHeightCheck(Check):
             "warp": list(_twist_weights(setup.plan) * np.max(np.abs(_twist_weights(setup.plan)))),
             "rake": RAKE,
         }[figure.id]
-        return shares(parts_of(weights, parts, [f"{corner} arch" for corner in CORNERS]))
+        return shares(
+            parts_of(weights, parts, [said("stance.arch", corner=Noun(f"corner.{corner}")) for corner in CORNERS])
+        )
 
     def _body(
         self, setup: Setup, read: dict[Corner, Measured], sides: dict[str, float], pitch: float, roll: float
@@ -188,14 +204,14 @@ class RideHeightCheck(Check):
         figures = []
         for end, weights in (("front", [1.0, -1.0, 0.0, 0.0]), ("rear", [0.0, 0.0, 1.0, -1.0])):
             u = combined(weights, parts)[1]
-            words = ("left high", "right high")
-            figures.append(self.figure(f"side.{end}", f"Sides, {end}", sides[end], u, limits, "mm", words))
-        for name, value, row, allowed, words in (
-            ("pitch", pitch, rows[1], self.pitch, ("nose down", "nose up")),
-            ("roll", roll, rows[2], self.roll, ("left side up", "right side up")),
+            label = said(f"stance.sides.{end}")
+            figures.append(self.figure(f"side.{end}", label, sides[end], u, limits, "mm", "sides"))
+        for name, value, row, allowed in (
+            ("pitch", pitch, rows[1], self.pitch),
+            ("roll", roll, rows[2], self.roll),
         ):
             u = math.degrees(combined(list(row), parts)[1])
-            figures.append(self.figure(name, f"Body {name}", value, u, allowed, "°", words))
+            figures.append(self.figure(name, said(f"stance.body.{name}"), value, u, allowed, "°", f"body_{name}"))
         return figures
 
 
@@ -213,26 +229,29 @@ def _twist_weights(plan: Plan) -> np.ndarray:
     return found
 
 
-def _twisted(plan: Plan, read: dict[Corner, Measured]) -> str:
+def _twisted(plan: Plan, read: dict[Corner, Measured]) -> Said:
     """Which corner stands out from the plane of the other three: the one farthest from its nominal height."""
     twist = _twist_weights(plan)
     deviations = np.array([read[c].value - getattr(plan.vehicle.arches, c) for c in CORNERS])
     k = int(np.argmax(np.abs(deviations)))
     off = float(twist @ deviations / twist[k])
-    way = amount(off, "mm", 0, ("high", "low"))
-    return f"The body is twisted: {CORNERS[k]} stands {way} against the plane of the other three. Look at its spring."
+    corner, off_by = Noun(f"corner.{CORNERS[k]}"), amount(off, "mm", 0, "height")
+    return said("stance.body_twisted_stands_against_plane", corner=corner, off=off_by)
 
 
-def _hubs(setup: Setup) -> list[str]:
+def _hubs(setup: Setup) -> list[Said]:
     """Hub heights that differ from side to side: that part is tyres, not springs."""
     found = []
-    for end, (left, right) in (("Front", ("LF", "RF")), ("Rear", ("LR", "RR"))):
+    for end, (left, right) in (("front", ("LF", "RF")), ("rear", ("LR", "RR"))):
         pair = [setup.now(height_slot(c, setup.plan)) for c in (left, right)]
         if pair[0] is None or pair[1] is None:
             continue
         value, u = combined([1.0, -1.0], [pair[0], pair[1]])
         if abs(value) > 2 * u:
             found.append(
-                f"{end} hubs differ by {amount(value, 'mm', 0, ('left high', 'right high'))}: tyres, not springs."
+                said(
+                    f"stance.hubs_differ_tyres_not_springs.{end}",
+                    value=amount(value, "mm", 0, "sides"),
+                )
             )
     return found

@@ -14,9 +14,10 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import STAND, staking, stand_slots, stood
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
-from escuadra.core.wording import amount, listed
+from escuadra.core.said import NOTHING, Name, nouns, said, sentences
+from escuadra.core.wording import amount
 
-FORWARD, SIDEWAYS, TURNED = ("too far forward", "too far back"), ("too far left", "too far right"), ("left", "right")
+FORWARD, SIDEWAYS, TURNED = "too_forward", "too_left", "side"
 
 
 @check_kind("stations")
@@ -32,22 +33,20 @@ class StationsCheck(Check):
     def judge(self, setup: Setup) -> Judgement:
         views = setup.stations
         ran = [view for view in views if view.run is not None and view.proof != "doubt"]
-        summary = f"{len(ran)} of {len(views)} run"
+        summary = said("stations.run", ran=len(ran), views=len(views))
         doubted = [view for view in views if view.proof == "doubt"]
         if doubted:
-            names = listed([view.station.name for view in doubted])
-            note = f"In doubt, to be run again: {names}; {doubted[-1].words}."
+            names = nouns(Name(view.station.name) for view in doubted)
+            note = sentences(said("stations.doubt_run_again", names=names), doubted[-1].words)
             because = next((view.because for view in doubted if view.because is not None), None)
             return Judgement(False, summary=summary, note=note, because=because)
         if len(ran) < len(views) or any(view.proof == "awaited" for view in views):
-            waiting = [view.station.name for view in views if view.proof == "awaited"]
-            note = f"Run, but not yet read again: {listed(waiting)}." if waiting else ""
+            waiting = [Name(view.station.name) for view in views if view.proof == "awaited"]
+            note = sentences(said("stations.run_but_not_yet_read", names=nouns(waiting)) if waiting else None)
             return Judgement(False, summary=summary, note=note)
         unsure = [view for view in views if view.proof in ("missed", "contradicted")]
-        trouble = "; ".join(f"{view.station.name}: {view.words}" for view in unsure)
-        trouble = (
-            f"Nothing shows that it still stood: {trouble}. Run it again, or accept it with a reason." if unsure else ""
-        )
+        unproven = [said("stations.named", name=Name(view.station.name), words=view.words) for view in unsure]
+        trouble = sentences(*([said("stations.nothing_shows_still_stood_run"), *unproven] if unsure else []))
         return Judgement(True, summary=summary, trouble=trouble)
 
 
@@ -70,7 +69,7 @@ class StakedCheck(Check):
             slots.append(
                 Slot(
                     id=f"standheight.{station.id}",
-                    label="Middle of the stand's target above the floor",
+                    label=said("stations.middle_stands_target_above_floor"),
                     quantity=Quantity(dimension="length", unit="mm", low=0.5 * above, high=1.6 * above),
                     aspects=STAND,
                     reads="height",
@@ -81,34 +80,48 @@ class StakedCheck(Check):
     def judge(self, setup: Setup) -> Judgement:
         way, slots = staking(setup), self.slots(setup)
         if way is None:
-            return Judgement(False, note="Find the line first: the stand's place hangs on it.")
+            return Judgement(False, note=sentences(said("stations.find_line_first_stands_place")))
         found, figures = stood(setup), []
         if found is not None:
             figures += [
-                self.figure("forward", "Along the vehicle", found.forward, found.u_forward, self.place, "mm", FORWARD),
-                self.figure("left", "Sideways", found.left, found.u_left, self.place, "mm", SIDEWAYS),
+                self.figure(
+                    "forward", said("stations.along_vehicle"), found.forward, found.u_forward, self.place, "mm", FORWARD
+                ),
+                self.figure("left", said("stations.sideways"), found.left, found.u_left, self.place, "mm", SIDEWAYS),
             ]
             if found.turned is not None and self.facing is not None:
-                turned = self.figure("facing", "Its face", found.turned, found.u_turned, self.facing, "°", TURNED)
+                turned = self.figure(
+                    "facing", said("stations.face"), found.turned, found.u_turned, self.facing, "°", TURNED
+                )
                 figures.append(turned)
         if self.height is not None and slots and (read := setup.now(slots[-1])) is not None:
             off = read.value - setup.plan.target_above_floor
             rise = setup.plan.rise_at_target
             u = math.hypot(read.u, rise.u if rise is not None else 0.0)
-            label = "Height of its middle"
+            label = said("stations.height_middle")
             figures.append(
-                self.figure("height", label, off, u, self.height, "mm", ("too high", "too low"), single=read)
+                self.figure(
+                    "height",
+                    label,
+                    off,
+                    u,
+                    self.height,
+                    "mm",
+                    "too_high",
+                    single=read,
+                )
             )
         missing = [slot for slot in slots if not slot.optional and setup.now(slot) is None]
-        trouble = ""
+        trouble = NOTHING
         if found is not None and not found.trusted:
             named = [i.split("~")[0] for i in found.result.suspects if i.startswith("stand.")]
             labels = dict.fromkeys(slot.label for slot in slots if slot.id in named)
-            trouble = f"The stand's tapes contradict each other{': ' + listed(list(labels)) if labels else ''}."
+            which = "named" if labels else "plain"
+            trouble = sentences(said(f"stations.stands_tapes_contradict.{which}", names=nouns(labels)))
         needed = len([slot for slot in slots if not slot.optional])
-        summary = f"{needed - len(missing)} of {needed} read"
+        summary = said("read_of", read=needed - len(missing), needed=needed)
         if found is not None and not missing:
-            summary = f"{amount(math.hypot(found.forward, found.left), 'mm')} off its place"
-        parts = " and ".join(way.found[p].check or "" for p in way.found if p not in EDGES)
-        note = f"The tape from the {parts} checks the other two." if parts and missing else ""
+            summary = said("stations.off_place", left=amount(math.hypot(found.forward, found.left), "mm"))
+        parts = nouns(check for p in way.found if p not in EDGES and (check := way.found[p].check))
+        note = sentences(said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
         return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)

@@ -8,21 +8,22 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import check_kind
 from escuadra.core.quantities import Quantity
+from escuadra.core.said import NOTHING, Name, Said, said, sentences
 
 MOUNTED = frozenset({"target"})
 NO_PIECE = "none"
-MOUNTS = ("left mount", "centre mount", "right mount")
+MOUNTS = ("left_mount", "centre_mount", "right_mount")
 
 
 @check_kind("target")
 class TargetCheck(Check):
     """The right target, mounted as the procedure says."""
 
-    labels: ClassVar[dict[str, str]] = {
-        "identity": "Read the mark printed on the target",
-        "side": "Which side faces the vehicle?",
-        "way_up": "Which way up does it hang?",
-        "fixing": "How is it fixed?",
+    labels: ClassVar[dict[str, Said]] = {
+        "identity": said("target.read_mark_printed_target"),
+        "side": said("target.side_faces_vehicle"),
+        "way_up": said("target.way_up_does_hang"),
+        "fixing": said("target.how_fixed"),
     }
 
     def _wanted(self, setup: Setup) -> dict[str, str]:
@@ -40,15 +41,16 @@ class TargetCheck(Check):
         missing = beyond(setup.plan)
         piece = []
         if missing is not None and missing.extensions:
-            names = (NO_PIECE, *(e.name for e in setup.plan.frame.extensions))
-            piece = [
-                Slot(id="target.piece", label="With which extension?", ask="choice", aspects=MOUNTED, options=names)
-            ]
+            names = tuple(e.name for e in setup.plan.frame.extensions)
+            label = said("target.extension")
+            options_ = (NO_PIECE, *names)
+            piece = [Slot(id="target.piece", label=label, ask="choice", aspects=MOUNTED, options=options_, named=names)]
         options = {"side": target.sides, "way_up": target.ways_up, "fixing": target.fixings, "identity": []}
         return [
             *(
-                Slot(id=f"target.{what}", label=label, ask="choice", aspects=MOUNTED, options=tuple(options[what]))
+                Slot(id=f"target.{what}", label=label, ask="choice", aspects=MOUNTED, options=names, named=names)
                 for what, label in self.labels.items()
+                for names in [tuple(options[what])]
             ),
             *piece,
             *self._mounts(setup),
@@ -62,19 +64,20 @@ class TargetCheck(Check):
         half = setup.plan.vehicle.outline.width / 2
         measured = Slot(
             id="sensor.offset",
-            label="Sensor off the vehicle's middle, as measured",
+            label=said("target.sensor_off_vehicles_middle_measured"),
             quantity=Quantity(dimension="length", unit="mm", low=-half, high=half),
             aspects=frozenset({"line"}),
             reads="tape",
-            words=("left", "right"),
+            way="side",
             optional=True,
-            hint="where it is not measured, the sheet's own figure decides the mount",
+            hint=said("target.not_measured_sheets_own_figure"),
         )
-        asked = Slot(id="target.mount", label="On which mount?", ask="choice", aspects=MOUNTED, options=MOUNTS)
+        asked = Slot(id="target.mount", label=said("target.mount"), ask="choice", aspects=MOUNTED, options=MOUNTS)
         return [measured, asked]
 
     def judge(self, setup: Setup) -> Judgement:
-        wanted, wrong, given = self._wanted(setup), [], 0
+        wanted, given = self._wanted(setup), 0
+        wrong: list[Said] = []
         asked = [slot for slot in self.slots(setup) if slot.ask != "number"]
         for slot in asked:
             found = setup.answered(slot)
@@ -82,19 +85,24 @@ class TargetCheck(Check):
                 continue
             given += 1
             what = slot.id.split(".")[1]
-            said, want = str(found.said.value), wanted.get(what, "")
+            answer, want = str(found.said.value), wanted.get(what, "")
             if what == "piece":
                 missing = beyond(setup.plan)
-                if missing is not None and said not in missing.extensions:
-                    wrong.append(f"extension: {said}. {missing.said}")
-            elif said.replace(" ", "").casefold() != want.replace(" ", "").casefold():
-                wrong.append(f"{what.replace('_', ' ')}: {said}, the sheet wants {want}")
+                if missing is not None and answer not in missing.extensions:
+                    wrong += [said("target.other_extension", given=slot.option(answer)), *missing.said]
+            elif answer.replace(" ", "").casefold() != want.replace(" ", "").casefold():
+                shown = slot.option(want) if want in MOUNTS else Name(want)
+                wrong.append(said(f"target.other.{what}", given=slot.option(answer), want=shown))
         missing = beyond(setup.plan)
         if missing is not None and not missing.extensions:
-            wrong.append(missing.said)
-        summary = wanted["identity"] if given == len(asked) and not wrong else f"{given} of {len(asked)} answered"
-        note = missing.said if missing is not None else ""
-        return Judgement(given == len(asked), summary=summary, wrong="; ".join(wrong), note=note)
+            wrong += missing.said
+        summary = (
+            Name(wanted["identity"])
+            if given == len(asked) and not wrong
+            else said("target.answered", given=given, asked=len(asked))
+        )
+        note = sentences(*missing.said) if missing is not None else NOTHING
+        return Judgement(given == len(asked), summary=summary, wrong=sentences(*wrong), note=note)
 
 
 def mount_for(setup: Setup) -> str:

@@ -11,12 +11,14 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, measured, parts_of
+from escuadra.core.model import CatalogueText
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
-from escuadra.core.wording import amount, listed, rounded
+from escuadra.core.said import NOTHING, Duration, Mass, Name, Noun, Said, Sentences, Text, nouns, said, sentences
+from escuadra.core.wording import amount
 
 LOAD = frozenset({"load"})
-SOUND, DIRTY, DAMAGED = "clean and sound", "dirty", "damaged"
+SOUND, DIRTY, DAMAGED = "clean_and_sound", "dirty", "damaged"
 HOUR_MS = 3_600_000
 
 
@@ -29,14 +31,14 @@ class BatteryCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         battery = frozenset({"battery"})
         return [
-            Slot(id="battery.support", label="Battery support connected?", ask="tick", aspects=battery),
+            Slot(id="battery.support", label=said("vehicle.battery_support_connected"), ask="tick", aspects=battery),
             Slot(
                 id="battery.volts",
-                label="Battery voltage",
+                label=said("vehicle.battery_voltage"),
                 quantity=Quantity(dimension="voltage", unit="V", low=9, high=16),
                 aspects=battery,
                 reads="voltage",
-                hint="at its terminals; a further reading later shows the course",
+                hint=said("vehicle.terminals_further_reading_later_shows"),
             ),
         ]
 
@@ -47,21 +49,24 @@ class BatteryCheck(Check):
         figures = (
             ()
             if now is None
-            else (self.figure(volts.id, "Battery now", now.value, now.u, self.volts, "V", single=now),)
+            else (self.figure(volts.id, said("vehicle.battery_now"), now.value, now.u, self.volts, "V", single=now),)
         )
-        wrong = "no battery support" if answer is not None and answer.said.value == "no" else ""
-        note = ""
+        off = answer is not None and answer.said.value == "no"
+        wrong = sentences(said("vehicle.no_battery_support") if off else None)
+        note = NOTHING
         if len(entries) > 1:
             hours = max((entries[-1].at - entries[0].at) / HOUR_MS, 1 / 60)
             pace = (entries[-1].value - entries[0].value) / hours
-            note = f"{'Rising' if pace > 0 else 'Falling'} {amount(abs(pace), 'V')} an hour since the first reading."
+            way = "rising" if pace > 0 else "falling"
+            note = sentences(said(f"vehicle.battery.{way}", pace=amount(abs(pace), "V")))
             if pace < 0 and now is not None and now.value > self.volts.lower:
                 minutes = 60 * (now.value - self.volts.lower) / -pace
-                note += f" At its limit in about {minutes:.0f} minutes." if minutes < 600 else ""
+                if minutes < 600:
+                    note += sentences(said("vehicle.limit_about_minutes", minutes=Duration(minutes)))
         return Judgement(
             answer is not None and now is not None,
             figures,
-            summary=amount(now.value, "V") if now is not None else "",
+            summary=amount(now.value, "V") if now is not None else None,
             wrong=wrong,
             note=note,
         )
@@ -76,10 +81,10 @@ class FuelCheck(Check):
     ballast: bool = Field(False, description="whether the procedure lets ballast stand in for fuel")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        aboard = _mass("aboard", "Load aboard", "tools, goods and people; 0 where it is as delivered", 1500)
+        aboard = _mass("aboard", said("vehicle.load_aboard"), said("vehicle.tools_goods_people_0_delivered"), 1500)
         wanted = {w.name for w in self._proposed(setup)}
         places = [
-            _mass(f"ballast.{p.id}", f"Ballast: {p.name}", "", p.most)
+            _mass(f"ballast.{p.id}", said("vehicle.ballast", name=Name(p.name)), None, p.most)
             for p in (setup.plan.vehicle.ballast_places if self.ballast else [])
             if p.name in wanted or setup.live(f"ballast.{p.id}")
         ]
@@ -89,11 +94,11 @@ class FuelCheck(Check):
         return [
             Slot(
                 id=f"filled.{f.id}",
-                label=f"How full: {f.name}",
+                label=said("vehicle.how_full", name=Name(f.name)),
                 quantity=Quantity(dimension="share", unit="%", low=0, high=100),
                 aspects=LOAD,
                 reads="share",
-                hint="in percent, or as 5/8 full",
+                hint=said("vehicle.percent_or_5_8_full"),
             )
             for f in setup.plan.vehicle.filled
         ]
@@ -122,17 +127,17 @@ class FuelCheck(Check):
         except BadInput:
             return []
 
-    def _parts(self, setup: Setup) -> list[tuple[Measured, str, float, float]]:
+    def _parts(self, setup: Setup) -> list[tuple[Measured, Text, float, float]]:
         """Every reading that counts in what is missing: itself, its label, kg for each unit of it, and its x."""
-        found = []
+        found: list[tuple[Measured, Text, float, float]] = []
         for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
             if (read := setup.now(slot)) is not None:
-                found.append((read, f.name, -f.litres * f.kg_per_litre / 100, f.x))
+                found.append((read, Name(f.name), -f.litres * f.kg_per_litre / 100, f.x))
         slots = {slot.id: slot for slot in self.slots(setup)}
         for place in setup.plan.vehicle.ballast_places:
             bag = slots.get(f"ballast.{place.id}")
             if bag is not None and (read := setup.now(bag)) is not None:
-                found.append((read, f"ballast {place.name}", -1.0, place.x))
+                found.append((read, said("vehicle.ballast", name=Name(place.name)), -1.0, place.x))
         return found
 
     def _weights(self, setup: Setup, figure: str) -> list[float]:
@@ -146,7 +151,7 @@ class FuelCheck(Check):
         aboard = setup.now(next(s for s in slots if s.id == "aboard"))
         read = sum(setup.now(s) is not None for s in slots)
         if missing is None or aboard is None:
-            return Judgement(False, summary=f"{read} of {len(slots)} read")
+            return Judgement(False, summary=said("read_of", read=read, needed=len(slots)))
         bags = [
             Weight(name=place.name, kg=-found.value, x=place.x, y=place.y)
             for place in vehicle.ballast_places
@@ -155,19 +160,22 @@ class FuelCheck(Check):
         ]
         left = carried([*missing, *bags], vehicle.wheelbase, vehicle.hub_track_rear)
         parts = [part for part, _, _, _ in self._parts(setup)]
-        limits, words = Limits(minus=self.missing, plus=self.missing), ("missing", "too much")
+        limits = Limits(minus=self.missing, plus=self.missing)
         figures = []
         for id, label, value in (
-            ("net", "In all" + (", with ballast" if bags else ""), left.kg),
-            ("front", "On the front axle", left.front),
-            ("rear", "On the rear axle", left.kg - left.front),
+            ("net", said("vehicle.all_with_ballast" if bags else "vehicle.all"), left.kg),
+            ("front", said("vehicle.front_axle"), left.front),
+            ("rear", said("vehicle.rear_axle"), left.kg - left.front),
         ):
             u = combined(self._weights(setup, id), parts)[1]
-            figures.append(self.figure(id, label, value, u, limits, "kg", words))
+            figures.append(self.figure(id, label, value, u, limits, "kg", "load"))
         most = Limits(minus=0.0, plus=self.aboard)
-        figures.append(self.figure("aboard", "Load aboard", aboard.value, aboard.u, most, "kg", open_below=True))
+        figures.append(
+            self.figure("aboard", said("vehicle.load_aboard"), aboard.value, aboard.u, most, "kg", open_below=True)
+        )
         gone = sum(w.kg for w in missing)
-        summary = f"{amount(left.kg, 'kg', 0, words)}" if abs(left.kg) >= 0.5 else "full, nothing aboard"
+        full = said("vehicle.full_nothing_aboard")
+        summary = amount(left.kg, "kg", 0, "load") if abs(left.kg) >= 0.5 else full
         return Judgement(read == len(slots), tuple(figures), summary, note=self._advice(setup, gone))
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
@@ -177,19 +185,20 @@ class FuelCheck(Check):
         weights = self._weights(setup, figure.id)
         return shares(parts_of(weights, [p for p, _, _, _ in parts], [label for _, label, _, _ in parts]))
 
-    def _advice(self, setup: Setup, gone: float) -> str:
+    def _advice(self, setup: Setup, gone: float) -> Sentences:
         if gone <= self.missing / 2:
-            return ""
-        said = f"{rounded(gone, 0)} kg of fuel and fluids are missing."
+            return NOTHING
+        short = said("vehicle.kg_fuel_fluids_missing", gone=Mass(gone, 0))
         if not self.ballast:
-            return f"{said} Fill up: this procedure lets no ballast stand in for it."
+            return sentences(short, said("vehicle.fill_up_procedure_lets_no"))
         proposed = self._proposed(setup)
         if not proposed:
-            return f"{said} No ballast place of this vehicle can take that: fill up."
-        return f"{said} Ballast that stands in for it: {listed([f'{w.kg:.0f} kg {w.name}' for w in proposed])}."
+            return sentences(short, said("vehicle.no_ballast_place_vehicle_can"))
+        bags = nouns(said("vehicle.bag", mass=Mass(w.kg, 0), name=Name(w.name)) for w in proposed)
+        return sentences(short, said("vehicle.ballast_stands", bags=bags))
 
 
-def _mass(id: str, label: str, hint: str, most: float) -> Slot:
+def _mass(id: str, label: Said, hint: Said | None, most: float) -> Slot:
     quantity = Quantity(dimension="mass", unit="kg", low=0, high=most)
     return Slot(id=id, label=label, quantity=quantity, aspects=LOAD, reads="mass", hint=hint)
 
@@ -198,14 +207,14 @@ def _mass(id: str, label: str, hint: str, most: float) -> Slot:
 class ConditionCheck(Check):
     """What stands before the sensor, looked at place by place; photos where it is not clean and sound."""
 
-    places: list[str] = Field(min_length=1, description="what to look at")
+    places: list[CatalogueText] = Field(min_length=1, description="what to look at")
     aspect: str = Field("glass", description="what spoils the answer")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [
             Slot(
                 id=f"condition.{self.id}.{k}",
-                label=place[:1].upper() + place[1:],
+                label=Name(place),
                 ask="choice",
                 options=(SOUND, DIRTY, DAMAGED),
                 aspects=frozenset({self.aspect}),
@@ -216,14 +225,16 @@ class ConditionCheck(Check):
 
     def judge(self, setup: Setup) -> Judgement:
         answers = [(s, e.said.value) for s in self.slots(setup) if (e := setup.answered(s)) is not None]
-        bad = [f"{s.label}: {value}" for s, value in answers if value != SOUND]
+        bad = [
+            said("vehicle.found", place=s.label, value=s.option(str(value))) for s, value in answers if value != SOUND
+        ]
         damaged = [s for s, value in answers if value == DAMAGED]
         bare = [s.label for s in damaged if not any(p.said.slot == s.id for p in setup.state.photos)]
         return Judgement(
             len(answers) == len(self.slots(setup)),
-            summary=SOUND if not bad else "; ".join(bad),
-            wrong="; ".join(bad),
-            note=f"A photo of it belongs in the record: {listed(bare)}." if bare else "",
+            summary=Noun(f"answer.{SOUND}") if not bad else nouns(bad, "comma"),
+            wrong=sentences(said("vehicle.all_found", bad=nouns(bad, "comma")) if bad else None),
+            note=sentences(said("vehicle.photo_belongs_record", names=nouns(bare)) if bare else None),
         )
 
 
@@ -237,11 +248,11 @@ class BracketCheck(OneReading):
         return [
             Slot(
                 id="bracket.lean",
-                label="Bracket off upright",
+                label=said("vehicle.bracket_off_upright"),
                 quantity=Quantity(dimension="angle", unit="°", low=-12, high=12),
                 aspects=frozenset({"bracket", "ride_height"}),
                 reads="bracket",
-                words=("top forward", "top back"),
-                hint="a level on the face that the sensor sits on, cover off",
+                way="bracket",
+                hint=said("vehicle.level_face_sensor_sits_cover"),
             )
         ]

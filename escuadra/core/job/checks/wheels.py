@@ -10,20 +10,19 @@ from pydantic import Field
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
-from escuadra.core.job.places import THRUST_WORDS, thrust_slot, toe_slot
+from escuadra.core.job.places import thrust_slot, toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
-from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.said import NOTHING, Given, Noun, Pressure, Said, Sentences, exact, nouns, said, sentences
+from escuadra.core.stance import CORNERS
 from escuadra.core.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 from escuadra.core.wording import amount
 
 TYRES = frozenset({"tyres"})
 ALIGNMENT = frozenset({"alignment"})
-OTHER_SIZE = "another size"
-CAMBER_WORDS = ("top outward", "top inward")
-TOE_WORDS = ("toe-in", "toe-out")
+OTHER_SIZE = "another_size"
 
 
 @check_kind("tyres")
@@ -36,11 +35,11 @@ class TyresCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         tyres = setup.plan.vehicle.tyres
         if tyres is None:
-            raise BadInput("tyres", setup.plan.vehicle.id, "a vehicle model that states its tyres")
+            raise BadInput("tyres", setup.plan.vehicle.id, said("wants.vehicle_model_states_tyres"))
         slots = [
             Slot(
                 id="tyre.state",
-                label="Tyres cold, or warm from driving?",
+                label=said("wheels.tyres_cold_or_warm_driving"),
                 ask="choice",
                 options=("cold", "warm"),
                 aspects=TYRES,
@@ -53,20 +52,41 @@ class TyresCheck(Check):
             slots.append(
                 Slot(
                     id=f"tyre.size.{corner}",
-                    label=f"{corner} tyre size",
+                    label=said("wheels.tyre_size", corner=Noun(f"corner.{corner}")),
                     ask="choice",
                     options=(*tyres.sizes, OTHER_SIZE),
+                    named=tuple(tyres.sizes),
                     aspects=TYRES,
                 )
             )
             if warm:
                 slots.append(
-                    _number(f"tyre.temperature.{corner}", f"{corner} tyre's temperature", "temperature", -30, 90)
+                    _number(
+                        f"tyre.temperature.{corner}",
+                        said("wheels.tyres_temperature_2", corner=Noun(f"corner.{corner}")),
+                        "temperature",
+                        -30,
+                        90,
+                    )
                 )
             slots.append(
-                _number(f"tyre.pressure.{corner}", f"{corner} tyre pressure", "pressure", 0.5 * nominal, 1.6 * nominal)
+                _number(
+                    f"tyre.pressure.{corner}",
+                    said("wheels.tyre_pressure", corner=Noun(f"corner.{corner}")),
+                    "pressure",
+                    0.5 * nominal,
+                    1.6 * nominal,
+                )
             )
-            slots.append(_number(f"tyre.tread.{corner}", f"{corner} tread depth", "tread", 0.5, 12))
+            slots.append(
+                _number(
+                    f"tyre.tread.{corner}",
+                    said("wheels.tread_depth", corner=Noun(f"corner.{corner}")),
+                    "tread",
+                    0.5,
+                    12,
+                )
+            )
         return slots
 
     def judge(self, setup: Setup) -> Judgement:
@@ -84,20 +104,26 @@ class TyresCheck(Check):
             tyre_c, u_c = (heat.value, heat.u) if warm and heat is not None else (REFERENCE_C, 0.0)
             value, u = cold_pressure(read.value, read.u, tyre_c, u_c)
             nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
-            label = f"{corner} from its {nominal:g} kPa" + (", brought to 20 °C" if warm else "")
-            words = ("over", "under")
+            asked: dict[str, Given] = {"corner": Noun(f"corner.{corner}"), "nominal": exact(Pressure, nominal)}
+            label = said("wheels.from_its.warm" if warm else "wheels.from_its", **asked)
             figures.append(
-                self.figure(f"pressure.{corner}", label, value - nominal, u, self.pressure, "kPa", words, single=read)
+                self.figure(
+                    f"pressure.{corner}", label, value - nominal, u, self.pressure, "kPa", "pressure", single=read
+                )
             )
         figures += self._treads(found)
-        wrong = [c for c in CORNERS if answers.get(f"tyre.size.{c}") == OTHER_SIZE]
+        wrong = [Noun(f"corner.{c}") for c in CORNERS if answers.get(f"tyre.size.{c}") == OTHER_SIZE]
         complete = len(answers) + len(found) == len(slots)
-        said = f"{'cold' if not warm else 'warm, brought to 20 °C'}, {tyres.front_kpa:g} and {tyres.rear_kpa:g} kPa"
+        nominal_at: dict[str, Given] = {
+            "front": exact(Pressure, tyres.front_kpa),
+            "rear": exact(Pressure, tyres.rear_kpa),
+        }
+        done = said("wheels.done.warm" if warm else "wheels.done.cold", **nominal_at)
         return Judgement(
             complete,
             tuple(figures),
-            summary=said if complete else f"{len(answers) + len(found)} of {len(slots)} entered",
-            wrong=f"another size at {', '.join(wrong)}" if wrong else "",
+            summary=done if complete else said("entered_of", entered=len(answers) + len(found), needed=len(slots)),
+            wrong=sentences(said("wheels.another_size", names=nouns(wrong)) if wrong else None),
         )
 
     def _treads(self, found: dict[str, Measured]) -> list[Figure]:
@@ -107,8 +133,8 @@ class TyresCheck(Check):
             left, right = (found.get(f"tyre.tread.{c}") for c in pair)
             if left is not None and right is not None:
                 value, u = combined([1.0, -1.0], [left, right])
-                words = ("left deeper", "right deeper")
-                figures.append(self.figure(f"tread.{end}", f"Tread, {end}", value, u, limits, "mm", words))
+                label = said(f"wheels.tread.{end}")
+                figures.append(self.figure(f"tread.{end}", label, value, u, limits, "mm", "tread"))
         return figures
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
@@ -117,23 +143,28 @@ class TyresCheck(Check):
         if what == "tread":
             pair = [f"{side}{where[0].upper()}" for side in "LR"]
             parts = [now[f"tyre.tread.{corner}"] for corner in pair]
-            return shares(parts_of([1.0, -1.0], parts, [f"{corner} tread" for corner in pair]))
+            return shares(
+                parts_of([1.0, -1.0], parts, [said("wheels.tread", corner=Noun(f"corner.{corner}")) for corner in pair])
+            )
         read, heat = now[f"tyre.pressure.{where}"], now.get(f"tyre.temperature.{where}")
         found = of_reading(read.figures, read.tool_name)
         if heat is not None:
             factor, by_heat = pressure_slopes(read.value, heat.value)
-            found = [*((source, factor * u) for source, u in found), ("the tyre's temperature", by_heat * heat.u)]
+            found = [
+                *((source, factor * u) for source, u in found),
+                (said("wheels.tyres_temperature"), by_heat * heat.u),
+            ]
         return shares(found)
 
 
-def _number(id: str, label: str, reads: str, low: float, high: float) -> Slot:
+def _number(id: str, label: Said, reads: str, low: float, high: float) -> Slot:
     dimension = {"tread": "length"}.get(reads, reads)
     unit = {"tread": "mm", "pressure": "kPa", "temperature": "°C"}[reads]
     quantity = Quantity(dimension=dimension, unit=unit, low=low, high=high)  # type: ignore[arg-type]
     return Slot(id=id, label=label, quantity=quantity, aspects=TYRES, reads=reads)
 
 
-def printed(id: str, label: str, words: tuple[str, str], most: float, optional: bool = False) -> Slot:
+def printed(id: str, label: Said, way: str, most: float, optional: bool = False) -> Slot:
     """A figure of the alignment printout."""
     return Slot(
         id=id,
@@ -141,12 +172,9 @@ def printed(id: str, label: str, words: tuple[str, str], most: float, optional: 
         quantity=Quantity(dimension="angle", unit="°", low=-most, high=most),
         aspects=ALIGNMENT,
         reads="printout",
-        words=words,
+        way=way,
         optional=optional,
     )
-
-
-WHEELS: dict[Corner, str] = {"LF": "left front", "RF": "right front", "LR": "left rear", "RR": "right rear"}
 
 
 @check_kind("alignment")
@@ -164,37 +192,37 @@ class AlignmentCheck(Check):
         slots = [
             Slot(
                 id="printed.day",
-                label="Which day is the printout from?",
+                label=said("wheels.day_printout"),
                 ask="day",
                 aspects=ALIGNMENT,
-                hint="after adjustment, if there was one",
+                hint=said("wheels.after_adjustment_if_there_one"),
             ),
             toe_slot("left"),
             toe_slot("right"),
-            printed("toe.LF", "Left front toe on the printout", TOE_WORDS, 1.5),
-            printed("toe.RF", "Right front toe on the printout", TOE_WORDS, 1.5),
+            printed("toe.LF", said("wheels.left_front_toe_printout"), "toe", 1.5),
+            printed("toe.RF", said("wheels.right_front_toe_printout"), "toe", 1.5),
         ]
-        slots += [printed(f"camber.{c}", f"{WHEELS[c].capitalize()} camber", CAMBER_WORDS, 4) for c in CORNERS]
+        slots += [printed(f"camber.{c}", said(f"wheels.camber.{c}"), "camber", 4) for c in CORNERS]
         slots.append(thrust_slot())
-        before = [(f"before.toe.{c}", f"Before: {WHEELS[c]} toe", TOE_WORDS) for c in CORNERS]
-        before.append(("before.thrust", "Before: thrust angle", THRUST_WORDS))
+        before = [(f"before.toe.{c}", said(f"wheels.before_toe.{c}"), "toe") for c in CORNERS]
+        before.append(("before.thrust", said("wheels.before_thrust_angle"), "thrust"))
         return slots + [printed(id, label, words, 3, True) for id, label, words in before]
 
     def judge(self, setup: Setup) -> Judgement:
         slots = self.slots(setup)
         day = setup.answered(slots[0])
         found = {s.id: m for s in slots[1:] if (m := setup.now(s)) is not None}
-        wanted: list[tuple[str, str, Limits, tuple[str, str]]] = [
-            ("toe.left", "Left rear toe", self.rear_toe, TOE_WORDS),
-            ("toe.right", "Right rear toe", self.rear_toe, TOE_WORDS),
-            ("toe.LF", "Left front toe", self.front_toe, TOE_WORDS),
-            ("toe.RF", "Right front toe", self.front_toe, TOE_WORDS),
+        wanted: list[tuple[str, Said, Limits, str]] = [
+            ("toe.left", said("wheels.left_rear_toe"), self.rear_toe, "toe"),
+            ("toe.right", said("wheels.right_rear_toe"), self.rear_toe, "toe"),
+            ("toe.LF", said("wheels.left_front_toe"), self.front_toe, "toe"),
+            ("toe.RF", said("wheels.right_front_toe"), self.front_toe, "toe"),
             *(
-                (f"camber.{c}", f"{WHEELS[c].capitalize()} camber", limits, CAMBER_WORDS)
+                (f"camber.{c}", said(f"wheels.camber.{c}"), limits, "camber")
                 for c in CORNERS
                 for limits in [self.front_camber if c[1] == "F" else self.rear_camber]
             ),
-            ("printed.thrust", "Thrust angle", self.thrust_angle, THRUST_WORDS),
+            ("printed.thrust", said("wheels.thrust_angle"), self.thrust_angle, "thrust"),
         ]
         figures = [
             self.figure(id, label, m.value, m.u, limits, "°", words, single=m)
@@ -202,43 +230,43 @@ class AlignmentCheck(Check):
             if (m := found.get(id)) is not None
         ]
         complete = day is not None and len(figures) == len(wanted)
-        old = self._too_old(str(day.said.value), setup) if day is not None else ""
+        old = self._too_old(str(day.said.value), setup) if day is not None else NOTHING
         summary = (
-            f"printed on {day.said.value}" if day is not None and complete else f"{len(figures)} of {len(wanted)} read"
+            said("wheels.printed", value=str(day.said.value))
+            if day is not None and complete
+            else said("read_of", read=len(figures), needed=len(wanted))
         )
         return Judgement(complete, tuple(figures), summary, old, _contradiction(found), _gained(found))
 
-    def _too_old(self, typed: str, setup: Setup) -> str:
+    def _too_old(self, typed: str, setup: Setup) -> Sentences:
         printed_on = date.fromisoformat(typed.strip())
         taken_in = datetime.fromtimestamp(setup.state.taken_in_at / 1000, UTC).date()
         days = (taken_in - printed_on).days
         if days > self.age_days:
-            return f"printed {days} days before the job was taken in, allowed {self.age_days}"
-        return f"printed on {typed}, which is yet to come" if days < -1 else ""
+            return sentences(said("wheels.printed_days_before", days=days, allowed=str(self.age_days)))
+        return sentences(said("wheels.printed_yet_come", typed=typed) if days < -1 else None)
 
 
-def _contradiction(found: dict[str, Measured]) -> str:
+def _contradiction(found: dict[str, Measured]) -> Sentences:
     """The printout's own thrust angle must be that of its rear toes."""
     left, right, own = found.get("toe.left"), found.get("toe.right"), found.get("printed.thrust")
     if left is None or right is None or own is None:
-        return ""
+        return NOTHING
     value, u = combined([-0.5, 0.5, -1.0], [left, right, own])
     if abs(value) <= 3 * max(u, 0.01):
-        return ""
-    from_toes = amount((right.value - left.value) / 2, "°", None, THRUST_WORDS)
-    return (
-        f"The printout contradicts itself: its rear toes give {from_toes}, it prints "
-        f"{amount(own.value, '°', None, THRUST_WORDS)}. Look which sign is meant."
-    )
+        return NOTHING
+    from_toes = amount((right.value - left.value) / 2, "°", None, "thrust")
+    printed_as = amount(own.value, "°", None, "thrust")
+    return sentences(said("wheels.printout_contradicts_itself_rear_toes", from_toes=from_toes, printed=printed_as))
 
 
-def _gained(found: dict[str, Measured]) -> str:
+def _gained(found: dict[str, Measured]) -> Sentences:
     """What the adjustment changed at the rear axle."""
     before, after = found.get("before.thrust"), found.get("printed.thrust")
     if before is None or after is None:
-        return ""
-    was, now = (amount(m.value, "°", None, THRUST_WORDS) for m in (before, after))
-    return f"Before: {was}; after: {now}."
+        return NOTHING
+    was, now = (amount(m.value, "°", None, "thrust") for m in (before, after))
+    return sentences(said("wheels.before_after", was=was, now=now))
 
 
 @check_kind("steering_wheel")
@@ -251,11 +279,11 @@ class SteeringWheelCheck(OneReading):
         return [
             Slot(
                 id="steering.wheel",
-                label="Steering wheel off straight",
+                label=said("wheels.steering_wheel_off_straight"),
                 quantity=Quantity(dimension="angle", unit="°", low=-40, high=40),
                 aspects=frozenset({"steering"}),
                 reads="bracket",
-                words=("turned left", "turned right"),
-                hint="a level across its spokes, rolling straight ahead",
+                way="steering",
+                hint=said("wheels.level_across_spokes_rolling_straight"),
             )
         ]

@@ -10,14 +10,14 @@ from escuadra.core.job.places import LINE_ASPECTS, Plan
 from escuadra.core.job.scene import Point, Scene
 from escuadra.core.job.slots import Slot
 from escuadra.core.quantities import Dimension, Quantity
+from escuadra.core.said import Said, Text, said
 
 Finds = Literal["body", "thrust", "axis", "none"]
-SIDE_WORDS = ("left", "right")
 YAW_ASPECTS = LINE_ASPECTS | {"yaw"}
 """Of what sees the frame's yaw alone: sliding it leaves such a reading true."""
-LASER = "Laser light: its glasses on, never at eye height or into a mirror at people."
-STRAP = "Wheel clamps have their safety straps on."
-CHOCKS = "The vehicle stands on its own wheels; chocks go back as soon as it stands."
+LASER = said("method.base.laser_light_glasses_never_eye")
+STRAP = said("method.base.wheel_clamps_their_safety_straps")
+CHOCKS = said("method.base.vehicle_stands_own_wheels_chocks")
 
 
 @dataclass(frozen=True)
@@ -35,13 +35,13 @@ class Method:
     id: ClassVar[str]
     prefixes: ClassVar[tuple[str, ...]]
     """How the slots of its own begin."""
-    title: ClassVar[str]
+    title: ClassVar[Said]
     finds: ClassVar[Finds]
-    tells: ClassVar[str]
-    cannot: ClassVar[str]
-    materials: ClassVar[tuple[str, ...]]
-    steps: ClassVar[tuple[str, ...]]
-    cautions: ClassVar[tuple[str, ...]] = ()
+    tells: ClassVar[Said]
+    cannot: ClassVar[Said]
+    materials: ClassVar[tuple[Said, ...]]
+    steps: ClassVar[tuple[Said, ...]]
+    cautions: ClassVar[tuple[Said, ...]] = ()
     either: ClassVar[tuple[tuple[str, str], ...]] = ()
     """Pairs of slots of which one is enough."""
     needs: ClassVar[tuple[str, ...]] = ()
@@ -70,13 +70,13 @@ class Method:
 
 def place(
     id: str,
-    label: str,
+    label: Text,
     low: float,
     high: float,
     reads: str,
     aspects: frozenset[str] = LINE_ASPECTS,
-    words: tuple[str, str] | None = None,
-    hint: str = "",
+    way: str | None = None,
+    hint: Said | None = None,
     optional: bool = False,
     dimension: Dimension = "length",
     unit: str = "mm",
@@ -89,7 +89,7 @@ def place(
         quantity=Quantity(dimension=dimension, unit=unit, low=low, high=high),
         aspects=aspects | CLAMPS if reads == "beam" else aspects,
         reads=reads,
-        words=words,
+        way=way,
         hint=hint,
         optional=optional,
         lever=lever,

@@ -10,7 +10,6 @@ from escuadra.core.job.entering import Entering
 from escuadra.core.job.methods.base import (
     CHOCKS,
     LASER,
-    SIDE_WORDS,
     STRAP,
     YAW_ASPECTS,
     Method,
@@ -20,6 +19,7 @@ from escuadra.core.job.methods.base import (
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Slot
+from escuadra.core.said import Noun, said
 from escuadra.core.stance import Corner
 
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))
@@ -37,16 +37,19 @@ class ReturnedBeams(Method):
 
     id = "mirrors"
     prefixes = ("mirror",)
-    title = "Mirrors on the rear wheels"
+    title = said("method.beams.mirrors_rear_wheels")
     finds = "thrust"
-    tells = "Whether the frame is square to the mean heading of the rear wheels, whatever their toe."
-    cannot = "It sees neither offset nor distance, and no damage of the body."
-    materials = ("two wheel clamps with mirrors", "the frame's side beams and scales", "tape for both distances")
+    tells = said("method.beams.whether_frame_square_mean_heading")
+    cannot = said("method.beams.sees_neither_offset_nor_distance")
+    materials = (
+        said("method.beams.two_wheel_clamps_mirrors"),
+        said("method.beams.frames_side_beams_scales"),
+        said("method.beams.tape_both_distances"),
+    )
     steps = (
-        "Clamp a mirror to each rear wheel and measure from scale to mirror.",
-        "Read where each beam comes back, left or right of where it left.",
-        "Roll the vehicle half a wheel's turn, clamps untouched, back into the frame's reach, and read both again: "
-        "what the clamps wobble cancels. Do this before the tapes, since rolling moves the vehicle.",
+        said("method.beams.clamp_mirror_each_rear_wheel"),
+        said("method.beams.read_each_beam_comes_back"),
+        said("method.beams.roll_vehicle_half_wheels_turn"),
     )
     cautions = (LASER, STRAP, CHOCKS)
 
@@ -55,7 +58,7 @@ class ReturnedBeams(Method):
         return [
             place(
                 f"mirror.{side}.distance",
-                f"{side.capitalize()} scale to mirror",
+                said(f"method.beams.scale_mirror.{side}"),
                 0.5 * reach,
                 1.5 * reach,
                 "tape",
@@ -64,15 +67,15 @@ class ReturnedBeams(Method):
             *(
                 place(
                     f"mirror.{side}.{turn}",
-                    f"{side.capitalize()} beam comes back{words}",
+                    said(f"method.beams.mirror.{turn}.{side}"),
                     -SPOT,
                     SPOT,
                     "beam",
                     YAW_ASPECTS,
-                    SIDE_WORDS,
-                    "of where it left",
+                    "side",
+                    said("method.beams.left"),
                 )
-                for turn, words in (("first", ""), ("second", ", after half a turn"))
+                for turn in ("first", "second")
             ),
         ]
 
@@ -129,14 +132,14 @@ class WheelPanels(Method):
 
     id = "panels"
     prefixes = ("panel",)
-    title = "Frame beams on wheel panels"
+    title = said("method.beams.frame_beams_wheel_panels")
     finds = "axis"
-    tells = "Where the rear wheels stand across the frame's beams."
-    cannot = "One reading mixes sideways offset and yaw: alone it settles neither. It sees no heading of a wheel."
-    materials = ("two wheel clamps with panels square to the vehicle", "the frame's side beams")
+    tells = said("method.beams.rear_wheels_stand_across_frames")
+    cannot = said("method.beams.one_reading_mixes_sideways_offset")
+    materials = (said("method.beams.two_wheel_clamps_panels_square"), said("method.beams.frames_side_beams"))
     steps = (
-        "Clamp a panel to each rear wheel.",
-        "Let the frame's side beams fall on them; read from the hub's mark, left or right.",
+        said("method.beams.clamp_panel_each_rear_wheel"),
+        said("method.beams.let_frames_side_beams_fall"),
     )
     cautions = (LASER, STRAP)
 
@@ -148,13 +151,13 @@ class WheelPanels(Method):
         return [
             place(
                 f"panel.{corner}",
-                f"{side.capitalize()} beam on the {corner} panel",
+                said(f"method.beams.beam_panel.{side}", corner=Noun(f"corner.{corner}")),
                 -SPOT,
                 SPOT,
                 "beam",
                 TAPE_ASPECTS,
-                SIDE_WORDS,
-                "of the hub's mark",
+                "side",
+                said("method.beams.hubs_mark"),
             )
             for side, corner in REAR
         ]
@@ -185,14 +188,14 @@ class WheelRulers(Method):
 
     id = "rulers"
     prefixes = ("ruler",)
-    title = "Wheel beams on the frame's rulers"
+    title = said("method.beams.wheel_beams_frames_rulers")
     finds = "thrust"
-    tells = "Where the thrust line passes the frame: both wheels' headings, carried forward."
-    cannot = "Not whether the frame is square to it: turn the beam about its middle and the readings stay."
-    materials = ("two wheel clamps with lasers along the wheel", "the frame's rulers")
+    tells = said("method.beams.thrust_line_passes_frame_both")
+    cannot = said("method.beams.not_whether_frame_square_turn")
+    materials = (said("method.beams.two_wheel_clamps_lasers_along"), said("method.beams.frames_rulers"))
     steps = (
-        "Clamp a laser to each rear wheel, along its heading.",
-        "Read where each falls on the frame's ruler, left or right of the beam's middle.",
+        said("method.beams.clamp_laser_each_rear_wheel"),
+        said("method.beams.read_each_falls_frames_ruler"),
     )
     cautions = (LASER, STRAP)
 
@@ -201,13 +204,13 @@ class WheelRulers(Method):
         return [
             place(
                 f"ruler.{corner}",
-                f"{corner} wheel's beam on the ruler",
+                said("method.beams.wheels_beam_ruler", corner=Noun(f"corner.{corner}")),
                 -half,
                 half,
                 "beam",
                 TAPE_ASPECTS,
-                SIDE_WORDS,
-                "of the beam's middle",
+                "side",
+                said("method.beams.beams_middle"),
             )
             for _, corner in REAR
         ]
@@ -239,52 +242,68 @@ class SteeredWheel(Method):
 
     id = "rack"
     prefixes = ("rack",)
-    title = "Front wheels dead ahead on the rack"
+    title = said("method.beams.front_wheels_dead_ahead_rack")
     finds = "thrust"
-    tells = "The frame's yaw against a front wheel that the aligner holds straight to the thrust line."
-    cannot = "It is as good as the aligner's zero and the steering lock. It sees no offset. The floor is the runway."
-    materials = ("alignment rack, its locks engaged", "mirror fixture on one front wheel", "laser along the runway")
-    steps = (
-        "Set the frame's beam parallel to the runway: read from the edge near and far, and turn until they agree.",
-        "Steer to the aligner's zero, lock the wheel, and note what the aligner still shows for the left wheel.",
-        "Square the mirror fixture on the left front wheel, and read where the beam comes back.",
+    tells = said("method.beams.frames_yaw_against_front_wheel")
+    cannot = said("method.beams.good_aligners_zero_steering_lock")
+    materials = (
+        said("method.beams.alignment_rack_locks_engaged"),
+        said("method.beams.mirror_fixture_one_front_wheel"),
+        said("method.beams.laser_along_runway"),
     )
-    cautions = (LASER, STRAP, "On a rack its locks are engaged, and nobody steers while it is read.")
+    steps = (
+        said("method.beams.set_frames_beam_parallel_runway"),
+        said("method.beams.steer_aligners_zero_lock_wheel"),
+        said("method.beams.square_mirror_fixture_left_front"),
+    )
+    cautions = (LASER, STRAP, said("method.beams.rack_locks_engaged_nobody_steers"))
 
     def slots(self, plan: Plan) -> list[Slot]:
         reach = plan.nominal_goal.x
         near = place(
-            "rack.near", "Runway's edge to the beam, near", 20, 2500, "tape", YAW_ASPECTS, hint="square to the edge"
+            "rack.near",
+            said("method.beams.runways_edge_beam_near"),
+            20,
+            2500,
+            "tape",
+            YAW_ASPECTS,
+            hint=said("method.beams.square_edge"),
         )
         far = place(
-            "rack.far", "Runway's edge to the beam, far", 20, 2500, "tape", YAW_ASPECTS, hint="square to the edge"
+            "rack.far",
+            said("method.beams.runways_edge_beam_far"),
+            20,
+            2500,
+            "tape",
+            YAW_ASPECTS,
+            hint=said("method.beams.square_edge"),
         )
         return [
-            place("rack.apart", "How far apart near and far are", 800, 1.5 * reach, "tape"),
+            place("rack.apart", said("method.beams.how_far_apart_near_far"), 800, 1.5 * reach, "tape"),
             near,
             far,
             place(
                 "rack.wheel",
-                "Left front wheel on the aligner",
+                said("method.beams.left_front_wheel_aligner"),
                 -3,
                 3,
                 "printout",
                 LINE_ASPECTS | {"steering"},
-                ("steered left", "steered right"),
-                "what is left of zero",
+                "side",
+                said("method.beams.left_zero"),
                 dimension="angle",
                 unit="°",
             ),
-            place("rack.distance", "Scale to the wheel's mirror", 300, reach, "tape", TAPE_ASPECTS),
+            place("rack.distance", said("method.beams.scale_wheels_mirror"), 300, reach, "tape", TAPE_ASPECTS),
             place(
                 "rack.spot",
-                "Beam comes back",
+                said("method.beams.beam_comes_back"),
                 -SPOT,
                 SPOT,
                 "beam",
                 YAW_ASPECTS | {"steering"},
-                SIDE_WORDS,
-                "of where it left",
+                "side",
+                said("method.beams.left"),
             ),
         ]
 

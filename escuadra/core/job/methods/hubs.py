@@ -8,11 +8,12 @@ from collections.abc import Mapping
 from typing import Literal
 
 from escuadra.core.job.entering import U_STATION_MM, Entering
-from escuadra.core.job.methods.base import LASER, SIDE_WORDS, STRAP, Method, Sight, place
+from escuadra.core.job.methods.base import LASER, STRAP, Method, Sight, place
 from escuadra.core.job.methods.beams import half_toe
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.said import Length, Noun, exact, said
 from escuadra.core.stance import Corner
 
 FRONT: tuple[Corner, Corner] = ("LF", "RF")
@@ -30,14 +31,14 @@ class HubDistances(Method):
 
     id = "hubs"
     prefixes = ("hubs",)
-    title = "Equal hub distances"
+    title = said("method.hubs.equal_hub_distances")
     finds = "axis"
-    tells = "Whether the beam is parallel to the front axle, with a tape alone."
-    cannot = "Not the wheels' heading: it squares to an axle, and one hub that stands back turns the frame."
-    materials = ("steel tape", "a square on the beam")
+    tells = said("method.hubs.whether_beam_parallel_front_axle")
+    cannot = said("method.hubs.not_wheels_heading_squares_axle")
+    materials = (said("method.hubs.steel_tape"), said("method.hubs.square_beam"))
     steps = (
-        "From each front hub measure to the beam, square to the beam.",
-        "Both the same: the beam is parallel to the axle.",
+        said("method.hubs.each_front_hub_measure_beam"),
+        said("method.hubs.both_same_beam_parallel_axle"),
     )
 
     def slots(self, plan: Plan) -> list[Slot]:
@@ -45,12 +46,12 @@ class HubDistances(Method):
         return [
             place(
                 f"hubs.{corner}",
-                f"{corner} hub square to the beam",
+                said("method.hubs.hub_square_beam", corner=Noun(f"corner.{corner}")),
                 0.55 * reach,
                 1.45 * reach,
                 "tape",
                 TAPE_ASPECTS,
-                hint="square to the beam, level",
+                hint=said("method.hubs.square_beam_level"),
             )
             for corner in FRONT
         ]
@@ -76,56 +77,69 @@ class CameraRig(Method):
     id = "rig"
     prefixes = ("rig",)
     either = (("rig.front", "rig.bumper"),)
-    title = "Camera rig and marker boards"
+    title = said("method.hubs.camera_rig_marker_boards")
     finds = "thrust"
-    tells = "The frame's whole pose against the rear wheels' heading, live while the frame is moved."
-    cannot = "It sees no body. A board that sits askew on its rim turns everything: roll half a turn and compare."
-    materials = ("camera rig on the frame", "marker boards on both rear wheels", "marker at a front wheel")
-    steps = (
-        "Clamp a board to each rear wheel and the marker to the left front wheel, or touch the bumper and draw back.",
-        "Wait until the values stand still, then take them.",
+    tells = said("method.hubs.frames_whole_pose_against_rear")
+    cannot = said("method.hubs.sees_no_body_board_sits")
+    materials = (
+        said("method.hubs.camera_rig_frame"),
+        said("method.hubs.marker_boards_both_rear_wheels"),
+        said("method.hubs.marker_front_wheel"),
     )
-    cautions = (STRAP, LASER, "The last millimetres go slowly; nobody stands between vehicle and frame.")
+    steps = (
+        said("method.hubs.clamp_board_each_rear_wheel"),
+        said("method.hubs.wait_until_values_stand_still"),
+    )
+    cautions = (STRAP, LASER, said("method.hubs.last_millimetres_go_slowly_nobody"))
 
     def _board(self, plan: Plan, corner: Corner) -> list[Slot]:
         x, side = plan.nominal_goal.x, plan.vehicle.outline.width
         return [
-            place(f"rig.{corner}.away", f"{corner} board before the beam", 0.4 * x, 1.6 * x, "rig", TAPE_ASPECTS),
+            place(
+                f"rig.{corner}.away",
+                said("method.hubs.board_before_beam", corner=Noun(f"corner.{corner}")),
+                0.4 * x,
+                1.6 * x,
+                "rig",
+                TAPE_ASPECTS,
+            ),
             place(
                 f"rig.{corner}.side",
-                f"{corner} board beside the beam's middle",
+                said("method.hubs.board_beside_beams_middle", corner=Noun(f"corner.{corner}")),
                 -side,
                 side,
                 "rig",
                 TAPE_ASPECTS,
-                SIDE_WORDS,
+                "side",
             ),
             place(
                 f"rig.{corner}.skew",
-                f"{corner} board's front edge off its rear edge",
+                said("method.hubs.boards_front_edge_off_rear", corner=Noun(f"corner.{corner}")),
                 -60,
                 60,
                 "rig",
                 TAPE_ASPECTS,
-                SIDE_WORDS,
-                f"over {BOARD_SPAN:g} mm",
+                "side",
+                said("method.hubs.over", board_span=exact(Length, BOARD_SPAN)),
             ),
         ]
 
     def slots(self, plan: Plan) -> list[Slot]:
         reach = plan.nominal_goal.x - plan.vehicle.wheelbase
         boards = [slot for corner in BACK for slot in self._board(plan, corner)]
-        front = place("rig.front", "LF marker before the beam", 0.3 * reach, 1.7 * reach, "rig", TAPE_ASPECTS)
+        front = place(
+            "rig.front", said("method.hubs.lf_marker_before_beam"), 0.3 * reach, 1.7 * reach, "rig", TAPE_ASPECTS
+        )
         nose = reach - plan.vehicle.outline.front_overhang
         bumper = place(
             "rig.bumper",
-            "Drawn back from touching the bumper",
+            said("method.hubs.drawn_back_touching_bumper"),
             0.3 * nose,
             1.7 * nose,
             "rig",
             TAPE_ASPECTS,
             optional=True,
-            hint="instead of the marker, or beside it",
+            hint=said("method.hubs.instead_marker_or_beside"),
         )
         return [*boards, front, bumper]
 

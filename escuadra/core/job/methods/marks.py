@@ -19,6 +19,7 @@ from escuadra.core.job.places import (
 )
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.said import said
 
 ENDS_OF_BODY = ("front", "rear")
 PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
@@ -102,15 +103,20 @@ class CentreMarks(Method):
     id = "marks"
     shares_slots = True
     prefixes = ("pair", "mark")
-    title = "Centre marks from pairs"
+    title = said("method.marks.centre_marks_pairs")
     finds = "body"
-    tells = "The body's middle at both ends, carried to the frame by a floor laser. A bent corner shows itself."
-    cannot = "It sees no axle: where the wheels point is not in it. Its error grows with the distance by leverage."
-    materials = ("steel tape across the vehicle", "plumb line", "floor laser", "tape for the marks")
+    tells = said("method.marks.bodys_middle_both_ends_carried")
+    cannot = said("method.marks.sees_no_axle_wheels_point")
+    materials = (
+        said("method.marks.steel_tape_across_vehicle"),
+        said("method.marks.plumb_line"),
+        said("method.marks.floor_laser"),
+        said("method.marks.tape_marks"),
+    )
     steps = (
-        "Hold one straight tape across an end; read both sides of each pair: panel gaps, hooks, lamp corners, sills.",
-        "Plumb the pairs' middle to the floor, mark it, and read the mark on the same tape.",
-        "Do the same at the other end, then lay the floor laser over both marks and read it on the beam.",
+        said("method.marks.hold_one_straight_tape_across"),
+        said("method.marks.plumb_pairs_middle_floor_mark"),
+        said("method.marks.do_same_other_end_then"),
     )
     cautions = (LASER,)
 
@@ -142,21 +148,26 @@ class LowVehicle(Method):
     id = "low"
     needs = ("marks",)
     prefixes = ("low",)
-    title = "Low vehicle: laser at the frame"
+    title = said("method.marks.low_vehicle_laser_frame")
     finds = "body"
-    tells = "As centre marks do, where a laser cannot stand behind or shine under from the rear."
+    tells = said("method.marks.centre_marks_do_laser_cannot")
     cannot = CentreMarks.cannot
-    materials = ("centre marks from pairs", "floor laser on the beam's foot", "reflector on the rear mark")
+    materials = (
+        said("method.marks.centre_marks_pairs_2"),
+        said("method.marks.floor_laser_beams_foot"),
+        said("method.marks.reflector_rear_mark"),
+    )
     steps = (
-        "Plumb both centre marks from their pairs as usual.",
-        "Stand the reflector on the REAR mark and the laser before the beam; move it until its beam runs over the "
-        "front mark and meets the reflector's middle.",
-        "Read on the beam's scale where the laser stands.",
+        said("method.marks.plumb_both_centre_marks_their"),
+        said("method.marks.stand_reflector_rear_mark_laser"),
+        said("method.marks.read_beams_scale_laser_stands"),
     )
     cautions = (LASER,)
 
     def _slot(self, plan: Plan) -> Slot:
-        return replace(crossing_slot(plan), id="low.crossing", label="Laser's place on the beam's scale", lever=0.0)
+        return replace(
+            crossing_slot(plan), id="low.crossing", label=said("method.marks.lasers_place_beams_scale"), lever=0.0
+        )
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [self._slot(plan)]
@@ -183,19 +194,22 @@ class RoofPlane(Method):
 
     id = "roof"
     prefixes = ("roof",)
-    title = "Laser plane over the roof"
+    title = said("method.marks.laser_plane_over_roof")
     finds = "body"
-    tells = "A line through both emblems, carried to the frame in one beam: quick."
-    cannot = "It believes the emblems. Read them on the tape with the pairs, and their offset is taken off."
-    materials = ("laser with a vertical plane, behind the vehicle", "tailgate raised where that clears the view")
+    tells = said("method.marks.line_through_both_emblems_carried")
+    cannot = said("method.marks.believes_emblems_read_them_tape")
+    materials = (
+        said("method.marks.laser_vertical_plane_behind_vehicle"),
+        said("method.marks.tailgate_raised_clears_view"),
+    )
     steps = (
-        "Stand the laser behind the vehicle, level, so that its plane runs through the rear and the front emblem.",
-        "Read on the beam's scale where the plane falls.",
+        said("method.marks.stand_laser_behind_vehicle_level"),
+        said("method.marks.read_beams_scale_plane_falls"),
     )
     cautions = (LASER,)
 
     def _slot(self, plan: Plan) -> Slot:
-        return replace(crossing_slot(plan), id="roof.crossing", label="Roof plane on the beam's scale")
+        return replace(crossing_slot(plan), id="roof.crossing", label=said("method.marks.roof_plane_beams_scale"))
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [self._slot(plan)]

@@ -9,6 +9,7 @@ from escuadra.core.job.methods.base import LASER, Method, Sight, place
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.said import Noun, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
 
@@ -26,12 +27,12 @@ class Printout(Method):
     id = "printout"
     shares_slots = True
     prefixes = ("toe", "printed")
-    title = "Wheel-alignment printout"
+    title = said("method.wheels.wheel_alignment_printout")
     finds = "thrust"
-    tells = "The thrust line's direction as the alignment machine found it."
-    cannot = "It is as old as the printout, and printouts differ in sign: answer in words which way the axle steers."
-    materials = ("the printout, after adjustment",)
-    steps = ("Type each rear wheel's toe, or the thrust angle, with its direction in words; or take the CSV file in.",)
+    tells = said("method.wheels.thrust_lines_direction_alignment_machine")
+    cannot = said("method.wheels.old_printout_printouts_differ_sign")
+    materials = (said("method.wheels.printout_after_adjustment"),)
+    steps = (said("method.wheels.type_each_rear_wheels_toe"),)
     needs_frame = False
 
     def slots(self, plan: Plan) -> list[Slot]:
@@ -62,31 +63,43 @@ class StringLines(Method):
 
     id = "strings"
     prefixes = ("string",)
-    title = "Strings along both sides"
+    title = said("method.wheels.strings_along_both_sides")
     finds = "thrust"
-    tells = "Toe and track of all four wheels from eight distances: the thrust line without an alignment machine."
-    cannot = "A rim that wobbles reads as toe: read at the same place of the rim, or roll half a turn."
-    materials = ("two strings or laser lines on stands at hub height", "steel rule", "tape between the strings")
-    steps = (
-        "Stretch a string along each side at hub height, and measure between the strings at both axles.",
-        "At each wheel read from the string to the rim's front and rear edge, square to the string.",
+    tells = said("method.wheels.toe_track_all_four_wheels")
+    cannot = said("method.wheels.rim_wobbles_reads_toe_read")
+    materials = (
+        said("method.wheels.two_strings_or_laser_lines"),
+        said("method.wheels.steel_rule"),
+        said("method.wheels.tape_between_strings"),
     )
-    cautions = (LASER, "Strings across a walkway are marked, and nobody steps over them.")
+    steps = (
+        said("method.wheels.stretch_string_along_each_side"),
+        said("method.wheels.each_wheel_read_string_rims"),
+    )
+    cautions = (LASER, said("method.wheels.strings_across_walkway_marked_nobody"))
     needs_frame = False
 
     def slots(self, plan: Plan) -> list[Slot]:
         wide = plan.vehicle.outline.width
         span = RIM_SPAN * plan.vehicle.tyre_diameter
         found = [
-            place("string.span", "Between a rim's front and rear edge", 0.5 * span, 1.8 * span, "rule"),
+            place("string.span", said("method.wheels.between_rims_front_rear_edge"), 0.5 * span, 1.8 * span, "rule"),
             *(
-                place(f"string.{end}", f"Between the strings at the {end} axle", 0.8 * wide, wide + 1800, "tape")
+                place(
+                    f"string.{end}", said(f"method.wheels.between_strings_axle.{end}"), 0.8 * wide, wide + 1800, "tape"
+                )
                 for end in ("front", "rear")
             ),
         ]
         for corner in CORNERS:
             found += [
-                place(f"string.{corner}.{edge}", f"{corner} string to the rim's {edge} edge", 15, 900, "rule")
+                place(
+                    f"string.{corner}.{edge}",
+                    said(f"method.wheels.string.{edge}", corner=Noun(f"corner.{corner}")),
+                    15,
+                    900,
+                    "rule",
+                )
                 for edge in ("front", "rear")
             ]
         return found
@@ -152,14 +165,14 @@ class OneSide(Method):
 
     id = "side"
     prefixes = ("side",)
-    title = "A line along one side"
+    title = said("method.wheels.line_along_one_side")
     finds = "axis"
-    tells = "The vehicle's axis from one side, with unequal tracks allowed for."
-    cannot = "It knows the tracks from the model alone; it sees neither toe nor the body."
-    materials = ("laser line or string beside the vehicle", "steel tape")
+    tells = said("method.wheels.vehicles_axis_one_side_unequal")
+    cannot = said("method.wheels.knows_tracks_model_alone_sees")
+    materials = (said("method.wheels.laser_line_or_string_beside"), said("method.wheels.steel_tape"))
     steps = (
-        "Lay a line along one side, about as far from the front wheel as from the rear one.",
-        "Read from each hub's face to the line, and where the line meets the beam.",
+        said("method.wheels.lay_line_along_one_side"),
+        said("method.wheels.read_each_hubs_face_line"),
     )
     cautions = (LASER,)
 
@@ -167,24 +180,24 @@ class OneSide(Method):
         half = plan.frame.beam_length
         which = Slot(
             id="side.which",
-            label="On which side does the line run?",
+            label=said("method.wheels.side_does_line_run"),
             ask="choice",
             options=("left", "right"),
             aspects=LINE_ASPECTS,
-            hint="as from the driver's seat",
+            hint=said("method.wheels.drivers_seat"),
         )
         return [
             which,
-            place("side.front", "Front hub to the line", 5, 1500, "tape"),
-            place("side.rear", "Rear hub to the line", 5, 1500, "tape"),
+            place("side.front", said("method.wheels.front_hub_line"), 5, 1500, "tape"),
+            place("side.rear", said("method.wheels.rear_hub_line"), 5, 1500, "tape"),
             place(
                 "side.crossing",
-                "The line on the beam's scale, or beyond its end",
+                said("method.wheels.line_beams_scale_or_beyond"),
                 -2 * half,
                 2 * half,
                 "scale",
                 TAPE_ASPECTS,
-                hint="from the beam's middle, left positive",
+                hint=said("method.wheels.beams_middle_left_positive"),
             ),
         ]
 
@@ -226,24 +239,24 @@ class NoLine(Method):
 
     id = "none"
     prefixes = ("line",)
-    title = "No line"
+    title = said("method.wheels.no_line")
     finds = "none"
-    tells = "Nothing about the line: for procedures in which only heights and tilt matter, before a road drive."
-    cannot = "It can stand in for no other method where the sheet asks for a distance, a square or a centre."
+    tells = said("method.wheels.nothing_about_line_procedures_only")
+    cannot = said("method.wheels.can_stand_no_other_method")
     materials = ()
-    steps = ("State why no line is needed here.",)
+    steps = (said("method.wheels.state_why_no_line_needed"),)
     needs_frame = False
-    reasons = ("the procedure sets pitch only", "the sensor learns straight ahead on the road")
+    reasons = ("pitch_only", "learns_on_the_road")
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [
             Slot(
                 id="line.none",
-                label="Why is no line needed?",
+                label=said("method.wheels.why_no_line_needed"),
                 ask="choice",
                 options=self.reasons,
                 aspects=LINE_ASPECTS,
-                hint="as the procedure says",
+                hint=said("method.wheels.procedure_says"),
             )
         ]
 

@@ -1,0 +1,81 @@
+"""Templates that say codes with their values in the language that is spoken: pages and printed sheets alike.
+
+Whatever a template puts out that is no text yet, it says; ``tell`` says a code with its values.
+"""
+
+from collections.abc import Iterable, Mapping
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import Markup, escape
+
+from escuadra.core import said as quantity
+from escuadra.core.said import VALUES, Given, Plain, Said, Text, exact, said
+from escuadra.words import say, spoken
+
+
+def environment(folder: Path) -> Environment:
+    """The templates of a folder."""
+    made = Environment(
+        loader=FileSystemLoader(folder),
+        autoescape=select_autoescape(),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        finalize=shown,
+    )
+    made.filters["join"] = joined
+    made.filters["text"] = text
+    made.globals.update(say=say, said=said, tell=tell, tell_html=tell_html, spoken=spoken, quantity=quantity)
+    return made
+
+
+def shown(value: Any) -> Any:
+    """A code or a value as it is said; anything else as it is."""
+    if value is None:
+        return ""
+    return say(value) if isinstance(value, (*VALUES, Mapping)) else value
+
+
+def tell(code: str, /, **values: Given | float | date | None) -> str:
+    """A code with its values, said; a plain figure as it is, a day as year-month-day."""
+    return say(said(code, **{name: _given(value) for name, value in values.items()}))
+
+
+def _given(value: Given | float | date | None) -> Given | None:
+    if isinstance(value, date):
+        return value.isoformat()
+    return exact(Plain, value) if isinstance(value, float) else value
+
+
+def tell_html(code: str, /, **values: Any) -> Markup:
+    """A code with its values, said; a value that is markup, such as a link, stays what it is."""
+    kept = {f"\ue000{name}\ue001": value for name, value in values.items() if isinstance(value, Markup)}
+    plain = {name: f"\ue000{name}\ue001" if isinstance(value, Markup) else value for name, value in values.items()}
+    text = str(escape(tell(code, **plain)))
+    for token, value in kept.items():
+        text = text.replace(token, str(value))
+    return Markup(text)
+
+
+def joined(parts: Iterable[Any], between: str = "") -> str:
+    """Several things, said one after the other: a row of a table, not a sentence."""
+    made = [shown(part) for part in parts]
+    if any(isinstance(part, Markup) for part in made) or isinstance(between, Markup):
+        return Markup(escape(between)).join(made)
+    return between.join(map(str, made))
+
+
+def text(value: Text | Mapping[str, str] | str) -> Markup:
+    """A text of the catalogue, marked with its own language where it is not in the one that is spoken."""
+    return Markup(escape(say(value))) if isinstance(value, Said) else _marked(value)
+
+
+def _marked(value: Any) -> Markup:
+    texts = getattr(value, "text", value)
+    plain = escape(say(value))
+    if not isinstance(texts, Mapping) or spoken().code in texts:
+        return Markup(plain)
+    return Markup('<span lang="{}">{}</span>').format(spoken().language_of(texts), plain)
