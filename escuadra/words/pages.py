@@ -33,9 +33,11 @@ def environment(folder: Path) -> Environment:
 
 
 def shown(value: Any) -> Any:
-    """A code or a value as it is said; anything else as it is."""
+    """A code or a value as it is said; anything else as it is. Raises ``TypeError`` for what no reader could read."""
     if value is None:
         return ""
+    if isinstance(value, tuple | list | set | frozenset):
+        raise TypeError(f"several things to be said one by one: {value!r:.200}")
     return say(value) if isinstance(value, (*VALUES, Mapping)) else value
 
 

@@ -23,7 +23,7 @@ def test_a_laser_3_mm_in_10_m_off_is_corrected_for_then_dropped_and_its_job_goes
 ) -> None:
     page = visit(demo, "/instruments")
     first = page.locator(".shelf-row").first
-    expect(first).to_contain_text("square corner: out on")
+    expect(first).to_contain_text("Square corner: out on")
     page.get_by_role("link", name="Floor laser 2 on the beam scale").click()
     page.locator("section", has_text="Upright beside a plumb line").get_by_role("link", name="Check again").click()
     step(page, "3 m")
@@ -37,7 +37,7 @@ def test_a_laser_3_mm_in_10_m_off_is_corrected_for_then_dropped_and_its_job_goes
     expect(page.locator("#typed")).to_have_value("0.9")
     step(page, "0.9", "beam left of it")
     step(page, "90 cm", "beam left of it")
-    expect(page.locator(".question")).to_contain_text("90 cm for at the top?")
+    expect(page.locator(".question")).to_contain_text("At the top: 90 cm?")
     for _ in range(2):
         page.locator("#typed").fill("0.9")
         step(page, "0.9", "beam left of it")

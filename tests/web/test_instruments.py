@@ -71,7 +71,7 @@ def test_an_instrument_is_entered_changed_and_put_away(visitor: Visitor, garage:
         ("", "Height", ""),
         ("height=3000", "At the bottom, reading 1 of 3", ""),
         ("height=tall", "Height", "a length such as"),
-        ("height=3", "Height", "3 for Height?"),
+        ("height=3", "Height", "Height: 3?"),
         ("height=3!", "At the bottom, reading 1 of 3", ""),
         (f"{DONE}&top=0.9", "At the top, reading 1 of 3", "beam left of it"),
         (f"{DONE}&top=0.9%7Cplus", "At the top, reading 2 of 3", ""),
@@ -90,7 +90,7 @@ def test_a_guided_check_goes_on_from_what_stands_in_its_address(
 
 def test_a_reading_far_from_the_reference_is_asked_about(visitor: Visitor) -> None:
     path = "/instruments/tape-4/checks/reference?length=3000.2&readings="
-    assert "90 cm for What the instrument reads?" in visitor.client.get(f"{path}90+cm").text
+    assert "What the instrument reads: 90 cm?" in visitor.client.get(f"{path}90+cm").text
     assert "reading 2 of 3" in visitor.client.get(f"{path}3001").text
     assert "reading 2 of 3" in visitor.client.get(f"{path}90+cm!").text
 
