@@ -230,7 +230,8 @@ class History:
             return Trusted("holds", said("register.checked", day=self.last_good.day.isoformat()))
         left = due.toordinal() - today.toordinal()
         soon = left if left <= SOON_DAYS else None
-        return Trusted("holds", said("register.due_soon" if soon else "register.due", due=due.isoformat(), left=soon))
+        code = "register.due" if soon is None else "register.due_soon"
+        return Trusted("holds", said(code, due=due.isoformat(), left=soon))
 
     @property
     def failing(self) -> tuple[HistoryEntry, Checked] | None:

@@ -123,7 +123,7 @@ HOLDS, OUT = checked(LASER, "plumb", 3.0), checked(LASER, "plumb", 9.0)
         ([(HOLDS, 31)], "stale", "overdue", "overdue since 2026-03-01"),
         ([(HOLDS, 12), (Dropped(day=TODAY, words="off the bench"), 3)], "stale", "dropped", "dropped on 2026-02-27"),
         ([(HOLDS, 12), (Dropped(day=TODAY), 3), (HOLDS, 1)], "holds", None, "due on"),
-        ([(HOLDS, 12), (OUT, 3)], "out", "out", "upright beside a plumb line: out on 2026-02-27"),
+        ([(HOLDS, 12), (OUT, 3)], "out", "out", "Upright beside a plumb line: out on 2026-02-27"),
         ([(OUT, 12), (HOLDS, 3)], "holds", None, "due on"),
         ([(Dropped(day=TODAY), 9), (OUT, 3)], "stale", "dropped", "not checked since"),
     ],

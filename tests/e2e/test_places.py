@@ -123,7 +123,7 @@ def test_a_bay_too_short_says_by_how_much_before_anything_is_unpacked(demo: Serv
     page = visit(demo, "/jobs/new")
     page.get_by_label("Bay", exact=True).select_option("Patio")
     page.locator("#procedure").select_option("BL-CAM-01")
-    short = "1\u202f013\u202fmm short at the front (the target)"
+    short = "1\u202f013\u202fmm short at the front (target)"
     expect(page.locator("#room-remark")).to_have_text(f"No room in this bay: {short}.")
     page.goto(f"{demo.url}/bays/Patio/parking")
     page.get_by_label("Vehicle").select_option("brezo-lanzadera")

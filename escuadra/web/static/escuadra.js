@@ -31,6 +31,7 @@
       if (answer.ok) words = await answer.json();
     } catch (error) { /* said again when the next page loads */ }
   };
+  const known = learn();
   const cookie = (name, value) => { document.cookie = `${name}=${value}; path=/; max-age=31536000; samesite=strict`; };
   const letters = () => stored(localStorage, "escuadra-letters") !== "off";
 
@@ -116,7 +117,8 @@
       load(sheet().dataset.place);
     },
     drawing: () => body.classList.toggle("drawing-shown"),
-    keys: () => {
+    keys: async () => {
+      await known;
       const shown = document.querySelector(".keys-card");
       if (shown) { shown.remove(); return; }
       const card = document.createElement("section");
@@ -426,5 +428,5 @@
     });
   };
 
-  document.addEventListener("DOMContentLoaded", () => { learn(); if (sheet()) ready(); follow(); watch(); dragging(); ofVehicle(); });
+  document.addEventListener("DOMContentLoaded", () => { if (sheet()) ready(); follow(); watch(); dragging(); ofVehicle(); });
 })();
