@@ -3,12 +3,17 @@
 What these amount to are plain rows (who works here, what is set): nothing is folded but by the store.
 """
 
+from typing import Literal, get_args
+
 from pydantic import Field
 
 from escuadra.core.stream import Payload
 
 PEOPLE, SETTINGS = "people", "settings"
 """The streams that a garage has one of."""
+Role = Literal["specialist", "lead", "trainee", "estimator"]
+ROLES: tuple[Role, ...] = get_args(Role)
+"""What somebody does here."""
 
 
 class PersonAdded(Payload):
@@ -18,7 +23,7 @@ class PersonAdded(Payload):
 
     id: str
     name: str
-    role: str
+    role: Role
 
 
 class SettingSet(Payload):

@@ -24,7 +24,7 @@ UNITS = {
     "°C": f"{SPACE}°C",
     "min": f"{SPACE}min",
     "": "",
-    BEAM: f"{SPACE}mm in 10{SPACE}m",
+    BEAM: f"{SPACE}mm/10{SPACE}m",
 }
 MOST_DECIMALS = {
     "mm": 1,

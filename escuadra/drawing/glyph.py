@@ -6,6 +6,7 @@ Left is upward as from the driver's seat, the front to the right, so that nobody
 import math
 
 from escuadra.core.job.next_move import NextMove
+from escuadra.core.said import said
 from escuadra.drawing.svg import Point, arrow_head, document, element, line
 
 SIZE = (104.0, 64.0)
@@ -44,4 +45,4 @@ def glyph(move: NextMove) -> str:
         x, y = 78 if way[1] else 90, 32
         tip = (x + 16 * way[0], y + 18 * way[1])
         body += [line("move", (x - 12 * way[0], y - 14 * way[1]), tip), arrow_head("move-head", tip, way, 8)]
-    return document("Where: " + ", ".join(named or [move.happening or move.slot]), SIZE, body)
+    return document(said("drawing.glyph.where_it_is_meant"), SIZE, body)

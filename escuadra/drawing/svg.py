@@ -55,7 +55,7 @@ def arrow_head(cls: str, tip: Point, towards: Point, size: float = 9) -> str:
     )
 
 
-def document(title: Said | str, size: tuple[float, float], body: list[str], cls: str = "drawing") -> str:
+def document(title: Said, size: tuple[float, float], body: list[str], cls: str = "drawing") -> str:
     """A drawing with its title for those who cannot see it."""
     width, height = n(size[0]), n(size[1])
     return (

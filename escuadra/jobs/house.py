@@ -9,8 +9,9 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from escuadra.catalogue import Catalogue, load
-from escuadra.catalogue.library import KINDS, PRACTICE
+from escuadra.catalogue.library import PRACTICE
 from escuadra.core.bay import Place
+from escuadra.core.entries import KINDS
 from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput
-from escuadra.core.house import PEOPLE, PersonAdded
-from escuadra.core.said import said
+from escuadra.core.house import PEOPLE, ROLES, PersonAdded
+from escuadra.core.said import Noun, nouns, said
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 
 
@@ -21,13 +21,17 @@ class AddPerson(Command[None]):
         return PEOPLE
 
     def decide(self, context: Context) -> Decision[None]:
-        """A further person; raises ``BadInput`` for a name that is there already, or an id that is empty."""
+        """A further person; raises ``BadInput`` for an empty id, a name that is there already, or a role that nobody has."""
         people, same = context.house.store.people(), self.name.casefold()
         if not self.id:
             raise BadInput("id", "", said("wants.id_person"))
         if any(p["id"] == self.id or p["name"].casefold() == same for p in people):
             raise BadInput("name", self.name, said("wants.name_nobody_here_yet"))
-        told = PersonAdded(id=self.id, name=self.name, role=self.role)
+        role = next((role for role in ROLES if role == self.role), None)
+        if role is None:
+            names = nouns((Noun(f"role.{one}") for one in ROLES), "comma")
+            raise BadInput("role", self.role, said("wants.one_of", names=names))
+        told = PersonAdded(id=self.id, name=self.name, role=role)
         return Decision([Append(PEOPLE, len(people), told)])
 
     def told(self, context: Context, committed: Committed) -> None:

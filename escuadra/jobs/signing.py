@@ -17,6 +17,9 @@ from escuadra.jobs.forms import Opened
 from escuadra.jobs.garage import Garage
 from escuadra.jobs.instrument_life import appended
 
+PRINTING_PATIENCE_S = 300.0
+"""Who asks for a record that is being printed waits for it: a starved machine takes a minute."""
+
 
 @dataclass(frozen=True)
 class Sign(VisitCommand):
@@ -112,7 +115,7 @@ def printed(
 
     ``render``: PDF bytes from the record's JSON and the sheet. Raises ``BadInput`` for what is not signed.
     """
-    with garage.queues.turn(f"print/{visit}/{calibration}/{revision}"):
+    with garage.queues.turn(f"print/{visit}/{calibration}/{revision}", PRINTING_PATIENCE_S):
         opened = garage.open(visit, calibration)
         signed = next((told for told, _, _ in opened.state.records if told.revision == revision), None)
         if signed is None:

@@ -27,6 +27,8 @@ from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened, signing
 from escuadra.reports.paper import printed, styled
 from escuadra.store import FileStore
+from escuadra.words import say
+from escuadra.words.moments import moment
 
 FORMAT = "escuadra-record/1"
 
@@ -373,7 +375,7 @@ def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = 
         side=styled(side_view(opened.sheet, size=(780, 430))),
         rule=lambda figure: styled(rule(figure)),
         told=lambda past: retold(past.code, past.by, opened.sheet.plan.frame),
-        clock=lambda at, form="%d %b %Y %H:%M": at.astimezone(local).strftime(form),
+        clock=lambda at, form="day_time_year": say(moment(at.astimezone(local), form)),
     )
 
 

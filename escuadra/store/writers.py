@@ -66,13 +66,13 @@ class Queues:
         self._queues: dict[str, tuple[Turns, int]] = {}
 
     @contextmanager
-    def turn(self, name: str) -> Iterator[None]:
-        """Wait for one's turn; raises ``Busy`` once the patience is over."""
+    def turn(self, name: str, patience: float | None = None) -> Iterator[None]:
+        """Wait for one's turn; raises ``Busy`` once the patience, the queues' own where none is given, is over."""
         with self._guard:
             turns, asking = self._queues.get(name, (Turns(), 0))
             self._queues[name] = (turns, asking + 1)
         try:
-            turns.take(self.patience)
+            turns.take(self.patience if patience is None else patience)
             try:
                 yield
             finally:

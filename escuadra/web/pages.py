@@ -21,7 +21,8 @@ from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
 from escuadra.web.script_words import words_address
-from escuadra.words import language, languages, spoken
+from escuadra.words import language, languages, say, spoken
+from escuadra.words.moments import Form, moment
 from escuadra.words.pages import environment as templates
 from escuadra.words.pages import joined, tell
 
@@ -105,10 +106,10 @@ def status_of(error: BadInput | Conflict) -> int:
     return 409 if isinstance(error, Conflict) else 422
 
 
-def said_time(request: Request, at: int, form: str = "%H:%M") -> str:
-    """A time in the garage's zone."""
+def said_time(request: Request, at: int, form: Form = "time") -> str:
+    """A moment in the garage's zone, as it is said."""
     zone = ZoneInfo(garage_of(request).store.setting("time_zone", "UTC"))
-    return datetime.fromtimestamp(at / 1000, zone).strftime(form)
+    return say(moment(datetime.fromtimestamp(at / 1000, zone), form))
 
 
 PLACES = (("day", "/"), ("bays", "/bays"), ("instruments", "/instruments"), ("garage", "/garage"))
@@ -133,8 +134,8 @@ def render(
     person = person_of(request)
     zone = ZoneInfo(garage.store.setting("time_zone", "UTC"))
 
-    def clock(at: int, form: str = "%H:%M") -> str:
-        return datetime.fromtimestamp(at / 1000, zone).strftime(form)
+    def clock(at: int, form: Form = "time") -> str:
+        return say(moment(datetime.fromtimestamp(at / 1000, zone), form))
 
     text = environment.get_template(template).render(
         request=request,

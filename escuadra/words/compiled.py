@@ -6,21 +6,34 @@ from pathlib import Path
 from babel import Locale
 from babel.messages.pofile import read_po
 
+from escuadra.core.entries import KINDS
+
 HERE = Path(__file__).parent
 CATEGORIES = ("zero", "one", "two", "few", "many", "other")
+
+
+def descriptions() -> dict[str, str]:
+    """What each field of a catalogue entry is for, as its model describes it: the English message of that field."""
+    return {
+        f"field.{kind}.{name}": field.description
+        for kind, model in KINDS.items()
+        for name, field in model.model_fields.items()
+        if field.description
+    }
 
 
 def compiled(path: Path) -> str:
     """A language's file as JSON: its decimal sign, its plural rules, its messages by their codes.
 
-    Raises ``ValueError`` where a message has no context, or a context has two messages.
+    In English the fields of the catalogue's entries stand beside what the file says. Raises ``ValueError`` where a
+    message has no context, or a context has two messages.
     """
     with path.open("rb") as file:
         catalog = read_po(file, locale=path.stem, abort_invalid=True)
     locale = Locale.parse(path.stem)
     rules = dict(locale.plural_form.rules)
     order = [c for c in CATEGORIES if c in rules or c == "other"]
-    messages: dict[str, object] = {}
+    messages: dict[str, object] = {**descriptions()} if path.stem == "en" else {}
     for message in catalog:
         if not message.id:
             continue

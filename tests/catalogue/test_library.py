@@ -6,7 +6,8 @@ from pathlib import Path
 import pytest
 
 from escuadra.catalogue import Catalogue, CatalogueError, load
-from escuadra.catalogue.library import KINDS, PRACTICE, entry, read_file
+from escuadra.catalogue.library import PRACTICE, entry, read_file
+from escuadra.core.entries import KINDS
 from escuadra.core.procedure import CheckSpec, Procedure
 from tests.english import told
 

@@ -41,10 +41,10 @@ def test_a_laser_3_mm_in_10_m_off_is_corrected_for_then_dropped_and_its_job_goes
     for _ in range(2):
         page.locator("#typed").fill("0.9")
         step(page, "0.9", "beam left of it")
-    expect(page.locator(".finding")).to_contain_text("3\u202fmm in 10\u202fm")
+    expect(page.locator(".finding")).to_contain_text("3\u202fmm/10\u202fm")
     expect(page.locator(".finding .mark")).to_have_attribute("aria-label", "in tolerance")
     page.get_by_role("button", name="Keep this result").click()
-    expect(page.locator("tr", has_text="Taken off its readings")).to_contain_text("3.0\u202fmm in 10\u202fm")
+    expect(page.locator("tr", has_text="Taken off its readings")).to_contain_text("3.0\u202fmm/10\u202fm")
 
     job = job_page(demo, "VF-0417")
     page.goto(f"{demo.url}{job}?check=centred&slot=crossing")

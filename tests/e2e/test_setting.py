@@ -160,7 +160,7 @@ class Hands:
             page.locator("#typed").focus()
         typed = self.read(slot)
         if typed is None:
-            page.wait_for_selector("[data-device] [data-device-value]:not(:empty)")
+            expect(page.locator("[data-device] [data-device-value]"), f"{slot}: {self.says}").not_to_be_empty()
         else:
             words = page.locator("form.entry [name=word]")
             if words.count():

@@ -211,7 +211,7 @@ def test_a_levels_tilt_is_taken_off_by_distance_and_a_doubted_level_begins_no_su
     flat = plane_of(closed.ground)
     assert flat.flatness == pytest.approx(0, abs=0.01)
     assert flat.slope_percent == pytest.approx(0.1, abs=1e-4)
-    assert "3.0\u202fmm in 10\u202fm of the level taken off by distance" in told(closed.survey.corrected)
+    assert "3.0\u202fmm/10\u202fm of the level taken off by distance" in told(closed.survey.corrected)
     garage.do(Drop("level-9", ""), "teo", press())
     refused = visitor.post("/bays/Norte/surveys/new", {**begun, "entry": "k2"})
     assert refused.status_code == 422

@@ -88,7 +88,7 @@ def in_source() -> tuple[set[str], set[str], set[str]]:
             before = "noun." if call == "Noun" else ""
             (patterns if more else codes).add(re.escape(before + text) + r"[\w.]+" if more else before + text)
     for path in sorted(Path(escuadra.__file__).parent.rglob("*.js")):
-        for code, more in re.findall(r'\bsay\(\s*["`](js\.[\w.]+)(["`$])', path.read_text(encoding="utf-8")):
+        for code, more in re.findall(r'["`](js\.[\w.]+)(["`$])', path.read_text(encoding="utf-8")):
             (patterns if more == "$" else codes).add(re.escape(code) + r"\w+" if more == "$" else code)
     return texts, codes, patterns
 

@@ -20,7 +20,7 @@ PAGE_SIZE = 50
 def day(request: Request, page: int = 1) -> Response:
     """The jobs, the newest first, fifty a page."""
     garage = garage_of(request)
-    today = said_time(request, garage.clock(), "%A %-d %B %Y")
+    today = said_time(request, garage.clock(), "weekday")
     if not 1 <= page <= 1_000_000:
         raise BadInput("page", page, said("wants.page_1_upward"))
     found = garage.jobs(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)

@@ -38,25 +38,29 @@ def show(request: Request, kind: str, id: str) -> Response:
     )
 
 
-def rows(content: Frozen) -> list[tuple[str, str, Any]]:
-    """Name, meaning and value of every figure that is set."""
+LEFT_OUT = ("id", "revision", "name", "title", "note", "checks", "cautions")
+"""What stands in the heading, or is a text for the sheet."""
+
+
+def rows(content: Frozen) -> list[tuple[str, str, str]]:
+    """Name, name again where there is a text of what it is for, and value as in the file, of every field set."""
     found = []
+    written = _plain(content.model_dump(mode="json", exclude_none=True))
     for name, field in type(content).model_fields.items():
-        value = getattr(content, name)
-        if value in (None, [], {}) or name in ("id", "revision", "name", "title", "note", "checks", "cautions"):
-            continue
-        found.append((name.replace("_", " "), field.description or "", _said(value)))
+        value = written.get(name)
+        if value not in (None, [], {}, "") and name not in LEFT_OUT:
+            text = yaml.safe_dump(value, sort_keys=False, allow_unicode=True, default_flow_style=None, width=72)
+            found.append((name, name if field.description else "", text.removesuffix("...\n").rstrip()))
     return found
 
 
-def _said(value: Any) -> str:
-    if isinstance(value, Frozen):
-        return ", ".join(f"{k.replace('_', ' ')} {_said(v)}" for k, v in value if v not in (None, [], {}))
-    if isinstance(value, list | tuple):
-        return "; ".join(_said(part) for part in value)
+def _plain(value: Any) -> Any:
+    """Figures as people write them: 310, not 310.0."""
     if isinstance(value, dict):
-        return "; ".join(f"{k.replace('_', ' ')}: {_said(v)}" for k, v in value.items())
-    return f"{value:g}" if isinstance(value, float) else str(value)
+        return {key: _plain(one) for key, one in value.items()}
+    if isinstance(value, list):
+        return [_plain(one) for one in value]
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 def _learned(scale: Any) -> Said | None:

@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.catalogue import Entry
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.given import identifier, readable
+from escuadra.core.house import ROLES
 from escuadra.core.said import Said, said
 from escuadra.core.stream import ITSELF
 from escuadra.jobs.bays import AddBay
@@ -43,6 +44,7 @@ def page(
         groups=[(title, kind, _found(garage.catalogue.all(kind), q)) for title, kind in GROUPS],
         q=q,
         data=garage.data,
+        roles=ROLES,
         error=error,
         typed=typed or {},
     )

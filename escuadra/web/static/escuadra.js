@@ -22,16 +22,18 @@
     } catch (error) { /* storage is off: nothing is remembered, nothing breaks */ }
     return null;
   };
-  // Words come in the reader's language, once; until they are there, their code stands in their place.
-  let words = {};
+  // Words come in the reader's language, once; what is to be said before they are there is said when they are.
+  let words = null;
   const say = (code, values = {}) => (words[code] || code).replace(/\{(\w+)\}/g, (_, name) => values[name]);
   const learn = async () => {
     try {
       const answer = await fetch(body.dataset.words);
       if (answer.ok) words = await answer.json();
     } catch (error) { /* said again when the next page loads */ }
+    words = words || {};
   };
   const known = learn();
+  const saying = (put, code, values) => { if (words) put(say(code, values)); else known.then(() => put(say(code, values))); };
   const cookie = (name, value) => { document.cookie = `${name}=${value}; path=/; max-age=31536000; samesite=strict`; };
   const letters = () => stored(localStorage, "escuadra-letters") !== "off";
 
@@ -234,13 +236,15 @@
   // --- what spoils much is held for half a second, or its key pressed twice within two
   const HOLD_MS = 500;
   const TWICE_MS = 2000;
-  const tell = (button, said) => {
-    button.querySelector("[data-hold-note]").textContent = said;
+  const tell = (button, code, values) => {
+    button.told = code;
+    saying((text) => { if (button.told === code) button.querySelector("[data-hold-note]").textContent = text; }, code, values);
     clearTimeout(button.armedFor);
     button.armedFor = setTimeout(() => disarm(button), TWICE_MS);
   };
   const disarm = (button) => {
     delete button.dataset.armed;
+    button.told = "";
     button.querySelector("[data-hold-note]").textContent = button.dataset.hold;
   };
   const sure = (button) => {
@@ -252,7 +256,7 @@
   const askTwice = (button) => {
     if (button.dataset.armed) { sure(button); return; }
     button.dataset.armed = "yes";
-    tell(button, say("js.press_again", { key: button.dataset.key }));
+    tell(button, "js.press_again", { key: button.dataset.key });
   };
   document.addEventListener("pointerdown", (event) => {
     const button = event.target.closest("[data-hold]");
@@ -261,7 +265,7 @@
     const held = setTimeout(() => { button.classList.remove("held"); sure(button); }, HOLD_MS);
     const let_go = () => {
       clearTimeout(held);
-      if (button.classList.contains("held")) tell(button, say("js.hold"));
+      if (button.classList.contains("held")) tell(button, "js.hold");
       button.classList.remove("held");
     };
     for (const end of ["pointerup", "pointercancel", "pointerleave"]) button.addEventListener(end, let_go, { once: true });
@@ -281,7 +285,7 @@
     form.dataset.sent = "yes";
     const button = event.submitter || form.querySelector("button");
     if (button) {
-      button.dataset.working = button.dataset.working || say("js.working");
+      if (!button.dataset.working) saying((text) => { button.dataset.working = text; }, "js.working");
       button.classList.add("working");
       button.setAttribute("aria-busy", "true");
     }
@@ -299,7 +303,7 @@
       const bar = document.createElement("p");
       bar.className = "offline";
       bar.setAttribute("role", "alert");
-      bar.textContent = say("js.no_answer");
+      saying((text) => { bar.textContent = text; }, "js.no_answer");
       body.append(bar);
     }
   };
@@ -385,6 +389,12 @@
     device = { address, source };
     source.addEventListener("reading", (event) => { shown = JSON.parse(event.data); show(); });
     source.addEventListener("lost", (event) => { shown = { said: "", remark: event.data }; show(); });
+    // Refused once, the browser does not ask again by itself.
+    source.addEventListener("error", () => {
+      if (source.readyState !== EventSource.CLOSED || !device || device.source !== source) return;
+      device = null;
+      setTimeout(listen, 2000);
+    });
   };
   const show = () => {
     const place = document.querySelector("[data-device]");
@@ -393,7 +403,9 @@
     document.querySelectorAll("[data-device-far]").forEach((line) => { line.hidden = !shown.said; });
     document.querySelectorAll("[data-device-value]").forEach((value) => { value.textContent = shown.said; });
     const note = place.querySelector("[data-device-note]");
-    note.textContent = shown.remark || say("js.device_takes", { serial: shown.serial });
+    const { remark, serial } = shown;
+    if (remark) note.textContent = remark;
+    else saying((text) => { if (shown && shown.serial === serial) note.textContent = text; }, "js.device_takes", { serial });
     note.classList.toggle("state-out", !shown.said);
   };
   const take = () => {
