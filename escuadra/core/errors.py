@@ -79,7 +79,11 @@ def _accepted(detail: ErrorDetails) -> Said:
 
 def bad_input(error: ValidationError) -> BadInput:
     """The first complaint of a Pydantic validation as ``BadInput``: names the leaf and the way to it."""
-    detail = error.errors(include_url=False)[0]
+    return complaint(error.errors(include_url=False)[0])
+
+
+def complaint(detail: ErrorDetails) -> BadInput:
+    """One complaint of a Pydantic validation as ``BadInput``."""
     words = [str(part) for part in detail["loc"]]
     names = [part for part in detail["loc"] if isinstance(part, str) and part]
     cause = detail.get("ctx", {}).get("error")

@@ -110,6 +110,11 @@ class Plain(Figure):
 
 
 @dataclass(frozen=True)
+class Signed(Plain):
+    """A figure without a unit, with its sign before it: what is left over of a reading."""
+
+
+@dataclass(frozen=True)
 class PlusMinus:
     """An expanded uncertainty, said as what lies on either side."""
 
@@ -269,7 +274,20 @@ FIGURE_OF: dict[str, type[Figure]] = {kind.unit: kind for kind in Figure.__subcl
 """The kind of figure that a unit says."""
 _KINDS: dict[str, Any] = {
     kind.__name__: kind
-    for kind in (*Figure.__subclasses__(), PlusMinus, Way, Directed, Turns, Count, Noun, Name, Nouns, Sentences, Said)
+    for kind in (
+        *Figure.__subclasses__(),
+        Signed,
+        PlusMinus,
+        Way,
+        Directed,
+        Turns,
+        Count,
+        Noun,
+        Name,
+        Nouns,
+        Sentences,
+        Said,
+    )
 }
 
 

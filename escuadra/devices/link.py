@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from escuadra.core.errors import NoAnswer
-from escuadra.core.said import said
+from escuadra.core.said import from_data, said
 from escuadra.devices.camera_rig import Look
 
 PATIENCE_S = 5.0
@@ -73,10 +73,12 @@ class LoopbackDevices:
                 line.sendall((json.dumps(question) + "\n").encode())
                 with line.makefile(encoding="utf-8") as answers:
                     answer = json.loads(answers.readline())
+            refused = answer.get("error")
+            why = said("as_is", text=refused) if isinstance(refused, str) else from_data(refused) if refused else None
         except (OSError, ValueError) as error:
             raise NoAnswer(said("devices.link.devices_do_not_answer")) from error
-        if "error" in answer:
-            raise NoAnswer(said("as_is", text=str(answer["error"])))
+        if why is not None:
+            raise NoAnswer(why)
         return dict(answer)
 
     def prepare(self, bay: str, procedure: str, frame: str) -> None:

@@ -26,10 +26,9 @@ from escuadra.core.axes import Pose, turned
 from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
-from escuadra.core.said import Angle, Length, Plain, exact, nouns, said
+from escuadra.core.said import Angle, Length, Plain, as_data, exact, nouns, said
 from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
-from escuadra.words import say
 
 UNITS = {"meter-1": "mm", "level-1": "°", "rig-1": "mm"}
 """The stand-ins, by the name that the register has for them, and what they send."""
@@ -87,9 +86,9 @@ class StandIn:
                 raise BadInput("line", line[:40], said("wants.one_json_object"))
             return self._answer(asked)
         except BadInput as refused:
-            return {"error": say(refusal(refused))}
+            return {"error": as_data(refusal(refused))}
         except (ValueError, TypeError, KeyError) as refused:
-            return {"error": say(said("devices.stand_in.not_understood", why=str(refused)[:200]))}
+            return {"error": as_data(said("devices.stand_in.not_understood", why=str(refused)[:200]))}
 
     def _answer(self, asked: dict[str, Any]) -> dict[str, Any]:
         name, what = str(asked.get("bay", "")), asked.get("ask")

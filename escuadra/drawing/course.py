@@ -3,8 +3,8 @@
 from datetime import date
 
 from escuadra.core.instruments import BiasEntry, DriftResult
-from escuadra.core.said import Said
-from escuadra.core.wording import MOST_DECIMALS, UNITS, rounded
+from escuadra.core.said import Plain, Said
+from escuadra.core.wording import MOST_DECIMALS, UNITS
 from escuadra.drawing.svg import Point, document, element, label, line, polyline
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 620.0, 190.0, 72.0, 24.0, 16.0, 30.0
@@ -31,7 +31,7 @@ def course_view(
     for value, cls in ((limit, "rule-limit"), (-limit, "rule-limit"), (0.0, "hair")):
         y = at(begin, value)[1]
         body.append(line(cls, (LEFT, y), (WIDTH - RIGHT, y)))
-        body.append(label("small", (LEFT - 8, y + 4), rounded(value, MOST_DECIMALS[unit]), "end"))
+        body.append(label("small", (LEFT - 8, y + 4), Plain(value, MOST_DECIMALS[unit]), "end"))
     body.append(label("small", (8, HEIGHT - 8), UNITS[unit].strip()))
     if ahead is not None:
         to = end if ahead.reaches_day is None else min(end, ahead.reaches_day)

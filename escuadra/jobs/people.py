@@ -21,7 +21,7 @@ class AddPerson(Command[None]):
         return PEOPLE
 
     def decide(self, context: Context) -> Decision[None]:
-        """A further person; raises ``BadInput`` for an empty id, a name that is there already, or a role that nobody has."""
+        """A further person; raises ``BadInput`` for an empty id, a name that is there already, or an unknown role."""
         people, same = context.house.store.people(), self.name.casefold()
         if not self.id:
             raise BadInput("id", "", said("wants.id_person"))

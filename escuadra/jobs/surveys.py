@@ -7,8 +7,10 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
+from pydantic import ValidationError
+
 from escuadra.core.bay import Bay
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.errors import BadInput, Conflict, bad_input
 from escuadra.core.ground import ground
 from escuadra.core.house import survey_stream
 from escuadra.core.quantities import Quantity, Question, parse, understand
@@ -84,8 +86,9 @@ def of_json(text: str) -> BeginSurvey:
     """A survey from a file of the published schema, with its figures."""
     try:
         survey = Survey.model_validate_json(text)
-    except ValueError as cause:
-        raise BadInput("json", str(cause).splitlines()[0], said("wants.survey_published_schema_says")) from cause
+    except ValidationError as cause:
+        wrong = bad_input(cause)
+        raise BadInput("json", wrong.given, said("wants.survey_published_schema_says")) from cause
     fields = survey.model_dump(include={"bay", "taken_on", "valid_until", "instrument", "u", "note"})
     begun = Begun.read({**fields, "points": survey.points, "reads": _reads(survey.readings)})
     return BeginSurvey(begun, survey.readings)

@@ -60,7 +60,9 @@ def put_back(file: Path, data: Path) -> None:
             data.mkdir(parents=True, exist_ok=True)
             tar.extractall(data, filter="data")
     except (tarfile.TarError, OSError, EOFError) as error:
-        raise BadInput("file", str(file), said("wants.backup_can_read", error=str(error))) from error
+        raise BadInput(
+            "file", str(file), said("wants.backup_can_read", error=getattr(error, "strerror", None) or str(error))
+        ) from error
 
 
 @contextmanager

@@ -18,7 +18,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from escuadra import __version__
-from escuadra.core.errors import BadInput, Conflict, bad_input, refusal
+from escuadra.core.errors import BadInput, Conflict, bad_input, complaint, refusal
 from escuadra.core.said import Said, said
 from escuadra.core.stream import ITSELF
 from escuadra.devices import LoopbackDevices
@@ -28,7 +28,7 @@ from escuadra.jobs.instrument_life import TellOverdue
 from escuadra.web import script_words
 from escuadra.web.changes import Changes
 from escuadra.web.guard import Guard
-from escuadra.web.pages import render, status_of
+from escuadra.web.pages import render, status_of, told
 from escuadra.web.routes import (
     api,
     bays,
@@ -145,8 +145,8 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
 
     def failed(request: Request, status: int, text: Said, **more: str | Said) -> Response:
         if request.url.path.startswith("/api/") or request.url.path == "/healthz":
-            told = {name: say(one) for name, one in more.items()}
-            return JSONResponse({"detail": say(text), **told, "code": _code(more.get("accepted", text))}, status)
+            parts = {name: say(one) for name, one in more.items()}
+            return JSONResponse({"detail": say(text), **parts, "code": _code(more.get("accepted", text))}, status)
         return render(request, "error.html", status=status, text=text, code=status)
 
     app.add_middleware(Guard, hosts=hosts, refuse=failed)
@@ -154,8 +154,9 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
 
     @app.exception_handler(BadInput)
     def bad(request: Request, error: BadInput) -> Response:
+        text = refusal(error) if request.url.path.startswith("/api/") else told(error)
         status = 404 if error.field == "job" or (request.method == "GET" and error.field in MISSING) else 422
-        return failed(request, status, refusal(error), field=error.field, given=error.given, accepted=error.accepted)
+        return failed(request, status, text, field=error.field, given=error.given, accepted=error.accepted)
 
     @app.exception_handler(Conflict)
     def conflict(request: Request, error: Conflict) -> Response:
@@ -168,16 +169,13 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
     @app.exception_handler(RequestValidationError)
     def unreadable(request: Request, error: RequestValidationError) -> Response:
         first = error.errors()[0]
-        cause = first.get("ctx", {}).get("error")
-        if isinstance(cause, BadInput):
-            return bad(request, BadInput(str(first["loc"][-1]), cause.given, cause.accepted))
-        where = ".".join(str(part) for part in first["loc"])
-        text = said("refused.field", field=where, why=str(first["msg"]))
-        return failed(request, 422, text, field=str(first["loc"][-1]))
+        wrong = complaint(first)
+        return bad(request, BadInput(str(first["loc"][-1]), wrong.given, wrong.accepted))
 
     @app.exception_handler(HTTPException)
     def http(request: Request, error: HTTPException) -> Response:
-        text = said("web.app.there_no_such_page") if error.status_code == 404 else said("as_is", text=str(error.detail))
+        missing = error.status_code == 404
+        text = said("web.app.there_no_such_page" if missing else "web.app.cannot_be_done_here")
         return failed(request, error.status_code, text)
 
     return app

@@ -24,6 +24,7 @@ from escuadra.core.said import (
     Probability,
     Said,
     Sentences,
+    Signed,
     Turns,
     Value,
     Way,
@@ -69,6 +70,8 @@ class Language:
 
     def figure(self, figure: Figure) -> str:
         """A figure with its unit."""
+        if isinstance(figure, Signed):
+            return ("+" if figure.value > 0 else "") + self.number(figure.value, figure.decimals or 0)
         places = MOST_DECIMALS[figure.unit] if figure.decimals is None else figure.decimals
         if isinstance(figure, Probability):
             return self.number(100 * figure.value, 1 if figure.decimals is None else figure.decimals) + UNITS["%"]

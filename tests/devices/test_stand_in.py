@@ -12,13 +12,13 @@ import pytest
 
 from escuadra.core.errors import BadInput, NoAnswer
 from escuadra.core.job.places import Plan
-from escuadra.core.said import said
+from escuadra.core.said import from_data, said
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
 from tests.conftest import Technician
-from tests.english import refused
+from tests.english import refused, told
 from tests.jobs.test_stations import begun
 from tests.web.conftest import Visitor
 
@@ -71,7 +71,7 @@ def test_a_hidden_blunder_and_a_low_battery_are_in_what_is_sent(stand_in: StandI
 )
 def test_what_is_refused_is_said(stand_in: StandIn, question: dict[str, Any], said: str) -> None:
     answer = ask(stand_in, **question)
-    assert said in answer.get("error", "")
+    assert said in told(from_data(answer["error"]) if "error" in answer else "")
     assert ("error" in answer) is bool(said)
 
 
@@ -80,7 +80,7 @@ def test_what_is_no_json_is_answered_too(stand_in: StandIn) -> None:
         assert "error" in stand_in.answer(line)
     ask(stand_in, ask="set", bay="B", lost=["meter-1"])
     lost = ask(stand_in, ask="read", bay="B", device="meter-1", place="height.target")
-    assert "a device that answers" in lost["error"]
+    assert "a device that answers" in told(from_data(lost["error"]))
 
 
 def test_they_answer_on_loopback_and_end_with_their_starter() -> None:

@@ -72,7 +72,7 @@ class Words(HTMLParser):
 
 def kind(path: str) -> str:
     """Pages of one template: their address without ids and values."""
-    return re.sub(r"/[0-9a-f]{12}", "/ID", re.sub(r"=[^&]*", "=", path))
+    return re.sub(r"/[0-9a-f]{12}|(?<=/instruments)/[^/]+(?=/)", "/ID", re.sub(r"=[^&]*", "=", path))
 
 
 def pages(client: TestClient) -> Iterator[tuple[str, str]]:

@@ -20,9 +20,13 @@ from escuadra.words.language import language, languages
 from tests.golden.dump import SPOKEN
 
 one = sys.modules[language.__module__]
-CODE = "qps"
+CODE = "qq"
 BEGIN, END, GIVEN, TAKEN = "⟦⟧‹›"
 PAIRS = {BEGIN: END, GIVEN: TAKEN}
+SILENT = ("style", "script", "code", "pre")
+"""What is not read, or stands as it is in a file."""
+FIGURES = re.compile(r"[-\d. ]+")
+"""What a field holds is typed anew as it stands."""
 VOWELS = str.maketrans("aeiouAEIOU", "àèìòùÀÈÌÒÙ")
 VALUE = re.compile(r"\{\w+(?::\w+)?\}")
 WIDER = 0.4
@@ -69,15 +73,15 @@ class Outside(HTMLParser):
         self.feed(page)
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        self.silent += tag in ("style", "script")
+        self.silent += tag in SILENT
         given = dict(attrs)
         names = [*SPOKEN] if tag != "meta" else []
         if tag == "input" and given.get("type", "text") in ("text", "search", "submit"):
-            names.append("value")
+            names += [] if FIGURES.fullmatch(given.get("value") or "") else ["value"]
         self.found += [piece for name in names for piece in outside(given.get(name) or "", [])]
 
     def handle_endtag(self, tag: str) -> None:
-        self.silent -= tag in ("style", "script")
+        self.silent -= tag in SILENT
 
     def handle_data(self, data: str) -> None:
         if not self.silent:

@@ -16,7 +16,7 @@ from escuadra.core.guided import checks_for
 from escuadra.core.instruments import DriftResult
 from escuadra.core.job.places import Plan
 from escuadra.core.register import History, Trusted
-from escuadra.core.said import NOTHING, Given, Noun, Nouns, Said, Sentences, nouns, said, sentences
+from escuadra.core.said import FIGURE_OF, NOTHING, Given, Noun, Nouns, Said, Sentences, exact, nouns, said, sentences
 from escuadra.core.selfcheck import SelfCheck
 from escuadra.core.tool import KINDS, READS, Tool, check_days
 from escuadra.core.usual_accuracy import USUAL
@@ -259,6 +259,7 @@ def page(
         status=status,
         history=history,
         tool=history.tool,
+        in_its_unit=lambda value: exact(FIGURE_OF[history.tool.unit], value),
         trusted=history.trusted(garage.instruments.today()),
         kind=Noun(f"kind.{history.tool.kind}"),
         reads=READS,
