@@ -70,7 +70,7 @@ def stand_view(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
         read, wanted = sheet.setup.now(tape) is not None, tape.id == slot
         if not (read or wanted):
             continue
-        cx, cy, _ = way.controls[control.replace("_", " ")]
+        cx, cy, _ = way.controls[control.replace("_", ".")]
         end = on_face(centre, facing, points_of(plan)[part])
         cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
         parts.append(line(cls, at(cx, cy), at(*end)))

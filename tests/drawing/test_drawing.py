@@ -15,7 +15,9 @@ from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.demo.technician import Technician
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
 from escuadra.drawing.svg import apart, label, n, text_boxes
+from escuadra.jobs import Garage
 from escuadra.words import language
+from tests.jobs.test_stations import begun
 
 SVG = "{http://www.w3.org/2000/svg}"
 
@@ -195,6 +197,21 @@ frame that turns left carries its left end nearer.
 """
 
 
+@pytest.fixture
+def around(garage: Garage) -> Technician:
+    """A sheet of which the front is run and the stand at the left is next."""
+    who = begun(garage, "BL-SUR-01", reason="surround control unit replaced")
+    who.target()
+    who.level()
+    who.tapes((0.5, 0.3, 0.0))
+    who.around()
+    who.run()
+    who.tape(who.opened.sheet.next.slot)
+    who.happen("mount")
+    who.target()
+    return who
+
+
 def way_of(root: ElementTree.Element) -> Way | None:
     shafts = [node for node in classed(root, "move") if node.tag in (f"{SVG}line", f"{SVG}path")]
     if not shafts:
@@ -232,6 +249,68 @@ def test_an_arrow_goes_where_the_sentence_says(
     }
     found = {view: way_of(parsed(svg)) for view, svg in drawn.items() if svg}
     assert {view: way for view, way in found.items() if way} == {view: pair[back] for view, pair in ways.items()}
+
+
+@pytest.mark.parametrize("yaw, end, arc", [(0.5, "farther", RIGHT), (-0.5, "nearer", LEFT)])
+def test_the_screws_arc_goes_where_its_end_goes(teo: Technician, yaw: float, end: str, arc: Way) -> None:
+    """A frame that stands turned to the left has its left end too near: it must go farther."""
+    teo.ready()
+    teo.stance(0, 0, 0, 0)
+    teo.line(("0.06", "0.06"))
+    teo.target()
+    teo.level()
+    teo.tapes((0.0, 0.0, yaw))
+    sheet = teo.opened.sheet
+    move, screw = sheet.next, sheet.plan.frame
+    assert (move.happening, move.steps[0].axis) == ("yaw", "screw")
+    way = "clockwise" if (screw.yaw_deg_per_turn > 0) is (yaw < 0) else "anticlockwise"
+    text = language().say(move.sentence)
+    assert f" {way}" in text
+    assert f" {end}" in language().say(move.then)
+    assert way_of(parsed(plan_view(sheet, magnify=False))) == arc
+    assert len(classed(parsed(glyph(move)), "move-head")) == 1
+
+
+@pytest.mark.parametrize("roll, pitch", [(0.5, 0.0), (-0.5, 0.0), (0.0, 0.4), (0.0, -0.4), (0.3, -0.3)])
+def test_every_foot_has_an_arrow_the_way_it_goes(full: Technician, roll: float, pitch: float) -> None:
+    full.happen("shift")
+    full.read("level.roll", str(abs(roll)), "level-1", "plus" if roll >= 0 else "minus")
+    full.read("level.pitch", str(abs(pitch)), "level-1", "plus" if pitch >= 0 else "minus")
+    sheet = full.opened.sheet
+    move, frame = sheet.next, sheet.plan.frame
+    assert move.happening == "feet"
+    shafts = [node for node in classed(parsed(level_view(sheet)), "move") if node.tag == f"{SVG}line"]
+    drawn = [float(node.get("y2", "")) < float(node.get("y1", "")) for node in shafts]
+    assert drawn == [move.by[foot.id] > 0 for foot in frame.feet if foot.id in move.by]
+    first = move.steps[0]
+    way = " clockwise" if (first.amount > 0) is frame.clockwise_raises else " anticlockwise"
+    assert f"{first.at} foot" in language().say(move.sentence)
+    assert way in language().say(move.sentence)
+    assert ("raises" if first.amount > 0 else "lowers") in language().say(move.then)
+    middle = sum(foot.x for foot in frame.feet) / len(frame.feet)
+    left = sum(move.by.get(foot.id, 0.0) * foot.y for foot in frame.feet)
+    ahead = sum(move.by.get(foot.id, 0.0) * (foot.x - middle) for foot in frame.feet)
+    assert left * roll <= 0, "a left side that is high goes down"
+    assert ahead * pitch >= 0, "what leans away from the vehicle is lifted there"
+
+
+@pytest.mark.parametrize(
+    "off, word, arrow",
+    [
+        ((31.0, 0.0), "back", LEFT),
+        ((-31.0, 0.0), "forward", RIGHT),
+        ((0.0, 18.0), "right", DOWN),
+        ((0.0, -18.0), "left", UP),
+    ],
+)
+def test_a_stand_is_moved_where_the_arrow_goes(
+    around: Technician, off: tuple[float, float], word: str, arrow: Way
+) -> None:
+    around.stand(off=off)
+    sheet = around.opened.sheet
+    assert sheet.next.happening == "stand"
+    assert f" {word}" in language().say(sheet.next.sentence)
+    assert way_of(parsed(plan_view(sheet))) == arrow
 
 
 def test_every_axis_of_a_move_has_its_words_in_every_language() -> None:
