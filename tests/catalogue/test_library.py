@@ -80,7 +80,7 @@ def test_a_bad_file_is_left_out_and_told(tmp_path: Path, change: dict[str, str],
     (tmp_path / "vehicles").mkdir()
     (tmp_path / "vehicles" / "bare.yaml").write_text(re.sub(r"(?m)^tyres:.*\n( .*\n)*", "", vehicle))
     path = tmp_path / "procedures" / "x.yaml"
-    path.write_bytes(text.encode("latin-1" if "\xe1" in text else "utf-8"))
+    path.write_bytes(text.encode("latin-1" if "pr\xe1ctica" in change.values() else "utf-8"))
     (tmp_path / "procedures" / "good.yaml").write_text(SHEET.replace("id: BL-CAM-01", "id: MINE"))
     found = load([PRACTICE, tmp_path])
     assert found.get("procedure", "MINE").content.distance == 2640

@@ -9,6 +9,7 @@ from escuadra.core.job.next_move import NextMove, Step
 from escuadra.core.said import said
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
+from escuadra.drawing.glyph import PLACES
 from escuadra.jobs.reading import TakeReading
 from escuadra.words import language
 
@@ -154,14 +155,17 @@ def test_what_a_reading_should_show_follows_the_sheet_and_the_slope(teo: Technic
 
 
 @pytest.mark.parametrize(
-    "move, named",
+    "move, marked, drawn",
     [
-        (NextMove("read", said("read"), slot="tape.LF.RF_end"), "LF, RF_end"),
-        (NextMove("read", said("read"), slot="arch.RR"), "RR"),
-        (NextMove("read", said("read"), slot="crossing"), "crossing"),
-        (NextMove("move", said("move.slide.left"), happening="slide", steps=(Step("left", 3.0),)), "slide"),
+        (NextMove("read", said("read"), slot="tape.LF.RF_end"), ["LF", "RF_end"], "tape-at-hand"),
+        (NextMove("read", said("read"), slot="arch.RR"), ["RR"], "move-head"),
+        (NextMove("read", said("read"), slot="crossing"), [], "centreline"),
+        (NextMove("move", said("move.slide.left"), happening="slide", steps=(Step("left", 3.0),)), [], "move"),
     ],
 )
-def test_the_small_plan_shows_where(move: NextMove, named: str) -> None:
-    assert f'aria-label="Where: {named}"' in glyph(move)
+def test_the_small_plan_shows_where(move: NextMove, marked: list[str], drawn: str) -> None:
+    places = {(str(x), str(y)): name for name, (x, y) in PLACES.items()}
+    found = re.findall(r'class="move-head" cx="(\d+)" cy="(\d+)"', glyph(move))
+    assert [places[place] for place in found] == marked
+    assert f'class="{drawn}"' in glyph(move)
     assert glyph(NextMove("answer", said("answer"), slot="tick.tyres")) == ""

@@ -31,7 +31,11 @@ def test_a_run_is_refused_until_everything_holds_then_told_and_printed(garage: G
     assert "What the sheet said at each run" in text
     record = build(who.opened, garage.person("ines"), NOON, "Valdehierro")
     assert [(run.station, run.proof) for run in record.runs] == [("centre", "proven")]
-    assert {told(said.title) for said in record.runs[0].said} >= {"Square to the line", "Place on the beam", "Target"}
+    assert {told(said.title) for said in record.runs[0].said} >= {
+        "Square to the thrust line",
+        "Position on the crossbeam",
+        "Target",
+    }
     assert Record.model_validate_json(record.model_dump_json()) == record
 
 

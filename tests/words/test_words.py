@@ -1,13 +1,17 @@
 """Languages: whole, in step with their files, and each with its own plurals, signs and order of words."""
 
 import ast
+import json
 import re
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 
 import escuadra
 from escuadra.core.errors import BadInput
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.sheet import Sheet
 from escuadra.core.said import (
     Angle,
     Count,
@@ -25,9 +29,12 @@ from escuadra.core.said import (
     said,
     sentences,
 )
-from escuadra.words import language
+from escuadra.demo.technician import Technician
+from escuadra.words import Language, language
 from escuadra.words.compiled import HERE, compiled
+from tests.conftest import NOON
 from tests.english import refused
+from tests.words.pseudo import BEGIN, CODE, there_is_a_pseudo_language
 
 CODES = [path.stem for path in sorted(HERE.glob("*.po"))]
 PLACE = re.compile(r"\{(\w+)")
@@ -145,3 +152,28 @@ def test_what_no_language_knows_is_refused() -> None:
     for code in ("xx", "../en"):
         with refused(BadInput, match="one of en, es"):
             language(code)
+
+
+def test_what_is_next_is_said_in_spanish(full: Technician) -> None:
+    """Each sheet from its first reading on, all that it asks for, and what comes after each happening."""
+    with there_is_a_pseudo_language():
+        spanish = Language("es", json.loads((HERE / "es.json").read_text(encoding="utf-8")), language(CODE))
+        told: set[str] = set()
+
+        def tell(sheet: Sheet) -> None:
+            move = sheet.next
+            parts = [move.sentence, move.then, move.action, move.figure, move.expect_label, move.expect]
+            parts += [view.check.called for view in sheet.checks]
+            parts += [part for view in sheet.slots.values() for part in (view.slot.label, view.slot.hint)]
+            told.update(map(spanish.say, parts))
+
+        for sheet in full.garage.catalogue.all("procedure"):
+            who = Technician(full.garage, NOON, "teo")
+            reason = sheet.content.reasons[0]
+            who.take_in(number=f"T-{sheet.id}", reason=reason, bay="Norte", procedure=sheet.id)
+            tell(who.opened.sheet)
+        for happening in HAPPENINGS:
+            with suppress(BadInput):
+                full.happen(happening)
+            tell(full.opened.sheet)
+    assert sorted(text for text in told if BEGIN in text) == []
