@@ -139,5 +139,5 @@ def test_a_stand_is_taped_in_the_bay_and_moved_as_told(garage: Garage) -> None:
     assert abs(exact[0] - exact[2]) < width, "two edges of one board"
     bay.obey("stand", {"forward": -27.0, "left": 16.0})
     assert math.hypot(*bay.stand[:2]) < 8
-    with refused(BadInput, match="a station of this sheet"):
+    with refused(BadInput, match="a target position of this procedure sheet"):
         bay.at("stand.nowhere.centre.LF_hub")

@@ -41,11 +41,11 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 class Server:
     """``escuadra serve`` on a data folder; can be killed and started again on the same port."""
 
-    def __init__(self, data: Path, command: str = "serve", devices: bool = False) -> None:
+    def __init__(self, data: Path, command: str = "serve", devices: bool = False, module: str = "escuadra.cli") -> None:
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
-        self.data, self.command, self.devices = data, command, devices
+        self.data, self.command, self.devices, self.module = data, command, devices, module
         self.process: subprocess.Popen[bytes] | None = None
         self.start()
 
@@ -56,7 +56,7 @@ class Server:
     def start(self) -> None:
         arguments = [self.command, "--port", str(self.port), "--data", str(self.data)]
         arguments += ["--no-devices"] if self.command == "demo" and not self.devices else []
-        self.process = subprocess.Popen([sys.executable, "-m", "escuadra.cli", *arguments], stdout=subprocess.DEVNULL)
+        self.process = subprocess.Popen([sys.executable, "-m", self.module, *arguments], stdout=subprocess.DEVNULL)
         for _ in range(2400):
             try:
                 with urllib.request.urlopen(f"{self.url}/healthz", timeout=1) as answer:

@@ -43,7 +43,7 @@ def test_a_laser_3_mm_in_10_m_off_is_corrected_for_then_dropped_and_its_job_goes
         step(page, "0.9", "beam left of it")
     expect(page.locator(".finding")).to_contain_text("3\u202fmm/10\u202fm")
     expect(page.locator(".finding .mark")).to_have_attribute("aria-label", "in tolerance")
-    page.get_by_role("button", name="Keep this result").click()
+    page.get_by_role("button", name="Save this result").click()
     expect(page.locator("tr", has_text="Taken off its readings")).to_contain_text("3.0\u202fmm/10\u202fm")
 
     job = job_page(demo, "VF-0417")
@@ -90,11 +90,11 @@ def test_an_instrument_is_entered_documented_and_carried_over_as_a_file(
     paper.write_bytes(b"%PDF-1.7 made up")
     page.get_by_label("Data sheet or certificate").set_input_files(paper)
     page.get_by_label("Data sheet or certificate").locator("xpath=ancestor::form").get_by_role(
-        "button", name="Keep"
+        "button", name="Save"
     ).click()
     expect(page.get_by_role("link", name="certificate.pdf")).to_be_visible()
     page.get_by_label("Who has it").select_option("Amara Quist")
-    page.get_by_role("button", name="Note it").click()
+    page.get_by_label("Who has it").locator("xpath=ancestor::form").get_by_role("button", name="Save").click()
     page.goto(f"{server.url}/instruments")
     expect(page.locator(".shelf-row", has_text="Tape 9")).to_contain_text("Amara Quist")
     with page.expect_download() as kept:

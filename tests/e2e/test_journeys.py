@@ -92,7 +92,7 @@ def take_in(page: Page, server: Server, number: str) -> None:
     page.locator("#number").fill(number)
     page.locator("#reason").fill("windscreen replaced")
     page.locator("#procedure").select_option("BL-CAM-01")
-    page.get_by_role("button", name="Take in").click()
+    page.get_by_role("button", name="Begin visit").click()
     page.wait_for_url(re.compile(r"/jobs/[0-9a-f]{12}"))
 
 

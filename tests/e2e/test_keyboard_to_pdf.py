@@ -151,7 +151,7 @@ def test_from_taking_in_to_the_signed_pdf(server: Server, visit: Visit) -> None:
 
     page.locator(".foot-right button", has_text="Sign").focus()
     page.keyboard.press("Enter")
-    expect(page.locator(NEXT)).to_have_text("The sheet is signed.")
+    expect(page.locator(NEXT)).to_have_text("The calibration is signed.")
     address = page.locator("a", has_text="Record PDF").get_attribute("href") or ""
     with urllib.request.urlopen(server.url + address) as answer:
         first = answer.read()

@@ -104,7 +104,7 @@ def test_a_misread_staff_between_two_set_ups_is_named_and_read_again(server: Ser
     page.locator("summary", has_text="Type the points").click()
     for id, x, y in [(f"{r}{c + 1}", 100 + c * 1933, 100 + k * 1900) for k, r in enumerate("ABC") for c in range(4)]:
         page.locator(f"#at-{id}").fill(f"{1412 - floor(x, y):.1f}")
-    page.get_by_role("button", name="Enter the table").click()
+    page.get_by_role("button", name="Add the table").click()
     expect(page.locator(".point-name")).to_have_text("All read")
     for id, x, y, off in (("A1", 100, 100, 0), ("A4", 5899, 100, 0), ("C1", 100, 3900, 11), ("C4", 5899, 3900, 0)):
         page.goto(re.sub(r"\?.*", "", page.url) + f"?point={id}&setup=2")
@@ -136,18 +136,18 @@ def test_a_bay_too_short_says_by_how_much_before_anything_is_unpacked(demo: Serv
 
 def test_a_job_takes_the_best_place_and_uses_the_floors_rise_there(demo: Server, visit: Visit) -> None:
     page = visit(demo, "/jobs/new")
-    page.get_by_label("Job number").fill("VF-0431")
+    page.get_by_label("Visit number").fill("VF-0431")
     page.get_by_label("Reason").fill("windscreen replaced")
     page.locator("#procedure").select_option("BL-CAM-01")
     page.get_by_label("Bay", exact=True).select_option("Norte")
     expect(page.locator("#room-remark")).to_have_text("Norte has room for BL-CAM-01.")
-    page.get_by_role("button", name="Take in").click()
+    page.get_by_role("button", name="Begin visit").click()
     page.locator(".run-row", has_text="Floor").click()
     page.get_by_role("link", name="Find where to park").click()
     expect(page.locator("table", has_text="first tape")).to_contain_text("N3")
     page.get_by_label("Rear axle x, y, and heading").fill("2600 2500 0")
     page.get_by_role("button", name="Look at it").click()
-    page.get_by_role("button", name="Use for job VF-0431").click()
+    page.get_by_role("button", name="Use for visit VF-0431").click()
     expect(page.locator(".check[data-open]")).to_contain_text("From the survey of")
     page.get_by_role("button", name="Yes").click()
     expect(page.locator("#sheet")).to_have_attribute("data-count", str(BEGUN + 2))
@@ -168,7 +168,7 @@ def test_a_thing_is_dragged_in_the_drawing_and_kept_only_with_the_form(server: S
     add_bay(page, "Sur", "12000", "5000")
     for name, value in {"name": "post", "x": "4000", "y": "2500", "length": "600", "width": "600"}.items():
         page.locator(f"[name=thing-0-{name}]").fill(value)
-    page.get_by_role("button", name="Keep").click()
+    page.get_by_role("button", name="Save").click()
     thing = page.locator(".thing.movable")
     box = thing.locator("polygon").bounding_box()
     assert box is not None
@@ -181,5 +181,5 @@ def test_a_thing_is_dragged_in_the_drawing_and_kept_only_with_the_form(server: S
     assert 2900 < y < 3300
     with urllib.request.urlopen(f"{server.url}/bays/Sur.json") as answer:
         assert b'"x":4000' in answer.read()
-    page.get_by_role("button", name="Keep").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.locator("[name=thing-0-x]")).to_have_value(f"{x:g}")

@@ -237,7 +237,7 @@ def test_three_places_with_a_bump_between_the_second_and_the_third(
     hands.step()
     expect(station.nth(1)).to_have_attribute("data-proof", "doubt")
     expect(station.nth(0)).to_have_attribute("data-proof", "proven")
-    expect(page.locator(".next")).to_contain_text("left, place 2 of 3")
+    expect(page.locator(".next")).to_contain_text("left, position 2 of 3")
     hands.until("settled: sign")
     for k in range(3):
         expect(station.nth(k)).to_have_attribute("data-proof", "proven")

@@ -65,7 +65,7 @@ def test_a_photo_loses_its_place_and_its_writer(demo: Server, visit: Visit, tmp_
     expect(page.locator(OPEN)).to_contain_text("A photo of it belongs in the record")
     page.goto(f"{demo.url}{job_page(demo, 'VF-0417')}?check=glass&slot=condition.glass.2")
     page.get_by_label("A photo of it").set_input_files(file)
-    page.get_by_role("button", name="Keep photo").click()
+    page.get_by_role("button", name="Save photo").click()
     shown = page.locator("img.photo")
     expect(shown).to_be_visible()
     assert shown.evaluate("node => [node.naturalWidth, node.naturalHeight]") == [1000, 2000]
@@ -76,7 +76,7 @@ def test_a_photo_loses_its_place_and_its_writer(demo: Server, visit: Visit, tmp_
     assert b"a person" not in kept
     file.write_text("no picture")
     page.get_by_label("A photo of it").set_input_files(file)
-    page.get_by_role("button", name="Keep photo").click()
+    page.get_by_role("button", name="Save photo").click()
     expect(page.get_by_role("alert")).to_contain_text("a JPEG, PNG or WebP picture")
 
 
@@ -114,7 +114,7 @@ def test_a_printout_comes_from_a_file_and_a_figure_is_overridden(demo: Server, v
     page.get_by_role("button", name="Take the file in").click()
     expect(page.locator("[data-slot='before.thrust']")).to_contain_text("0.27°")
     page.goto(f"{demo.url}{job_page(demo, 'VF-0419')}?check=centred")
-    page.get_by_text("A figure of the sheet is another one here").click()
+    page.get_by_text("A figure of the procedure sheet is another one here").click()
     page.get_by_label("Which").select_option("check.centred.limits.plus")
     page.get_by_label("Is here").fill("6")
     page.get_by_label("Where does it come from?").fill("short")
@@ -123,5 +123,5 @@ def test_a_printout_comes_from_a_file_and_a_figure_is_overridden(demo: Server, v
     expect(page.get_by_label("Is here")).to_have_value("6")
     page.get_by_label("Where does it come from?").fill("revised sheet of this spring")
     page.get_by_role("button", name="Override the figure").click()
-    page.get_by_text("A figure of the sheet is another one here").click()
+    page.get_by_text("A figure of the procedure sheet is another one here").click()
     expect(page.locator("option[value='check.centred.limits.plus']")).to_contain_text(", 6")

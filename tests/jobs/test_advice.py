@@ -108,7 +108,7 @@ def test_the_wrong_target_is_to_be_mounted_right(full: Technician) -> None:
         full.answer(f"target.{what}", value)
     move = full.opened.sheet.next
     assert (move.kind, move.happening) == ("move", "mount")
-    assert say(move.then) == "Its side: B, the sheet wants A."
+    assert say(move.then) == "Its side: B, the procedure sheet wants A."
 
 
 def test_a_stale_check_asks_to_read_again_and_says_what_made_it_stale(full: Technician) -> None:

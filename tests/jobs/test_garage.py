@@ -56,7 +56,7 @@ def test_a_doubled_taking_in_is_one_job_and_a_wrong_vin_is_no_obstacle(garage: G
 
 
 def test_nobody_records_without_being_picked(teo: Technician) -> None:
-    with refused(BadInput, match="people, picked first"):
+    with refused(BadInput, match="people, chosen first"):
         teo.garage.do(TakeReading(teo.job, "arch.LF", "712", "tape-4"), "", "x")
     assert teo.opened.state.taken_in_by is not None
     assert teo.opened.state.taken_in_by.known == "picked"

@@ -287,7 +287,7 @@ def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
     view = full.opened.sheet.check("target")
     assert view is not None
     assert view.state == "out"
-    assert "Its mark: VT-B 47, the sheet wants VT-A 61" in told(view.judgement.wrong)
+    assert "Its mark: VT-B 47, the procedure sheet wants VT-A 61" in told(view.judgement.wrong)
     assert "Its orientation: arrow down" in told(view.judgement.wrong)
 
 

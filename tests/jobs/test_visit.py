@@ -133,7 +133,7 @@ def test_a_signature_names_its_parts_and_only_they_conflict(two: Technician) -> 
     garage.do(TakeReading(two.job, "arch.LF", "731", "tape-4", calibration="2"), "amara", press())
     assert [(view.check.id, view.state) for view in at(two, "1").sheet.checks] == frozen
     assert check(two, "2", "ride_height").state == "stale"
-    with refused(Conflict, match="This sheet is signed"):
+    with refused(Conflict, match="This calibration is signed"):
         two.happen("bump")
     garage.do(Reopen(two.job, "to be looked at again"), "ines", "reopen")
     assert check(two, "1", "ride_height").state == "stale", "the new revision sees what happened meanwhile"

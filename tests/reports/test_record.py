@@ -57,7 +57,7 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     words = " ".join("".join(page.extract_text() for page in pdf.pages).split())
     assert words.index("Overridden") < words.index("Checks")
     for wanted in (
-        *("T-1", "Brezo Lanzadera", "Inés Robledo", "picked, not verified", "made-up figures: practice only"),
+        *("T-1", "Brezo Lanzadera", "Inés Robledo", "name chosen, not signed in", "made-up figures: practice only"),
         *("Square to the thrust line", "Tape 4, steel", "door used", "never a promise that the vehicle is safe"),
     ):
         assert wanted in words

@@ -33,7 +33,7 @@ def test_a_name_is_in_no_event_and_no_record_and_can_be_erased(garage: Garage) -
         assert all(NAME not in event.text() and STREET not in event.text() for event in log.events(who.job))
     assert NAME.encode() in bytes_of(garage.data)
     assert wrongs(garage) == []
-    for id, person, error in ((kept.id, "nobody", "picked first"), ("x", "teo", "a customer of this garage")):
+    for id, person, error in ((kept.id, "nobody", "chosen first"), ("x", "teo", "a customer of this garage")):
         with refused(BadInput, match=error):
             garage.do(EraseCustomer(id), person, "e")
     for _ in range(2):

@@ -28,7 +28,7 @@ def test_a_run_is_refused_until_everything_holds_then_told_and_printed(garage: G
     text = visitor.client.get(path).text
     assert "run, and read again afterwards" in text
     assert "Shift the target 1\u202f404\u202fmm to the right on the beam." in text
-    assert "What the sheet said at each run" in text
+    assert "What the checks said at each run" in text
     record = build(who.opened, garage.person("ines"), NOON, "Valdehierro")
     assert [(run.station, run.proof) for run in record.runs] == [("centre", "proven")]
     assert {told(said.title) for said in record.runs[0].said} >= {

@@ -1,7 +1,7 @@
-"""A language of no people: every message of the English one between marks, with other vowels and 1.4 times as wide.
+"""Two languages of no people, made of English: every message between marks, and every message 1.4 times as wide.
 
-``escapes`` finds what a page says outside of the marks. ``python -m tests.words.pseudo COMMAND …`` runs the command
-line with it.
+``Outside`` finds what a page says outside of the marks. ``python -m tests.words.pseudo COMMAND …`` runs the command
+line with both.
 """
 
 import json
@@ -19,45 +19,46 @@ from unittest.mock import patch
 from escuadra.words.language import language, languages
 from tests.golden.dump import SPOKEN
 
-one = sys.modules[language.__module__]
-CODE = "qq"
+module = sys.modules[language.__module__]
+CODE, WIDE = "qq", "qw"
 BEGIN, END, GIVEN, TAKEN = "⟦⟧‹›"
 PAIRS = {BEGIN: END, GIVEN: TAKEN}
 SILENT = ("style", "script", "code", "pre")
 """What is not read, or stands as it is in a file."""
 FIGURES = re.compile(r"[-\d. ]+")
 """What a field holds is typed anew as it stands."""
-VOWELS = str.maketrans("aeiouAEIOU", "àèìòùÀÈÌÒÙ")
 VALUE = re.compile(r"\{\w+(?::\w+)?\}")
 WIDER = 0.4
 
 
 def marked(message: str) -> str:
-    """A message between marks, each value within marks of its own, and wider."""
-    said = "".join(
-        f"{GIVEN}{part}{TAKEN}" if VALUE.fullmatch(part) else part.translate(VOWELS)
-        for part in re.split(f"({VALUE.pattern})", message)
-    )
+    """A message between marks, each value within marks of its own."""
+    return BEGIN + VALUE.sub(lambda value: f"{GIVEN}{value[0]}{TAKEN}", message) + END
+
+
+def widened(message: str) -> str:
+    """A message 1.4 times as wide, in words of a usual length."""
     more = math.ceil(WIDER * len(VALUE.sub("", message)))
-    return f"{BEGIN}{said}{('~~~~~ ' * more)[:more].rstrip()}{END}"
+    return message + ("òxòxò" + " òxòxò" * more)[:more].rstrip()
 
 
 @contextmanager
-def there_is_a_pseudo_language() -> Iterator[str]:
-    """For a while, the application knows one language more; gives its code."""
-    english = json.loads((one.HERE / "en.json").read_text(encoding="utf-8"))
-    messages: dict[str, Any] = {
-        code: marked(text) if isinstance(text, str) else {form: marked(said) for form, said in text.items()}
-        for code, text in english["messages"].items()
-    }
+def there_is_a_pseudo_language() -> Iterator[None]:
+    """For a while, the application knows two languages more."""
+    english = json.loads((module.HERE / "en.json").read_text(encoding="utf-8"))
     with TemporaryDirectory() as folder:
-        for path in one.HERE.glob("*.json"):
+        for path in module.HERE.glob("*.json"):
             (Path(folder) / path.name).write_bytes(path.read_bytes())
-        made = {**english, "decimal": ",", "messages": messages}
-        (Path(folder) / f"{CODE}.json").write_text(json.dumps(made), encoding="utf-8")
-        with patch.object(one, "HERE", Path(folder)):
+        for code, change in ((CODE, marked), (WIDE, widened)):
+            messages: dict[str, Any] = {
+                of: change(text) if isinstance(text, str) else {form: change(one) for form, one in text.items()}
+                for of, text in english["messages"].items()
+            }
+            made = {**english, "decimal": ",", "messages": messages}
+            (Path(folder) / f"{code}.json").write_text(json.dumps(made), encoding="utf-8")
+        with patch.object(module, "HERE", Path(folder)):
             languages.cache_clear()
-            yield CODE
+            yield
     languages.cache_clear()
     language.cache_clear()
 
