@@ -441,27 +441,11 @@ class Verification:
         people = {id: (name, role) for id, name, role in connection.execute(select(person))}
         for id in sorted({*people, *house.people}):
             if people.get(id) != house.people.get(id):
-                yield Wrong(
-                    "people",
-                    said(
-                        "store.verification.stream_says",
-                        id=id,
-                        row=str(people.get(id)),
-                        events=str(house.people.get(id)),
-                    ),
-                )
+                yield Wrong("people", _unlike(id, people.get(id), house.people.get(id)))
         settings: dict[str, str] = {row.key: row.value for row in connection.execute(select(setting))}
         for key in sorted({*settings, *house.settings}):
             if settings.get(key) != house.settings.get(key):
-                yield Wrong(
-                    "settings",
-                    said(
-                        "store.verification.stream_says_2",
-                        key=key,
-                        row=str(settings.get(key)),
-                        events=str(house.settings.get(key)),
-                    ),
-                )
+                yield Wrong("settings", _unlike(key, settings.get(key), house.settings.get(key)))
         bays: dict[str, str | None] = {row.name: row.sheet for row in connection.execute(select(bay))}
         for name in sorted({*bays, *house.bays}):
             if name not in bays or name not in house.bays or bays[name] != house.bays[name]:
@@ -482,3 +466,8 @@ class Verification:
                     kind,
                     said("store.verification.rows_but_streams_some_no", count=count, streams=house.counts.get(kind, 0)),
                 )
+
+
+def _unlike(id: str, row: object, events: object) -> Said:
+    """A row that is not what its stream says."""
+    return said("store.verification.stream_says", id=id, row=str(row), events=str(events))

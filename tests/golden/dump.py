@@ -128,8 +128,8 @@ def commands(folder: Path) -> Iterator[str]:
         yield f"{refused.output}{refused.exception}"
 
 
-def dump() -> dict[str, str]:
-    """Every file of the dump by its name."""
+def dump(whole: dict[str, str] | None = None) -> dict[str, str]:
+    """Every file of the dump by its name; ``whole`` gets the HTML of every page, by its address."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         garage = open_demo(folder / "demo", lambda: NOW)
@@ -139,6 +139,8 @@ def dump() -> dict[str, str]:
         before: dict[str, set[str]] = {}
         drawings: dict[str, str] = {}
         for path, text in pages(client):
+            if whole is not None:
+                whole[path] = text
             told += ["", f"=== {path}"]
             for svg in drawn(text):
                 drawings.setdefault(svg, path)
@@ -146,6 +148,8 @@ def dump() -> dict[str, str]:
             known = before.setdefault(path.partition("?")[0], set())
             told += [line for line in lines if "check=" not in path or line not in known]
             known.update(lines)
+        if whole is not None:
+            whole["/api/docs"] = client.get("/api/docs").text
         kept, paper_text = record(garage)
         garage.close()
         shown = "\n".join(f"\n=== first on {path}\n{svg}" for svg, path in drawings.items())
