@@ -14,7 +14,8 @@ from escuadra.core.job.checks.line import MethodCheck
 from escuadra.core.job.methods import METHODS, Sight
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.sheet import CheckView, Sheet
+from escuadra.core.job.sheet import Sheet
+from escuadra.core.job.views import CheckView
 from escuadra.core.lines import Line, LinesResult
 from escuadra.core.rectangle import SIDES
 from escuadra.core.said import Plain, Said, said

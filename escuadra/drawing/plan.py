@@ -11,7 +11,8 @@ from escuadra.core.axes import Pose, turned
 from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.hung import hung
 from escuadra.core.job.places import ENDS, tape_slot
-from escuadra.core.job.sheet import CheckView, Sheet
+from escuadra.core.job.sheet import Sheet
+from escuadra.core.job.views import CheckView
 from escuadra.core.lines import Line, LinesResult
 from escuadra.core.said import Name, Noun, Plain, said
 from escuadra.core.stance import CORNERS

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.events import ReadingTaken, Relied, SaidThen, StationRun
-from escuadra.core.job.sheet import CheckView
+from escuadra.core.job.views import CheckView
 from escuadra.core.said import as_said, nouns, said
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.forms import Opened

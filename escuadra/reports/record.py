@@ -15,9 +15,9 @@ from pydantic import Field
 from escuadra import __version__
 from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
 from escuadra.core.job.next_move import retold
-from escuadra.core.job.sheet import CheckView
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry
+from escuadra.core.job.views import CheckView
 from escuadra.core.model import CatalogueText, Frozen
 from escuadra.core.readings import Instrument
 from escuadra.core.said import Given, Name, Said, Temperature, as_said, exact, said

@@ -8,7 +8,7 @@ from PIL import Image
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks.vehicle import DAMAGED, DIRTY, SOUND
-from escuadra.core.job.sheet import CheckView
+from escuadra.core.job.views import CheckView
 from escuadra.core.said import Sentences
 from escuadra.jobs.signing import Sign
 from escuadra.jobs.vehicle import (

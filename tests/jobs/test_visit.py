@@ -6,8 +6,8 @@ from hypothesis import strategies as st
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.events import Answered, BodyBrought, CalibrationAdded, Disturbed, TakenIn, Withdrawn
-from escuadra.core.job.sheet import CheckView
 from escuadra.core.job.state import State, fold
+from escuadra.core.job.views import CheckView
 from escuadra.core.job.visit import VEHICLE, Visit, as_signed, body, calibration, fold_visit
 from escuadra.core.stream import Event, Part, Payload, Person, made
 from escuadra.demo.technician import Technician

@@ -5,10 +5,6 @@ readings can't decide, the reading that would (``next``), and where they contrad
 wrong (``part``). One action a sentence, directions in words.
 """
 
-from __future__ import annotations
-
-from typing import TYPE_CHECKING
-
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.job.checks.frame import PoseCheck, TargetHeightCheck
 from escuadra.core.job.moving import (
@@ -26,6 +22,7 @@ from escuadra.core.job.reach import beyond_any
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.told import predicted
+from escuadra.core.job.views import CheckView, SheetView, SlotView
 from escuadra.core.quantities import OWN_UNIT
 from escuadra.core.said import (
     FIGURE_OF,
@@ -43,17 +40,13 @@ from escuadra.core.said import (
 )
 from escuadra.core.wording import decimals_for
 
-if TYPE_CHECKING:
-    from escuadra.core.job.sheet import CheckView, Sheet, SlotView
-
-
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
 REASONS = ("ride_height", "slope", "lines", "rear_toe", "body_centreline")
 """Kinds of check that say themselves what is to be put right."""
 
 
-def next_move(sheet: Sheet) -> NextMove:
+def next_move(sheet: SheetView) -> NextMove:
     """The first thing that is unsettled in the order of the sheet, as one action."""
     if sheet.state.stage == "signed":
         return NextMove("signed", said("next.signed"), sentences(said("next.signed.then")))
@@ -73,7 +66,7 @@ def next_move(sheet: Sheet) -> NextMove:
     return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
 
 
-def _for_view(sheet: Sheet, view: CheckView) -> NextMove:
+def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
     setup = sheet.setup
     if view.check.kind == "stations":
         return station_move(sheet)
@@ -118,7 +111,7 @@ def _unit(slot: Slot) -> str:
     return OWN_UNIT[slot.quantity.dimension] if slot.quantity else "mm"
 
 
-def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
+def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
     check, title = view.check, view.check.called
     worst = view.worst
     if check.kind == "target":
@@ -167,7 +160,7 @@ def _put_right(sheet: Sheet, view: CheckView) -> NextMove:
     return NextMove("blocked", reason, then, action=reason, check=check.id)
 
 
-def _feet_move(sheet: Sheet, view: CheckView) -> NextMove:
+def _feet_move(sheet: SheetView, view: CheckView) -> NextMove:
     """Each foot's turns from the level as read, the one that needs most held still where it may be."""
     frame, figures = sheet.plan.frame, {f.id: f.value for f in view.judgement.figures}
     roll, pitch = figures.get("level.roll", 0.0), figures.get("level.pitch", 0.0)
@@ -199,7 +192,7 @@ def _feet_move(sheet: Sheet, view: CheckView) -> NextMove:
     )
 
 
-def height_ahead(sheet: Sheet) -> NextMove | None:
+def height_ahead(sheet: SheetView) -> NextMove | None:
     """The height as the last move of a plan that is under way, from what was read before the first."""
     under_way = predicted(sheet.setup)
     view = next((v for v in sheet.checks if v.check.kind == "target_height"), None)
@@ -219,7 +212,7 @@ def height_ahead(sheet: Sheet) -> NextMove | None:
     return _height_move(sheet, view, value)
 
 
-def _height_move(sheet: Sheet, view: CheckView, stands: float) -> NextMove:
+def _height_move(sheet: SheetView, view: CheckView, stands: float) -> NextMove:
     change = sheet.plan.procedure.height - stands
     turns = change / sheet.plan.frame.height_per_turn
     expect, step = Length(sheet.plan.target_above_floor, 0), Step("up", change)
@@ -239,7 +232,7 @@ def _height_move(sheet: Sheet, view: CheckView, stands: float) -> NextMove:
     )
 
 
-def _more(sheet: Sheet, view: CheckView) -> NextMove:
+def _more(sheet: SheetView, view: CheckView) -> NextMove:
     """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
     check, worst, title = view.check, view.worst, view.check.called
     if not view.slots:

@@ -3,10 +3,8 @@
 Figures of ``next`` and ``part`` on the epoch's solution.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from escuadra.core.design import covariance_with, parting
 from escuadra.core.errors import BadInput
@@ -15,12 +13,10 @@ from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.places import ENDS, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
+from escuadra.core.job.views import SlotView
 from escuadra.core.observations import NetworkInput
 from escuadra.core.said import Count, Sentences, said, sentences
 from escuadra.core.stance import CORNERS
-
-if TYPE_CHECKING:
-    from escuadra.core.job.sheet import SlotView
 
 
 def candidates(setup: Setup, solved: Solved) -> list[dict[str, Any]]:

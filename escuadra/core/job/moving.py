@@ -3,11 +3,8 @@
 Order yaw, slide, distance (``moves``), since each disturbs only what comes after it. Directions in words.
 """
 
-from __future__ import annotations
-
 import copy
 import math
-from typing import TYPE_CHECKING
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.equations import observe
@@ -21,12 +18,9 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
+from escuadra.core.job.views import CheckView, SheetView, SlotView
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.said import Angle, Count, Length, Noun, Nouns, Said, Turns, said, sentences
-
-if TYPE_CHECKING:
-    from escuadra.core.job.sheet import CheckView, Sheet, SlotView
-
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05
 
@@ -113,7 +107,7 @@ AHEAD = 0.35
 """Share of a tolerance from which a move that is already planned is done before anything is read again."""
 
 
-def move_ahead(sheet: Sheet) -> NextMove | None:
+def move_ahead(sheet: SheetView) -> NextMove | None:
     """The next move of a plan that is under way: each goes on from where the last one should have brought the frame."""
     ahead = predicted(sheet.setup)
     if ahead is None:
@@ -136,7 +130,7 @@ def move_ahead(sheet: Sheet) -> NextMove | None:
     return None
 
 
-def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
+def pose_move(sheet: SheetView, view: CheckView) -> NextMove | None:
     solved = sheet.setup.newest
     if solved is None or solved.line is None:
         return None
@@ -153,7 +147,7 @@ def pose_move(sheet: Sheet, view: CheckView) -> NextMove | None:
     return None
 
 
-def _slide_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:
+def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:
     figure, step = Length(abs(plan.move_left)), Step("left", _as_said(plan.move_left))
     if past_travel("slide", used_travel(sheet.setup)["slide"], plan.move_left, sheet.plan):
         sentence, action = moved("push", step, amount=figure)
@@ -192,7 +186,7 @@ def _as_said(value: float, decimals: int = 1) -> float:
     return math.copysign(math.floor(abs(value) * 10**decimals + 0.5) / 10**decimals, value)
 
 
-def _yaw_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
+def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
     frame = sheet.plan.frame
     if past_travel("yaw", used_travel(sheet.setup)["yaw"], plan.yaw_change_deg, sheet.plan):
         figure, turn = Angle(abs(plan.yaw_change_deg), 1), Step("yaw", plan.yaw_change_deg)
@@ -238,7 +232,7 @@ def _yaw_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) 
     )
 
 
-def _away_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
+def _away_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
     step, figure = Step("away", _as_said(plan.move_away)), Length(abs(plan.move_away))
     expect, label, then = _tape_then(sheet, "LF", "LF_end", solved.goal)
     sentence, action = moved("roll", step, amount=figure)
@@ -256,7 +250,7 @@ def _away_move(sheet: Sheet, view: CheckView, solved: Solved, plan: MovesResult)
     )
 
 
-def _tape_then(sheet: Sheet, hub: str, end: str, pose: Pose) -> tuple[Length | None, Noun, Said | None]:
+def _tape_then(sheet: SheetView, hub: str, end: str, pose: Pose) -> tuple[Length | None, Noun, Said | None]:
     """What a tape will read with the beam at a pose: the figure, its name, the sentence; none where that is unknown."""
     tape, label = _slanted(sheet.setup, hub, end, pose), Noun(f"tape.{hub}.{end}")
     if tape is None:
@@ -290,7 +284,7 @@ def confirmed(setup: Setup, slot: str) -> bool:
     return watched and any(e.counts for e in fresh) and any(e.replaced_by is not None for e in fresh)
 
 
-def _part(sheet: Sheet, view: CheckView, solved: Solved) -> NextMove | None:
+def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
     suspects = solved.result.suspects
     own = [i for i in suspects if i.startswith(("tape.", "crossing"))]

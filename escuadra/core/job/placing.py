@@ -3,10 +3,7 @@
 Before anything that sets the frame anew, and after the last run, the one reading that would notice a bump comes first.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING
 
 from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.disturbance import HAPPENINGS
@@ -14,13 +11,11 @@ from escuadra.core.job.hung import hung, read_at
 from escuadra.core.job.next_move import Axis, NextMove, Step, moved
 from escuadra.core.job.places import TAPE_ASPECTS, words_of
 from escuadra.core.job.staked import stand_slots, stood
+from escuadra.core.job.views import CheckView, SheetView
 from escuadra.core.said import Angle, Count, Directed, Figure, Length, Name, Sentences, Text, nouns, said, sentences
 
-if TYPE_CHECKING:
-    from escuadra.core.job.sheet import CheckView, Sheet
 
-
-def hang_move(sheet: Sheet, view: CheckView) -> NextMove:
+def hang_move(sheet: SheetView, view: CheckView) -> NextMove:
     """Shift the target along the beam."""
     plan, found = sheet.plan, hung(sheet.setup)
     change = plan.hang - (found.value if found is not None else 0.0)
@@ -42,7 +37,7 @@ def hang_move(sheet: Sheet, view: CheckView) -> NextMove:
     )
 
 
-def tilt_move(sheet: Sheet, view: CheckView) -> NextMove:
+def tilt_move(sheet: SheetView, view: CheckView) -> NextMove:
     """Set the tilt lever, or hang the target level on its hooks."""
     station, frame, worst = sheet.plan.station, sheet.plan.frame, view.worst
     tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
@@ -60,7 +55,7 @@ def tilt_move(sheet: Sheet, view: CheckView) -> NextMove:
     return NextMove("move", sentence, sentences(then), action=action, figure=lean, check=check, happening="tilt")
 
 
-def stand_move(sheet: Sheet, view: CheckView) -> NextMove | None:
+def stand_move(sheet: SheetView, view: CheckView) -> NextMove | None:
     """Move the stand from where its tapes say that it is; nothing where they don't."""
     found = stood(sheet.setup)
     if found is None or not found.trusted:
@@ -92,7 +87,7 @@ def _of_stand(step: Step) -> Figure:
     return Angle(abs(step.amount), 1) if step.axis == "stand_turn" else Length(abs(step.amount))
 
 
-def station_move(sheet: Sheet) -> NextMove:
+def station_move(sheet: SheetView) -> NextMove:
     """What is left once everything at the station holds: prove the last run, then run, then nothing."""
     proof = proof_move(sheet)
     if proof is not None:
@@ -115,12 +110,12 @@ def station_move(sheet: Sheet) -> NextMove:
     )
 
 
-def _here(sheet: Sheet) -> str:
+def _here(sheet: SheetView) -> str:
     assert sheet.plan.station is not None
     return sheet.plan.station.id
 
 
-def proof_move(sheet: Sheet) -> NextMove | None:
+def proof_move(sheet: SheetView) -> NextMove | None:
     """The one reading that would notice a bump since the last run; nothing where no run waits for it."""
     waiting = [view for view in sheet.stations if view.proof == "awaited"]
     if not waiting:
@@ -152,7 +147,7 @@ def once_more(what: Text, why: Sentences, check: str, slot: str) -> NextMove:
     return NextMove("read", said("read.once_more", what=what), why, action=action, check=check, slot=slot)
 
 
-def comes_first(sheet: Sheet, move: NextMove) -> NextMove:
+def comes_first(sheet: SheetView, move: NextMove) -> NextMove:
     """A move, or before it the reading that proves the last run, where the move sets what carries the target anew."""
     known = HAPPENINGS.get(move.happening) if move.kind == "move" else None
     if known is None:

@@ -7,10 +7,9 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from escuadra.core.aim import AimInput, aim
-from escuadra.core.budget import Contribution
 from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job import advice, looking
-from escuadra.core.job.checks import Check, Figure, Judgement
+from escuadra.core.job.checks import Check, Judgement
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
@@ -19,142 +18,21 @@ from escuadra.core.job.methods import METHODS
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import Disturbance, Entry, Override, State
-from escuadra.core.job.stations import StationView, current, progress
-from escuadra.core.procedure import GROUPS, Group
-from escuadra.core.said import NOTHING, Duration, Metres, Name, Noun, Said, Sentences, said, sentences
+from escuadra.core.job.state import Disturbance, State
+from escuadra.core.job.stations import current, progress
+from escuadra.core.job.views import CheckView, GroupView, SheetView, SlotView
+from escuadra.core.procedure import GROUPS
+from escuadra.core.said import Duration, Metres, Name, Said, said, sentences
 from escuadra.core.stream import Person
 
 CLOCK = Person(id="clock", name="", known="itself")
 ROAD_M = 50.0
 """Where the consequence of a misplaced target is told: far enough to matter, near enough to picture."""
-WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
 
 
 @dataclass(frozen=True)
-class SlotView:
-    """A slot with what counts in it now and what was spoiled."""
-
-    slot: Slot
-    now: tuple[Entry, ...]
-    spoiled: tuple[Entry, ...]
-
-
-@dataclass(frozen=True)
-class CheckView:
-    """A check as the sheet shows it."""
-
-    check: Check
-    state: CheckState
-    judgement: Judgement
-    slots: tuple[SlotView, ...]
-    because: Disturbance | None = None
-    override: Override | None = None
-    advice: Sentences = NOTHING
-    budget: tuple[Contribution, ...] = ()
-    """Where the uncertainty of the figure nearest to trouble comes from; for an undecided check."""
-    consequence: Said | None = None
-    broken: Said | None = None
-    """Why it cannot be worked out from what was entered; nothing where it can."""
-
-    @property
-    def begun(self) -> bool:
-        """Anything was entered."""
-        return any(s.now or s.spoiled for s in self.slots)
-
-    @property
-    def settled(self) -> bool:
-        """Nothing about it holds up signing."""
-        unasked = self.check.optional and not self.begun and not self.broken
-        return self.state == "holds" or self.override is not None or unasked
-
-    @property
-    def worst(self) -> Figure | None:
-        """The figure nearest to trouble."""
-        order = {"out": 0, "undecided": 1, "holds": 2}
-        return min(
-            self.judgement.figures,
-            key=lambda f: (order[f.verdict.state], f.verdict.margin / f.half_range),
-            default=None,
-        )
-
-
-@dataclass(frozen=True)
-class GroupView:
-    """A group of the run sheet."""
-
-    group: Group
-    checks: tuple[CheckView, ...]
-
-    @property
-    def title(self) -> Noun:
-        """What it is called."""
-        return Noun(f"group.{self.group}")
-
-    @property
-    def settled(self) -> bool:
-        """Every check of it is settled."""
-        return all(view.settled for view in self.checks)
-
-    @property
-    def state(self) -> CheckState:
-        """The worst state in it; what is settled counts as holding."""
-        states = {"holds" if view.settled else view.state for view in self.checks}
-        return next(s for s in WORST if s in states)
-
-    @property
-    def summary(self) -> Said:
-        """How many hold, or what does not."""
-        holding = sum(view.settled for view in self.checks)
-        if holding == len(self.checks):
-            return said("sheet.all_hold", count=holding)
-        return said("sheet.some_hold", holding=holding, count=len(self.checks))
-
-
-@dataclass(frozen=True)
-class Sheet:
-    """Everything that follows from a job's log at a time."""
-
-    state: State
-    plan: Plan
-    at: int
-    groups: tuple[GroupView, ...]
-    setup: Setup
-    stations: tuple[StationView, ...] = ()
-    """Where the procedure is run at several places."""
-
-    @cached_property
-    def checks(self) -> tuple[CheckView, ...]:
-        """All checks in their order."""
-        return tuple(view for group in self.groups for view in group.checks)
-
-    @cached_property
-    def expires(self) -> int | None:
-        """When the next reading grows too old by the sheet's terms, UTC milliseconds; ``None``: none does."""
-        if not self.plan.procedure.fresh or self.state.signed is not None:
-            return None
-        terms = [(e, self.setup.fresh_ms(view.slot)) for view in self.slots.values() for e in view.now]
-        return min((e.at + term for e, term in terms if term is not None), default=None)
-
-    def check(self, id: str) -> CheckView | None:
-        """A check by its id."""
-        return next((view for view in self.checks if view.check.id == id), None)
-
-    @cached_property
-    def slots(self) -> dict[str, SlotView]:
-        """All slots by their id."""
-        return {slot.slot.id: slot for view in self.checks for slot in view.slots}
-
-    @cached_property
-    def unsettled(self) -> tuple[CheckView, ...]:
-        """What holds up signing."""
-        return tuple(view for view in self.checks if not view.settled)
-
-    @property
-    def can_sign(self) -> bool:
-        """Nothing is out, undecided, stale or open, or it was overridden with a reason."""
-        return not self.unsettled and self.state.stage != "signed"
+class Sheet(SheetView):
+    """Everything that follows from a visit's log at a time."""
 
     @cached_property
     def _advised(self) -> NextMove | Said:

@@ -16,8 +16,9 @@ from escuadra.core.job.checks import Check
 from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.places import Plan
-from escuadra.core.job.sheet import CheckView, Sheet
+from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
+from escuadra.core.job.views import CheckView
 from escuadra.core.said import Given, Noun, Said, said
 from escuadra.core.stance import CORNERS
 

@@ -18,9 +18,10 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import expected, missing_slots
 from escuadra.core.job.places import Plan
-from escuadra.core.job.sheet import CheckView, Sheet, SlotView
+from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
+from escuadra.core.job.views import CheckView, SlotView
 from escuadra.core.quantities import OWN_UNIT, Question
 from escuadra.core.said import Noun, Said, Text, said
 from escuadra.core.tool import Tool
