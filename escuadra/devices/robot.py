@@ -107,12 +107,7 @@ class PlainTechnician(Robot):
             view = checks.get(kind)
             missing = None
             if view is not None:
-                required = getattr(view.check, "required", None)
-                needed = (
-                    {s.id for s in required(sheet.setup, sheet.setup.epoch)}
-                    if required is not None
-                    else {s.slot.id for s in view.slots if not s.slot.optional}
-                )
+                needed = {slot.id for slot in view.check.required(sheet.setup)}
                 missing = next((s.slot.id for s in view.slots if s.slot.id in needed and not s.now), None)
             if missing is not None:
                 return "", {}, missing

@@ -54,7 +54,7 @@ def test_a_plan_becomes_the_list_of_readings(teo: Technician) -> None:
     view = teo.opened.sheet.check("method_strings")
     assert view is not None
     assert told(view.judgement.summary) == "1 of 11 read"
-    needed = {s.id for s in teo.opened.sheet.check("square").check.required(teo.opened.sheet.setup, 0)}  # type: ignore[union-attr, attr-defined]
+    needed = {s.id for s in teo.opened.sheet.check("square").check.required_in(teo.opened.sheet.setup, 0)}  # type: ignore[union-attr, attr-defined]
     assert "tape.LR.LF_end" in needed
     planned(teo, "marks")
     assert "method_mirrors" not in line_checks(teo)
@@ -116,7 +116,7 @@ def test_methods_are_told_side_by_side(teo: Technician) -> None:
     read_method(teo, "strings", scene)
     setup = teo.opened.sheet.setup
     assert {told(title) for title, _ in answers(setup)} >= {"Wheel-alignment printout", "Strings along both sides"}
-    assert "Wheel-alignment printout and Strings along both sides agree" in told(agreement(setup))
+    assert "These agree: Wheel-alignment printout and Strings along both sides." in told(agreement(setup))
     rows = side_by_side(setup)
     assert [told(row.place) for row in rows] == ["the rear axle", "the front axle", "target"]
     assert all(row.thrust and row.body and row.apart for row in rows)

@@ -8,14 +8,10 @@ from typing import Any
 
 from escuadra.core.design import covariance_with, parting
 from escuadra.core.errors import BadInput
-from escuadra.core.job.checks import Check, Judgement
-from escuadra.core.job.checks.frame import PoseCheck
-from escuadra.core.job.places import ENDS, words_of
+from escuadra.core.job.places import ENDS
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
-from escuadra.core.job.views import SlotView
 from escuadra.core.observations import NetworkInput
-from escuadra.core.said import Count, Sentences, said, sentences
 from escuadra.core.stance import CORNERS
 
 
@@ -83,41 +79,3 @@ def _parting_reading(setup: Setup, solved: Solved) -> str | None:
     except BadInput:
         return None
     return found.best.split("~")[0]
-
-
-# --- what is out or undecided
-
-
-def for_check(check: Check, state: str, judged: Judgement, slots: list[SlotView], setup: Setup) -> Sentences:
-    """What would decide an undecided check, or what an open or troubled one waits for."""
-    if judged.trouble:
-        if isinstance(check, PoseCheck):
-            solved = setup.solved_for(check.aspect)
-            best = parting_reading(setup, solved) if solved else None
-            if best is not None:
-                return judged.trouble + sentences(said("looking.tape_would_part_them", best=words_of(best)))
-        return judged.trouble
-    if state == "holds" and isinstance(check, PoseCheck) and judged.figures:
-        figure = judged.figures[0]
-        left = abs(figure.value - check.limits.nominal)
-        if left <= figure.verdict.U:
-            return sentences(said("looking.stop_here_left_less_than"), judged.note)
-    if state != "undecided":
-        return judged.note
-    figure = min(judged.figures, key=lambda f: f.verdict.margin if f.verdict.state == "undecided" else math.inf)
-    verdict = figure.verdict
-    if not verdict.capable:
-        return sentences(said("looking.undecided_instrument_too_coarse_tolerance"))
-    if verdict.readings_needed:
-        more = verdict.readings_needed - max((len(s.now) for s in slots), default=0)
-        if more > 0:
-            return sentences(said("looking.undecided_agree_would_settle", more=Count(more)))
-    if isinstance(check, PoseCheck):
-        solved = setup.solved_for(check.aspect)
-        best_u = most_useful(setup, solved, check.quantity) if solved else None
-        if best_u is not None:
-            settles = abs(verdict.margin) >= 2 * best_u[1]
-            again = bool(solved and any(o.id.startswith(best_u[0]) for o in solved.given.observations))
-            code = f"looking.undecided.{'again' if again else 'tape'}.{'settles' if settles else 'helps'}"
-            return sentences(said(code, what=words_of(best_u[0])))
-    return sentences(said("looking.undecided_too_near_limit_can"))

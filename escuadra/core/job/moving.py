@@ -8,8 +8,8 @@ import math
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.equations import observe
-from escuadra.core.job.checks.frame import Aspect, PoseCheck
-from escuadra.core.job.looking import most_useful, parting_reading
+from escuadra.core.job.checks.frame import AHEAD, Aspect, PoseCheck
+from escuadra.core.job.looking import parting_reading
 from escuadra.core.job.mechanics import turns_for
 from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.places import crossing_slot, words_of
@@ -27,11 +27,8 @@ LEAST_MM, LEAST_TURN = 0.5, 0.05
 
 def missing_slots(view: CheckView, setup: Setup) -> list[SlotView]:
     """The slots that are needed and have nothing current, in the order in which they are best read."""
-    check = view.check
-    if isinstance(check, PoseCheck):
-        needed = {slot.id for slot in check.required(setup, setup.epoch)}
-        return [s for s in view.slots if s.slot.id in needed and not s.now]
-    return [s for s in view.slots if not s.slot.optional and len(s.now) < s.slot.times]
+    needed = {slot.id for slot in view.check.required(setup)}
+    return [s for s in view.slots if s.slot.id in needed and len(s.now) < view.check.times(s.slot)]
 
 
 def expected(slot: Slot, setup: Setup) -> float | None:
@@ -88,23 +85,8 @@ def _off(view: CheckView | None, setup: Setup) -> bool:
     if view.state == "undecided":
         figure, check = view.judgement.figures[0], view.check
         off = abs(figure.value - check.limits.nominal) > figure.u / 2
-        return off and not settling_reading(view, setup)
+        return off and check.settling(setup, view.judgement) is None
     return view.state == "out"
-
-
-def settling_reading(view: CheckView, setup: Setup) -> str:
-    """Slot of the one further reading that would settle an undecided view of the pose; empty where none would."""
-    check = view.check
-    solved = setup.solved_for(check.aspect) if isinstance(check, PoseCheck) else None
-    if solved is None or not isinstance(check, PoseCheck):
-        return ""
-    best = most_useful(setup, solved, check.quantity)
-    settles = best is not None and abs(view.judgement.figures[0].verdict.margin) >= 2 * best[1]
-    return best[0] if best is not None and settles else ""
-
-
-AHEAD = 0.35
-"""Share of a tolerance from which a move that is already planned is done before anything is read again."""
 
 
 def move_ahead(sheet: SheetView) -> NextMove | None:

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from escuadra.core.aim import AimInput, aim
 from escuadra.core.errors import BadInput, refusal
-from escuadra.core.job import advice, looking
+from escuadra.core.job import advice
 from escuadra.core.job.checks import Check, Judgement
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
@@ -159,7 +159,7 @@ def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
     undecided = view.worst if result == "undecided" else None
     return replace(
         view,
-        advice=looking.for_check(check, result, judged, slots, setup),
+        advice=check.advice(setup, result, judged, max((len(s.now) for s in slots), default=0)),
         budget=tuple(check.budget(setup, undecided)) if undecided is not None else (),
         consequence=_consequence(check, result, judged, setup),
     )
@@ -197,14 +197,14 @@ def _state(
 
 def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setup) -> Said | None:
     """What a target off its place would do on the road; only where the geometry allows to say it."""
-    if state not in ("out", "undecided") or judged.trouble or check.kind not in ("centred", "target_height"):
+    if state not in ("out", "undecided") or judged.trouble or not check.on_the_road:
         return None
     procedure = setup.plan.procedure
     figure = judged.figures[0]
     nominal = ((figure.lower or 0.0) + (figure.upper or 0.0)) / 2
     error = figure.value - nominal
     reach = setup.plan.target_x - procedure.sensor.x
-    sideways = check.kind == "centred"
+    sideways = check.on_the_road == "left"
     result = aim(
         AimInput(
             by="position",

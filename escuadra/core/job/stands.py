@@ -12,8 +12,6 @@ from dataclasses import dataclass
 from itertools import permutations
 from typing import Literal
 
-from escuadra.core.job.checks import Check
-from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet
@@ -127,7 +125,7 @@ def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
     for view in sheet.checks:
         if view.check.optional and not view.begun:
             continue
-        for slot in _needed(view.check, sheet):
+        for slot in view.check.required(sheet.setup):
             if (
                 slot.id not in found
                 and not sheet.setup.excluded(slot)
@@ -136,12 +134,6 @@ def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
             ):
                 found[slot.id] = (view, slot)
     return list(found.values())
-
-
-def _needed(check: Check, sheet: Sheet) -> list[Slot]:
-    if isinstance(check, PoseCheck):
-        return check.required(sheet.setup, sheet.setup.epoch)
-    return [slot for slot in check.slots(sheet.setup) if not slot.optional]
 
 
 def the_round(sheet: Sheet) -> Round:

@@ -60,12 +60,7 @@ class CheckView:
     @property
     def worst(self) -> Figure | None:
         """The figure nearest to trouble."""
-        order = {"out": 0, "undecided": 1, "holds": 2}
-        return min(
-            self.judgement.figures,
-            key=lambda f: (order[f.verdict.state], f.verdict.margin / f.half_range),
-            default=None,
-        )
+        return self.judgement.worst
 
 
 @dataclass(frozen=True)

@@ -5,17 +5,18 @@ A kind is one class with its own figures, registered by its name. Source of each
 
 import math
 from dataclasses import dataclass
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, shares
+from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Disturbance
 from escuadra.core.procedure import CheckSpec, Limits
 from escuadra.core.quantities import OWN_UNIT
-from escuadra.core.said import NOTHING, Said, Sentences, Text, Value, said
+from escuadra.core.said import NOTHING, Count, Said, Sentences, Text, Value, said, sentences
 from escuadra.core.verdict import VerdictInput, VerdictResult, verdict
 from escuadra.core.wording import amount, with_uncertainty
 
@@ -87,9 +88,31 @@ class Judgement:
     because: Disturbance | None = None
     """What made it stale, where no slot of its own tells."""
 
+    @property
+    def worst(self) -> Figure | None:
+        """The figure nearest to trouble."""
+        order = {"out": 0, "undecided": 1, "holds": 2}
+        return min(self.figures, key=lambda f: (order[f.verdict.state], f.verdict.margin / f.half_range), default=None)
+
 
 class Check(CheckSpec):
-    """A kind of check."""
+    """A kind of check: what is to be read, how that is judged, and what puts it right.
+
+    What a kind does not say of itself has a default here: nothing else needs to know of it.
+    """
+
+    mended_by_a_move: ClassVar[bool] = False
+    """Undecided, it is moved nearer the middle where no reading would settle it."""
+    of_pose: ClassVar[bool] = False
+    """It is one view of how the frame stands: read in full first, then set by one plan of moves."""
+    after_pose: ClassVar[bool] = False
+    """It is set once the frame stands where it must."""
+    runs: ClassVar[bool] = False
+    """It has nothing to read: what it waits for is that the procedure is run."""
+    on_the_road: ClassVar[Literal["", "left", "up"]] = ""
+    """Along which axis a target off its place would show on the road."""
+    link: ClassVar[Literal["", "printout", "parking"]] = ""
+    """What a screen offers beside it."""
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         """The slots, in the order in which they are best read."""
@@ -110,6 +133,67 @@ class Check(CheckSpec):
     def source_slot(self, figure: Figure) -> str:
         """Id of the one slot that a figure was read in; empty where it is worked out from several."""
         return figure.id
+
+    @property
+    def reason(self) -> str:
+        """Code of what blocks where it is out and nothing that is told puts it right."""
+        return "other"
+
+    def required(self, setup: Setup) -> list[Slot]:
+        """What must be read before it is judged."""
+        return [slot for slot in self.slots(setup) if not slot.optional]
+
+    def times(self, slot: Slot) -> int:
+        """How often a slot must hold a reading."""
+        return slot.times
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        """What to do about it where it is out; nothing where no move mends it."""
+        return None
+
+    def ahead(self, setup: Setup) -> NextMove | None:
+        """Its move as the last of a plan that is under way, before anything is read again."""
+        return None
+
+    def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
+        """The one further reading that would settle an undecided check, by its slot and what it is called."""
+        worst = judged.worst
+        if worst is None or not worst.verdict.readings_needed:
+            return None
+        slots = self.slots(setup)
+        found = next((s for s in slots if s.id.split(".")[-1] == worst.id.split(".")[-1]), slots[0])
+        return found.id, found.label
+
+    def parting(self, setup: Setup) -> Said | None:
+        """Which reading would tell apart what contradicts each other."""
+        return None
+
+    def helping(self, setup: Setup, margin: float) -> Said | None:
+        """Which reading would help most, where its verdict is this far from settled."""
+        return None
+
+    def near_enough(self, judged: Judgement) -> bool:
+        """It holds, and what is left is less than can be read."""
+        return False
+
+    def advice(self, setup: Setup, state: str, judged: Judgement, read: int) -> Sentences:
+        """What would decide an undecided check, or what an open or troubled one waits for.
+
+        ``read``: how often the slot that was read most often was read.
+        """
+        if judged.trouble:
+            return judged.trouble + sentences(self.parting(setup))
+        if state == "holds" and self.near_enough(judged):
+            return sentences(said("looking.stop_here_left_less_than"), judged.note)
+        if state != "undecided":
+            return judged.note
+        figure = min(judged.figures, key=lambda f: f.verdict.margin if f.verdict.state == "undecided" else math.inf)
+        verdict = figure.verdict
+        if not verdict.capable:
+            return sentences(said("looking.undecided_instrument_too_coarse_tolerance"))
+        if verdict.readings_needed and (more := verdict.readings_needed - read) > 0:
+            return sentences(said("looking.undecided_agree_would_settle", more=Count(more)))
+        return sentences(self.helping(setup, verdict.margin) or said("looking.undecided_too_near_limit_can"))
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         """Where a figure's uncertainty comes from, the largest share first."""

@@ -11,20 +11,44 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, of_solution, shares
+from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.hung import hung, sag
+from escuadra.core.job.looking import most_useful, parting_reading
+from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tape_slot, words_of
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.solved import Solved
+from escuadra.core.job.told import predicted
 from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.profiles import FrameProfile
 from escuadra.core.quantities import Quantity
-from escuadra.core.said import NOTHING, Count, Said, Sentences, Text, Value, nouns, said, sentences
+from escuadra.core.said import (
+    NOTHING,
+    Angle,
+    Count,
+    Directed,
+    Length,
+    Noun,
+    Said,
+    Sentences,
+    Text,
+    Turns,
+    Value,
+    nouns,
+    said,
+    sentences,
+)
 from escuadra.core.stance import CORNERS
-from escuadra.core.wording import amount, with_uncertainty
+from escuadra.core.wording import amount, decimals_for, with_uncertainty
 
 Aspect = Literal["yaw", "centre", "distance"]
+FOOT_STEP = 0.125
+"""The smallest turn of a foot that is told."""
+AHEAD = 0.35
+"""Share of a tolerance from which a move that is already planned is done before anything is read again."""
 U_DROP_MM = 0.5
 """Of a target's centre below the beam, one sigma."""
 
@@ -45,6 +69,8 @@ class HeightsCheck(Check):
 @check_kind("level")
 class LevelCheck(Check):
     """The beam's roll and pitch, against gravity or the tyres' plane as the sheet says; the other is shown."""
+
+    mended_by_a_move: ClassVar[bool] = True
 
     roll: Limits = Field(description="degrees, left end up positive")
     pitch: Limits = Field(description="degrees, leaning away positive")
@@ -85,6 +111,23 @@ class LevelCheck(Check):
         summary = nouns(amount(abs(f.value), "°") for f in figures)
         return Judgement(len(figures) == 2, tuple(figures), summary, note=self._against(setup, others))
 
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        worst = judged.worst
+        if worst is None:
+            return None
+        if setup.plan.frame.feet:
+            return _feet_move(setup.plan.frame, judged, self.id)
+        lean = Directed(Angle(worst.value, decimals_for(worst.verdict.U, "°")), worst.id.split(".")[-1])
+        return NextMove(
+            "move",
+            said("move.level", lean=lean),
+            sentences(said("move.level.then")),
+            action=said("move.level.action"),
+            figure=lean,
+            check=self.id,
+            happening="feet",
+        )
+
     def _against(self, setup: Setup, others: Sequence[Value]) -> Sentences:
         """What the level is counted from, and what it is against the other reference."""
         to_tyres, standing = setup.plan.procedure.level_to == "tyres", setup.plan.standing
@@ -96,12 +139,46 @@ class LevelCheck(Check):
         return sentences(said(f"frame.level_to.{used}"), told)
 
 
+def _feet_move(frame: FrameProfile, judged: Judgement, check: str) -> NextMove:
+    """Each foot's turns from the level as read, the one that needs most held still where it may be."""
+    figures = {f.id: f.value for f in judged.figures}
+    roll, pitch = figures.get("level.roll", 0.0), figures.get("level.pitch", 0.0)
+    found = feet(
+        FeetInput(feet=frame.feet, thread_pitch=frame.thread_pitch, roll_deg=roll, pitch_deg=pitch, step=FOOT_STEP)
+    )
+    turns = {id: turn for id, turn in found.turns.items() if turn}
+    if not turns:
+        return NextMove("blocked", said("blocked.level"), sentences(said("blocked.level.then")), check=check)
+    steps = [Step("foot", turn, id) for id, turn in sorted(turns.items(), key=lambda item: -abs(item[1]))]
+    first, *further = (foot_turned(step, frame.clockwise_raises) for step in steps)
+    left = Directed(Angle(found.left_roll_deg, 2), "roll")
+    away = Directed(Angle(found.left_pitch_deg, 2), "pitch")
+    return NextMove(
+        "move",
+        first,
+        sentences(
+            said("foot.raises" if steps[0].amount > 0 else "foot.lowers"),
+            *(Said(f"{one.code}.further", one.values) for one in further),
+            said("foot.then", roll=left, pitch=away),
+        ),
+        action=Said(f"{first.code}.action", first.values),
+        figure=first.values["amount"],
+        expect_label=Noun("both_ways"),
+        expect=said("feet.both", roll=left, pitch=away),
+        check=check,
+        happening="feet",
+        steps=tuple(steps),
+    )
+
+
 class PoseCheck(Check):
     """One of the three views of the frame's pose.
 
     It is complete once everything that the epoch needs was read, so that one misread tape shows itself; the figure
     is shown as soon as the readings determine it.
     """
+
+    of_pose: ClassVar[bool] = True
 
     limits: Limits
     aspect: ClassVar[Aspect]
@@ -118,7 +195,38 @@ class PoseCheck(Check):
     def aspects(self, setup: Setup) -> frozenset[str]:
         return frozenset({self.aspect, "line"})
 
-    def required(self, setup: Setup, epoch: int) -> list[Slot]:
+    def required(self, setup: Setup) -> list[Slot]:
+        return self.required_in(setup, setup.epoch)
+
+    def times(self, slot: Slot) -> int:
+        return 1
+
+    def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
+        solved = setup.solved_for(self.aspect)
+        best = most_useful(setup, solved, self.quantity) if solved is not None else None
+        if best is None or abs(judged.figures[0].verdict.margin) < 2 * best[1]:
+            return None
+        return best[0], words_of(best[0])
+
+    def parting(self, setup: Setup) -> Said | None:
+        solved = setup.solved_for(self.aspect)
+        best = parting_reading(setup, solved) if solved is not None else None
+        return said("looking.tape_would_part_them", best=words_of(best)) if best is not None else None
+
+    def helping(self, setup: Setup, margin: float) -> Said | None:
+        solved = setup.solved_for(self.aspect)
+        best = most_useful(setup, solved, self.quantity) if solved is not None else None
+        if solved is None or best is None:
+            return None
+        again = any(o.id.startswith(best[0]) for o in solved.given.observations)
+        settles = abs(margin) >= 2 * best[1]
+        code = f"looking.undecided.{'again' if again else 'tape'}.{'settles' if settles else 'helps'}"
+        return said(code, what=words_of(best[0]))
+
+    def near_enough(self, judged: Judgement) -> bool:
+        return any(abs(figure.value - self.limits.nominal) <= figure.verdict.U for figure in judged.figures)
+
+    def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
         """What has to be read in an epoch: the four front tapes and the laser where a centreline is marked.
 
         After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline);
@@ -170,7 +278,7 @@ class PoseCheck(Check):
             self.direction,
             about=self.limits.nominal,
         )
-        needed = self.required(setup, solved.epoch)
+        needed = self.required_in(setup, solved.epoch)
         read = [slot for slot in needed if setup.within(slot, solved.epoch)]
         if len(read) < len(needed):
             return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
@@ -208,6 +316,7 @@ class CentredCheck(PoseCheck):
 
     aspect: ClassVar[Aspect] = "centre"
     quantity: ClassVar[str] = "offset"
+    on_the_road: ClassVar[Literal["", "left", "up"]] = "left"
     direction: ClassVar[str | None] = "side"
 
     def found(self, setup: Setup, solved: Solved) -> tuple[float, float]:
@@ -227,6 +336,10 @@ class DistanceCheck(PoseCheck):
 @check_kind("target_height")
 class TargetHeightCheck(Check):
     """The target's centre, above the floor there or above the plane of the tyres, as the sheet says."""
+
+    mended_by_a_move: ClassVar[bool] = True
+    after_pose: ClassVar[bool] = True
+    on_the_road: ClassVar[Literal["", "left", "up"]] = "up"
 
     limits: Limits
 
@@ -280,6 +393,45 @@ class TargetHeightCheck(Check):
         nominal = self.limits.nominal
         figure = self.figure("height", label, value, u, self.limits, "mm", single=found, about=nominal)
         return Judgement(True, (figure,), figure.text, note=sentences(note))
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        return self._cranked(setup, judged.worst.value) if judged.worst is not None else None
+
+    def ahead(self, setup: Setup) -> NextMove | None:
+        under_way = predicted(setup)
+        if under_way is None:
+            return None
+        first = under_way.moves[0].seq
+        if any(past.what == "height" and past.seq > first for past in setup.state.disturbances):
+            return None
+        before = setup.read_before(self.slots(setup)[0], first)
+        if before is None:
+            return None
+        rise = setup.plan.rise_at_target
+        value = before.value + (rise.value if rise is not None else 0.0)
+        if abs(value - self.limits.nominal) <= AHEAD * (self.limits.minus + self.limits.plus) / 2:
+            return None
+        return self._cranked(setup, value)
+
+    def _cranked(self, setup: Setup, stands: float) -> NextMove:
+        """The target raised or lowered from where it stands, by turns of its crank."""
+        change = setup.plan.procedure.height - stands
+        turns = change / setup.plan.frame.height_per_turn
+        expect, step = Length(setup.plan.target_above_floor, 0), Step("up", change)
+        sentence, action = moved("height", step, amount=Turns(abs(turns)))
+        return NextMove(
+            "move",
+            sentence,
+            sentences(said("height.then", amount=Length(abs(change)), expect=expect)),
+            action=action,
+            figure=Turns(abs(turns)),
+            expect_label=Noun("target_centre"),
+            expect=expect,
+            check=self.id,
+            happening="height",
+            steps=(step,),
+            further={"turns": float(f"{turns:.1f}")},
+        )
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         read, rise = self.centre(setup), setup.plan.rise_at_target

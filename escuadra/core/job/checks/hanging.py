@@ -1,21 +1,25 @@
 """How the target hangs on the beam: where along it, how far its two parts are apart, and its own level and tilt."""
 
+import math
 from typing import ClassVar
 
 from pydantic import Field
 
 from escuadra.core.job.checks.base import Check, Judgement, OneReading
-from escuadra.core.job.hung import hang_slot, hung
+from escuadra.core.job.hung import hang_slot, hung, read_at
+from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
-from escuadra.core.said import Said, nouns, said
+from escuadra.core.said import Angle, Count, Directed, Length, Said, nouns, said, sentences
 
 
 @check_kind("hang")
 class HangCheck(Check):
     """Where along the beam the target's centre hangs, read at its middle or at an edge on the beam's scale."""
+
+    mended_by_a_move: ClassVar[bool] = True
 
     limits: Limits = Field(description="left of the beam's middle, mm; a station says its own nominal")
 
@@ -35,6 +39,26 @@ class HangCheck(Check):
         label = said("hanging.targets_centre_beam")
         figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", way, single=single, about=about)
         return Judgement(True, (figure,), figure.text)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        plan, found = setup.plan, hung(setup)
+        change = plan.hang - (found.value if found is not None else 0.0)
+        step, figure = Step("hang", round(change, 1)), Length(abs(change), 0 if abs(change) >= 10 else None)
+        reads = read_at(plan, plan.hang)
+        expect, label = Length(reads, None if reads % 1 else 0), self.slots(setup)[0].label
+        sentence, action = moved("shift", step, amount=figure)
+        return NextMove(
+            "move",
+            sentence,
+            sentences(said("shift.then", what=label, expect=expect)),
+            action=action,
+            figure=figure,
+            expect_label=label,
+            expect=expect,
+            check=self.id,
+            happening="shift",
+            steps=(step,),
+        )
 
 
 @check_kind("spacing")
@@ -62,6 +86,8 @@ class SpacingCheck(OneReading):
 @check_kind("target_level")
 class TargetLevelCheck(Check):
     """The level laid on the target itself: upright, or tilted as the station says."""
+
+    mended_by_a_move: ClassVar[bool] = True
 
     roll: Limits = Field(description="degrees, its left side up positive")
     tilt: Limits = Field(description="degrees off the station's tilt, its top away from the vehicle positive")
@@ -94,3 +120,19 @@ class TargetLevelCheck(Check):
                     self.figure(slot.id, slot.label, found.value, found.u, around, "°", slot.way, found, about)
                 )
         return Judgement(len(figures) == 2, tuple(figures), nouns((f.text for f in figures), "comma"))
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        station, frame, worst = setup.plan.station, setup.plan.frame, judged.worst
+        tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
+        lean, then = Directed(Angle(tilt, 1), "tilt"), said("tilt.then")
+        if worst is not None and worst.id == "hangs.roll":
+            sentence, action = said("move.hooks", lean=worst.text), said("move.hooks.action")
+        else:
+            notches = sorted(frame.tilt_notches_deg)
+            notch = next((k for k, at in enumerate(notches, 1) if math.isclose(at, tilt)), 0)
+            code = "move.notch" if notch else "move.tilt"
+            counted = {"notch": Count(notch), "count": Count(len(notches))} if notch else {}
+            sentence, action = said(code, **counted, tilt=lean), said(f"{code}.action", **counted)
+            then = said("notch.then") if notch else then
+        check = self.id
+        return NextMove("move", sentence, sentences(then), action=action, figure=lean, check=check, happening="tilt")

@@ -52,6 +52,10 @@ class CentrelineCheck(Check):
         Limits(minus=6, plus=6), description="of a pair's middle from the middle of all pairs at that end, mm"
     )
 
+    @property
+    def reason(self) -> str:
+        return self.kind
+
     def make_slots(self, setup: Setup) -> list[Slot]:
         found: list[Slot] = []
         for end in ("front", "rear"):
@@ -165,6 +169,10 @@ class LinesCheck(Check):
     front_off: Limits | None = Field(
         None, description="of the front pairs' middle from the line that the rear pairs set, mm"
     )
+
+    @property
+    def reason(self) -> str:
+        return self.kind
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return []

@@ -5,7 +5,7 @@ Source of the floor's figures: ``standing``; a typed slope is weaker than a surv
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
@@ -43,11 +43,17 @@ class Asked:
 class FloorCheck(Check):
     """The floor's slope along and across, under the wheels and up to the target; with a survey its flatness too."""
 
+    link: ClassVar[Literal["", "printout", "parking"]] = "parking"
+
     along: Limits = Field(description="percent, rising forward positive")
     across: Limits = Field(description="percent, rising left positive")
 
     places: ClassVar[tuple[str, ...]] = ("wheels", "target")
     ways: ClassVar[dict[str, str]] = {"along": "rise_along", "across": "rise_across"}
+
+    @property
+    def reason(self) -> str:
+        return self.kind
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         if setup.plan.standing is not None:

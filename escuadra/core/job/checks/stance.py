@@ -47,6 +47,10 @@ class RideHeightCheck(Check):
     corrected: bool = Field(False, description="the vehicle's own routine corrects for its ride height")
     routine: Routine | None = Field(None, description="the values to type into the vehicle's own routine")
 
+    @property
+    def reason(self) -> str:
+        return self.kind
+
     def make_slots(self, setup: Setup) -> list[Slot]:
         nominal = setup.plan.vehicle.arches
         return [

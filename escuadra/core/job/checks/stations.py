@@ -4,17 +4,19 @@ Source of a stand's place: ``stakeout`` and ``network``, see ``staked``; limits 
 """
 
 import math
+from typing import ClassVar
 
 from pydantic import Field
 
 from escuadra.core.job.checks.base import Check, Judgement
 from escuadra.core.job.hung import EDGES
+from escuadra.core.job.next_move import Axis, NextMove, Step
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import STAND, staking, stand_slots, stood
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.quantities import Quantity
-from escuadra.core.said import NOTHING, Name, nouns, said, sentences
+from escuadra.core.said import NOTHING, Angle, Figure, Length, Name, nouns, said, sentences
 from escuadra.core.wording import amount
 
 FORWARD, SIDEWAYS, TURNED = "too_forward", "too_left", "side"
@@ -23,6 +25,8 @@ FORWARD, SIDEWAYS, TURNED = "too_forward", "too_left", "side"
 @check_kind("stations")
 class StationsCheck(Check):
     """Every station run, and a reading afterwards that shows that nothing was bumped."""
+
+    runs: ClassVar[bool] = True
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return []
@@ -53,6 +57,8 @@ class StationsCheck(Check):
 @check_kind("staked")
 class StakedCheck(Check):
     """A target on a stand: its place by two tapes and a check, its facing where both edges are read, its height."""
+
+    mended_by_a_move: ClassVar[bool] = True
 
     place: Limits = Field(description="of the target's middle, forward and sideways of where it must be, mm")
     facing: Limits | None = Field(None, description="of its face, left positive, degrees; where both edges are read")
@@ -125,3 +131,33 @@ class StakedCheck(Check):
         parts = nouns(check for p in way.found if p not in EDGES and (check := way.found[p].check))
         note = sentences(said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
         return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        found = stood(setup)
+        if found is None or not found.trusted:
+            return None
+        axes: tuple[tuple[Axis, float], ...] = (("forward", -found.forward), ("stand_left", -found.left))
+        steps = sorted((Step(axis, off) for axis, off in axes if abs(off) >= 0.5), key=lambda step: -abs(step.amount))
+        figure = next((f for f in judged.figures if f.id == "facing"), None)
+        if figure is not None and figure.verdict.state != "holds":
+            steps.append(Step("stand_turn", -(found.turned or 0.0)))
+        if not steps:
+            return None
+        codes = [f"stand_turn.{s.way}" if s.axis == "stand_turn" else f"stand.{s.way}" for s in steps]
+        shown = [_of_stand(step) for step in steps]
+        further = [said(f"{code}.further", amount=its) for code, its in zip(codes[1:], shown[1:], strict=True)]
+        return NextMove(
+            "move",
+            said(f"move.{codes[0]}", amount=shown[0]),
+            sentences(said("stand.seat"), *further, said("stand.then")),
+            action=said("move.stand.action"),
+            figure=said(codes[0], amount=shown[0]),
+            check=self.id,
+            happening="stand",
+            steps=tuple(steps),
+            further={"forward": round(-found.forward, 1), "left": round(-found.left, 1)},
+        )
+
+
+def _of_stand(step: Step) -> Figure:
+    return Angle(abs(step.amount), 1) if step.axis == "stand_turn" else Length(abs(step.amount))

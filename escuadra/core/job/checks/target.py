@@ -3,6 +3,7 @@
 from typing import ClassVar
 
 from escuadra.core.job.checks.base import Check, Judgement
+from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.reach import beyond
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -103,6 +104,12 @@ class TargetCheck(Check):
         )
         note = sentences(*missing.said) if missing is not None else NOTHING
         return Judgement(given == len(asked), summary=summary, wrong=sentences(*wrong), note=note)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        station = setup.plan.station
+        code = "move.mount_stand" if station is not None and station.carrier == "stand" else "move.mount"
+        action = said(f"{code}.action")
+        return NextMove("move", said(code), judged.wrong, action=action, check=self.id, happening="mount")
 
 
 def mount_for(setup: Setup) -> str:

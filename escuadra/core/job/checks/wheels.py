@@ -4,6 +4,7 @@ Source: ``tyres`` (pressure brought to 20 °C), ``verdict``; toe-in and top outw
 """
 
 from datetime import UTC, date, datetime
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
@@ -180,6 +181,8 @@ def printed(id: str, label: Said, way: str, most: float, optional: bool = False)
 @check_kind("alignment")
 class AlignmentCheck(Check):
     """The printout after adjustment against its limits; before adjustment for the record."""
+
+    link: ClassVar[Literal["", "printout", "parking"]] = "printout"
 
     front_toe: Limits = Field(description="of each front wheel, degrees, toe-in positive")
     rear_toe: Limits = Field(description="of each rear wheel, degrees, toe-in positive")
