@@ -58,7 +58,7 @@ def ballasted(tmp_path: Path) -> Iterator[Technician]:
 
 
 def test_a_kind_of_check_is_made_in_one_place(ballasted: Technician) -> None:
-    assert say(ballasted.opened.sheet.next.sentence) == "Read Ballast on the foot."
+    assert say(ballasted.opened.sheet.next.sentence) == "Read: Ballast on the foot."
     ballasted.read("foot.ballast", "12", "scales-1")
     sheet = ballasted.opened.sheet
     assert sheet.check("ballast").state == "out"  # type: ignore[union-attr]
