@@ -96,7 +96,7 @@ def test_two_methods_agree(demo: Server, visit: Visit) -> None:
     expect(check).to_have_attribute("data-state", "holds")
     expect(check).to_contain_text("Alone it says: the rear axle steers")
     page.goto(f"{demo.url}{job_page(demo, JOB)}/lines")
-    expect(page.get_by_text(re.compile("printout and Strings along both sides agree"))).to_be_visible()
+    expect(page.get_by_text(re.compile("These agree: .*printout and Strings along both sides"))).to_be_visible()
     expect(page.locator("tr", has_text="RF toe, by the strings")).to_contain_text("toe-in")
 
 

@@ -57,7 +57,7 @@ def test_a_survey_is_called_out_point_by_point_and_judged(server: Server, visit:
             asked.append("A2?")
             page.keyboard.type("14.1")
             page.keyboard.press("Enter")
-            expect(page.locator(".question")).to_contain_text("14.1 at A2?")
+            expect(page.locator(".question")).to_contain_text("A2: 14.1?")
             expect(page.locator("#typed")).to_have_value("14.1")
             page.locator("#typed").fill("")
         asked.append(id)

@@ -54,6 +54,7 @@ def there_is_a_pseudo_language() -> Iterator[None]:
                 of: change(text) if isinstance(text, str) else {form: change(one) for form, one in text.items()}
                 for of, text in english["messages"].items()
             }
+            messages["language.name"] = english["messages"]["language.name"]
             made = {**english, "decimal": ",", "messages": messages}
             (Path(folder) / f"{code}.json").write_text(json.dumps(made), encoding="utf-8")
         with patch.object(module, "HERE", Path(folder)):
