@@ -1,4 +1,4 @@
-"""The command line: serve, demo, compute, verify, reindex, backup, restore.
+"""The command line: serve, demo, compute, trace, verify, reindex, backup, restore.
 
 Bad input prints one line that names the field and exits 2.
 """
@@ -213,6 +213,29 @@ def reindex(data: Data = Path("data/garage")) -> None:
         raise BadInput("data", str(data), said("wants.folder_garage"))
     with _held(data), contextlib.closing(Store(dialect.address(data), data / "backups")) as store:
         print(say(said("cli.events_read_everything_follows_them", count=store.reindex())))
+
+
+@app.command()
+def trace(
+    visit: Annotated[str, typer.Argument(help="a visit's number, or its id")], data: Data = Path("data/demo")
+) -> None:
+    """What works out a visit's sheet: each module in its order, what it took, what it gave; also while it is served."""
+    from escuadra.jobs.house import House
+    from escuadra.jobs.trace import traced
+    from escuadra.store import Store, dialect
+
+    if not dialect.there(data):
+        raise BadInput("data", str(data), said("wants.folder_garage"))
+    with contextlib.closing(House(data, clock, store=Store(dialect.address(data), read_only=True))) as house:
+        with house.store.reading() as log:
+            id = next((row.id for row in log.rows(10_000, 0) if visit in (row.id, row.number)), "")
+        if not id:
+            raise BadInput("visit", visit, said("wants.job_garage"))
+        watched = traced(house.open(id), clock())
+    for one in watched.asked:
+        again = f" x{one.times}" if one.times > 1 else ""
+        print(f"{'  ' * one.depth}{one.module}: {one.function}({', '.join(one.took)}) -> {one.gave}{again}")
+    print(say(said("cli.traced", modules=len(watched.modules), asked=len(watched.asked), calls=watched.calls)))
 
 
 @app.command()

@@ -36,10 +36,12 @@ LOG = logging.getLogger("escuadra")
 class House:
     """One garage on its data folder, as it is."""
 
-    def __init__(self, data: Path, clock: Callable[[], int], catalogue: Catalogue | None = None) -> None:
+    def __init__(
+        self, data: Path, clock: Callable[[], int], catalogue: Catalogue | None = None, store: Store | None = None
+    ) -> None:
         data.mkdir(parents=True, exist_ok=True)
         self.data, self.clock = data, clock
-        self.store = Store(dialect.address(data), data / "backups")
+        self.store = store or Store(dialect.address(data), data / "backups")
         self.files = FileStore(data / "files")
         self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
         self.floors = Floors(self.store)

@@ -15,6 +15,10 @@ from escuadra.core import said as quantity
 from escuadra.core.said import VALUES, Given, Plain, Said, Text, exact, said
 from escuadra.words import say, spoken
 
+PLAIN = frozenset({str, Markup, int})
+"""What is shown as it is: most of what a template puts out, looked up first."""
+SAID = (*VALUES, Mapping)
+
 
 def environment(folder: Path) -> Environment:
     """The templates of a folder."""
@@ -34,11 +38,13 @@ def environment(folder: Path) -> Environment:
 
 def shown(value: Any) -> Any:
     """A code or a value as it is said; anything else as it is. Raises ``TypeError`` for what no reader could read."""
+    if type(value) in PLAIN:
+        return value
     if value is None:
         return ""
     if isinstance(value, tuple | list | set | frozenset):
         raise TypeError(f"several things to be said one by one: {value!r:.200}")
-    return say(value) if isinstance(value, (*VALUES, Mapping)) else value
+    return say(value) if isinstance(value, SAID) else value
 
 
 def tell(code: str, /, **values: Given | float | date | None) -> str:
