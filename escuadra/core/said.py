@@ -6,6 +6,7 @@ whole sentences. Unit, separators, plural and the order of words belong to the l
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any, ClassVar, Literal, Union
 
 
@@ -227,16 +228,22 @@ Text = Said | Noun | Name
 
 def as_value(given: Given) -> Value:
     """A name or a number as a value; what is one already as it is."""
-    if isinstance(given, str):
-        return Name(given)
-    if isinstance(given, int):
-        return Count(given)
-    return Name(given) if isinstance(given, Mapping) else given
+    if isinstance(given, VALUES):
+        return given
+    return Count(given) if isinstance(given, int) else Name(given)
 
 
 def said(code: str, /, **values: Given | None) -> Said:
     """What is said, by its code; values that are none are left out."""
+    if not values:
+        return _bare(code)
     return Said(code, {name: as_value(value) for name, value in values.items() if value is not None})
+
+
+@cache
+def _bare(code: str) -> Said:
+    """A code alone: most of what is said is said again and again."""
+    return Said(code)
 
 
 def as_said(what: Value) -> Said:

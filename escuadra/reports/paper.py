@@ -1,22 +1,18 @@
 """What every printed sheet shares: its templates, drawings with their styles inside, and the way to PDF/UA."""
 
-from functools import cache
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment
 from markupsafe import Markup
 
 import escuadra
-from escuadra.words.pages import environment
+from escuadra.words.pages import Templates
 
 ROOT = Path(escuadra.__file__).parent
 TEMPLATES = ROOT / "reports" / "templates"
 
 
-@cache
-def _templates() -> Environment:
-    return environment(TEMPLATES)
+SHEETS = Templates(TEMPLATES)
 
 
 def styled(svg: str) -> Markup:
@@ -29,6 +25,6 @@ def printed(template: str, **values: Any) -> bytes:
     """The PDF of a template with what it says."""
     from weasyprint import HTML
 
-    text = _templates().get_template(template).render(**values)
+    text = SHEETS.get_template(template).render(**values)
     pdf: bytes = HTML(string=text, base_url=str(ROOT)).write_pdf(pdf_variant="pdf/ua-1")
     return pdf

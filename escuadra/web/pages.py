@@ -23,18 +23,21 @@ from escuadra.jobs import Garage
 from escuadra.web.script_words import words_address
 from escuadra.words import language, languages, say, spoken
 from escuadra.words.moments import Form, moment
-from escuadra.words.pages import environment as templates
-from escuadra.words.pages import joined, tell
+from escuadra.words.pages import Templates, joined, tell
 
 TEMPLATES = Path(__file__).parent / "templates"
 
-environment = templates(TEMPLATES)
-environment.filters["rule"] = lambda figure: Markup(rule(figure))
-environment.filters["budget"] = lambda parts: told_shares(list(parts))
-environment.filters["said"] = length_in
-environment.filters["mm"] = lambda value: amount(value, "mm", 1)
-environment.filters["sided"] = lambda g: joined(with_uncertainty(g[0], g[1], g[2], "side"), " ")
-environment.globals.update(new_id=lambda: uuid.uuid4().hex)
+environment = Templates(
+    TEMPLATES,
+    {
+        "rule": lambda figure: Markup(rule(figure)),
+        "budget": lambda parts: told_shares(list(parts)),
+        "said": length_in,
+        "mm": lambda value: amount(value, "mm", 1),
+        "sided": lambda g: joined(with_uncertainty(g[0], g[1], g[2], "side"), " "),
+    },
+    new_id=lambda: uuid.uuid4().hex,
+)
 
 
 def garage_of(request: Request) -> Garage:

@@ -59,6 +59,8 @@ class Language:
         if not isinstance(what, Said):
             return self._value(what, "")
         message = self._message(what.code)
+        if not what.values and isinstance(message, str) and "{" not in message:
+            return message
         if isinstance(message, dict):
             message = message[self._category(next(v for v in what.values.values() if isinstance(v, Count | Turns)))]
         return _PLACE.sub(lambda m: self._value(what.values[m[1]], m[2] or ""), message)

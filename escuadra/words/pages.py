@@ -3,12 +3,14 @@
 Whatever a template puts out that is no text yet, it says; ``tell`` says a code with its values.
 """
 
+import re
 from collections.abc import Iterable, Mapping
 from datetime import date
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, Template, select_autoescape
+from jinja2.ext import Extension
 from markupsafe import Markup, escape
 
 from escuadra.core import said as quantity
@@ -20,9 +22,43 @@ PLAIN = frozenset({str, Markup, int})
 SAID = (*VALUES, Mapping)
 
 
-def environment(folder: Path) -> Environment:
-    """The templates of a folder."""
+ALONE = re.compile(r'\{\{ tell\("([\w.]+)"\) \}\}')
+"""A code alone in a template: most of a page's words."""
+
+
+class Worded(Extension):
+    """Codes that stand alone are said while a template is compiled, once for each language."""
+
+    def preprocess(self, source: str, name: str | None, filename: str | None = None) -> str:
+        """The template with their words in their places."""
+        return ALONE.sub(self._worded, source)
+
+    def _worded(self, found: re.Match[str]) -> str:
+        words = str(escape(say(said(found[1]))))
+        return found[0] if re.search(r"[{}#%]", words) else words
+
+
+class Templates:
+    """The templates of a folder, compiled once for each language that is spoken."""
+
+    def __init__(self, folder: Path, filters: Mapping[str, Any] | None = None, **more: Any) -> None:
+        self.folder, self.filters, self.more = folder, filters or {}, more
+        self._made: dict[str, Environment] = {}
+
+    def get_template(self, name: str) -> Template:
+        """A template in the language that is spoken now."""
+        code = spoken().code
+        if code not in self._made:
+            made = _environment(self.folder)
+            made.filters.update(self.filters)
+            made.globals.update(self.more)
+            self._made[code] = made
+        return self._made[code].get_template(name)
+
+
+def _environment(folder: Path) -> Environment:
     made = Environment(
+        extensions=[Worded],
         loader=FileSystemLoader(folder),
         autoescape=select_autoescape(),
         undefined=StrictUndefined,

@@ -103,7 +103,7 @@ def record(garage: Garage) -> tuple[str, str]:
     found: list[str] = []
 
     def printed(template: str, **said: object) -> bytes:
-        found.append(paper._templates().get_template(template).render(**said))
+        found.append(paper.SHEETS.get_template(template).render(**said))
         return b""
 
     with patch("escuadra.reports.record.printed", printed):
