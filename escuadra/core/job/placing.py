@@ -78,7 +78,3 @@ def comes_first(sheet: SheetView, move: NextMove) -> NextMove:
         return move
     spoils = known.aspects & TAPE_ASPECTS - {"centre"} or known.aspects & {"stand"}
     return (proof_move(sheet) or move) if spoils else move
-
-
-def _lower(text: str) -> str:
-    return text[:1].lower() + text[1:]
