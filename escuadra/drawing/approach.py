@@ -52,4 +52,4 @@ def approach_view(left: ToGo, half_beam_mm: float) -> str:
     body += [line("thin", (start, foot), (stop, foot))]
     body += [line("thin", (at, foot - 6), (at, foot + 6)) for at in (start, stop)]
     body.append(label("small", (start, foot + 24), said("drawing.approach.left", bar=amount(bar, "mm", 0))))
-    return document(said("drawing.approach.frame_place_above"), SIZE, body)
+    return document(said("drawing.approach.frame_place_above"), SIZE, body, letters=17)

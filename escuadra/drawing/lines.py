@@ -18,7 +18,7 @@ from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.views import CheckView
 from escuadra.core.lines import Line, LinesResult
 from escuadra.core.rectangle import SIDES
-from escuadra.core.said import Plain, Said, said
+from escuadra.core.said import Noun, Plain, Said, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import target_places
 from escuadra.core.wording import amount
@@ -115,7 +115,7 @@ def _vehicle(sheet: Sheet, strip: Strip) -> str:
         long, wide = vehicle.tyre_diameter * strip.scale, vehicle.tyre_width * strip.scale
         parts.append(element("rect", "wheel", x=x, y=y, rx=3, width=long, height=wide))
         lx, ly = strip.at(hx, hy - (vehicle.tyre_width + 40 if hy > 0 else -vehicle.tyre_width - 40))
-        parts.append(label("small", (lx, ly + (11 if hy > 0 else 0)), corner, "middle"))
+        parts.append(label("small", (lx, ly + (11 if hy > 0 else 0)), Noun(f"corner.{corner}"), "middle"))
     return "".join(parts)
 
 

@@ -148,7 +148,7 @@ def _body(sheet: Sheet, window: Window) -> str:
             element("rect", "wheel", x=x, y=y, width=2 * radius * window.scale, height=wide * window.scale, rx=3)
         )
         lx, ly = window.at(hx, hy + (-wide if hy > 0 else wide))
-        parts.append(label("name", (lx, ly + (17 if hy > 0 else -8)), corner, "middle"))
+        parts.append(label("name", (lx, ly + (17 if hy > 0 else -8)), Noun(f"corner.{corner}"), "middle"))
     sx, sy = window.at(sheet.plan.procedure.sensor.x, sheet.plan.procedure.sensor.y)
     parts.append(element("circle", "sensor", cx=sx, cy=sy, r=5))
     return "".join(parts)
@@ -271,7 +271,7 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
     half = sheet.plan.frame.beam_length / 2
     for name, side in ((Noun("end.LF_end"), 1), (Noun("end.RF_end"), -1)):
         x, y = window.at(*_on_beam(pose, 0, side * half))
-        parts.append(label("name", (min(x + 10, window.width - 64), y + (-4 if side > 0 else 14)), name))
+        parts.append(label("name", (x + 10, y + (-4 if side > 0 else 14)), name))
     parts += _dimension(sheet, window, goal)
     parts += _move(sheet, window, pose)
     if magnify and shown is not None:

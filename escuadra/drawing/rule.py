@@ -5,9 +5,11 @@ Tolerance zone solid, guard bands lighter, the value a tick with its ±U whisker
 
 from escuadra.core.job.checks import Figure
 from escuadra.core.said import Noun, said
-from escuadra.drawing.svg import document, element, label, line, polyline
+from escuadra.drawing.svg import document, element, in_rows, line, polyline
 
 WIDTH, HEIGHT, EDGE, BASE = 380.0, 58.0, 12.0, 28.0
+ROW = 15.0
+"""What one more row of figures takes, where they are too long for one."""
 SPAN = 1.55
 """Half the scale in tolerances."""
 LEFTWARD = ("side",)
@@ -38,9 +40,11 @@ def rule(figure: Figure) -> str:
     for k in range(-15, 16):
         at = x(middle + k * half / 10)
         body.append(line("rule-tick", (at, BASE), (at, BASE + (6 if k % 5 == 0 else 4))))
-    for value, text in ((lower, figure.said(lower)), (middle, figure.said(middle)), (upper, figure.said(upper))):
-        body.append(line("rule-limit", (x(value), BASE - 13), (x(value), BASE + 7)))
-        body.append(label("rule-text", (x(value), HEIGHT - 8), text, "middle"))
+    printed = (lower, middle, upper)
+    body += [line("rule-limit", (x(value), BASE - 13), (x(value), BASE + 7)) for value in printed]
+    places = [(x(value), HEIGHT - 8) for value in printed]
+    labels, more = in_rows("rule-text", places, [figure.said(value) for value in printed], WIDTH, ROW)
+    body += labels
     state, U = figure.verdict.state, figure.verdict.U
     at, beyond = x(figure.value), abs(figure.value - middle) / half > SPAN
     if U > 0:
@@ -59,4 +63,4 @@ def rule(figure: Figure) -> str:
         allowed=figure.allowed,
         state=Noun(f"verdict.{state}"),
     )
-    return document(named, (WIDTH, HEIGHT), body, "rule")
+    return document(named, (WIDTH, HEIGHT + more), body, "rule")

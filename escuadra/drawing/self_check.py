@@ -15,7 +15,9 @@ Scene = Callable[[str], list[str]]
 def self_check_view(check: str, step: str) -> str:
     """The picture of a step; ``step``: its field, empty for all of it. Empty where a check has no scene."""
     scene = SCENES.get(check)
-    return document(said("drawing.self_check.how_step_read"), SIZE, scene(step)) if scene is not None else ""
+    return (
+        document(said("drawing.self_check.how_step_read"), SIZE, scene(step), letters=15) if scene is not None else ""
+    )
 
 
 def _cls(on: bool) -> str:
@@ -150,8 +152,8 @@ def _plumb(step: str) -> list[str]:
         *read(170, 266, said("drawing.self_check.bottom"), step == "bottom"),
         *read(50, 280, said("drawing.self_check.top"), step == "top"),
         *_span((130, 170), (130, 50), said("label.height"), step == "height"),
-        *_plus((236, 226), (-1, 0)),
-        label("small", (250, 230), said("drawing.self_check.plus_beam_left_laser_shines")),
+        *_plus((40, 226), (-1, 0)),
+        label("small", (46, 230), said("drawing.self_check.plus_beam_left_laser_shines")),
     ]
 
 

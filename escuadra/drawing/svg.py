@@ -55,32 +55,67 @@ def arrow_head(cls: str, tip: Point, towards: Point, size: float = 9) -> str:
     )
 
 
-def document(title: Said, size: tuple[float, float], body: list[str], cls: str = "drawing") -> str:
-    """A drawing with its title for those who cannot see it."""
+def document(
+    title: Said, size: tuple[float, float], body: list[str], cls: str = "drawing", letters: float = 13.0
+) -> str:
+    """A drawing with its title for those who cannot see it; ``letters``: their size in the style sheet."""
     width, height = n(size[0]), n(size[1])
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" class="{cls}" viewBox="0 0 {width} {height}" role="img" '
-        f"aria-label={quoteattr(say(title))}>" + "".join(body) + "</svg>"
+        f"aria-label={quoteattr(say(title))}>" + inside("".join(body), size[0], letters * _WIDE) + "</svg>"
     )
 
 
 _TEXT = re.compile(r'<text class="([^"]*)" x="([^"]*)" y="([^"]*)" text-anchor="([^"]*)">([^<]*)</text>')
+_TURNED = re.compile(r"(<g[^>]*transform=.*?</g>)")
 _HEIGHT = 13.0
-_ADVANCE = 6.9
-"""Of an average letter at the drawings' sizes, a little generous."""
+_WIDE = 0.56
+"""How wide an average letter is for its size, the bold ones too."""
+_ADVANCE = 13 * _WIDE
 _SHIFTS = [(dx, dy) for dx in (0.0, -34.0, 34.0, -70.0, 70.0) for dy in (0.0, 15.0, 29.0, -15.0, -29.0, 43.0, -43.0)]
 _FIRST = ("dimension", "name", "small", "contour-name")
 Box = tuple[float, float, float, float]
 
 
+def in_rows(cls: str, at: list[Point], texts: list[Value | Said], width: float, row: float) -> tuple[list[str], float]:
+    """Texts about places, within a width, each on the first row where it meets no other; how far down the last is."""
+    labels: list[str] = []
+    taken: list[Box] = []
+    lowest = 0.0
+    for (x, y), text in zip(at, texts, strict=True):
+        down = 0.0
+        while True:
+            markup = inside(label(cls, (x, y + down), text, "middle"), width, _ADVANCE)
+            ((_, box),) = text_boxes(markup)
+            if not any(_meet(box, other) for other in taken):
+                break
+            down += row
+        labels.append(markup)
+        taken.append(box)
+        lowest = max(lowest, down)
+    return labels, lowest
+
+
 def text_boxes(body: str) -> list[tuple[str, Box]]:
     """Every text of a drawing with the room that it takes (left, top, right, bottom); turned ones are left out."""
-    plain = re.sub(r"<g[^>]*transform=.*?</g>", "", body)
-    return [(m[5], _box(m, 0.0, 0.0)) for m in _TEXT.finditer(plain)]
+    return [(m[5], _box(m, 0.0, 0.0)) for part in _TURNED.split(body)[::2] for m in _TEXT.finditer(part)]
 
 
-def _box(found: re.Match[str], dx: float, dy: float) -> Box:
-    x, y, wide = float(found[2]) + dx, float(found[3]) + dy, len(found[5]) * _ADVANCE
+def inside(body: str, width: float, advance: float) -> str:
+    """The same drawing with every text within its width: a long word goes back from the edge that it would cross."""
+
+    def kept(found: re.Match[str]) -> str:
+        left, _, right, _ = _box(found, 0.0, 0.0, advance)
+        aside = max(0.0, -left) + min(0.0, max(width - right, -left))
+        return found[0].replace(f'x="{found[2]}"', f'x="{n(float(found[2]) + aside)}"', 1) if aside else found[0]
+
+    parts = _TURNED.split(body)
+    parts[::2] = (_TEXT.sub(kept, part) for part in parts[::2])
+    return "".join(parts)
+
+
+def _box(found: re.Match[str], dx: float, dy: float, advance: float = _ADVANCE) -> Box:
+    x, y, wide = float(found[2]) + dx, float(found[3]) + dy, len(found[5]) * advance
     left = x - {"start": 0.0, "middle": wide / 2, "end": wide}[found[4]]
     return left, y - _HEIGHT + 2, left + wide, y + 2
 

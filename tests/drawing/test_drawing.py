@@ -10,11 +10,11 @@ from escuadra.core.guided import CHECKS
 from escuadra.core.job.approach import ToGo
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.next_move import WAYS, Axis, NextMove, Step, moved
-from escuadra.core.said import Length, Turns
+from escuadra.core.said import Length, Name, Turns
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.demo.technician import Technician
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
-from escuadra.drawing.svg import apart, label, n, text_boxes
+from escuadra.drawing.svg import apart, in_rows, inside, label, n, text_boxes
 from escuadra.jobs import Garage
 from escuadra.words import language
 from tests.jobs.test_stations import begun
@@ -345,10 +345,26 @@ def test_every_step_of_every_self_check_has_a_picture_that_marks_it() -> None:
             root = parsed(markup)
             pictures.add(markup)
             for said, (left, top, right, bottom) in text_boxes(markup):
-                inside = (left >= -12, top >= 0, right <= 580, bottom <= 246)
-                assert all(inside), f"{check.id} {step.field}: {said}"
+                within = (left >= 0, top >= 0, right <= 560, bottom <= 246)
+                assert all(within), f"{check.id} {step.field}: {said}"
             assert root.get("aria-label")
         assert len(pictures) == len(check.steps), f"{check.id}: steps that look alike"
+
+
+def test_long_words_stay_within_a_drawing_and_off_each_other() -> None:
+    long = "eleven kilograms and more above the specified load"
+    plain = label("name", (390, 20), long) + label("name", (2, 40), long, "middle") + label("name", (9, 60), "hub")
+    turned = '<g transform="rotate(9)">' + label("name", (390, 20), long) + "</g>"
+    kept = inside(plain + turned, 400, 7)
+    assert kept.endswith(turned)
+    edges = [(left, right) for _, (left, _, right, _) in text_boxes(inside(plain, 400, 7.28))[:2]]
+    assert edges == [pytest.approx((36, 400)), pytest.approx((0, 364))]
+    assert label("name", (9, 60), "hub") in kept
+    places = [(x, 20.0) for x in (60.0, 190.0, 320.0)]
+    rows, down = in_rows("rule-text", places, [Name(long), Name("0"), Name(long)], 380, 15)
+    tops = [top for row in rows for _, (_, top, _, _) in text_boxes(row)]
+    assert (tops, down) == ([9, 24, 39], 30)
+    assert in_rows("rule-text", places, [Name("-4"), Name("0"), Name("4")], 380, 15)[1] == 0
 
 
 def test_no_label_stays_on_another() -> None:

@@ -16,5 +16,23 @@
     if (!text || shown.display === "inline" || scrolls(element) || shown.textOverflow === "ellipsis") continue;
     if (element.clientWidth && element.scrollWidth > element.clientWidth + 1) found.push(`cut: ${what}`);
   }
+  for (const button of document.body.querySelectorAll("button, .button")) {
+    if (!button.checkVisibility({ visibilityProperty: true })) continue;
+    const box = button.getBoundingClientRect();
+    const words = document.createRange();
+    words.selectNodeContents(button);
+    const said = words.getBoundingClientRect();
+    const cut = said.left < box.left || said.right > box.right || said.top < box.top - 1 || said.bottom > box.bottom + 1;
+    const below = document.elementFromPoint(box.left + 3, box.top + box.height / 2);
+    const hidden = below && below.closest(".foot-left, .foot-right") && !button.closest(".menu-list") && !button.contains(below);
+    const fixed = button.closest(".foot-left, .foot-right");
+    if (said.width && (cut || (fixed && hidden && !document.querySelector("details.menu[open]")))) found.push(`squeezed: ${button.textContent.trim()}`);
+  }
+  for (const text of document.body.querySelectorAll("svg text")) {
+    const box = text.getBoundingClientRect();
+    const drawing = text.ownerSVGElement.getBoundingClientRect();
+    const cut = box.left < drawing.left - 1 || box.right > drawing.right + 1;
+    if (box.width && drawing.width && cut) found.push(`cut in a drawing: ${text.textContent}`);
+  }
   return found;
 }
