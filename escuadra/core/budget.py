@@ -1,15 +1,12 @@
 """Where an uncertainty comes from: the contributions behind a derived quantity, by their share of its variance.
 
-Source: JCGM 100 5.1; for an adjusted network the sensitivity of a quantity to each observation follows from the
-normal equations, and the squares of the whitened sensitivities add up to the quantity's variance.
+Source: JCGM 100 5.1.
 """
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from typing import Any
 
-from escuadra.core.adjustment import Adjustment
-from escuadra.core.equations import Vector
 from escuadra.core.model import Frozen
 from escuadra.core.readings import ReadingResult
 from escuadra.core.said import Nouns, Probability, Text, nouns, said
@@ -47,12 +44,6 @@ def of_reading(figures: ReadingResult, tool: str, rise: bool = False) -> list[tu
     if rise:
         parts.append((said("source.ends"), math.sqrt(max(0.0, figures.u_random**2 - own**2))))
     return parts
-
-
-def of_solution(solved: Adjustment, gradient: Vector, words: Callable[[str], Text]) -> list[Contribution]:
-    """What each observation of a network contributes to a quantity with this gradient over the unknowns."""
-    sensitivity = solved.rows @ (solved.covariance @ gradient)
-    return shares((words(i), float(s)) for i, s in zip(solved.ids, sensitivity, strict=True))
 
 
 def told(parts: list[Contribution], most: int = 3, least: float = 0.05) -> Nouns:

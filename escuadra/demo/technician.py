@@ -14,7 +14,7 @@ from escuadra.core.job.checks.vehicle import SOUND
 from escuadra.core.job.checks.wheels import AlignmentCheck
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.hung import read_at
-from escuadra.core.job.staked import on_face, points_of, staking, stand_slots
+from escuadra.core.job.staked import on_face, points_of, staking, stand_tapes
 from escuadra.core.stance import CORNERS
 from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.jobs.entries import Answer, Happen
@@ -199,13 +199,12 @@ class Technician:
         way, plan = staking(setup), setup.plan
         assert way is not None
         centre = (way.centre[0] + off[0], way.centre[1] + off[1])
-        for slot in stand_slots(setup):
-            if slot.optional:
+        for tape in stand_tapes(setup):
+            if tape.slot.optional:
                 continue
-            _, _, part, control = slot.id.split(".")
-            x, y = on_face(centre, way.facing_deg + turned_deg, points_of(plan)[part])
-            cx, cy, _ = way.controls[control.replace("_", ".")]
-            self.read(slot.id, f"{math.hypot(x - cx, y - cy):.0f}", "tape-4")
+            x, y = on_face(centre, way.facing_deg + turned_deg, points_of(plan)[tape.part])
+            cx, cy, _ = way.controls[tape.control]
+            self.read(tape.slot.id, f"{math.hypot(x - cx, y - cy):.0f}", "tape-4")
         assert plan.station is not None
         self.read(f"standheight.{plan.station.id}", f"{plan.target_above_floor:.0f}", "tape-4")
 

@@ -63,4 +63,4 @@ def _control(sheet: Sheet, name: str) -> tuple[float, float] | None:
     if solved is None:
         return None
     owner = name.removeprefix("hub.")
-    return solved.value(owner, "x"), solved.value(owner, "y")
+    return solved.place(owner)

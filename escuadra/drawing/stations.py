@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from escuadra.core.axes import turned
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.staked import on_face, points_of, staking, stand_slots, stood
+from escuadra.core.job.staked import on_face, points_of, staking, stand_tapes, stood
 from escuadra.core.procedure import TargetPlace
 from escuadra.drawing.svg import Point, arrow_head, label, line, polyline
 
@@ -65,13 +65,12 @@ def stand_view(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
         if sheet.next.happening == "stand":
             a, b = at(*centre), at(*way.centre)
             parts += [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
-    for tape in stand_slots(sheet.setup):
-        _, _, part, control = tape.id.split(".")
-        read, wanted = sheet.setup.now(tape) is not None, tape.id == slot
+    for tape in stand_tapes(sheet.setup):
+        read, wanted = sheet.setup.now(tape.slot) is not None, tape.slot.id == slot
         if not (read or wanted):
             continue
-        cx, cy, _ = way.controls[control.replace("_", ".")]
-        end = on_face(centre, facing, points_of(plan)[part])
+        cx, cy, _ = way.controls[tape.control]
+        end = on_face(centre, facing, points_of(plan)[tape.part])
         cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
         parts.append(line(cls, at(cx, cy), at(*end)))
     parts.append(_named("name", at, place, plan.station.name if plan.station else ""))

@@ -45,7 +45,7 @@ def rows_of(setup: Setup) -> list[Row]:
     angle = math.radians(solved.derived("line_angle").value)
     found = []
     for k, mark in enumerate(marks, 1):
-        hubs = {c: math.dist((solved.value(c, "x"), solved.value(c, "y")), (mark.x, mark.y)) for c in CORNERS}
+        hubs = {c: math.dist(solved.place(c), (mark.x, mark.y)) for c in CORNERS}
         left = (mark.y - solved.line_at(mark.x).value) * math.cos(angle)
         floor = None
         if standing is not None:
@@ -103,7 +103,7 @@ def as_dxf(setup: Setup) -> str:
     for layer, colour in (("VEHICLE", 8), ("LINE", 5), ("MARKS", 1), ("TAPES", 9)):
         drawing.layers.add(layer, color=colour)
     space = drawing.modelspace()
-    at = {c: (solved.value(c, "x"), solved.value(c, "y")) for c in CORNERS}
+    at = {c: solved.place(c) for c in CORNERS}
     for corner, place in at.items():
         space.add_circle(place, 25, dxfattribs={"layer": "VEHICLE"})
         text = space.add_text(say(control_name(f"hub.{corner}")), height=60, dxfattribs={"layer": "VEHICLE"})

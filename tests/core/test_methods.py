@@ -8,6 +8,7 @@ import pytest
 from escuadra.core.axes import Pose
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import ENDS, Plan
 from escuadra.core.job.rehearsal import rehearsed
 from escuadra.core.job.scene import Scene
@@ -124,7 +125,7 @@ def test_what_two_methods_say_agrees_or_names_the_misread_pair(plan: Plan) -> No
     assert agree.newest.trusted
     misread = read(straight, "marks", "printout", but={"pair.front.2.left": 18.0})
     assert misread.newest is not None
-    assert misread.newest.result.suspect == "pair.front.2"
+    assert misread.newest.suspects == (ObservationId("pair_front", "2"),)
 
 
 @pytest.mark.parametrize("method", [m for m in METHODS if m != "none"])

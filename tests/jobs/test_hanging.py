@@ -6,6 +6,7 @@ import pytest
 
 from escuadra.core.axes import turned
 from escuadra.core.job.hung import hung, sag
+from escuadra.core.job.setup import Setup
 from escuadra.core.said import Noun
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
@@ -51,7 +52,8 @@ def test_a_turned_beam_carries_a_target_at_its_end_along_the_line(garage: Garage
     who.tapes((0.0, 0.0, 0.6))
     solved = who.opened.sheet.setup.newest
     assert solved is not None
-    there = type(solved)(plan, solved.given, solved.solution, solved.epoch)
+    there = Setup(who.opened.state, plan).newest
+    assert there is not None
     pose, face = solved.pose, plan.frame.face_offset
     fx, fy = turned(pose.yaw_deg, -face, 702.0)
     datum = solved.datum

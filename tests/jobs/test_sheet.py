@@ -10,7 +10,9 @@ from escuadra.core.budget import of_reading
 from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.sheet import derive
+from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import State, fold
+from escuadra.core.state.located import located
 from escuadra.demo.technician import FRONT_TAPES, Technician
 from escuadra.jobs.entries import Override, Undo
 from escuadra.jobs.reading import TakeReading
@@ -170,21 +172,25 @@ def test_the_line_in_use_is_the_thrust_line_once_it_is_known(full: Technician) -
     assert 0 < body.u < thrust.u < 3
 
 
-def test_the_gradient_of_every_derived_quantity_agrees_with_a_numerical_one(full: Technician) -> None:
+POSED = ("distance", "offset", "square", "line_angle")
+
+
+def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technician) -> None:
     solved = full.opened.sheet.setup.newest
     assert solved is not None
-    values = solved.solution.unknowns.values
-    for what in ("distance", "offset", "square", "line_angle"):
-        for line in ("thrust", "body"):
-            gradient = solved.derived(what, line).gradient  # type: ignore[arg-type]
-            for k, (_, part) in enumerate(solved.solution.unknowns.names):
-                h = 1e-6 if part in ("yaw", "angle", "scale") else 1e-3
-                sides = []
-                for step in (h, -h):
-                    moved = values.copy()
-                    moved[k] += step
-                    sides.append(float(solved._quantity(moved, what, line)))  # type: ignore[arg-type]
-                assert gradient[k] == pytest.approx((sides[0] - sides[1]) / (2 * h), rel=1e-4, abs=1e-4)
+    given, wanted = solved.located.given, [(w, ln) for w in POSED for ln in ("thrust", "body")]
+    shares = {w: dict(solved.located.shares(solved.derived(*w).gradient)) for w in wanted}  # type: ignore[arg-type]
+    for k, reading in enumerate(given.observations):
+        h = 1e-3 * reading.u
+        sides = []
+        for step in (h, -h):
+            changed = reading.model_copy(update={"value": reading.value + step})
+            observations = (*given.observations[:k], changed, *given.observations[k + 1 :])
+            found = located(given.model_copy(update={"observations": observations}))
+            sides.append(Solved(solved.plan, found, solved.sources, solved.body, solved.epoch))
+        for w in wanted:
+            up, down = (side.derived(*w).value for side in sides)  # type: ignore[arg-type]
+            assert (up - down) / (2 * h) * reading.u == pytest.approx(shares[w][reading.id], rel=1e-2, abs=1e-4)
 
 
 def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Technician) -> None:
@@ -309,8 +315,8 @@ def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: T
         solved = setup.newest
         assert solved is not None
         derived = solved.derived(what)
-        rows = solved.solution.rows @ (solved.solution.covariance @ derived.gradient)
-        assert math.sqrt(float(rows @ rows)) == pytest.approx(derived.u, rel=1e-9)
+        parts = [share for _, share in solved.located.shares(derived.gradient)]
+        assert math.hypot(*parts) == pytest.approx(derived.u, rel=1e-9)
     arch = setup.now(full.opened.sheet.slots["arch.LF"].slot)
     assert arch is not None
     assert math.hypot(*(u for _, u in of_reading(arch.figures, "tape"))) == pytest.approx(arch.u)

@@ -8,13 +8,16 @@ import math
 from typing import Any
 
 from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import emblem_slot, words_of
+from escuadra.core.job.observed import ObservationId
+from escuadra.core.job.places import emblem_slot
 from escuadra.core.job.setup import Answer, Setup
-from escuadra.core.job.solved import Derived, Solved
+from escuadra.core.job.solved import Solved
 from escuadra.core.lines import Line, LineAt, LinesResult, Separation
 from escuadra.core.procedure import LineChoice
 from escuadra.core.said import NOTHING, Angle, Noun, Plain, PlusMinus, Said, Sentences, Text, nouns, said, sentences
 from escuadra.core.standing import target_places
+from escuadra.core.state.input import Crossing
+from escuadra.core.state.located import Derived
 from escuadra.core.symmetry import CRITICAL_W
 from escuadra.core.wording import amount
 
@@ -123,41 +126,27 @@ def front_off(setup: Setup) -> Derived | None:
 
     ``None`` where nothing but the front pairs tells where the front is.
     """
-    seen = [solved for solved in setup.recent if ("mark.front", "y") in solved.at]
+    seen = [solved for solved in setup.recent if solved.marks == "mark"]
     # What was carried over a move is known less well than what was read.
     best = min(seen, key=lambda solved: setup.carries(solved.epoch), default=None)
     return setup.once("front off", lambda: _front_off(setup, best)) if best is not None else None
 
 
 def _front_off(setup: Setup, solved: Solved) -> Derived | None:
-    kept = [o for o in solved.given.observations if not o.id.startswith("pair.front")]
-    if not any(o.type == "crossing" and o.to == "mark.front" for o in kept):
+    if not any(isinstance(o, Crossing) and o.to == "mark.front" for o in solved.located.given.observations):
         return None
-    rest = setup.without(solved, "pair.front")
+    rest = setup.without(solved, "pair_front")
     if rest is None or not rest.trusted:
         return None
     mark = setup.marks["front"]
     if mark.y is None:
         return None
-    elsewhere = rest.derive(lambda get: get("mark.front", "y"))
+    elsewhere = rest.side_of("mark.front")
     return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
 
 
-OF_THE_LINE = (
-    "pair.",
-    "mark-",
-    "thrust",
-    "strings",
-    "mirrors",
-    "rack",
-    "rig",
-    "panel",
-    "ruler",
-    "roof",
-    "low",
-    "emblem",
-)
-"""How an observation begins that tells of the vehicle's lines and not of the frame alone."""
+PAIRS = {"pair_front": "front", "pair_rear": "rear"}
+"""Pairs, and the end that each is of."""
 
 
 def bent_front(setup: Setup) -> bool:
@@ -175,13 +164,13 @@ def line_contradiction(setup: Setup) -> Sentences:
     for solved in (setup.newest, setup.unframed):
         if solved is None or solved.trusted:
             continue
-        suspects = [i for i in solved.result.suspects if i.startswith(OF_THE_LINE)]
+        suspects = [id for id in solved.suspects if id.kind.of_line]
         if not suspects:
             continue
-        named = nouns(spoken(i, setup) for i in suspects)
-        if len(suspects) == 1 and len(solved.result.suspects) == 1:
+        named = nouns(spoken(id, setup) for id in suspects)
+        if len(suspects) == 1 and len(solved.suspects) == 1:
             return sentences(said("both_lines.read_about_lines_contradicts_itself_suspect", named=named))
-        more = said("both_lines.further_pair_end_would_part") if any(i.startswith("pair.") for i in suspects) else None
+        more = said("both_lines.further_pair_end_would_part") if any(id.source in PAIRS for id in suspects) else None
         return sentences(said("both_lines.read_about_lines_contradicts_itself", named=named), more)
     for first, second, apart in pairs_apart(setup):
         if abs(apart.value) > CRITICAL_W * apart.u:
@@ -190,9 +179,9 @@ def line_contradiction(setup: Setup) -> Sentences:
     return NOTHING
 
 
-def spoken(observation: str, setup: Setup) -> Text:
+def spoken(id: ObservationId, setup: Setup) -> Text:
     """An observation in words, a pair by what it was measured between."""
-    parts = observation.split(".")
-    if parts[0] == "pair":
-        return said(f"pair.named.{parts[1]}", name=setup.marks[parts[1]].names.get(parts[2], parts[2]))
-    return words_of(observation)
+    end = PAIRS.get(id.source)
+    if end is not None:
+        return said(f"pair.named.{end}", name=setup.marks[end].names.get(id.place, id.place))
+    return id.words

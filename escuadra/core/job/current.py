@@ -220,12 +220,12 @@ class Current:
         groups = self.by_runs(self.current(slot))
         return min(e.seq for e in groups[-1]) - 1 if groups else self.state.seq
 
-    def tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
-        """Tapes of an epoch that can be levelled: slot, beam end, one value a tool."""
+    def tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Measured]]]:
+        """Tapes of an epoch that can be levelled: slot, hub, beam end, one value a tool."""
         return self.once(("tapes", epoch), lambda: self._tapes(epoch))
 
-    def _tapes(self, epoch: int) -> list[tuple[Slot, str, list[Measured]]]:
-        found = []
+    def _tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Measured]]]:
+        found: list[tuple[Slot, Corner, str, list[Measured]]] = []
         for hub in CORNERS:
             for end in ENDS:
                 slot = tape_slot(hub, end, self.plan)
@@ -240,5 +240,5 @@ class Current:
                     parts = [p for run in self.by_runs(entries) for p in measured_by_tool(run, rise, u_rise)]
                 except BadInput:
                     continue
-                found.append((slot, end, parts))
+                found.append((slot, hub, end, parts))
         return found

@@ -1,26 +1,47 @@
-"""A network in the making: what each method enters, as the reading types that it really is.
+"""A state in the making: what each method enters, as the reading types that it really is.
 
-Readings of one instrument share its offset and scale; what has no instrument in ``network`` carries its whole u.
+Readings of one instrument share its offset and scale; what has no instrument carries its whole u. Everything is in
+vehicle axes (ISO 8855), in plan.
 """
 
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from escuadra.core.axes import Pose
+from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Measured, Slot, measured, measured_by_tool
 from escuadra.core.job.state import Entry
-from escuadra.core.observations import FRAME_TYPES, THRUST_TYPES
+from escuadra.core.observations import SharedErrors
+from escuadra.core.procedure import datum_at
+from escuadra.core.state.input import (
+    READINGS,
+    THRUST_READINGS,
+    Angle,
+    Body,
+    Place,
+    Read,
+    StateInput,
+    StatePoint,
+    WantedAt,
+)
 
 U_STATION_MM = 5.0
 """How well a mark's place along the vehicle is known; it hardly matters sideways."""
 LEAST_U = 1e-3
+ORIGIN, DATUM = "axle", "datum"
+"""The middle between the rear wheels as the model has it, and where the distance is counted from if not from hubs."""
+TARGET, MIDDLE, NOSE = "target", "middle", "nose"
+"""Of the frame: the target's face, the beam's middle, and a point straight ahead of that."""
+ASKED = WantedAt(id="line", type="at", line="axis", through=(ORIGIN,), x=0.0)
+"""A state must want something; what else is asked follows from its solution."""
 
 
 class Entering:
-    """Points, observations and shared errors of one network.
+    """Points, observations and shared errors of one state.
 
     ``entries``: a slot's readings that count; ``answered``: what was answered there; ``pairs``: how many at an end.
-    ``framed``: the frame is part of it; without one, what hangs on the frame is left out.
+    ``body``: the frame's name; without one, what hangs on the frame is left out.
     """
 
     def __init__(
@@ -29,15 +50,34 @@ class Entering:
         entries: Callable[[Slot], Sequence[Entry]],
         answered: Callable[[Slot], str],
         pairs: Callable[[str], int],
-        framed: bool,
+        body: str,
     ) -> None:
-        self.plan, self.entries, self.answered, self.pairs, self.framed = plan, entries, answered, pairs, framed
-        self.points: dict[str, dict[str, Any]] = {}
-        self.frame_points: dict[str, tuple[float, float]] = dict(plan.frame_points)
-        self.observations: list[dict[str, Any]] = []
-        self.instruments: dict[str, dict[str, float]] = {}
+        self.plan, self.entries, self.answered, self.pairs, self.body = plan, entries, answered, pairs, body
+        self.points: dict[str, StatePoint] = {}
+        self.own: dict[str, Place] = {
+            MIDDLE: (0.0, 0.0, 0.0),
+            NOSE: (1000.0, 0.0, 0.0),
+            TARGET: (-plan.frame.face_offset, plan.hang, 0.0),
+        }
+        """Points of the frame, in its own axes."""
+        self.observations: list[Read] = []
+        self.sources: dict[str, ObservationId] = {}
+        """What each observation is, and what is known beforehand of an instrument, by its text."""
+        self.instruments: dict[str, SharedErrors] = {}
         self.heading = 0.0
         """First guess of the thrust line's direction, degrees."""
+        for end, (bx, by) in plan.frame_points.items():
+            self.own[end] = (bx, by, 0.0)
+        self.exact(ORIGIN, (0.0, 0.0))
+        self.exact(DATUM, datum_at(plan.procedure, plan.vehicle))
+
+    def copy(self) -> "Entering":
+        """The same, to which more can be added."""
+        other = Entering(self.plan, self.entries, self.answered, self.pairs, self.body)
+        other.points, other.own, other.heading = dict(self.points), dict(self.own), self.heading
+        other.observations, other.sources = list(self.observations), dict(self.sources)
+        other.instruments = dict(self.instruments)
+        return other
 
     def read(self, slot: Slot) -> list[Measured]:
         """What a slot's readings amount to, one value a tool."""
@@ -52,47 +92,89 @@ class Entering:
         found = [m for slot in slots if (m := self.one(slot)) is not None]
         return found if len(found) == len(slots) else None
 
-    def known(self, point: str, name: str, at: tuple[float, float], u_x: float, u_y: float) -> None:
-        """A point whose place is known that well."""
-        x, y = at
-        self.points[point] = {"x": x, "y": y, "fixed": False}
-        self.put(id=f"{name}.x", type="x", point=point, value=x, u=u_x)
-        self.put(id=f"{name}.y", type="y", point=point, value=y, u=u_y)
+    def on_frame(self, point: str) -> str:
+        """A point of the frame by the name that observations have for it."""
+        return f"{self.body}:{point}"
 
-    def put(self, **observation: Any) -> None:
-        """An observation as ``network`` takes it; what needs a frame is left out where there is none."""
-        if self.framed or observation["type"] not in FRAME_TYPES:
-            self.observations.append({**observation, "u": max(observation["u"], LEAST_U)})
+    def exact(self, point: str, at: tuple[float, float]) -> None:
+        """A point whose place is as given."""
+        self.points[point] = StatePoint(x=at[0], y=at[1], z=0.0, fixed=("x", "y", "z"))
 
-    def reading(self, slot: Slot, part: Measured, value: float | None = None, **more: Any) -> None:
-        """A slot's reading by one tool, with what that tool's readings share; ``value`` where it is not the slot's."""
-        figures = part.figures
-        self.instruments.setdefault(part.tool, {"u_offset": figures.u_offset, "u_scale": figures.u_scale})
-        self.put(
-            id=f"{slot.id}~{part.tool}~{part.seq}",
-            instrument=part.tool,
-            value=part.value if value is None else value,
-            u=figures.u_random,
-            **more,
+    def free(self, point: str, at: tuple[float, float]) -> None:
+        """A point that readings find; about there."""
+        self.points[point] = StatePoint(x=at[0], y=at[1], z=0.0, fixed=("z",))
+
+    def known(self, point: str, source: str, place: str, at: tuple[float, float], u: tuple[float, float]) -> None:
+        """A point whose place is known that well; ``source``: how its coordinates are registered, less the axis."""
+        self.free(point, at)
+        for axis, value, spread in zip("xy", at, u, strict=True):
+            self.put(ObservationId(f"{source}_{axis}", place), axis, value, spread, point=point)
+
+    def put(
+        self, id: ObservationId, kind: str, value: float, u: float, instrument: str | None = None, **more: Any
+    ) -> None:
+        """An observation as ``state`` takes it; what needs a frame is left out where there is none."""
+        if not self.body and more.get("body") is not None:
+            return
+        name = str(id)
+        factors = ((instrument, 1.0),) if instrument is not None else ()
+        self.sources[name] = id
+        self.observations.append(
+            READINGS[kind](
+                type=kind,
+                id=name,  # type: ignore[call-arg]
+                value=value,
+                u=max(u, LEAST_U),
+                instrument=factors,
+                **more,
+            )
         )
 
-    def worked_out(self, id: str, kind: str, value: float, u: float, **more: Any) -> None:
-        """A value that follows from several readings, with its whole u."""
-        self.put(id=id, type=kind, value=value, u=u, **more)
+    def shared(self, instrument: str, u_offset: float, u_scale: float, id: ObservationId | None = None) -> None:
+        """What all readings of an instrument have in common; ``id``: what its offset is, where it is no instrument."""
+        if instrument not in self.instruments:
+            self.instruments[instrument] = SharedErrors(u_offset=u_offset, u_scale=u_scale)
+            for part in ("offset", "scale"):
+                self.sources[f"{instrument}.{part}"] = id or ObservationId("shared", part, instrument)
+
+    def reading(
+        self, slot: Slot, part: Measured, source: str, kind: str, value: float | None = None, **more: Any
+    ) -> None:
+        """A slot's reading by one tool, with what that tool's readings share; ``value`` where it is not the slot's."""
+        figures = part.figures
+        self.shared(part.tool, figures.u_offset, figures.u_scale)
+        self.put(
+            ObservationId(source, slot.id, part.tool, part.seq),
+            kind,
+            part.value if value is None else value,
+            figures.u_random,
+            part.tool,
+            **more,
+        )
 
     @property
     def sees_thrust(self) -> bool:
         """Something that was entered tells or needs the thrust line."""
-        return any(o["type"] in THRUST_TYPES for o in self.observations)
+        return any(isinstance(o, THRUST_READINGS) for o in self.observations)
 
-    def network(self, goal: tuple[float, float, float]) -> dict[str, Any]:
-        """The network as plain data; ``goal``: first guess of the frame's x, y and yaw in degrees."""
-        given: dict[str, Any] = {"points": self.points, "observations": self.observations}
-        used = {o.get("instrument") for o in self.observations}
-        given["instruments"] = {tool: shared for tool, shared in self.instruments.items() if tool in used}
-        if self.framed:
-            x, y, yaw = goal
-            given["frame"] = {"x": x, "y": y, "yaw_deg": yaw, "points": self.frame_points}
-        if self.sees_thrust:
-            given["thrust"] = {"angle_deg": self.heading}
-        return given
+    def state(self, guess: Pose) -> StateInput:
+        """What was entered; ``guess``: about where the frame is."""
+        used = {name for o in self.observations for name, _ in o.instrument}
+        body = Body(
+            x=guess.x,
+            y=guess.y,
+            z=0.0,
+            yaw_deg=guess.yaw_deg,
+            roll_deg=0.0,
+            pitch_deg=0.0,
+            points=tuple(self.own.items()),
+            fixed=("z", "roll_deg", "pitch_deg"),
+        )
+        return StateInput(
+            points=tuple(self.points.items()),
+            bodies=((self.body, body),) if self.body else (),
+            thrust=Angle(angle_deg=self.heading) if self.sees_thrust else None,
+            instruments=tuple((name, tool) for name, tool in self.instruments.items() if name in used),
+            observations=tuple(self.observations),
+            wanted=(ASKED,),
+        )

@@ -55,11 +55,11 @@ def controls_of(setup: Setup) -> dict[str, Control]:
         return {}
     found = {}
     for corner in CORNERS:
-        at = (solved.value(corner, "x"), solved.value(corner, "y"))
+        at = solved.place(corner)
         found[f"hub.{corner}"] = Control(x=at[0], y=at[1], u=setup.plan.vehicle.u_hub_mm)
     for end in ("front", "rear"):
-        if (f"mark.{end}", "x") in solved.at:
-            x, y = solved.value(f"mark.{end}", "x"), solved.value(f"mark.{end}", "y")
+        if solved.knows(f"mark.{end}"):
+            x, y = solved.place(f"mark.{end}")
             found[f"mark.{end}"] = Control(x=x, y=y, u=1.0)
     return found
 

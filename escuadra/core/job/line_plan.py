@@ -5,7 +5,6 @@ network is what the real readings will reach, whatever they say. Source: ``desig
 tolerance needs.
 """
 
-import json
 import math
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
@@ -18,9 +17,8 @@ from escuadra.core.job.methods import METHODS, Finds
 from escuadra.core.job.places import ENDS, Plan, height_slot, tape_slot
 from escuadra.core.job.rehearsal import rehearsed
 from escuadra.core.job.scene import Scene
-from escuadra.core.job.setup import Setup, designed
+from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.job.solved import Solved
 from escuadra.core.job.stands import Stand, stand_of
 from escuadra.core.procedure import Limits
 from escuadra.core.said import Count, Length, Noun, PlusMinus, Said, said
@@ -145,7 +143,7 @@ def worth(plan: Plan, asked: LinePlanned, shelf: Shelf) -> Worth:
     if line == "none":
         return Worth(None, None, line)
     setup = rehearsal(plan, asked, shelf)
-    found = _designed(setup, plan)
+    found = setup.designed()
     if found is None or line not in found.known:
         return Worth(None, None, line)
     return Worth(
@@ -153,10 +151,6 @@ def worth(plan: Plan, asked: LinePlanned, shelf: Shelf) -> Worth:
         COVERAGE * found.derived("offset", line).u,
         line,
     )
-
-
-def _designed(setup: Setup, plan: Plan) -> Solved | None:
-    return designed(json.dumps(setup.network(0)), plan)
 
 
 def offers(plan: Plan, shelf: Shelf, asked: LinePlanned) -> list[Offer]:

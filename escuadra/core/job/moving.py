@@ -3,16 +3,15 @@
 Order yaw, slide, distance (``moves``), since each disturbs only what comes after it. Directions in words.
 """
 
-import copy
 import math
 
 from escuadra.core.axes import Pose, turned
-from escuadra.core.equations import observe
 from escuadra.core.job.checks.frame import AHEAD, Aspect, PoseCheck
 from escuadra.core.job.looking import parting_reading
 from escuadra.core.job.mechanics import turns_for
 from escuadra.core.job.next_move import NextMove, Step, moved
-from escuadra.core.job.places import crossing_slot, words_of
+from escuadra.core.job.observed import ObservationId
+from escuadra.core.job.places import crossing_slot, tape_slot
 from escuadra.core.job.reach import past_travel
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -53,7 +52,7 @@ def _slanted(setup: Setup, hub: str, end: str, pose: Pose) -> float | None:
     bx, by = setup.plan.frame_points[end]
     hx, hy = setup.plan.vehicle.hub(hub)  # type: ignore[arg-type]
     if setup.newest is not None:
-        hx, hy = setup.newest.value(hub, "x"), setup.newest.value(hub, "y")
+        hx, hy = setup.newest.place(hub)
     level = math.hypot(pose.x + c * bx - s * by - hx, pose.y + s * bx + c * by - hy)
     now = setup.state.seq + 1
     low, high = setup.height_for(hub, now), setup.height_for(end, now)
@@ -242,15 +241,9 @@ def _tape_then(sheet: SheetView, hub: str, end: str, pose: Pose) -> tuple[Length
 
 
 def _predict(solved: Solved, slot: str, pose: Pose) -> float | None:
-    """What an observation of the network would read with the beam at a pose."""
-    found = next((o for o in solved.given.observations if o.id.startswith(slot)), None)
-    if found is None:
-        return None
-    unknowns = copy.copy(solved.solution.unknowns)
-    unknowns.values = unknowns.values.copy()
-    k = solved.at["frame", "x"]
-    unknowns.values[k : k + 3] = (pose.x, pose.y, math.radians(pose.yaw_deg))
-    return float(observe(unknowns, found)[0]) + solved.plan.frame.scale_zero
+    """What a reading of the solution would show with the beam at a pose."""
+    found = next((id for id in solved.observations if id.place == slot), None)
+    return solved.would_read(found, pose) + solved.plan.frame.scale_zero if found is not None else None
 
 
 # --- more readings
@@ -268,12 +261,11 @@ def confirmed(setup: Setup, slot: str) -> bool:
 
 def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
-    suspects = solved.result.suspects
-    own = [i for i in suspects if i.startswith(("tape.", "crossing"))]
-    slot_of = {i: i.split("~")[0] for i in own}
+    suspects = solved.suspects
+    own = [id for id in suspects if id.kind.again]
     if len(own) == 1:
-        slot = slot_of[own[0]]
-        what = words_of(own[0])
+        slot = own[0].place
+        what = own[0].words
         if confirmed(sheet.setup, slot):
             return NextMove(
                 "move",
@@ -283,7 +275,7 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
                 check=view.check.id,
                 happening="bump",
             )
-        others = [words_of(i) for i in suspects if i not in own]
+        others = [id.words for id in suspects if id not in own]
         return NextMove(
             "read",
             said("read.replace", what=what),
@@ -299,14 +291,14 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     if best is not None:
         return NextMove(
             "read",
-            said("read.tape", what=words_of(best)),
+            said("read.tape", what=best.words),
             sentences(said("read.tape.why", count=Count(len(suspects)))),
-            action=said("read.tape.action", what=words_of(best)),
+            action=said("read.tape.action", what=best.words),
             check=view.check.id,
-            slot=best,
+            slot=best.place,
         )
-    slot = slot_of[own[0]] if own else "tape.LF.LF_end"
-    what_else = words_of(slot)
+    again = own[0] if own else ObservationId("tape", tape_slot("LF", "LF_end", sheet.plan).id)
+    slot, what_else = again.place, again.words
     return NextMove(
         "read",
         said("read.again", what=what_else),

@@ -141,36 +141,6 @@ class Plan:
         return datum_at(self.procedure, self.vehicle)[0] + self.procedure.distance
 
 
-NAMED_ALONE = ("crossing", "low", "roof", "thrust", "strings", "mirrors", "rack", "prior", "side", "rig", "bumper")
-"""Observations that are named by their first word alone."""
-
-
-def words_of(observation: str) -> Text:
-    """An observation of the network as the trade calls it."""
-    parts = observation.split("~")[0].split(".")
-    first, rest = parts[0], parts[1:]
-    if first in NAMED_ALONE:
-        return Noun(f"seen.{first}")
-    if first.startswith("mark-"):
-        return said(f"places.centre_mark.{first.removeprefix('mark-')}")
-    match first:
-        case "pair":
-            return said(f"places.pair.{rest[0]}", number=rest[1])
-        case "emblem":
-            return said(f"places.emblem.{rest[0]}")
-        case "panel" | "ruler" | "hubs":
-            return said(f"places.seen.{first}", corner=Noun(f"corner.{rest[0]}"))
-        case "tape":
-            return Noun(".".join(parts[:3]))
-        case "hub":
-            return said(f"places.hub_place.{parts[-1]}", corner=Noun(f"corner.{rest[0]}"))
-        case "mark":
-            return said(f"places.mark_place.{parts[-1]}.{rest[0]}")
-        case "carried":
-            return Noun(f"carried.{rest[0]}")
-    return said("places.of_instrument", what=Noun(f"shared.{rest[0]}"), instrument=first)
-
-
 @lru_cache(maxsize=1024)
 def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     """The slot of a tape from a hub to a beam end."""

@@ -5,7 +5,7 @@ Before anything that sets the frame anew, and after the last run, the one readin
 
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.next_move import NextMove
-from escuadra.core.job.places import TAPE_ASPECTS, words_of
+from escuadra.core.job.places import TAPE_ASPECTS
 from escuadra.core.job.staked import stand_slots
 from escuadra.core.job.views import SheetView
 from escuadra.core.said import Count, Name, Sentences, Text, nouns, said, sentences
@@ -56,7 +56,7 @@ def proof_move(sheet: SheetView) -> NextMove | None:
         label, check, slot = stand[-1].label, view.check.id, stand[-1].id
     elif slot:
         home = next((v for v in sheet.checks if v.check.of_pose), None)
-        label, check = words_of(slot), home.check.id if home is not None else ""
+        label, check = sheet.slots[slot].slot.label, home.check.id if home is not None else ""
     else:
         rig = next((v for v in sheet.checks for s in v.slots if s.slot.id.startswith("rig.")), None)
         if rig is None:

@@ -5,43 +5,28 @@ move leaves yaw and distance alone (sliding, mounting), what was solved before i
 with their uncertainty. Source: ``network``; lines after ISO 8855.
 """
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
 
-from escuadra.core.adjustment import adjust, layout
+from escuadra.core.axes import Pose
 from escuadra.core.errors import BadInput
 from escuadra.core.job.current import Current
 from escuadra.core.job.disturbance import POSE
-from escuadra.core.job.entering import Entering
+from escuadra.core.job.entering import MIDDLE, Entering
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
 from escuadra.core.job.slots import Slot
-from escuadra.core.job.solved import Derived, Solved, bump_watch, carried
+from escuadra.core.job.solved import Solved, Solving, bump_watch, carried
 from escuadra.core.job.state import Entry, State
-from escuadra.core.observations import FRAME_TYPES, NetworkInput
 from escuadra.core.procedure import LineChoice
 from escuadra.core.stance import CORNERS
+from escuadra.core.state.input import ScalePair, StateInput
+from escuadra.core.state.located import Derived, Located, located, planned
 
-APART = (
-    "arch",
-    "around",
-    "tick",
-    "target",
-    "condition",
-    "filled",
-    "tyre",
-    "battery",
-    "slope",
-    "level",
-    "hangs",
-    "camber",
-)
-"""How slots begin that neither lines nor frame are solved of."""
-MOST_KEPT = 64
-_KEPT: dict[tuple[Any, ...], tuple[tuple[Any, ...], dict[int, Solved | None]]] = {}
+FRAME = "frame"
 UNFRAMED = -1
 """The epoch of what does not hang on the frame."""
 MOST_RECENT = 4
@@ -59,22 +44,10 @@ class Answer:
     at: Derived
 
 
-@lru_cache(maxsize=128)
-def solved_network(network: str, plan: Plan, epoch: int) -> Solved | None:
-    """The solution of a network given as JSON text, kept while the same readings are looked at again."""
-    given = NetworkInput.read(json.loads(network))
+def cold(given: StateInput) -> Located | None:
+    """Solve a state, remembering nothing; nothing where its readings do not determine it."""
     try:
-        return Solved(plan, given, adjust(given), epoch)
-    except BadInput:
-        return None
-
-
-@lru_cache(maxsize=256)
-def designed(network: str, plan: Plan) -> Solved | None:
-    """A network at its first guesses, whatever its readings say (``design``); nothing where it would stay loose."""
-    given = NetworkInput.read(json.loads(network))
-    try:
-        return Solved(plan, given, layout(given), -1)
+        return located(given)
     except BadInput:
         return None
 
@@ -82,28 +55,12 @@ def designed(network: str, plan: Plan) -> Solved | None:
 class Setup(Current):
     """What a job's entries amount to, with what was solved of it."""
 
-    def __init__(self, state: State, plan: Plan, at: int | None = None) -> None:
+    def __init__(self, state: State, plan: Plan, at: int | None = None, solving: Solving = cold) -> None:
+        """``solving``: how a state is solved; whoever gives it may remember what was solved before."""
         super().__init__(state, plan, at)
         self.stations: tuple[Any, ...] = ()
-        self._solved = self._kept()
-
-    def _kept(self) -> dict[int, Solved | None]:
-        """What was solved already of the very same readings: most events leave lines and frame alone.
-
-        Entries never change and a slot's tuple of them stays the same object until something is entered there.
-        """
-        state = self.state
-        read = [kept for slot, kept in state.entries.items() if slot.partition(".")[0] not in APART]
-        past = state.disturbances[-1].seq if state.disturbances else 0
-        runs = tuple((run.seq, run.withdrawn) for run in state.runs)
-        key = (id(self.plan), len(state.disturbances), past, runs, *map(id, read))
-        found = _KEPT.get(key)
-        if found is None:
-            while len(_KEPT) >= MOST_KEPT:
-                _KEPT.pop(next(iter(_KEPT)))
-            # What the key names is kept with the answer, so that its ids stay theirs.
-            found = _KEPT[key] = ((self.plan, *read), {})
-        return found[1]
+        self.solving = solving
+        self._solved: dict[int, Solved | None] = {}
 
     def carries(self, epoch: int) -> bool:
         """The epoch began with a move that leaves yaw and distance alone, and what was solved before can be trusted."""
@@ -112,9 +69,9 @@ class Setup(Current):
         before = self.solve(epoch - 1)
         return before is not None and before.trusted
 
-    def network(self, epoch: int) -> dict[str, Any]:
-        """The network of an epoch as plain data, ready for ``network``."""
-        return self.once(("network", epoch), lambda: self._network(epoch))
+    def entered(self, epoch: int) -> Entering:
+        """What was read in an epoch."""
+        return self.once(("entered", epoch), lambda: self._entered(epoch))
 
     def entering(self, epoch: int | None = None, only: str = "") -> Entering:
         """Hubs, and what every method's readings say, or one's ``only``.
@@ -127,40 +84,52 @@ class Setup(Current):
                 return self.current(slot)
             return self.within(slot, epoch)
 
-        def answered(slot: Slot) -> str:
-            entry = self.answered(slot)
-            return str(entry.said.value) if entry is not None else ""
-
         vehicle = self.plan.vehicle
-        into = Entering(self.plan, entries, answered, self.pair_count, epoch is not None)
+        into = Entering(self.plan, entries, self.answer, self.pair_count, FRAME if epoch is not None else "")
         for corner in CORNERS:
-            into.known(corner, f"hub.{corner}", vehicle.hub(corner), vehicle.u_hub_mm, vehicle.u_hub_mm)
+            into.known(corner, "hub", corner, vehicle.hub(corner), (vehicle.u_hub_mm, vehicle.u_hub_mm))
         for method in METHODS.values():
             if only in ("", method.id) and not self.begun.isdisjoint(method.prefixes):
                 method.enter(into)
         return into
 
-    def _network(self, epoch: int) -> dict[str, Any]:
-        into, goal = self.entering(epoch), self.plan.nominal_goal
+    def answer(self, slot: Slot) -> str:
+        """What was answered at a slot; empty while nothing was."""
+        entry = self.answered(slot)
+        return str(entry.said.value) if entry is not None else ""
+
+    def nothing_entered(self) -> Entering:
+        """A state to be made, without a frame and without the vehicle."""
+        return Entering(self.plan, self.current, self.answer, self.pair_count, "")
+
+    def _entered(self, epoch: int) -> Entering:
+        into = self.entering(epoch)
         self._enter_tapes(into, epoch)
         if self.carries(epoch):
             before = self.solve(epoch - 1)
             assert before is not None
-            goal = before.pose
-            into.points["axle"] = {"x": 0.0, "y": 0.0, "fixed": True}
-            read = any(o["type"] in FRAME_TYPES or o.get("to") in into.frame_points for o in into.observations)
+            read = any(id.kind.of_frame for id in into.sources.values())
             stands = read and self.boundaries[epoch - 1].what != "slide"
-            into.observations.extend(carried(before, stands))
+            carried(before, into, stands)
         if not into.sees_thrust and (known := self._thrust_before(epoch)) is not None:
             angle = known.derived("line_angle", "thrust")
             into.heading = angle.value
-            into.worked_out("carried.thrust", "thrust", angle.value, angle.u)
-        return into.network((goal.x, goal.y, goal.yaw_deg))
+            into.put(ObservationId("carried_thrust"), "thrust", angle.value, angle.u)
+        return into
+
+    def state_of(self, epoch: int) -> StateInput:
+        """What was read in an epoch, as it is solved."""
+        return self.entered(epoch).state(self._guess(epoch))
+
+    def _guess(self, epoch: int) -> Pose:
+        """About where the frame stands in an epoch."""
+        before = self.solve(epoch - 1) if self.carries(epoch) else None
+        return before.pose if before is not None else self.plan.nominal_goal
 
     def _enter_tapes(self, into: Entering, epoch: int) -> None:
-        for slot, end, by_tool in self.tapes(epoch):
+        for slot, hub, end, by_tool in self.tapes(epoch):
             for part in by_tool:
-                into.reading(slot, part, None, type="distance", **{"from": slot.id.split(".")[1]}, to=end)
+                into.reading(slot, part, "tape", "level_distance", from_=hub, to=into.on_frame(end))
 
     def _thrust_before(self, epoch: int) -> Solved | None:
         """An earlier epoch that found the thrust line at the frame; true until the vehicle's line is spoiled."""
@@ -168,33 +137,45 @@ class Setup(Current):
             if "line" in self.boundaries[k].aspects:
                 return None
             found = self.solve(k)
-            if found is not None and found.trusted and ("thrust", "angle") in found.at:
+            if found is not None and found.trusted and "thrust" in found.known:
                 return found
         return None
 
     def solve(self, epoch: int) -> Solved | None:
         """An epoch's solution; ``None`` while its readings do not determine it."""
         if epoch not in self._solved:
-            self._solved[epoch] = solved_network(json.dumps(self.network(epoch)), self.plan, epoch)
+            self._solved[epoch] = self._found(self.entered(epoch), self._guess(epoch), epoch)
         return self._solved[epoch]
+
+    def _found(self, into: Entering, guess: Pose, epoch: int) -> Solved | None:
+        found = self.solving(into.state(guess))
+        return Solved(self.plan, found, into.sources, into.body, epoch) if found is not None else None
+
+    def designed(self) -> Solved | None:
+        """The first epoch at its first guesses, whatever its readings say; nothing where it would stay loose."""
+        into = self.entered(0)
+        try:
+            found = planned(into.state(self.plan.nominal_goal))
+        except BadInput:
+            return None
+        return Solved(self.plan, found, into.sources, into.body, 0)
 
     def turned_only(self, epoch: int) -> Solved | None:
         """An epoch that sees no more than how the frame is turned: what is loose is held where a frame can be at all.
 
         Nothing but ``square`` may be taken from it.
         """
-        network = self.network(epoch)
-        if not any(o["type"] == "scale_pair" for o in network["observations"]):
+        return self.once(("turned only", epoch), lambda: self._turned_only(epoch))
+
+    def _turned_only(self, epoch: int) -> Solved | None:
+        into, goal = self.entered(epoch).copy(), self.plan.nominal_goal
+        if not any(isinstance(o, ScalePair) for o in into.observations):
             return None
-        frame = {**network["frame"], "points": {**network["frame"]["points"], "beam": (0.0, 0.0)}}
-        goal = self.plan.nominal_goal
-        held = [
-            {"id": "prior.x", "type": "x", "point": "beam", "value": goal.x, "u": ANYWHERE_MM},
-            {"id": "prior.y", "type": "y", "point": "beam", "value": goal.y, "u": ANYWHERE_MM},
-            {"id": "prior.thrust", "type": "thrust", "value": 0.0, "u": ANY_AXLE_DEG},
-        ]
-        given = {**network, "frame": frame, "observations": [*network["observations"], *held]}
-        return solved_network(json.dumps(given), self.plan, epoch)
+        middle = into.on_frame(MIDDLE)
+        into.put(ObservationId("prior", "x"), "x", goal.x, ANYWHERE_MM, point=middle)
+        into.put(ObservationId("prior", "y"), "y", goal.y, ANYWHERE_MM, point=middle)
+        into.put(ObservationId("prior", "thrust"), "thrust", 0.0, ANY_AXLE_DEG)
+        return self._found(into, self._guess(epoch), epoch)
 
     # --- both lines
 
@@ -238,20 +219,20 @@ class Setup(Current):
             into = self.entering(epoch, method)
             if epoch is not None:
                 self._enter_tapes(into, epoch)
-            goal = self.plan.nominal_goal
-            given = into.network((goal.x, goal.y, goal.yaw_deg))
-            solved = solved_network(json.dumps(given), self.plan, -1 if epoch is None else epoch)
+            solved = self._found(into, self.plan.nominal_goal, UNFRAMED if epoch is None else epoch)
             if solved is not None and line in solved.known:
                 return Answer(line, solved.derived("line_angle", line), solved.line_at(self.plan.target_x, line))
             if epoch and "line" in self.boundaries[epoch - 1].aspects:
                 break
         return None
 
-    def without(self, solved: Solved, start: str) -> Solved | None:
-        """A solution once more, without the observations whose name begins so; nothing where they are needed."""
-        data = solved.given.model_dump(mode="json", by_alias=True, exclude_none=True)
-        data["observations"] = [o for o in data["observations"] if not o["id"].startswith(start)]
-        return solved_network(json.dumps(data), self.plan, solved.epoch)
+    def without(self, solved: Solved, source: str) -> Solved | None:
+        """A solution once more, without one kind of observations; nothing where they are needed."""
+        given = solved.located.given
+        kept = zip(given.observations, solved.observations, strict=True)
+        rest = given.model_copy(update={"observations": tuple(o for o, id in kept if id.source != source)})
+        found = self.solving(rest)
+        return Solved(self.plan, found, solved.sources, solved.body, solved.epoch) if found is not None else None
 
     def watched(self, epoch: int) -> str:
         """After a shift of the target: slot of the tape that would notice a bump best; empty otherwise."""
@@ -289,8 +270,7 @@ class Setup(Current):
         if UNFRAMED not in self._solved:
             into = self.entering()
             known = into.sees_thrust or "mark.front" in into.points
-            network = json.dumps(into.network((0.0, 0.0, 0.0)))
-            self._solved[UNFRAMED] = solved_network(network, self.plan, UNFRAMED) if known else None
+            self._solved[UNFRAMED] = self._found(into, self.plan.nominal_goal, UNFRAMED) if known else None
         return self._solved[UNFRAMED]
 
     @property

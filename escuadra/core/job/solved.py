@@ -1,58 +1,71 @@
 """A solved epoch: distance, offset and squareness to either line, each with its uncertainty.
 
-Gradients by complex step (Squire and Trapp 1998), exact to rounding; axes of ISO 8855.
+Everything is asked of the state's solution (``state``); axes of ISO 8855, in plan.
 """
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Hashable, Mapping
 from functools import cached_property
 from typing import Any
 
-import numpy as np
-
-from escuadra.core.adjustment import Adjustment
 from escuadra.core.axes import Pose
-from escuadra.core.equations import Vector
+from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
+from escuadra.core.job.entering import DATUM, MIDDLE, NOSE, ORIGIN, TARGET, Entering
+from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import Plan
-from escuadra.core.network import NetworkResult, result_of
-from escuadra.core.observations import NetworkInput
-from escuadra.core.procedure import LineChoice, datum_at
+from escuadra.core.procedure import LineChoice
 from escuadra.core.said import said
+from escuadra.core.state.input import StateInput, WantedAhead, WantedAngle, WantedAt, WantedBeside, WantedYaw
+from escuadra.core.state.located import Derived, Located
 
-RAD = math.pi / 180
-SQUARED = ("hubs.", "panel.", "side.")
-"""Readings of methods that know the vehicle by its axles alone."""
-Get = Callable[[str, str], Any]
-
-
-@dataclass(frozen=True)
-class Derived:
-    """A quantity of the set-up with its uncertainty: mm or degrees."""
-
-    value: float
-    u: float
-    gradient: Vector
+ONE_DEGREE = math.pi / 180
+REAR, FRONT = ("LR", "RR"), ("LF", "RF")
+Solving = Callable[[StateInput], Located | None]
+"""How a state is solved: nothing where its readings do not determine it. Whoever asks may remember."""
+BUMP_MM, BUMP_DEG = 3.0, 0.12
+"""A nudge that nobody would see and that matters at the target."""
+U_HANDLED_MM = 0.7
+"""What hanging or shifting a target does to the beam's place along itself, one sigma."""
 
 
 class Solved:
-    """A solved epoch: the network and what follows from it for either line."""
+    """A solved epoch: the state and what follows from it for either line."""
 
-    def __init__(self, plan: Plan, given: NetworkInput, solution: Adjustment, epoch: int) -> None:
-        self.plan, self.given, self.solution, self.epoch = plan, given, solution, epoch
-        self.at = solution.unknowns.column
-        self._derived: dict[tuple[Any, ...], Derived] = {}
+    def __init__(
+        self, plan: Plan, located: Located, sources: Mapping[str, ObservationId], body: str, epoch: int
+    ) -> None:
+        self.plan, self.located, self.body, self.epoch = plan, located, body, epoch
+        self.sources = sources
+        self._known: dict[Hashable, Any] = {}
+        self._points = frozenset(name for name, _ in located.given.points)
+
+    # --- readings
 
     @cached_property
-    def result(self) -> NetworkResult:
-        """The judged network."""
-        return result_of(self.given, self.solution)
+    def observations(self) -> tuple[ObservationId, ...]:
+        """What was read, in the order of the state's observations."""
+        return tuple(self.sources[o.id] for o in self.located.given.observations)
+
+    def named(self, id: ObservationId) -> str:
+        """An observation's name in the state."""
+        return next(name for name, known in self.sources.items() if known == id)
 
     @property
     def trusted(self) -> bool:
         """Readings agree."""
-        return self.result.passes and not self.result.suspects
+        return self.located.trusted
+
+    @cached_property
+    def suspects(self) -> tuple[ObservationId, ...]:
+        """What is to blame where they do not, as far as that can be told."""
+        return tuple(self.sources[name] for name in self.located.solution.suspects)
+
+    def budget(self, found: Derived) -> list[Contribution]:
+        """Where a quantity's uncertainty comes from."""
+        return shares((as_part(self.sources[name]), u) for name, u in self.located.shares(found.gradient))
+
+    # --- the lines
 
     @property
     def line(self) -> LineChoice | None:
@@ -67,83 +80,33 @@ class Solved:
     def known(self) -> frozenset[LineChoice]:
         """The lines that this solution knows."""
         found: set[LineChoice] = set()
-        if ("thrust", "angle") in self.at:
+        if self.located.given.thrust is not None:
             found.add("thrust")
-        if ("mark.front", "x") in self.at or ("emblem.front", "x") in self.at:
+        if self.marks is not None:
             found.add("body")
-        if any(o.id.startswith(SQUARED) for o in self.given.observations):
+        if any(id.kind.of_axles for id in self.observations):
             found.add("axis")
         return frozenset(found)
 
-    def _quantity(self, p: Any, what: str, line: LineChoice) -> Any:
-        """A quantity for parameters p[..., column]; works for complex parameters too."""
-
-        def get(owner: str, part: str) -> Any:
-            return p[..., self.at[owner, part]]
-
-        ox, oy, a = self._line(get, line)
-        if what == "line_angle":
-            return a / RAD
-        psi = get("frame", "yaw")
-        if what == "square":
-            return (psi - a) / RAD
-        face, hang = self.plan.frame.face_offset, self.plan.hang
-        tx = get("frame", "x") - np.cos(psi) * face - np.sin(psi) * hang
-        ty = get("frame", "y") - np.sin(psi) * face + np.cos(psi) * hang
-        if what == "offset":
-            return -(tx - ox) * np.sin(a) + (ty - oy) * np.cos(a) - self.plan.procedure.offset
-        dx, dy = self._datum(get)
-        return (tx - dx) * np.cos(a) + (ty - dy) * np.sin(a)
-
-    def _line(self, get: Get, line: LineChoice) -> tuple[Any, Any, Any]:
-        """A point of a line and its direction in radians."""
-        rear = (get("LR", "x") + get("RR", "x")) / 2, (get("LR", "y") + get("RR", "y")) / 2
-        if line == "thrust":
-            return *rear, get("thrust", "angle")
-        if line == "axis":
-            front = (get("LF", "x") + get("RF", "x")) / 2, (get("LF", "y") + get("RF", "y")) / 2
-        else:
-            part = "mark" if ("mark.front", "x") in self.at else "emblem"
-            rear = get(f"{part}.rear", "x"), get(f"{part}.rear", "y")
-            front = get(f"{part}.front", "x"), get(f"{part}.front", "y")
-        return *rear, np.arctan((front[1] - rear[1]) / (front[0] - rear[0]))
-
-    def _datum(self, get: Get) -> tuple[Any, Any]:
-        """Where the distance is counted from: hubs as they were found, another part as the model has it."""
-        procedure = self.plan.procedure
-        if procedure.datum not in ("front_hubs", "rear_hubs"):
-            return datum_at(procedure, self.plan.vehicle)
-        end = procedure.datum[0].upper()
-        sides = {"mean": ("L", "R"), "left": ("L",), "right": ("R",)}[procedure.datum_side]
-        x, y = (sum(get(f"{s}{end}", axis) for s in sides) / len(sides) for axis in ("x", "y"))
-        return x + procedure.proxy.forward, y + procedure.proxy.left
-
     @cached_property
-    def datum(self) -> tuple[float, float]:
-        """Where the distance is counted from, as it was found."""
-        x, y = self._datum(self.value)
-        return float(x), float(y)
+    def marks(self) -> str | None:
+        """What the body's middle is known by, at both ends: centre marks, else emblems."""
+        return next((what for what in ("mark", "emblem") if self.knows(f"{what}.front")), None)
 
-    def derive(self, expression: Callable[[Get], Any]) -> Derived:
-        """Anything that follows from the unknowns, with its uncertainty: ``expression(get)``, get(owner, part)."""
+    def _way(self, line: LineChoice) -> tuple[dict[str, Any], tuple[str, ...]]:
+        """A line's direction, as ``state`` takes it, and the points whose mean it passes."""
+        if line == "thrust":
+            return {"line": "thrust"}, REAR
+        if line == "body":
+            rear, front = (f"{self.marks}.rear",), (f"{self.marks}.front",)
+            return {"line": "marks", "marks": (rear, front)}, rear
+        return {"line": "marks", "marks": (REAR, FRONT)}, REAR
 
-        def worked_out(p: Any) -> Any:
-            return expression(lambda owner, part: p[..., self.at[owner, part]])
-
-        p, h = self.solution.unknowns.values, 1e-20
-        gradient = np.imag(worked_out(p + 1j * h * np.eye(len(p)))) / h
-        return Derived(float(np.real(worked_out(p))), self.solution.spread(gradient), gradient)
-
-    def derived(self, what: str, line: LineChoice | None = None) -> Derived:
-        """distance, offset from where the target must hang (mm), square or line_angle (degrees), each with its u."""
-        chosen = self._chosen(line)
-
-        def worked_out() -> Derived:
-            p, h = self.solution.unknowns.values, 1e-20
-            gradient = np.imag(self._quantity(p + 1j * h * np.eye(len(p)), what, chosen)) / h
-            return Derived(float(self._quantity(p, what, chosen)), self.solution.spread(gradient), gradient)
-
-        return self._once((what, chosen), worked_out)
+    def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        """What follows from a solution is worked out once, as long as it is looked at."""
+        if key not in self._known:
+            self._known[key] = make()
+        return self._known[key]
 
     def _chosen(self, line: LineChoice | None) -> LineChoice:
         chosen = line or self.line
@@ -151,97 +114,143 @@ class Solved:
             raise BadInput("line", said("solved.no_line"), said("wants.line_found_first"))
         return chosen
 
-    def _once(self, key: tuple[Any, ...], make: Callable[[], Derived]) -> Derived:
-        """What follows from a solution is worked out once, as long as the solution is kept."""
-        if key not in self._derived:
-            self._derived[key] = make()
-        return self._derived[key]
+    def asked(self, *wanted: Any) -> tuple[Derived, ...]:
+        """Quantities of the state; raises ``BadInput`` for what its readings do not tell."""
+        found = self.located.asked(wanted)
+        for item, told in zip(wanted, found, strict=True):
+            if told is None:
+                raise BadInput("wanted", item.id, said("wants.line_found_first"))
+        return tuple(told for told in found if told is not None)
+
+    def sum(self, value: float, *parts: tuple[float, Derived]) -> Derived:
+        """A value and factors times quantities, what they share counted once."""
+        return self.located.sum(value, *parts)
+
+    def derived(self, what: str, line: LineChoice | None = None) -> Derived:
+        """distance, offset from where the target must hang (mm), square or line_angle (degrees), each with its u."""
+        chosen = self._chosen(line)
+        found: Derived = self._once("all", dict).get((what, chosen)) or self._asked(chosen)[what, chosen]
+        return found
+
+    def _asked(self, line: LineChoice) -> dict[tuple[str, LineChoice], Derived]:
+        """All four at once, for a line."""
+        way, through = self._way(line)
+        plan, found = self.plan, self._once("all", dict)
+        wanted: list[Any] = [WantedAngle(id="line_angle", type="angle", **way)]
+        if self.body:
+            target, (datum, forward, left) = f"{self.body}:{TARGET}", self._datum
+            turn = {key: value for key, value in way.items() if key != "line"}
+            wanted += [
+                WantedYaw(id="square", type="yaw", body=self.body, to=way["line"], **turn),
+                WantedBeside(id="offset", type="beside", point=target, through=through, **way),
+                WantedAhead(id="distance", type="ahead", point=target, from_=datum, **way),
+            ]
+        answers = dict(zip((item.id for item in wanted), self.asked(*wanted), strict=True))
+        if self.body:
+            answers["offset"] = self.sum(-plan.procedure.offset, (1.0, answers["offset"]))
+            angle = answers["line_angle"]
+            a = angle.value * ONE_DEGREE
+            ahead = answers["distance"].value - forward * math.cos(a) - left * math.sin(a)
+            slope = (forward * math.sin(a) - left * math.cos(a)) * ONE_DEGREE
+            gradient = answers["distance"].gradient + slope * angle.gradient
+            answers["distance"] = Derived(ahead, self.located.spread(gradient), gradient)
+        found.update({(what, line): answer for what, answer in answers.items()})
+        return found  # type: ignore[no-any-return]
+
+    @cached_property
+    def _datum(self) -> tuple[tuple[str, ...], float, float]:
+        """Where the distance is counted from: the mean of points as they were found, and how far off that, mm."""
+        procedure = self.plan.procedure
+        if procedure.datum not in ("front_hubs", "rear_hubs"):
+            return (DATUM,), 0.0, 0.0
+        end = procedure.datum[0].upper()
+        sides = {"mean": ("L", "R"), "left": ("L",), "right": ("R",)}[procedure.datum_side]
+        return tuple(f"{side}{end}" for side in sides), procedure.proxy.forward, procedure.proxy.left
+
+    @cached_property
+    def datum(self) -> tuple[float, float]:
+        """Where the distance is counted from, as it was found."""
+        names, forward, left = self._datum
+        at = [self.located.point(name) for name in names]
+        return sum(x for x, _, _ in at) / len(at) + forward, sum(y for _, y, _ in at) / len(at) + left
 
     def line_at(self, x: float, line: LineChoice | None = None) -> Derived:
         """Where a line passes at a station: y in vehicle axes."""
-        chosen = self._chosen(line)
-
-        def y(get: Get) -> Any:
-            ox, oy, a = self._line(get, chosen)
-            return oy + (x - ox) * np.tan(a)
-
-        return self._once(("at", x, chosen), lambda: self.derive(y))
+        way, through = self._way(self._chosen(line))
+        wanted = WantedAt(id="at", type="at", through=through, x=x, **way)
+        found: Derived = self._once(wanted, lambda: self.asked(wanted)[0])
+        return found
 
     def apart_at(self, x: float, first: LineChoice = "thrust", second: LineChoice = "body") -> Derived:
         """How far the first line runs to the left of the second at a station."""
+        return self.sum(0.0, (1.0, self.line_at(x, first)), (-1.0, self.line_at(x, second)))
 
-        def y(get: Get) -> Any:
-            (ax, ay, a), (bx, by, b) = self._line(get, first), self._line(get, second)
-            return ay + (x - ax) * np.tan(a) - by - (x - bx) * np.tan(b)
+    # --- places
 
-        return self._once(("apart", x, first, second), lambda: self.derive(y))
+    def ahead_of(self, first: str, second: str) -> Derived:
+        """How far a point lies before another along the vehicle."""
+        return self.asked(WantedAhead(id="x", type="ahead", point=first, from_=(second,), line="axis"))[0]
 
-    def value(self, owner: str, part: str) -> float:
-        """A solved unknown."""
-        return float(self.solution.unknowns.values[self.at[owner, part]])
+    def left_of(self, first: str, second: str) -> Derived:
+        """How far a point lies to the left of another, square to the vehicle."""
+        return self.asked(WantedBeside(id="y", type="beside", point=first, through=(second,), line="axis"))[0]
+
+    def side_of(self, point: str) -> Derived:
+        """A point's y in vehicle axes."""
+        return self.asked(WantedAt(id="y", type="at", line="axis", through=(point,), x=0.0))[0]
+
+    def knows(self, point: str) -> bool:
+        """A point is part of the state."""
+        return point in self._points
+
+    def place(self, point: str) -> tuple[float, float]:
+        """Where a point is in plan."""
+        return self.located.point(point)[:2]
+
+    @cached_property
+    def yaw(self) -> Derived:
+        """How the beam is turned against the vehicle's own axis, degrees."""
+        return self.asked(WantedYaw(id="yaw", type="yaw", body=self.body, to="axis"))[0]
 
     @cached_property
     def pose(self) -> Pose:
         """Where the beam's centre stands in vehicle axes."""
-        return Pose(x=self.value("frame", "x"), y=self.value("frame", "y"), yaw_deg=self.value("frame", "yaw") / RAD)
+        return self.located.pose(self.body)
 
     @cached_property
     def line_point(self) -> tuple[float, float]:
         """A point on the line in use."""
-        if self.line is None:
-            raise BadInput("line", said("solved.no_line"), said("wants.line_found_first"))
-        x, y, _ = self._line(self.value, self.line)
-        return float(x), float(y)
+        _, through = self._way(self._chosen(None))
+        at = [self.located.point(name) for name in through]
+        return sum(x for x, _, _ in at) / len(at), sum(y for _, y, _ in at) / len(at)
 
     @cached_property
     def goal(self) -> Pose:
         """Where the beam's centre must stand for the line in use."""
         return self.plan.goal(self.derived("line_angle").value, self.line_point, self.datum)
 
+    def would_read(self, id: ObservationId, pose: Pose) -> float:
+        """What a reading of this solution would show with the beam at a pose."""
+        return self.located.would_read(str(id), self.body, pose)
 
-U_HANDLED_MM = 0.7
-"""What hanging or shifting a target does to the beam's place along itself, one sigma."""
 
-
-def carried(before: Solved, stands: bool) -> list[dict[str, Any]]:
+def carried(before: Solved, into: Entering, stands: bool) -> None:
     """Yaw and square distance of the solution before a move that leaves both alone.
 
     ``stands``: only the target was handled, so the beam's place along itself is carried too, as a bump would change it.
     """
-    pose, at = before.pose, before.at
-    n = len(before.solution.unknowns.names)
-    by_yaw = np.zeros(n)
-    by_yaw[at["frame", "yaw"]] = 1 / RAD
-    psi = pose.yaw_deg * RAD
-    by_distance = np.zeros(n)
-    by_distance[at["frame", "x"]], by_distance[at["frame", "y"]] = math.cos(psi), math.sin(psi)
-    by_distance[at["frame", "yaw"]] = -pose.x * math.sin(psi) + pose.y * math.cos(psi)
-    distance = pose.x * math.cos(psi) + pose.y * math.sin(psi)
-    by_along = np.zeros(n)
-    by_along[at["frame", "x"]], by_along[at["frame", "y"]] = math.sin(psi), -math.cos(psi)
-    by_along[at["frame", "yaw"]] = pose.x * math.cos(psi) + pose.y * math.sin(psi)
-    along = {
-        "id": "carried.along",
-        "type": "along",
-        "point": "axle",
-        "value": pose.x * math.sin(psi) - pose.y * math.cos(psi),
-        "u": math.hypot(before.solution.spread(by_along), U_HANDLED_MM),
-    }
-    return [
-        *([along] if stands else []),
-        {"id": "carried.yaw", "type": "yaw", "value": pose.yaw_deg, "u": before.solution.spread(by_yaw)},
-        {
-            "id": "carried.distance",
-            "type": "perpendicular",
-            "point": "axle",
-            "value": distance,
-            "u": before.solution.spread(by_distance),
-        },
-    ]
-
-
-BUMP_MM, BUMP_DEG = 3.0, 0.12
-"""A nudge that nobody would see and that matters at the target."""
+    body = before.body
+    way = {"line": "marks", "marks": ((f"{body}:{MIDDLE}",), (f"{body}:{NOSE}",))}
+    ahead = WantedAhead(id="away", type="ahead", point=f"{body}:{MIDDLE}", from_=(ORIGIN,), **way)
+    beside = WantedBeside(id="along", type="beside", point=f"{body}:{MIDDLE}", through=(ORIGIN,), **way)
+    distance, along = before.asked(ahead, beside)
+    if stands:
+        u = math.hypot(along.u, U_HANDLED_MM)
+        into.put(ObservationId("carried_along"), "along", -along.value, u, point=ORIGIN, body=into.body)
+    into.put(ObservationId("carried_yaw"), "yaw", before.pose.yaw_deg, before.yaw.u, body=into.body)
+    into.put(
+        ObservationId("carried_distance"), "perpendicular", distance.value, distance.u, point=ORIGIN, body=into.body
+    )
 
 
 def bump_watch(solved: Solved) -> str:
@@ -250,14 +259,13 @@ def bump_watch(solved: Solved) -> str:
     Noticing power: the changes of the reading for a nudge along x, along y and in yaw together, over its own u.
     """
     power: dict[str, float] = {}
-    for o in solved.given.observations:
-        if not o.id.startswith("tape."):
-            continue
-        row = solved.solution.unit_row(o)
-        parts = [
-            row[solved.at["frame", part]] * nudge
-            for part, nudge in (("x", BUMP_MM), ("y", BUMP_MM), ("yaw", math.radians(BUMP_DEG)))
-        ]
-        slot = o.id.split("~")[0]
-        power[slot] = max(power.get(slot, 0.0), math.hypot(*parts))
+    nudges = [
+        (solved.located.column(solved.body, part), nudge)
+        for part, nudge in (("x", BUMP_MM), ("y", BUMP_MM), ("yaw", math.radians(BUMP_DEG)))
+    ]
+    for id in solved.observations:
+        if id.source == "tape":
+            row = solved.located.sensitivity(str(id))
+            noticed = math.hypot(*(float(row[column]) * nudge for column, nudge in nudges))
+            power[id.place] = max(power.get(id.place, 0.0), noticed)
     return max(power, key=lambda slot: power[slot], default="")

@@ -1,33 +1,29 @@
 """A target on a stand of its own: which tapes find its place, and where it stands by those that were read.
 
 Two controls cut the place best and a third checks it (``stakeout``); where both edges of the target are read, its
-facing follows too. The tapes are held level. Adjusted as ``network``; vehicle axes, millimetres and degrees.
+facing follows too. The tapes are held level. Solved as ``state``; vehicle axes, millimetres and degrees.
 """
 
-import json
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Any
 
-import numpy as np
-
-from escuadra.core.adjustment import Adjustment, adjust
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
+from escuadra.core.job.entering import ORIGIN
 from escuadra.core.job.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.job.hung import EDGES
+from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot, measured_by_tool
 from escuadra.core.job.state import Entry
-from escuadra.core.network import NetworkResult, result_of
-from escuadra.core.observations import NetworkInput
 from escuadra.core.procedure import TargetPlace
 from escuadra.core.quantities import Quantity
 from escuadra.core.said import Noun, said
 from escuadra.core.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
+from escuadra.core.state.input import WantedAhead, WantedBeside
+from escuadra.core.state.located import Derived, Located
 
 STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0
@@ -102,13 +98,21 @@ def tape_id(plan: Plan, part: str, control: str) -> str:
     return f"stand.{plan.station.id}.{part}.{control.replace('.', '_')}"
 
 
-def stand_slots(setup: Setup) -> list[Slot]:
+@dataclass(frozen=True)
+class Taped:
+    """A tape of a stand: its slot, the part of the target, and the control that it is held to."""
+
+    slot: Slot
+    part: str
+    control: str
+
+
+def stand_tapes(setup: Setup) -> list[Taped]:
     """The tapes that find the stand's target: the best two and their check, then further ones that may be read."""
     way, plan = staking(setup), setup.plan
     if way is None:
         return []
-    needed: list[Slot] = []
-    further: list[Slot] = []
+    found: list[Taped] = []
     for part, left in points_of(plan).items():
         mark = way.found[part]
         x, y = on_face(way.centre, way.facing_deg, left)
@@ -126,15 +130,23 @@ def stand_slots(setup: Setup) -> list[Slot]:
                 optional=name not in asked,
                 hint=said("staked.tape_held_level_plumb_line"),
             )
-            (needed if name in asked else further).append(slot)
-    return [*needed, *further]
+            found.append(Taped(slot, part, name))
+    return sorted(found, key=lambda tape: tape.slot.optional)
+
+
+def stand_slots(setup: Setup) -> list[Slot]:
+    """Their slots."""
+    return [tape.slot for tape in stand_tapes(setup)]
 
 
 @dataclass(frozen=True)
 class Stood:
     """Where a stand's target is by its tapes, against where it must be."""
 
-    result: NetworkResult
+    trusted: bool
+    """The tapes agree."""
+    suspects: tuple[str, ...]
+    """Slots of those that are to blame where they do not."""
     forward: float
     left: float
     u_forward: float
@@ -143,86 +155,67 @@ class Stood:
     """Of its face to the left, degrees; nothing where its edges were not read."""
     u_turned: float
 
-    @property
-    def trusted(self) -> bool:
-        """The tapes agree."""
-        return self.result.passes and not self.result.suspects
-
 
 def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> Stood | None:
     """Where the stand is; nothing while its tapes do not say. ``entries``: other than the current ones."""
     way = staking(setup)
     if way is None:
         return None
-    parts, observations, instruments = points_of(setup.plan), [], {}
-    points: dict[str, dict[str, Any]] = {}
+    parts = points_of(setup.plan)
+    into = setup.nothing_entered()
     for part, left in parts.items():
-        x, y = on_face(way.centre, way.facing_deg, left)
-        points[part] = {"x": x, "y": y, "fixed": False}
-    for slot in stand_slots(setup):
-        _, _, part, control = slot.id.split(".")
-        name = control.replace("_", ".")
-        kept = entries.get(slot.id, ()) if entries is not None else setup.current(slot)
+        into.free(part, on_face(way.centre, way.facing_deg, left))
+    for place in stand_tapes(setup):
+        kept = entries.get(place.slot.id, ()) if entries is not None else setup.current(place.slot)
         for run in setup.by_runs(kept):
             for read in measured_by_tool(run, 0.0, U_LEVEL_MM):
-                figures = read.figures
-                instruments[read.tool] = {"u_offset": figures.u_offset, "u_scale": figures.u_scale}
-                if name not in points:
-                    cx, cy, u = way.controls[name]
-                    points[name] = {"x": cx, "y": cy, "fixed": False}
-                    for axis, value in (("x", cx), ("y", cy)):
-                        known = {"id": f"{control}.{axis}", "type": axis, "point": name, "value": value, "u": u}
-                        observations.append(known)
-                observations.append(
-                    {"id": f"{slot.id}~{read.tool}~{read.seq}", "type": "distance", "from": name, "to": part}
-                    | {"value": read.value, "u": figures.u_random, "instrument": read.tool}
-                )
+                if place.control not in into.points:
+                    cx, cy, u = way.controls[place.control]
+                    into.known(place.control, "control", place.control, (cx, cy), (u, u))
+                into.reading(place.slot, read, "stand", "level_distance", from_=place.control, to=place.part)
     if len(parts) == 2:
-        width = {"id": "width", "type": "distance", "from": "left_edge", "to": "right_edge"}
-        observations.append({**width, "value": setup.plan.target.width, "u": U_WIDTH_MM})
-    given = json.dumps({"points": points, "observations": observations, "instruments": instruments})
-    solved = _solved(given)
-    return None if solved is None else _against(solved, way, parts, setup.plan.target_place)
-
-
-@lru_cache(maxsize=128)
-def _solved(given: str) -> tuple[NetworkInput, Adjustment] | None:
-    network = NetworkInput.read(json.loads(given))
-    try:
-        return network, adjust(network)
-    except BadInput:
+        edges = {"from_": "left_edge", "to": "right_edge"}
+        into.put(ObservationId("width"), "level_distance", setup.plan.target.width, U_WIDTH_MM, **edges)
+    found = setup.solving(into.state(setup.plan.nominal_goal))
+    if found is None:
         return None
+    blamed = (into.sources[name] for name in found.solution.suspects)
+    suspects = tuple(id.place for id in blamed if id.source == "stand")
+    return _against(found, suspects, way, parts, setup.plan.target_place)
 
 
 def _against(
-    solved: tuple[NetworkInput, Adjustment], way: Staking, parts: dict[str, float], place: TargetPlace
+    found: Located, suspects: tuple[str, ...], way: Staking, parts: dict[str, float], place: TargetPlace
 ) -> Stood:
-    given, solution = solved
-    at, values = solution.unknowns.column, solution.unknowns.values
-
-    def form(weights: dict[tuple[str, str], float]) -> tuple[float, float]:
-        gradient = np.zeros(len(values))
-        for (part, axis), weight in weights.items():
-            gradient[at[part, axis]] += weight
-        return float(gradient @ values), solution.spread(gradient)
+    def off(part: str, direction: tuple[float, float]) -> Derived:
+        ahead, beside = found.asked(
+            [
+                WantedAhead(id="x", type="ahead", point=part, from_=(ORIGIN,), line="axis"),
+                WantedBeside(id="y", type="beside", point=part, through=(ORIGIN,), line="axis"),
+            ]
+        )
+        assert ahead is not None
+        assert beside is not None
+        return found.sum(0.0, (direction[0], ahead), (direction[1], beside))
 
     angle = way.facing_deg - place.facing_deg
-    centre_of = {part: 1 / len(parts) for part in parts}
-    shift = math.fsum(parts.values()) / len(parts)
-    wanted = on_face(way.centre, way.facing_deg, shift)
-    forward, to_left = turned(angle, 1.0, 0.0), turned(angle, 0.0, 1.0)
-    off = []
-    for ex, ey in (forward, to_left):
-        weights = {(p, "x"): ex * share for p, share in centre_of.items()}
-        weights |= {(p, "y"): ey * share for p, share in centre_of.items()}
-        value, u = form(weights)
-        off.append((value - ex * wanted[0] - ey * wanted[1], u))
+    share = 1 / len(parts)
+    wanted = on_face(way.centre, way.facing_deg, math.fsum(parts.values()) / len(parts))
+    forward, left = (
+        found.sum(-e[0] * wanted[0] - e[1] * wanted[1], *((share, off(part, e)) for part in parts))
+        for e in (turned(angle, 1.0, 0.0), turned(angle, 0.0, 1.0))
+    )
     face, u_face = None, 0.0
     if len(parts) == 2:
         # Along the face from its right edge to its left one; what stands square to it turns it.
-        ax, ay = turned(way.facing_deg + 180.0, 1.0, 0.0)
+        across = turned(way.facing_deg + 180.0, 1.0, 0.0)
         span = sum(abs(v) for v in parts.values())
-        weights = {("left_edge", "x"): ax, ("left_edge", "y"): ay, ("right_edge", "x"): -ax, ("right_edge", "y"): -ay}
-        value, u = form(weights)
-        face, u_face = -math.degrees(value / span), math.degrees(u / span)
-    return Stood(result_of(given, solution), off[0][0], off[1][0], off[0][1], off[1][1], face, u_face)
+        skew = found.sum(0.0, (1.0, off("left_edge", across)), (-1.0, off("right_edge", across)))
+        face, u_face = -math.degrees(skew.value / span), math.degrees(skew.u / span)
+    return Stood(found.trusted, suspects, forward.value, left.value, forward.u, left.u, face, u_face)
+
+
+observed_as(Kind("stand"))
+observed_as(Kind("width"))
+for _axis in ("x", "y"):
+    observed_as(Kind(f"control_{_axis}"))

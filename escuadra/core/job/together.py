@@ -3,25 +3,22 @@
 Setbacks, tracks and wheelbases from the hubs as the network found them; toe of each wheel; what each reading counts.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
-from escuadra.core.budget import Contribution, of_solution
+from escuadra.core.budget import Contribution
 from escuadra.core.job.both_lines import (
     both_lines,
     emblem_off,
     pairs_apart,
     targets,
 )
-from escuadra.core.job.checks.frame import source_of
 from escuadra.core.job.checks.wheels import printed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.beams import SteeredWheel
 from escuadra.core.job.methods.wheels import StringLines
 from escuadra.core.job.places import toe_slot
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.solved import Derived, Get, Solved
+from escuadra.core.job.solved import FRONT, REAR, Solved
 from escuadra.core.said import Noun, Said, Sentences, Text, Value, nouns, said, sentences
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places
@@ -70,24 +67,16 @@ def side_by_side(setup: Setup) -> list[At]:
 
 
 def _hub_facts(solved: Solved) -> list[Fact]:
-    def fact(label: Said, expression: Callable[[Get], Any], way: str) -> Fact:
-        found: Derived = solved.derive(expression)
-        return _fact(label, found.value, found.u, "mm", way)
-
-    return [
-        fact(said("together.front_setback"), lambda get: get("LF", "x") - get("RF", "x"), "left_hub"),
-        fact(said("together.rear_setback"), lambda get: get("LR", "x") - get("RR", "x"), "left_hub"),
-        fact(
-            said("together.wheelbase_left_right"),
-            lambda get: get("LF", "x") - get("LR", "x") - get("RF", "x") + get("RR", "x"),
-            "longer",
-        ),
-        fact(
-            said("together.track_front_against_rear"),
-            lambda get: get("LF", "y") - get("RF", "y") - get("LR", "y") + get("RR", "y"),
-            "wider",
-        ),
-    ]
+    (lf, rf), (lr, rr) = FRONT, REAR
+    left, right = solved.ahead_of(lf, lr), solved.ahead_of(rf, rr)
+    front, rear = solved.left_of(lf, rf), solved.left_of(lr, rr)
+    found = (
+        (said("together.front_setback"), solved.ahead_of(lf, rf), "left_hub"),
+        (said("together.rear_setback"), solved.ahead_of(lr, rr), "left_hub"),
+        (said("together.wheelbase_left_right"), solved.sum(0.0, (1.0, left), (-1.0, right)), "longer"),
+        (said("together.track_front_against_rear"), solved.sum(0.0, (1.0, front), (-1.0, rear)), "wider"),
+    )
+    return [_fact(label, fact.value, fact.u, "mm", way) for label, fact, way in found]
 
 
 def facts(setup: Setup) -> list[Fact]:
@@ -97,7 +86,7 @@ def facts(setup: Setup) -> list[Fact]:
         off = emblem_off(setup, end)
         if off is not None:
             found.append(_fact(said(f"together.emblem_off_pairs_middle.{end}"), *off, "mm", "side"))
-    into = setup.entering(setup.epoch)
+    into = setup.entered(setup.epoch)
     lines = METHODS["strings"]
     by_strings = lines.result(into) if isinstance(lines, StringLines) else None
     for corner in CORNERS:
@@ -135,7 +124,7 @@ def contributions(setup: Setup) -> tuple[Noun | None, list[Contribution]]:
     if solved is None or solved.line is None:
         return None, []
     at = solved.line_at(setup.plan.target_x)
-    return Noun(f"line.{solved.line}"), of_solution(solved.solution, at.gradient, source_of)
+    return Noun(f"line.{solved.line}"), solved.budget(at)
 
 
 def agreement(setup: Setup) -> Sentences:

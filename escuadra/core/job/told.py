@@ -60,14 +60,10 @@ def taught(setup: Setup) -> list[Taught]:
             if len(yaw) == 1 and yaw[0].by.get("turns") and all(past.what in AS_TOLD for past in between):
                 before = read[1]
                 change = short_way(solved.pose.yaw_deg - before.pose.yaw_deg)
-                u = math.hypot(_u_yaw(before), _u_yaw(solved), ROLLED_U_DEG if len(between) > 1 else 0.0)
+                u = math.hypot(before.yaw.u, solved.yaw.u, ROLLED_U_DEG if len(between) > 1 else 0.0)
                 found.append(Taught(yaw[0].by["turns"], change, u, last_turns(setup, yaw[0].seq)))
         read = (epoch, solved)
     return found
-
-
-def _u_yaw(solved: Solved) -> float:
-    return solved.derive(lambda get: get("frame", "yaw") * 180 / math.pi).u
 
 
 def predicted(setup: Setup) -> Predicted | None:

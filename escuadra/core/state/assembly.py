@@ -87,8 +87,8 @@ class Assembled:
 class _Assembly:
     """Finds every name, and files each equation with its sort."""
 
-    def __init__(self, given: StateInput) -> None:
-        self.given, self.unknowns = given, unknowns_of(given)
+    def __init__(self, given: StateInput, unknowns: Unknowns) -> None:
+        self.given, self.unknowns = given, unknowns
         self.scene = Scene(self.unknowns)
         self.named = {name: ("", name) for name in self.unknowns.points}
         self.named |= {f"{body}:{point}": (body, point) for body, point in self.unknowns.own}
@@ -289,10 +289,10 @@ class _Assembly:
             way = [(self.place(item, "point", item.point), 1.0), *self.mean(item, field, names, -1.0)]
             rows.along_lines.append((row, way, self.line(item, turn)))
 
-    def factors(self, count: int) -> Vector:
+    def factors(self, items: Sequence[Any], count: int) -> Vector:
         tools = {name: k for k, name in enumerate(self.unknowns.instruments)}
         found = np.zeros((count, len(tools)))
-        for row, item in enumerate(self.given.observations):
+        for row, item in enumerate(items):
             for name, factor in item.instrument:
                 if name not in tools:
                     raise BadInput("instrument", name, said("wants.instrument_given", id=item.id))
@@ -302,7 +302,7 @@ class _Assembly:
 
 def assembled(given: StateInput) -> Assembled:
     """The equations of a state; raises ``BadInput`` where a name is not known or something needed is not given."""
-    work = _Assembly(given)
+    work = _Assembly(given, unknowns_of(given))
     held = work.unknowns.held
     ids = (*(o.id for o in given.observations), *(h.id for h in held))
     _once(ids, given.observations)
@@ -321,9 +321,25 @@ def assembled(given: StateInput) -> Assembled:
         value=np.array([*(o.value for o in given.observations), *(h.value for h in held)], dtype=float),
         u=np.array([*(o.u for o in given.observations), *(h.u for h in held)], dtype=float),
         wrapped=np.array([_short_way(o) for o in given.observations] + [False] * len(held)),
-        factors=work.factors(len(ids)),
+        factors=work.factors(given.observations, len(ids)),
         tools=np.array(list(work.unknowns.instruments.values()), dtype=np.intp)[:, None] + np.arange(2),
     )
+
+
+def wanted_of(equations: Assembled, items: Sequence[Any]) -> System:
+    """The equations of further wanted quantities over the same unknowns; raises ``BadInput`` for an unknown name."""
+    work, rows = _Assembly(equations.given, equations.unknowns), _Rows()
+    _filed(work.want, rows, items)
+    work.scene.close()
+    return rows.system(work.scene, len(items))
+
+
+def read_of(equations: Assembled, items: Sequence[Any]) -> tuple[System, Vector]:
+    """The equations of further readings over the same unknowns, and their factors (rows × instruments)."""
+    work, rows = _Assembly(equations.given, equations.unknowns), _Rows()
+    _filed(work.read, rows, items)
+    work.scene.close()
+    return rows.system(work.scene, len(items)), work.factors(items, len(items))
 
 
 def _short_way(item: Any) -> bool:

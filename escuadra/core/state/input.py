@@ -271,6 +271,29 @@ class Offset(Read):
     to: str
 
 
+READINGS: dict[str, type[Read]] = {
+    "distance": Distance,
+    "level_distance": Distance,
+    **dict.fromkeys(("x", "y", "z"), AtPoint),
+    "height": Height,
+    **dict.fromkeys(("roll", "pitch", "yaw"), OfBody),
+    "thrust": ThrustRead,
+    **dict.fromkeys(("perpendicular", "along"), FromBeam),
+    "crossing": Crossing,
+    "ruler": Ruler,
+    "panel": Panel,
+    "scale_pair": ScalePair,
+    "same": Same,
+    "heading": Heading,
+    "toe": Toe,
+    "spot": Spot,
+    "own": Own,
+    "offset": Offset,
+}
+"""Each type of observation and its model."""
+THRUST_READINGS = (ThrustRead, Ruler, ScalePair)
+"""What tells or needs the thrust line's direction."""
+
 StateObservation = Annotated[
     Distance
     | AtPoint

@@ -19,6 +19,7 @@ from escuadra.core.network import SHARED_BLAME
 from escuadra.core.said import Plain, exact, said
 from escuadra.core.state.assembly import Assembled, assembled
 from escuadra.core.state.box import bounds, joint, within
+from escuadra.core.state.equations import System
 from escuadra.core.state.factors import Factors, factored
 from escuadra.core.state.factors import step as step_of
 from escuadra.core.state.input import StateInput
@@ -122,44 +123,27 @@ class Work:
     def at(self, figures: Vector) -> tuple[Vector, Callable[[], Vector]]:
         """Whitened residuals (computed − observed), and, where it is asked for, the design matrix."""
         e = self.equations
-        values, slopes = e.read.at(figures)
-        read, gain = values, np.ones(1)
-        if self.shared:
-            offset, scale = figures[e.tools].T
-            gain = 1 + e.factors @ scale
-            read = values * gain + e.factors @ offset
+        read, slopes = self.shown(e.read, e.factors, figures)
         off = read - e.value
         off[e.wrapped] -= 360 * np.ceil((off[e.wrapped] - 180) / 360)
+        return off / e.u, lambda: np.asarray(slopes() / e.u[:, None])
+
+    def shown(self, system: System, factors: Vector, figures: Vector) -> tuple[Vector, Callable[[], Vector]]:
+        """What readings show there, their instruments' shared errors in it, and its slopes over the unknowns."""
+        values, slopes = system.at(figures)
+        if not self.shared:
+            return values, lambda: slopes()[:, : len(self.free)]
+        offset, scale = figures[self.equations.tools].T
+        gain = 1 + factors @ scale
 
         def matrix() -> Vector:
             found = slopes()
-            if self.shared:
-                found *= gain[:, None]
-                found[:, self.tool_columns[:, 0]] += e.factors
-                found[:, self.tool_columns[:, 1]] += e.factors * values[:, None]
-            return np.asarray(found[:, : len(self.free)] / e.u[:, None])
+            found *= gain[:, None]
+            found[:, self.tool_columns[:, 0]] += factors
+            found[:, self.tool_columns[:, 1]] += factors * values[:, None]
+            return found[:, : len(self.free)]
 
-        return off / e.u, matrix
-
-
-def solve(given: StateInput) -> Solution:
-    """Solve a state; raises ``BadInput`` as its definition says.
-
-    Refused: names that nobody knows, what the readings do not determine (``NotDetermined``, unless ``partial``), a line
-    along the beam, and readings that do not converge from the first guesses.
-    """
-    work = Work(given)
-    here = converged(work)
-    if not given.partial and len(here.factors.loose):
-        raise _loose(work.equations, here.factors)
-    if not here.settled:
-        chi2 = float(here.misfit @ here.misfit)
-        raise BadInput(
-            "points",
-            said("solution.readings_do_not_converge_rounds", most_rounds=MOST_ROUNDS, chi2=exact(Plain, chi2)),
-            said("wants.first_guesses_nearer_truth_or"),
-        )
-    return _solution(work, here)
+        return values * gain + factors @ offset, matrix
 
 
 @dataclass(frozen=True)
@@ -169,9 +153,47 @@ class Converged:
     figures: Vector
     misfit: Vector
     """Whitened residuals."""
+    matrix: Vector
+    """Whitened design matrix."""
     factors: Factors
     settled: bool
     """Whether that was reached at all."""
+
+
+def solve(given: StateInput) -> Solution:
+    """Solve a state; raises ``BadInput`` as its definition says.
+
+    Refused: names that nobody knows, what the readings do not determine (``NotDetermined``, unless ``partial``), a line
+    along the beam, and readings that do not converge from the first guesses.
+    """
+    work = Work(given)
+    return judged(work, determined(work))
+
+
+def determined(work: Work) -> Converged:
+    """Where no further step helps; refused as in ``solve``."""
+    here = converged(work)
+    if not work.equations.given.partial and len(here.factors.loose):
+        raise _loose(work.equations, here.factors)
+    if not here.settled:
+        chi2 = float(here.misfit @ here.misfit)
+        raise BadInput(
+            "points",
+            said("solution.readings_do_not_converge_rounds", most_rounds=MOST_ROUNDS, chi2=exact(Plain, chi2)),
+            said("wants.first_guesses_nearer_truth_or"),
+        )
+    return here
+
+
+def at_first(work: Work) -> Converged:
+    """The first guesses, as if nothing were to be mended; what stays loose is refused as in ``solve``."""
+    figures = work.equations.unknowns.start
+    misfit, slopes = work.at(figures)
+    matrix = slopes()
+    factors = factored(matrix, work.bodies)
+    if not work.equations.given.partial and len(factors.loose):
+        raise _loose(work.equations, factors)
+    return Converged(figures, np.zeros(len(misfit)), matrix, factors, True)
 
 
 def converged(work: Work) -> Converged:
@@ -214,7 +236,7 @@ def converged(work: Work) -> Converged:
             settled = True
             break
         damping = damping / 10 if damping > 100 * AT_REST else 0.0
-    return Converged(figures, misfit, factored(matrix, work.bodies), settled)
+    return Converged(figures, misfit, matrix, factored(matrix, work.bodies), settled)
 
 
 def _tried(work: Work, figures: Vector) -> tuple[Vector, Callable[[], Vector]] | None:
@@ -239,7 +261,8 @@ def _loose(equations: Assembled, factors: Factors) -> BadInput:
     return NotDetermined(name, said("solution.too_few_readings_loose"), accepted)
 
 
-def _solution(work: Work, here: Converged) -> Solution:
+def judged(work: Work, here: Converged) -> Solution:
+    """What is wanted of a state, and how its readings check each other."""
     equations, given, misfit, factors = work.equations, work.equations.given, here.misfit, here.factors
     value, slopes = equations.wanted.at(here.figures)
     gradient = slopes()[:, : len(work.free)]

@@ -79,7 +79,7 @@ class RectangleCheck(Check):
             return x, plan.procedure.sensor.y if plan.procedure.datum in ("sensor", "windscreen_camera") else 0.0
         corner = f"{self.side(setup)[0].upper()}{plan.procedure.datum[0].upper()}"
         if solved is not None:
-            return solved.value(corner, "x"), solved.value(corner, "y")
+            return solved.place(corner)
         return plan.vehicle.hub(corner)  # type: ignore[arg-type]
 
     def needed(self, setup: Setup) -> tuple[float, float, float]:
@@ -159,7 +159,7 @@ class RectangleCheck(Check):
         plan, found = setup.plan, []
         if on_hub(plan) and setup.lines is not None:
             end = plan.procedure.datum[0].upper()
-            ahead = setup.lines.value(f"L{end}", "x") - setup.lines.value(f"R{end}", "x")
+            ahead = setup.lines.place(f"L{end}")[0] - setup.lines.place(f"R{end}")[0]
             if abs(ahead) >= 0.5:
                 which = "ahead" if ahead > 0 else "behind"
                 off, counts = amount(abs(ahead), "mm"), Noun(f"counts.{plan.procedure.datum_side}")

@@ -10,14 +10,14 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from escuadra.core.budget import Contribution, of_reading, of_solution, shares
+from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.hung import hung, sag
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
-from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tape_slot, words_of
+from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tape_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.solved import Solved
@@ -206,22 +206,22 @@ class PoseCheck(Check):
         best = most_useful(setup, solved, self.quantity) if solved is not None else None
         if best is None or abs(judged.figures[0].verdict.margin) < 2 * best[1]:
             return None
-        return best[0], words_of(best[0])
+        return best[0].place, best[0].words
 
     def parting(self, setup: Setup) -> Said | None:
         solved = setup.solved_for(self.aspect)
         best = parting_reading(setup, solved) if solved is not None else None
-        return said("looking.tape_would_part_them", best=words_of(best)) if best is not None else None
+        return said("looking.tape_would_part_them", best=best.words) if best is not None else None
 
     def helping(self, setup: Setup, margin: float) -> Said | None:
         solved = setup.solved_for(self.aspect)
         best = most_useful(setup, solved, self.quantity) if solved is not None else None
         if solved is None or best is None:
             return None
-        again = any(o.id.startswith(best[0]) for o in solved.given.observations)
+        again = any(id.place == best[0].place for id in solved.observations)
         settles = abs(margin) >= 2 * best[1]
         code = f"looking.undecided.{'again' if again else 'tape'}.{'settles' if settles else 'helps'}"
-        return said(code, what=words_of(best[0]))
+        return said(code, what=best[0].words)
 
     def near_enough(self, judged: Judgement) -> bool:
         return any(abs(figure.value - self.limits.nominal) <= figure.verdict.U for figure in judged.figures)
@@ -257,7 +257,7 @@ class PoseCheck(Check):
         solved = setup.solved_for(self.aspect)
         if solved is None or solved.line is None:
             return []
-        return of_solution(solved.solution, solved.derived(self.quantity).gradient, source_of)
+        return solved.budget(solved.derived(self.quantity))
 
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.solved_for(self.aspect)
@@ -452,31 +452,18 @@ def said_correction(plan: Plan, rise: Amount) -> Said:
     return said(f"frame.rise.{higher}.{under}", set_at=set_at, by=by, spread=spread)
 
 
-def source_of(observation: str) -> Text:
-    """An observation of the network as a source of uncertainty; hubs together, an instrument's shared errors too."""
-    parts = observation.split("~")[0].split(".")
-    if parts[0] == "hub":
-        return said("frame.hubs_places")
-    if parts[0] == "mark":
-        return said(f"places.centre_mark.{parts[1]}")
-    if parts[-1] in ("offset", "scale"):
-        return said("frame.all_readings_share", of=parts[0])
-    return words_of(observation)
-
-
 def contradiction(solved: Solved, shifted: bool = False) -> Sentences:
     """What to say where the readings of a solution contradict each other; empty where they agree.
 
     ``shifted``: the target was shifted since the frame was read in full.
     """
-    result = solved.result
+    suspects = solved.suspects
     if solved.trusted:
         return NOTHING
-    if shifted and any(i.startswith("carried") for i in result.suspects):
+    if shifted and any(id.kind.carried for id in suspects):
         return sentences(said("frame.frame_does_not_stand_did"))
-    if not result.suspects:
+    if not suspects:
         return sentences(said("frame.readings_contradict_each_other_more"))
-    named = nouns(words_of(i) for i in result.suspects)
-    if result.suspect is not None:
-        return sentences(said("frame.readings_contradict_each_other_suspect", named=named))
-    return sentences(said("frame.readings_contradict_each_other_share", named=named))
+    named = nouns(id.words for id in suspects)
+    which = "suspect" if len(suspects) == 1 else "share"
+    return sentences(said(f"frame.readings_contradict_each_other_{which}", named=named))

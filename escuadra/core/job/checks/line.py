@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from pydantic import Field, field_validator
 
-from escuadra.core.budget import Contribution, of_solution, shares
+from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.both_lines import (
     both_lines,
@@ -20,14 +20,14 @@ from escuadra.core.job.both_lines import (
     targets,
 )
 from escuadra.core.job.checks.base import Check, Figure, Judgement
-from escuadra.core.job.checks.frame import source_of
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import emblem_slot, mark_slot, pair_slots
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.job.solved import Derived, Solved
+from escuadra.core.job.solved import Solved
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.said import Length, Noun, PlusMinus, Said, Sentences, nouns, said, sentences
+from escuadra.core.state.located import Derived
 from escuadra.core.symmetry import CRITICAL_W
 from escuadra.core.wording import amount
 
@@ -185,9 +185,9 @@ class LinesCheck(Check):
         if solved is None or figure.id == "front_off":
             return []
         if figure.id == "thrust_angle":
-            return of_solution(solved.solution, solved.derived("line_angle", "thrust").gradient, source_of)
+            return solved.budget(solved.derived("line_angle", "thrust"))
         found = solved.apart_at(targets(setup)[int(figure.id.partition(".")[2] or 1) - 1])
-        return of_solution(solved.solution, found.gradient, source_of)
+        return solved.budget(found)
 
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.lines

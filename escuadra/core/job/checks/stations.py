@@ -120,8 +120,7 @@ class StakedCheck(Check):
         missing = [slot for slot in slots if not slot.optional and setup.now(slot) is None]
         trouble = NOTHING
         if found is not None and not found.trusted:
-            named = [i.split("~")[0] for i in found.result.suspects if i.startswith("stand.")]
-            labels = dict.fromkeys(slot.label for slot in slots if slot.id in named)
+            labels = dict.fromkeys(slot.label for slot in slots if slot.id in found.suspects)
             which = "named" if labels else "plain"
             trouble = sentences(said(f"stations.stands_tapes_contradict.{which}", names=nouns(labels)))
         needed = len([slot for slot in slots if not slot.optional])

@@ -16,6 +16,7 @@ from escuadra.core.job.methods.base import (
     Sight,
     place,
 )
+from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Slot
@@ -30,6 +31,21 @@ SPOT = 400.0
 def half_toe(left_deg: float, right_deg: float) -> float:
     """Half of both rear wheels' toe-in together, from their headings: it is in the readings themselves."""
     return (right_deg - left_deg) / 2
+
+
+for _, _corner in REAR:
+    for _what in ("panel", "ruler"):
+        observed_as(
+            Kind(
+                f"{_what}_{_corner}",
+                lambda id, what=_what, corner=_corner: said(f"places.seen.{what}", corner=Noun(f"corner.{corner}")),  # type: ignore[misc]
+                of_line=True,
+                of_frame=True,
+                of_axles=_what == "panel",
+            )
+        )
+observed_as(Kind("mirrors", of_line=True, of_frame=True))
+observed_as(Kind("rack", of_line=True, of_frame=True))
 
 
 class ReturnedBeams(Method):
@@ -95,11 +111,12 @@ class ReturnedBeams(Method):
         # Scales that count outward read left − right; with both as left positive that is their sum.
         own = math.hypot(*(m.figures.u_random for m in spots)) / 2
         u = math.hypot(own, first_left.figures.u_offset * math.sqrt(2))
-        into.worked_out(
-            "mirrors",
+        into.put(
+            ObservationId("mirrors", into.body),
             "scale_pair",
             mean_left + mean_right,
             u,
+            body=into.body,
             left_distance=d_left.value,
             right_distance=d_right.value,
             half_toe_deg=half_toe(
@@ -164,9 +181,12 @@ class WheelPanels(Method):
 
     def enter(self, into: Entering) -> None:
         for (_, corner), slot in zip(REAR, self.slots(into.plan), strict=True):
-            into.frame_points[f"beam.{corner}"] = (0.0, self._side_beam(into.plan, corner))
+            beam = f"beam_{corner}"
+            into.own[beam] = (0.0, self._side_beam(into.plan, corner), 0.0)
             for part in into.read(slot):
-                into.reading(slot, part, type="panel", point=f"beam.{corner}", wheel=corner)
+                into.reading(
+                    slot, part, f"panel_{corner}", "panel", point=into.on_frame(beam), wheel=corner, body=into.body
+                )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         found = {}
@@ -228,7 +248,7 @@ class WheelRulers(Method):
         for (side, corner), slot in zip(REAR, self.slots(into.plan), strict=True):
             for part in into.read(slot):
                 toe = -half if side == "left" else half
-                into.reading(slot, part, type="ruler", wheel=corner, toe_deg=toe)
+                into.reading(slot, part, f"ruler_{corner}", "ruler", wheel=corner, toe_deg=toe, body=into.body)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {f"ruler.{c}": scene.meets_beam(scene.hub(c), scene.heading(c)) for _, c in REAR}
@@ -317,7 +337,8 @@ class SteeredWheel(Method):
         value = d * math.tan(math.atan(back.value / d) - math.radians(2 * steered.value))
         u = math.hypot(back.u, 2 * d * math.radians(steered.u))
         # One mirror at the distance d reads as two at half of it.
-        into.worked_out("rack", "scale_pair", value, u, left_distance=d / 2, right_distance=d / 2, half_toe_deg=0.0)
+        id, half = ObservationId("rack", into.body), d / 2
+        into.put(id, "scale_pair", value, u, body=into.body, left_distance=half, right_distance=half, half_toe_deg=0.0)
 
     def runway_deg(self, into: Entering) -> tuple[float, float] | None:
         """The runway's direction against the frame's beam, degrees, and its u."""

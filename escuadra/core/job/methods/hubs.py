@@ -5,11 +5,11 @@ Equal distances square the beam to an axle, not to the wheels' heading; a hub th
 
 import math
 from collections.abc import Mapping
-from typing import Literal
 
 from escuadra.core.job.entering import U_STATION_MM, Entering
 from escuadra.core.job.methods.base import LASER, STRAP, Method, Sight, place
 from escuadra.core.job.methods.beams import half_toe
+from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
@@ -24,6 +24,20 @@ HEADING_ARM = 1000.0
 """Arm at which a heading seen by the rig is written as a pair of scales, mm."""
 TOUCH_U = 3.0
 """How well a bumper's nose is known from the model, mm, one sigma."""
+
+
+for _corner in FRONT:
+    observed_as(
+        Kind(
+            f"hubs_{_corner}",
+            lambda id, corner=_corner: said("places.seen.hubs", corner=Noun(f"corner.{corner}")),  # type: ignore[misc]
+            of_frame=True,
+            of_axles=True,
+        )
+    )
+observed_as(Kind("rig", of_line=True, of_frame=True))
+for _axis in ("x", "y"):
+    observed_as(Kind(f"bumper_{_axis}", lambda id: Noun("seen.bumper")))
 
 
 class HubDistances(Method):
@@ -59,7 +73,7 @@ class HubDistances(Method):
     def enter(self, into: Entering) -> None:
         for corner, slot in zip(FRONT, self.slots(into.plan), strict=True):
             for part in into.read(slot):
-                into.reading(slot, part, type="perpendicular", point=corner)
+                into.reading(slot, part, f"hubs_{corner}", "perpendicular", point=corner, body=into.body)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {f"hubs.{corner}": scene.before_beam(scene.hub(corner)) for corner in FRONT}
@@ -146,31 +160,28 @@ class CameraRig(Method):
     def enter(self, into: Entering) -> None:
         slots = {slot.id: slot for slot in self.slots(into.plan)}
         for corner in BACK:
-            kinds: tuple[tuple[str, Literal["perpendicular", "along"]], ...] = (
-                ("away", "perpendicular"),
-                ("side", "along"),
-            )
-            for what, kind in kinds:
+            for what, kind in (("away", "perpendicular"), ("side", "along")):
                 slot = slots[f"rig.{corner}.{what}"]
                 for part in into.read(slot):
-                    into.reading(slot, part, type=kind, point=corner)
+                    into.reading(slot, part, "rig", kind, point=corner, body=into.body)
         for part in into.read(slots["rig.front"]):
-            into.reading(slots["rig.front"], part, type="perpendicular", point="LF")
+            into.reading(slots["rig.front"], part, "rig", "perpendicular", point="LF", body=into.body)
         touched = into.read(slots["rig.bumper"])
         if touched:
             nose = into.plan.vehicle.wheelbase + into.plan.vehicle.outline.front_overhang
-            into.known("bumper", "bumper", (nose, 0.0), TOUCH_U, U_STATION_MM)
+            into.known("bumper", "bumper", "", (nose, 0.0), (TOUCH_U, U_STATION_MM))
             for part in touched:
-                into.reading(slots["rig.bumper"], part, type="perpendicular", point="bumper")
+                into.reading(slots["rig.bumper"], part, "rig", "perpendicular", point="bumper", body=into.body)
         skews = into.all(*(slots[f"rig.{corner}.skew"] for corner in BACK))
         if skews is not None:
             value = math.fsum(HEADING_ARM * math.tan(2 * math.atan(s.value / BOARD_SPAN)) for s in skews)
             slope = 2 * HEADING_ARM / BOARD_SPAN
-            into.worked_out(
-                "rig.heading",
+            into.put(
+                ObservationId("rig", into.body),
                 "scale_pair",
                 value,
                 slope * self._u_skews(skews),
+                body=into.body,
                 left_distance=HEADING_ARM,
                 right_distance=HEADING_ARM,
                 half_toe_deg=half_toe(*(math.degrees(math.atan(s.value / BOARD_SPAN)) for s in skews)),

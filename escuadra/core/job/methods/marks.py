@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from escuadra.core.job.entering import U_STATION_MM, Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight
+from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import (
     Plan,
     crossing_slot,
@@ -57,20 +58,15 @@ def _enter_marks(into: Entering) -> bool:
         x, shared = (marks.front_x if end == "front" else marks.rear_x), f"mark-{end}"
         middles = {k: (left.value + right.value) / 2 for k, _, left, right in pairs}
         y = mark.value - math.fsum(middles.values()) / len(middles)
-        into.points[f"mark.{end}"] = {"x": x, "y": y, "fixed": False}
-        into.put(id=f"mark.{end}.x", type="x", point=f"mark.{end}", value=x, u=U_STATION_MM)
+        into.free(f"mark.{end}", (x, y))
+        into.put(ObservationId("mark_x", end), "x", x, U_STATION_MM, point=f"mark.{end}")
         # On one tape its offset cancels between a pair's middle and the mark.
         own = mark.figures.u_random if mark.tool == pairs[0][2].tool else mark.u
-        into.instruments[shared] = {"u_offset": own, "u_scale": 0.0}
+        into.shared(shared, own, 0.0, ObservationId("centre_mark", end))
         for k, _, left, right in pairs:
-            into.put(
-                id=f"pair.{end}.{k}",
-                type="y",
-                point=f"mark.{end}",
-                instrument=shared,
-                value=mark.value - middles[k],
-                u=math.hypot(own_of_pair(left, right), marks.u_symmetry_mm),
-            )
+            u = math.hypot(own_of_pair(left, right), marks.u_symmetry_mm)
+            id = ObservationId(f"pair_{end}", k)
+            into.put(id, "y", mark.value - middles[k], u, shared, point=f"mark.{end}")
     return True
 
 
@@ -95,6 +91,31 @@ def _emblem_off(into: Entering, end: str) -> tuple[float, float]:
     off = read.value - math.fsum((left.value + right.value) / 2 for _, _, left, right in pairs) / len(pairs)
     own = math.hypot(*(own_of_pair(left, right) for _, _, left, right in pairs)) / len(pairs)
     return off, math.hypot(read.figures.u_random, own, marks.u_symmetry_mm / math.sqrt(len(pairs)))
+
+
+for _end in ENDS_OF_BODY:
+    observed_as(
+        Kind(
+            f"pair_{_end}",
+            lambda id, end=_end: said(f"places.pair.{end}", number=id.place),  # type: ignore[misc]
+            of_line=True,
+        )
+    )
+    for _axis in ("x", "y"):
+        observed_as(
+            Kind(f"emblem_{_end}_{_axis}", lambda id, end=_end: said(f"places.emblem.{end}"), of_line=True)  # type: ignore[misc]
+        )
+observed_as(
+    Kind(
+        "mark_x",
+        lambda id: said(f"places.mark_place.x.{id.place}"),
+        lambda id: said(f"places.centre_mark.{id.place}"),
+    )
+)
+observed_as(Kind("centre_mark", lambda id: said(f"places.centre_mark.{id.place}"), of_line=True))
+observed_as(Kind("crossing", of_frame=True, again=True))
+observed_as(Kind("low", of_line=True, of_frame=True))
+observed_as(Kind("roof", of_line=True, of_frame=True))
 
 
 class CentreMarks(Method):
@@ -129,7 +150,9 @@ class CentreMarks(Method):
             slot = crossing_slot(into.plan)
             for part in into.read(slot):
                 value = part.value - into.plan.frame.scale_zero
-                into.reading(slot, part, value, type="crossing", **{"from": "mark.rear"}, to="mark.front")
+                into.reading(
+                    slot, part, "crossing", "crossing", value, from_="mark.rear", to="mark.front", body=into.body
+                )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         on_beam = scene.joined_on_beam(scene.mark("rear"), scene.mark("front"))
@@ -178,7 +201,7 @@ class LowVehicle(Method):
         if parts and _enter_marks(into):
             for part in parts:
                 value = part.value - into.plan.frame.scale_zero
-                into.reading(slot, part, value, type="crossing", **{"from": "mark.rear"}, to="mark.front")
+                into.reading(slot, part, "low", "crossing", value, from_="mark.rear", to="mark.front", body=into.body)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         on_beam = scene.joined_on_beam(scene.mark("rear"), scene.mark("front"))
@@ -226,16 +249,18 @@ class RoofPlane(Method):
         for end, weight in (("front", lever), ("rear", 1 - lever)):
             # The point is the body's middle at the emblem; the emblem's own offset is taken off the reading.
             at, (off, u) = nominal.emblem(end), _emblem_off(into, end)
-            into.known(f"emblem.{end}", f"emblem.{end}", at, U_STATION_MM, into.plan.vehicle.marks.u_emblem_mm)
+            u_emblem = into.plan.vehicle.marks.u_emblem_mm
+            into.known(f"emblem.{end}", f"emblem_{end}", "", at, (U_STATION_MM, u_emblem))
             shift, spread = shift + weight * off, math.hypot(spread, weight * u)
         for part in parts:
-            into.worked_out(
-                f"roof.crossing~{part.tool}~{part.seq}",
+            into.put(
+                ObservationId("roof", slot.id, part.tool, part.seq),
                 "crossing",
                 part.value - into.plan.frame.scale_zero - shift,
                 math.hypot(part.u, spread),
-                **{"from": "emblem.rear"},
+                from_="emblem.rear",
                 to="emblem.front",
+                body=into.body,
             )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from escuadra.core.errors import BadInput
 from escuadra.core.job.entering import Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight, place
+from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
@@ -19,6 +20,11 @@ U_BESIDE_MM = 2.0
 """How well a point of a line beside a hub is square to it, mm, one sigma."""
 STRING_OFF = 210.0
 """How far a string usually runs outside a wheel, mm."""
+
+
+observed_as(Kind("thrust", of_line=True))
+observed_as(Kind("strings", of_line=True))
+observed_as(Kind("side", of_frame=True, of_axles=True))
 
 
 class Printout(Method):
@@ -49,7 +55,7 @@ class Printout(Method):
         else:
             return
         into.heading = value
-        into.worked_out("thrust", "thrust", value, u)
+        into.put(ObservationId("thrust"), "thrust", value, u)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {"toe.left": scene.toe["LR"], "toe.right": scene.toe["RR"], "printed.thrust": scene.thrust_deg}
@@ -141,7 +147,8 @@ class StringLines(Method):
         front, rear = given[1]
         extra = math.degrees(math.hypot(front.figures.u_random, rear.figures.u_random) / (2 * given[0].wheelbase))
         into.heading = found.thrust_deg
-        into.worked_out("strings", "thrust", found.thrust_deg, math.hypot(found.u_thrust_deg, extra))
+        u = math.hypot(found.u_thrust_deg, extra)
+        into.put(ObservationId("strings"), "thrust", found.thrust_deg, u)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         span = RIM_SPAN * scene.plan.vehicle.tyre_diameter
@@ -212,12 +219,14 @@ class OneSide(Method):
             # Read from the hub's face: where the hub stands off its place, the line's point stands off with it.
             corner: Corner = f"{side[0].upper()}{end}"  # type: ignore[assignment]
             x, y = into.plan.vehicle.hub(corner)
-            into.points[f"side.{end}"] = {"x": x, "y": y + sign * part.value, "fixed": False}
-            into.put(id=f"side.{end}.x", type="x", point=f"side.{end}", value=x, u=U_BESIDE_MM)
-            into.reading(slot, part, part.value, type="distance", **{"from": corner}, to=f"side.{end}")
+            beside = f"side.{end}"
+            into.free(beside, (x, y + sign * part.value))
+            into.put(ObservationId("side", f"{end} x"), "x", x, U_BESIDE_MM, point=beside)
+            into.reading(slot, part, "side", "level_distance", from_=corner, to=beside)
         for part in into.read(figures[2]):
             value = part.value - into.plan.frame.scale_zero
-            into.reading(figures[2], part, value, type="crossing", **{"from": "side.R"}, to="side.F")
+            ends = {"from_": "side.R", "to": "side.F"}
+            into.reading(figures[2], part, "side", "crossing", value, **ends, body=into.body)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         out = 300.0

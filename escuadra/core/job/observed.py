@@ -1,0 +1,92 @@
+"""What is observed on a visit: every kind of observation registered once, with what it tells and how it is said.
+
+An observation is known by ``ObservationId``, a value that is never split; the solver is given its text.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from escuadra.core.said import Noun, Text, said
+
+
+@dataclass(frozen=True)
+class ObservationId:
+    """What was observed: its kind, where (a slot, or what it is of), with which instrument, by which event."""
+
+    source: str
+    place: str = ""
+    instrument: str = ""
+    seq: int = 0
+
+    def __str__(self) -> str:
+        return "~".join((self.source, self.place, self.instrument, str(self.seq)))
+
+    @property
+    def kind(self) -> "Kind":
+        """What is registered for it."""
+        return OBSERVATIONS[self.source]
+
+    @property
+    def words(self) -> Text:
+        """As the trade calls it."""
+        return self.kind.words(self)
+
+
+def _by_source(id: ObservationId) -> Text:
+    return Noun(f"seen.{id.source}")
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of observation."""
+
+    source: str
+    words: Callable[[ObservationId], Text] = _by_source
+    as_part: Callable[[ObservationId], Text] | None = None
+    """How it is said as a part of an uncertainty, where that is not its own words."""
+    of_line: bool = False
+    """It tells of the vehicle's lines, not of the frame alone."""
+    of_axles: bool = False
+    """Its method knows the vehicle by its axles alone."""
+    of_frame: bool = False
+    """It was read at the frame."""
+    again: bool = False
+    """It was read at one place, where it can be read again."""
+    carried: bool = False
+    """It was not read, but carried over a move."""
+
+
+OBSERVATIONS: dict[str, Kind] = {}
+
+
+def observed_as(kind: Kind) -> Kind:
+    """Register a kind; its source is its own."""
+    assert kind.source not in OBSERVATIONS, kind.source
+    OBSERVATIONS[kind.source] = kind
+    return kind
+
+
+def as_part(id: ObservationId) -> Text:
+    """An observation as a source of uncertainty: hubs together, an instrument's shared errors too."""
+    return (id.kind.as_part or id.kind.words)(id)
+
+
+observed_as(Kind("tape", lambda id: Noun(id.place), of_frame=True, again=True))
+for _axis in ("x", "y"):
+    observed_as(
+        Kind(
+            f"hub_{_axis}",
+            lambda id, axis=_axis: said(f"places.hub_place.{axis}", corner=Noun(f"corner.{id.place}")),  # type: ignore[misc]
+            lambda id: said("frame.hubs_places"),
+        )
+    )
+observed_as(
+    Kind(
+        "shared",
+        lambda id: said("places.of_instrument", what=Noun(f"shared.{id.place}"), instrument=id.instrument),
+        lambda id: said("frame.all_readings_share", of=id.instrument),
+    )
+)
+for _what in ("yaw", "distance", "along", "thrust"):
+    observed_as(Kind(f"carried_{_what}", lambda id, what=_what: Noun(f"carried.{what}"), carried=True))  # type: ignore[misc]
+observed_as(Kind("prior"))

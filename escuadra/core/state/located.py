@@ -1,0 +1,158 @@
+"""A state's figures where its readings leave them: whatever is asked of them, with its uncertainty and its sources.
+
+``solve`` answers what its input wants; a solution that is looked at for long is asked more, and what further readings
+would do to it. Source: propagation by the covariance (JCGM 100); update of a covariance by one more observation.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from escuadra.core.axes import Pose
+from escuadra.core.errors import BadInput
+from escuadra.core.said import said
+from escuadra.core.state.assembly import read_of, wanted_of
+from escuadra.core.state.input import StateInput
+from escuadra.core.state.solution import LOOSE, NO_REDUNDANCY, Converged, Solution, Work, at_first, determined, judged
+from escuadra.core.state.unknowns import ONE_DEGREE, Vector
+
+POSE = ("x", "y", "z", "yaw", "roll", "pitch")
+AXES = ("x", "y", "z")
+
+
+@dataclass(frozen=True)
+class Derived:
+    """A quantity with its standard uncertainty, mm or degrees, and its slopes over the unknowns."""
+
+    value: float
+    u: float
+    gradient: Vector
+
+
+class Located:
+    """A solved state. Its arrays are never changed."""
+
+    def __init__(self, work: Work, here: Converged) -> None:
+        self._work, self._here = work, here
+        self.given: StateInput = work.equations.given
+        self.ids = work.equations.ids
+        """Readings, then what is known beforehand of shared errors."""
+        self._row = {name: k for k, name in enumerate(self.ids)}
+
+    @cached_property
+    def solution(self) -> Solution:
+        """How the readings check each other, and what the input wanted."""
+        return judged(self._work, self._here)
+
+    @property
+    def trusted(self) -> bool:
+        """The readings agree."""
+        return self.solution.passes and not self.solution.suspects
+
+    # --- figures
+
+    def column(self, body: str, part: str) -> int:
+        """The unknown of a body's pose: x, y, z, yaw, roll or pitch."""
+        unknowns = self._work.equations.unknowns
+        return int(unknowns.column[unknowns.bodies[body] + POSE.index(part)])
+
+    def point(self, name: str) -> tuple[float, float, float]:
+        """A point of the vehicle or the floor."""
+        x, y, z = self._here.figures[self._work.equations.unknowns.points[name] :][:3]
+        return float(x), float(y), float(z)
+
+    def pose(self, body: str) -> Pose:
+        """A body's pose in plan."""
+        x, y, _, yaw = self._here.figures[self._work.equations.unknowns.bodies[body] :][:4]
+        return Pose(x=float(x), y=float(y), yaw_deg=float(yaw) / ONE_DEGREE)
+
+    # --- what is asked
+
+    def asked(self, wanted: Sequence[Any]) -> tuple[Derived | None, ...]:
+        """Quantities, each with its uncertainty; none for one that the readings do not tell."""
+        value, slopes = wanted_of(self._work.equations, wanted).at(self._here.figures)
+        gradient = slopes()[:, : len(self._work.free)]
+        told = self.told(gradient)
+        return tuple(
+            Derived(float(v), self.spread(g), g) if known else None
+            for v, g, known in zip(value, gradient, told, strict=True)
+        )
+
+    def sum(self, value: float, *parts: tuple[float, Derived]) -> Derived:
+        """A value and factors times quantities of this solution, what they share counted once."""
+        gradient = np.sum([factor * part.gradient for factor, part in parts], axis=0)
+        total = value + math.fsum(factor * part.value for factor, part in parts)
+        return Derived(total, self.spread(gradient), gradient)
+
+    def told(self, gradient: Vector) -> list[bool]:
+        """Whether each quantity (rows × unknowns) lies within what the readings determine."""
+        factors = self._here.factors
+        scaled = gradient / factors.lengths
+        outside = np.sqrt(((scaled @ factors.loose.T) ** 2).sum(axis=1))
+        return [bool(known) for known in outside <= LOOSE * np.sqrt((scaled**2).sum(axis=1))]
+
+    def spread(self, gradient: Vector) -> float:
+        """Standard uncertainty of a quantity with these slopes."""
+        return float(np.linalg.norm(gradient @ self._here.factors.inverse))
+
+    def shares(self, gradient: Vector) -> list[tuple[str, float]]:
+        """What each reading, and what is known beforehand, adds to that: the squares add up to the variance."""
+        found = self._here.factors.left @ (gradient @ self._here.factors.inverse)
+        return list(zip(self.ids, map(float, found), strict=True))
+
+    # --- readings
+
+    def sensitivity(self, reading: str) -> Vector:
+        """A reading's slopes over the unknowns, in units of its own u."""
+        return np.asarray(self._here.matrix[self._row[reading]])
+
+    def would_read(self, reading: str, body: str, pose: Pose) -> float:
+        """What a reading would show with a body elsewhere in plan."""
+        equations = self._work.equations
+        figures = self._here.figures.copy()
+        first = equations.unknowns.bodies[body]
+        figures[[first, first + 1, first + 3]] = pose.x, pose.y, pose.yaw_deg * ONE_DEGREE
+        return float(self._work.shown(equations.read, equations.factors, figures)[0][self._row[reading]])
+
+    def _further(self, reading: Any) -> Vector:
+        system, factors = read_of(self._work.equations, [reading])
+        return np.asarray(self._work.shown(system, factors, self._here.figures)[1]()[0] / reading.u)
+
+    def spread_with(self, gradient: Vector, reading: Any) -> float:
+        """A quantity's standard uncertainty after one reading more; its instrument is one of those given."""
+        share = self._further(reading) @ self._here.factors.inverse
+        own = gradient @ self._here.factors.inverse
+        return math.sqrt(max(0.0, float(own @ own) - float(own @ share) ** 2 / (1 + float(share @ share))))
+
+    def alike(self, first: str, second: str, reading: Any = None) -> float:
+        """How alike the tests of two readings are (1: inseparable), now or after one reading more.
+
+        Raises ``BadInput`` where the others do not check them. Source: correlation of w-tests after Förstner.
+        """
+        a, b = (self._here.factors.left[self._row[name]] for name in (first, second))
+        aa, bb, ab = 1 - float(a @ a), 1 - float(b @ b), -float(a @ b)
+        if reading is not None:
+            # Rows of A·C are left·shareᵀ; one reading more takes its part of each product off.
+            share = self._further(reading) @ self._here.factors.inverse
+            gain = 1 + float(share @ share)
+            pa, pb = float(a @ share), float(b @ share)
+            aa, bb, ab = aa + pa * pa / gain, bb + pb * pb / gain, ab + pa * pb / gain
+        if min(aa, bb) < NO_REDUNDANCY:
+            raise BadInput("suspects", f"{first}, {second}", said("wants.two_observations_others_check"))
+        return abs(ab) / math.sqrt(aa * bb)
+
+
+def located(given: StateInput) -> Located:
+    """Solve a state and keep what it stands on; raises ``BadInput`` as ``solve`` does."""
+    work = Work(given)
+    return Located(work, determined(work))
+
+
+def planned(given: StateInput) -> Located:
+    """The state at its first guesses, whatever its readings say; raises ``BadInput`` where it stays loose."""
+    work = Work(given)
+    return Located(work, at_first(work))
