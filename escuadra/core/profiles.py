@@ -131,6 +131,13 @@ class FrameProfile(Frozen):
     u_yaw_share: Positive = Field(0.1, description="of yaw_deg_per_turn, as a share of it, one sigma")
     yaw_lost_deg: NotNegative = Field(0.04, description="motion that a reversal of the yaw screw loses, one sigma")
     yaw_travel_deg: Positive = Field(6.0, description="of the screw to either side of its zero mark")
+    u_kept_mm: Positive = Field(
+        0.2, description="of the beam's distance over a slide or a target's change, mm, one sigma"
+    )
+    u_kept_deg: Positive = Field(0.005, description="of the yaw over such a move, one sigma")
+    u_handled_mm: Positive = Field(
+        0.7, description="of the place along the beam when a target is hung or shifted, mm, one sigma"
+    )
     slide_travel: Positive = Field(160.0, description="of the beam's slide to either side of its zero mark, mm")
     reach: Positive = Field(900.0, description="how far from the beam's middle a target's centre can hang, mm")
     extensions: list[Extension] = []

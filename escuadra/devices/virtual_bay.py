@@ -153,7 +153,8 @@ class VirtualBay:
         elif happening == "slide":
             pose = self._pushed(0.0, by["left"] * self.knobs.slide_gain + chance.gauss(0, 0.4), 0.0)
         elif happening == "roll":
-            pose = self._pushed(by["away"] + chance.gauss(0, 1.0), chance.gauss(0, 0.7), chance.gauss(0, 0.02))
+            away, left = by.get("away", 0.0), by.get("left", 0.0)
+            pose = self._pushed(away + chance.gauss(0, 1.0), left + chance.gauss(0, 0.7), chance.gauss(0, 0.02))
             self.roll += chance.gauss(0, 0.02)
         elif happening == "height":
             self.height += by["turns"] * self.plan.frame.height_per_turn * self.knobs.crank_gain

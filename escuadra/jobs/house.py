@@ -13,8 +13,10 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.core.bay import Place
 from escuadra.core.entries import KINDS
 from escuadra.core.errors import BadInput, refusal
+from escuadra.core.job.events import Signed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
+from escuadra.core.job.setup import cold
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
@@ -27,6 +29,7 @@ from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Opened, Unreadable
 from escuadra.jobs.instruments import Instruments
+from escuadra.jobs.memory import MOST_VISITS, Memory, Solutions
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.repositories.visits import Log
 
@@ -46,9 +49,10 @@ class House:
         self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
         self.floors = Floors(self.store)
         self.instruments = Instruments(self.store, self.catalogue, self.today)
-        self._visits: dict[str, tuple[str, Visit]] = {}
-        self._plans: dict[tuple[str, str], tuple[object, Plan]] = {}
-        self._sheets: dict[tuple[str, str], tuple[str, Sheet]] = {}
+        self.solutions = Solutions()
+        self._visits: Memory[str, tuple[str, Visit]] = Memory(MOST_VISITS)
+        self._plans: Memory[tuple[str, str], tuple[object, Plan]] = Memory(MOST_VISITS)
+        self._sheets: Memory[tuple[str, str], tuple[str, Sheet]] = Memory(MOST_VISITS)
 
     def close(self) -> None:
         """Let go of the database."""
@@ -87,29 +91,29 @@ class House:
 
     def visit_of(self, log: Log, row: Row) -> Visit:
         """What a visit's stream amounts to."""
-        head, visit = self._visits.get(row.id, ("", Visit()))
+        head, visit = self._visits.get(row.id) or ("", Visit())
         if head != row.head:
             visit = fold_visit(visit, log.events(row.id, visit.seq)) if visit.seq < row.count else Visit()
             if visit.seq != row.count:
                 visit = fold_visit(Visit(), log.events(row.id))
-            self._visits[row.id] = (row.head, visit)
+            self._visits.keep(row.id, (row.head, visit))
         return visit
 
     def _sheet(self, log: Log, row: Row, visit: Visit, calibration: str) -> Sheet:
-        head, sheet = self._sheets.get((row.id, calibration), ("", None))
+        head, sheet = self._sheets.get((row.id, calibration)) or ("", None)
         if sheet is None or head != row.head or (sheet.expires is not None and sheet.expires <= self.clock()):
             if visit.outgrown(calibration):
                 visit = as_signed(log.events(row.id), calibration)
             state = visit.seen_by(calibration)
-            sheet = derive(state, self.plan_of(row.id, calibration, state), self.clock())
-            self._sheets[row.id, calibration] = (row.head, sheet)
+            sheet = derive(state, self.plan_of(row.id, calibration, state), self.clock(), self.solutions)
+            self._sheets.keep((row.id, calibration), (row.head, sheet))
         return sheet
 
     def keep(self, row: Row, visit: Visit, sheets: dict[str, Sheet]) -> None:
         """What was worked out of a visit as its row now says that it is."""
-        self._visits[row.id] = (row.head, visit)
+        self._visits.keep(row.id, (row.head, visit))
         for calibration, sheet in sheets.items():
-            self._sheets[row.id, calibration] = (row.head, sheet)
+            self._sheets.keep((row.id, calibration), (row.head, sheet))
 
     def derived(
         self,
@@ -127,7 +131,8 @@ class House:
         entered = _entered(payloads)
         try:
             state = after.seen_by(calibration)
-            sheet = derive(state, self.plan_of(visit_id, calibration, state), at)
+            solving = cold if any(isinstance(said, Signed) for said in payloads) else self.solutions
+            sheet = derive(state, self.plan_of(visit_id, calibration, state), at, solving)
             lost = {id: why for id, why in sheet.underivable.items() if id not in known}
         except BadInput:
             raise
@@ -162,7 +167,7 @@ class House:
             assert isinstance(frame, FrameProfile)
             procedure = with_changes(procedure, (change.said for change in state.changes))
             known = (basis, self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets)))
-            self._plans[visit_id, calibration] = known
+            self._plans.keep((visit_id, calibration), known)
         return known[1]
 
     def _placed(self, state: State, plan: Plan) -> Plan:

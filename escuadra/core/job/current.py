@@ -5,9 +5,11 @@ depends on. Source: ``symmetry`` for the marks, ``readings`` for a slanted tape'
 """
 
 import math
+from bisect import bisect
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import accumulate
 from typing import Any, TypeVar
 
 from escuadra.core.errors import BadInput
@@ -124,6 +126,11 @@ class Current:
         entries = self.current(slot)
         return entries[-1] if entries else None
 
+    def answer(self, slot: Slot) -> str:
+        """What was answered at a slot; empty while nothing was."""
+        entry = self.answered(slot)
+        return str(entry.said.value) if entry is not None else ""
+
     # --- the lines
 
     def pair_count(self, end: str) -> int:
@@ -180,24 +187,37 @@ class Current:
 
     def within(self, slot: Slot, epoch: int) -> list[Entry]:
         """A slot's entries of an epoch that count."""
-        spoiling = [past.aspects & slot.aspects for past in self.boundaries]
-        start = max((b.seq for b, hit in zip(self.boundaries[:epoch], spoiling, strict=False) if hit), default=0)
-        later = (b.seq for b, hit in zip(self.boundaries[epoch:], spoiling[epoch:], strict=True) if hit)
-        end = next(later, math.inf)
-        return [e for e in self.relied(slot.id) if start < e.seq < end]
+        spoiled, stretch = self.once(("stretches", slot.aspects), lambda: self._stretches(slot.aspects))
+        return self.once(("within", slot.id), lambda: self._parted(slot.id, spoiled)).get(stretch[epoch], [])
+
+    def _stretches(self, aspects: frozenset[str]) -> tuple[list[int], list[int]]:
+        """seq of each boundary that spoils an aspect, and in which stretch between them each epoch lies."""
+        hits = [bool(past.aspects & aspects) for past in self.boundaries]
+        spoiled = [past.seq for past, hit in zip(self.boundaries, hits, strict=True) if hit]
+        return spoiled, [0, *accumulate(hits)]
+
+    def _parted(self, slot: str, spoiled: Sequence[int]) -> dict[int, list[Entry]]:
+        """A slot's entries that count, by the stretch between spoiling events in which they were read."""
+        found: dict[int, list[Entry]] = {}
+        for entry in self.relied(slot):
+            found.setdefault(bisect(spoiled, entry.seq), []).append(entry)
+        return found
 
     def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
         """Height of a hub or beam end that was valid when the reading ``seq`` was taken, and its u."""
-        slot = height_slot(what, self.plan)
-        spoiled = [past.seq for past in self.state.disturbances if past.aspects & slot.aspects]
-        start = max((s for s in spoiled if s < seq), default=0)
-        end = min((s for s in spoiled if s > seq), default=math.inf)
-        found = measured([e for e in self.relied(slot.id) if start < e.seq < end])
+        spoiled, by_stretch = self.once(("heights", what), lambda: self._heights(what))
+        found = by_stretch.get(bisect(spoiled, seq))
         if found is not None:
             return found.value, found.u
         if what in ("LR", "RR"):
             return self.plan.vehicle.hub_height, 5.0
         return None
+
+    def _heights(self, what: str) -> tuple[list[int], dict[int, Measured | None]]:
+        """seq of what spoiled a height, and what it was between."""
+        slot = height_slot(what, self.plan)
+        spoiled = [past.seq for past in self.state.disturbances if past.aspects & slot.aspects]
+        return spoiled, {k: measured(read) for k, read in self._parted(slot.id, spoiled).items()}
 
     def rise_of_tape(
         self, hub: Corner, end: str, low: tuple[float, float], high: tuple[float, float]

@@ -41,7 +41,7 @@ class Entering:
     """Points, observations and shared errors of one state.
 
     ``entries``: a slot's readings that count; ``answered``: what was answered there; ``pairs``: how many at an end.
-    ``body``: the frame's name; without one, what hangs on the frame is left out.
+    Until the frame stands somewhere, what hangs on it is left out; what was entered already is not entered again.
     """
 
     def __init__(
@@ -50,9 +50,12 @@ class Entering:
         entries: Callable[[Slot], Sequence[Entry]],
         answered: Callable[[Slot], str],
         pairs: Callable[[str], int],
-        body: str,
     ) -> None:
-        self.plan, self.entries, self.answered, self.pairs, self.body = plan, entries, answered, pairs, body
+        self.plan, self.entries, self.answered, self.pairs = plan, entries, answered, pairs
+        self.body = ""
+        self.bodies: list[str] = []
+        self.read_from: set[str] = set()
+        """Bodies at which anything was read."""
         self.points: dict[str, StatePoint] = {}
         self.own: dict[str, Place] = {
             MIDDLE: (0.0, 0.0, 0.0),
@@ -71,13 +74,10 @@ class Entering:
         self.exact(ORIGIN, (0.0, 0.0))
         self.exact(DATUM, datum_at(plan.procedure, plan.vehicle))
 
-    def copy(self) -> "Entering":
-        """The same, to which more can be added."""
-        other = Entering(self.plan, self.entries, self.answered, self.pairs, self.body)
-        other.points, other.own, other.heading = dict(self.points), dict(self.own), self.heading
-        other.observations, other.sources = list(self.observations), dict(self.sources)
-        other.instruments = dict(self.instruments)
-        return other
+    def stand(self, body: str, entries: Callable[[Slot], Sequence[Entry]]) -> None:
+        """What follows was read with the frame at one more place; ``entries``: a slot's readings that count there."""
+        self.body, self.entries = body, entries
+        self.bodies.append(body)
 
     def read(self, slot: Slot) -> list[Measured]:
         """What a slot's readings amount to, one value a tool."""
@@ -114,9 +114,9 @@ class Entering:
         self, id: ObservationId, kind: str, value: float, u: float, instrument: str | None = None, **more: Any
     ) -> None:
         """An observation as ``state`` takes it; what needs a frame is left out where there is none."""
-        if not self.body and more.get("body") is not None:
-            return
         name = str(id)
+        if name in self.sources or (not self.body and more.get("body") is not None):
+            return
         factors = ((instrument, 1.0),) if instrument is not None else ()
         self.sources[name] = id
         self.observations.append(
@@ -158,7 +158,7 @@ class Entering:
         return any(isinstance(o, THRUST_READINGS) for o in self.observations)
 
     def state(self, guess: Pose) -> StateInput:
-        """What was entered; ``guess``: about where the frame is."""
+        """What was entered; ``guess``: about where the frame stands."""
         used = {name for o in self.observations for name, _ in o.instrument}
         body = Body(
             x=guess.x,
@@ -172,9 +172,10 @@ class Entering:
         )
         return StateInput(
             points=tuple(self.points.items()),
-            bodies=((self.body, body),) if self.body else (),
+            bodies=tuple((name, body) for name in self.bodies),
             thrust=Angle(angle_deg=self.heading) if self.sees_thrust else None,
             instruments=tuple((name, tool) for name, tool in self.instruments.items() if name in used),
             observations=tuple(self.observations),
             wanted=(ASKED,),
+            partial=True,
         )

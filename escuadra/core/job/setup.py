@@ -1,38 +1,32 @@
-"""From the readings of an epoch, the procedure and the profiles to the network, the pose and the goal.
+"""What a visit's readings amount to: every epoch solved together, the lines, and what each method says alone.
 
-Every move that changes where the beam stands opens an epoch; only readings of one epoch enter one solution. Where a
-move leaves yaw and distance alone (sliding, mounting), what was solved before is carried over as two observations
-with their uncertainty. Source: ``network``; lines after ISO 8855.
+Every move that changes where the beam stands opens an epoch. All epochs since the vehicle's line was spoiled are solved
+as one ``state``; what contradicted itself before a bump is left behind. Lines after ISO 8855.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import islice
 from typing import Any
 
-from escuadra.core.axes import Pose
 from escuadra.core.errors import BadInput
 from escuadra.core.job.current import Current
-from escuadra.core.job.disturbance import POSE
-from escuadra.core.job.entering import MIDDLE, Entering
+from escuadra.core.job.entering import Entering
+from escuadra.core.job.epochs import body_of, entered, leaves_yaw, unframed
 from escuadra.core.job.methods import METHODS
-from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.places import TAPE_ASPECTS, Plan
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.solved import Solved, Solving, bump_watch, carried
-from escuadra.core.job.state import Entry, State
+from escuadra.core.job.places import Plan
+from escuadra.core.job.solved import Solved, Solving, bump_watch
+from escuadra.core.job.state import State
 from escuadra.core.procedure import LineChoice
-from escuadra.core.stance import CORNERS
-from escuadra.core.state.input import ScalePair, StateInput
+from escuadra.core.state.input import StateInput
 from escuadra.core.state.located import Derived, Located, located, planned
 
-FRAME = "frame"
 UNFRAMED = -1
 """The epoch of what does not hang on the frame."""
 MOST_RECENT = 4
 """Epochs that are looked back on for the vehicle's line: each tells the same, as well as its readings were."""
-ANYWHERE_MM, ANY_AXLE_DEG = 1500.0, 1.5
-"""Where a frame stands and how far a rear axle steers, before anything was read, one sigma."""
+MOST_EPOCHS = 30
+"""A long visit has so many places of the frame; of a longer one, the newest are solved."""
 
 
 @dataclass(frozen=True)
@@ -60,152 +54,108 @@ class Setup(Current):
         super().__init__(state, plan, at)
         self.stations: tuple[Any, ...] = ()
         self.solving = solving
-        self._solved: dict[int, Solved | None] = {}
+
+    # --- what is solved
 
     def carries(self, epoch: int) -> bool:
         """The epoch began with a move that leaves yaw and distance alone, and what was solved before can be trusted."""
-        if epoch == 0 or self.boundaries[epoch - 1].aspects & TAPE_ASPECTS != {"centre"}:
+        return self.once(("carries", epoch), lambda: self._carries(epoch))
+
+    def _carries(self, epoch: int) -> bool:
+        if epoch == 0 or not leaves_yaw(self.boundaries[epoch - 1]):
             return False
-        before = self.solve(epoch - 1)
-        return before is not None and before.trusted
+        before = self._of(self.chain(epoch - 1), epoch - 1)
+        return before is not None and before.placed and before.trusted
 
-    def entered(self, epoch: int) -> Entering:
-        """What was read in an epoch."""
-        return self.once(("entered", epoch), lambda: self._entered(epoch))
+    def chain(self, epoch: int) -> tuple[int, ...]:
+        """The epochs up to one that moves join which left yaw and distance alone."""
+        first = epoch
+        while self.carries(first):
+            first -= 1
+        return tuple(range(first, epoch + 1))
 
-    def entering(self, epoch: int | None = None, only: str = "") -> Entering:
-        """Hubs, and what every method's readings say, or one's ``only``.
+    def _since_spoiled(self, epoch: int) -> tuple[int, ...]:
+        """The epochs up to one since the vehicle's line was spoiled, the newest of them."""
+        first = max((k + 1 for k, past in enumerate(self.boundaries[:epoch]) if "line" in past.aspects), default=0)
+        return tuple(range(max(first, epoch + 1 - MOST_EPOCHS), epoch + 1))
 
-        ``None``: without the frame and what hangs on it.
+    def _last_of_line(self, epoch: int) -> int:
+        """The last epoch before the vehicle's line was spoiled, from one on."""
+        later = (k for k in range(epoch, self.epoch) if "line" in self.boundaries[k].aspects)
+        return next(later, self.epoch)
+
+    def entered(self, epochs: tuple[int, ...]) -> Entering:
+        """What was read in some epochs, the vehicle as it was in the last of them."""
+
+        def make() -> Entering:
+            joined = {k for k in epochs if k - 1 in epochs and self.carries(k)}
+            return entered(self, epochs, joined, self._last_of_line(epochs[-1]) == self.epoch)
+
+        return self.once(("entered", epochs), make)
+
+    def _of(self, epochs: tuple[int, ...], epoch: int) -> Solved | None:
+        """One epoch as some of them together tell it; nothing where it is not among what was read."""
+        into = self.entered(epochs)
+        body = body_of(epoch)
+        if body not in into.bodies:
+            return None
+        found = self.once(("solved", epochs), lambda: self.solving(into.state(self.plan.nominal_goal)))
+        return Solved(self.plan, found, into.sources, body, epoch) if found is not None else None
+
+    def solved(self, epoch: int) -> Solved | None:
+        """An epoch by all that was read on the visit; where that contradicts itself, by what a move joins it to.
+
+        What contradicted itself before the frame was moved or bumped is not carried along.
         """
-
-        def entries(slot: Slot) -> Sequence[Entry]:
-            if epoch is None or not slot.aspects & POSE:
-                return self.current(slot)
-            return self.within(slot, epoch)
-
-        vehicle = self.plan.vehicle
-        into = Entering(self.plan, entries, self.answer, self.pair_count, FRAME if epoch is not None else "")
-        for corner in CORNERS:
-            into.known(corner, "hub", corner, vehicle.hub(corner), (vehicle.u_hub_mm, vehicle.u_hub_mm))
-        for method in METHODS.values():
-            if only in ("", method.id) and not self.begun.isdisjoint(method.prefixes):
-                method.enter(into)
-        return into
-
-    def answer(self, slot: Slot) -> str:
-        """What was answered at a slot; empty while nothing was."""
-        entry = self.answered(slot)
-        return str(entry.said.value) if entry is not None else ""
-
-    def nothing_entered(self) -> Entering:
-        """A state to be made, without a frame and without the vehicle."""
-        return Entering(self.plan, self.current, self.answer, self.pair_count, "")
-
-    def _entered(self, epoch: int) -> Entering:
-        into = self.entering(epoch)
-        self._enter_tapes(into, epoch)
-        if self.carries(epoch):
-            before = self.solve(epoch - 1)
-            assert before is not None
-            read = any(id.kind.of_frame for id in into.sources.values())
-            stands = read and self.boundaries[epoch - 1].what != "slide"
-            carried(before, into, stands)
-        if not into.sees_thrust and (known := self._thrust_before(epoch)) is not None:
-            angle = known.derived("line_angle", "thrust")
-            into.heading = angle.value
-            into.put(ObservationId("carried_thrust"), "thrust", angle.value, angle.u)
-        return into
-
-    def state_of(self, epoch: int) -> StateInput:
-        """What was read in an epoch, as it is solved."""
-        return self.entered(epoch).state(self._guess(epoch))
-
-    def _guess(self, epoch: int) -> Pose:
-        """About where the frame stands in an epoch."""
-        before = self.solve(epoch - 1) if self.carries(epoch) else None
-        return before.pose if before is not None else self.plan.nominal_goal
-
-    def _enter_tapes(self, into: Entering, epoch: int) -> None:
-        for slot, hub, end, by_tool in self.tapes(epoch):
-            for part in by_tool:
-                into.reading(slot, part, "tape", "level_distance", from_=hub, to=into.on_frame(end))
-
-    def _thrust_before(self, epoch: int) -> Solved | None:
-        """An earlier epoch that found the thrust line at the frame; true until the vehicle's line is spoiled."""
-        for k in range(epoch - 1, -1, -1):
-            if "line" in self.boundaries[k].aspects:
-                return None
-            found = self.solve(k)
-            if found is not None and found.trusted and "thrust" in found.known:
-                return found
-        return None
+        last = self._last_of_line(epoch)
+        whole = self._of(self._since_spoiled(last), epoch)
+        return whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch)
 
     def solve(self, epoch: int) -> Solved | None:
-        """An epoch's solution; ``None`` while its readings do not determine it."""
-        if epoch not in self._solved:
-            self._solved[epoch] = self._found(self.entered(epoch), self._guess(epoch), epoch)
-        return self._solved[epoch]
+        """An epoch's solution; ``None`` while its readings do not tell where the frame stands."""
 
-    def _found(self, into: Entering, guess: Pose, epoch: int) -> Solved | None:
-        found = self.solving(into.state(guess))
-        return Solved(self.plan, found, into.sources, into.body, epoch) if found is not None else None
+        def make() -> Solved | None:
+            found = self.solved(epoch)
+            return found if found is not None and found.placed else None
+
+        return self.once(("solve", epoch), make)
+
+    def turned_only(self, epoch: int) -> Solved | None:
+        """An epoch that sees how the frame is turned, and perhaps no more: nothing else may be taken from it."""
+
+        def make() -> Solved | None:
+            found = self.solved(epoch)
+            read = found is not None and found.body in self.entered(self.chain(epoch)).read_from
+            return found if found is not None and read and found.tells("square") else None
+
+        return self.once(("turned only", epoch), make)
 
     def designed(self) -> Solved | None:
         """The first epoch at its first guesses, whatever its readings say; nothing where it would stay loose."""
-        into = self.entered(0)
-        try:
-            found = planned(into.state(self.plan.nominal_goal))
-        except BadInput:
+        into = self.entered((0,))
+        if not into.bodies:
             return None
-        return Solved(self.plan, found, into.sources, into.body, 0)
-
-    def turned_only(self, epoch: int) -> Solved | None:
-        """An epoch that sees no more than how the frame is turned: what is loose is held where a frame can be at all.
-
-        Nothing but ``square`` may be taken from it.
-        """
-        return self.once(("turned only", epoch), lambda: self._turned_only(epoch))
-
-    def _turned_only(self, epoch: int) -> Solved | None:
-        into, goal = self.entered(epoch).copy(), self.plan.nominal_goal
-        if not any(isinstance(o, ScalePair) for o in into.observations):
-            return None
-        middle = into.on_frame(MIDDLE)
-        into.put(ObservationId("prior", "x"), "x", goal.x, ANYWHERE_MM, point=middle)
-        into.put(ObservationId("prior", "y"), "y", goal.y, ANYWHERE_MM, point=middle)
-        into.put(ObservationId("prior", "thrust"), "thrust", 0.0, ANY_AXLE_DEG)
-        return self._found(into, self._guess(epoch), epoch)
+        found = planned(into.state(self.plan.nominal_goal))
+        solved = Solved(self.plan, found, into.sources, into.body, 0)
+        return solved if solved.placed and solved.tells_line else None
 
     # --- both lines
 
     @cached_property
     def lines(self) -> Solved | None:
-        """The solution that knows the vehicle's lines best: without the frame, or with what was read at it.
+        """The solution that knows the vehicle's lines: all that was read, or what does not hang on the frame.
 
         What was read at the frame in an earlier epoch still tells where the vehicle points, until its line is spoiled.
         """
-        plain = self.unframed
-        found = [plain] if plain is not None and plain.line is not None else []
-        found += [s for s in self.recent if s.trusted and s.line is not None]
-
-        def order(solved: Solved) -> tuple[bool, float]:
-            assert solved.line is not None
-            return solved.line != self.plan.procedure.line, solved.line_at(self.plan.target_x).u
-
-        return min(found, key=order, default=None)
+        known = [s for s in (*self.recent[:1], self.unframed) if s is not None and s.trusted and s.tells_line]
+        known += [s for s in (self.unframed,) if s is not None and s.tells_line]
+        return next((s for s in known if s.line == self.plan.procedure.line), known[0] if known else None)
 
     @cached_property
     def recent(self) -> list[Solved]:
-        """The newest solutions since the vehicle's line was spoiled, the newest first: a few, however long the job."""
-        found: list[Solved] = []
-        for k in range(self.epoch, -1, -1):
-            solved = self.solve(k)
-            if solved is not None:
-                found.append(solved)
-            if len(found) == MOST_RECENT or (k and "line" in self.boundaries[k - 1].aspects):
-                break
-        return found
+        """The newest epochs in which the frame was read since the vehicle's line was spoiled, the newest first."""
+        epochs = reversed(self._since_spoiled(self.epoch))
+        return [found for k in islice(epochs, MOST_RECENT) if (found := self.solved(k)) is not None]
 
     def alone(self, method: str) -> Answer | None:
         """What one method says by itself at the target; with the frame's tapes where it is read at the frame."""
@@ -215,15 +165,13 @@ class Setup(Current):
         line = METHODS[method].finds
         if line == "none":
             return None
-        for epoch in (None, *range(self.epoch, -1, -1)):
-            into = self.entering(epoch, method)
-            if epoch is not None:
-                self._enter_tapes(into, epoch)
-            solved = self._found(into, self.plan.nominal_goal, UNFRAMED if epoch is None else epoch)
-            if solved is not None and line in solved.known:
+        by_itself = [(unframed(self, method), UNFRAMED)]
+        by_itself += [(entered(self, (k,), only=method), k) for k in reversed(self._since_spoiled(self.epoch))]
+        for into, epoch in by_itself:
+            found = self.solving(into.state(self.plan.nominal_goal))
+            solved = Solved(self.plan, found, into.sources, into.body, epoch) if found is not None else None
+            if solved is not None and line in solved.known and solved.tells_line:
                 return Answer(line, solved.derived("line_angle", line), solved.line_at(self.plan.target_x, line))
-            if epoch and "line" in self.boundaries[epoch - 1].aspects:
-                break
         return None
 
     def without(self, solved: Solved, source: str) -> Solved | None:
@@ -267,11 +215,11 @@ class Setup(Current):
     @cached_property
     def unframed(self) -> Solved | None:
         """The vehicle's lines from what does not hang on the frame."""
-        if UNFRAMED not in self._solved:
-            into = self.entering()
-            known = into.sees_thrust or "mark.front" in into.points
-            self._solved[UNFRAMED] = self._found(into, self.plan.nominal_goal, UNFRAMED) if known else None
-        return self._solved[UNFRAMED]
+        into = unframed(self)
+        if not into.sees_thrust and "mark.front" not in into.points:
+            return None
+        found = self.solving(into.state(self.plan.nominal_goal))
+        return Solved(self.plan, found, into.sources, "", UNFRAMED) if found is not None else None
 
     @property
     def epoch(self) -> int:

@@ -17,7 +17,8 @@ from escuadra.core.job.checks.stations import StationsCheck
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import Plan
-from escuadra.core.job.setup import Setup
+from escuadra.core.job.setup import Setup, cold
+from escuadra.core.job.solved import Solving
 from escuadra.core.job.state import Disturbance, State
 from escuadra.core.job.stations import current, progress
 from escuadra.core.job.views import CheckView, GroupView, SheetView, SlotView
@@ -63,15 +64,15 @@ class Sheet(SheetView):
         return self._advised
 
 
-def derive(state: State, plan: Plan, at: int) -> Sheet:
-    """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time."""
+def derive(state: State, plan: Plan, at: int, solving: Solving = cold) -> Sheet:
+    """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time; ``solving``: how."""
     if state.signed is not None:
         # A signed sheet stays as it was signed: nothing grows old in it.
         at = state.records[-1][1]
-    stations = progress(state, plan) if plan.procedure.stations else ()
+    stations = progress(state, plan, solving) if plan.procedure.stations else ()
     if stations:
         plan = plan.whole.at_stations[current(stations).id]
-    setup = Setup(state, plan, at)
+    setup = Setup(state, plan, at, solving)
     setup.stations = stations
     views = [_view(check, setup) for check in checks_of(plan, state)]
     groups = tuple(

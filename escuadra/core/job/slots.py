@@ -17,9 +17,6 @@ from escuadra.core.quantities import Quantity
 from escuadra.core.readings import ReadingInput, ReadingResult, reading
 from escuadra.core.said import Name, Noun, Said, Text, said
 
-MOST_KEPT = 4096
-_MEASURED: dict[tuple[int, ...], tuple[tuple[Entry, ...], "Measured | None"]] = {}
-
 
 @dataclass(frozen=True, kw_only=True)
 class Slot:
@@ -101,7 +98,7 @@ def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float 
         said = by_tool[-1].said
         assert isinstance(said, ReadingTaken)
         figures = reading(
-            ReadingInput(
+            ReadingInput.model_construct(
                 values=[e.value for e in by_tool],
                 instrument=said.tool.contributions,
                 temperature=temperature if said.tool.expansion_per_k is not None else None,
@@ -126,21 +123,7 @@ def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float 
 
 
 def measured(entries: Sequence[Entry]) -> Measured | None:
-    """All current readings of a slot as one value; ``None`` where there is none.
-
-    Entries never change and are the same objects in every later state: what they come to is worked out once.
-    """
-    key = tuple(map(id, entries))
-    known = _MEASURED.get(key)
-    if known is None:
-        if len(_MEASURED) >= MOST_KEPT:
-            _MEASURED.clear()
-        # The entries are kept with the answer, so that their ids stay theirs.
-        known = _MEASURED[key] = (tuple(entries), _measured(entries))
-    return known[1]
-
-
-def _measured(entries: Sequence[Entry]) -> Measured | None:
+    """All current readings of a slot as one value; ``None`` where there is none."""
     parts = measured_by_tool(entries)
     if len(parts) <= 1:
         return parts[0] if parts else None

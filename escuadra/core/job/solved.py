@@ -11,7 +11,7 @@ from typing import Any
 from escuadra.core.axes import Pose
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
-from escuadra.core.job.entering import DATUM, MIDDLE, NOSE, ORIGIN, TARGET, Entering
+from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET
 from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import Plan
 from escuadra.core.procedure import LineChoice
@@ -25,8 +25,6 @@ Solving = Callable[[StateInput], Located | None]
 """How a state is solved: nothing where its readings do not determine it. Whoever asks may remember."""
 BUMP_MM, BUMP_DEG = 3.0, 0.12
 """A nudge that nobody would see and that matters at the target."""
-U_HANDLED_MM = 0.7
-"""What hanging or shifting a target does to the beam's place along itself, one sigma."""
 
 
 class Solved:
@@ -77,8 +75,33 @@ class Solved:
         return next((line for line in ("thrust", "body", "axis") if line in known), None)
 
     @cached_property
+    def placed(self) -> bool:
+        """The readings tell where the frame stands and how it is turned."""
+        middle = f"{self.body}:{MIDDLE}"
+        wanted = (
+            WantedYaw(id="yaw", type="yaw", body=self.body, to="axis"),
+            WantedAhead(id="x", type="ahead", point=middle, from_=(ORIGIN,), line="axis"),
+            WantedBeside(id="y", type="beside", point=middle, through=(ORIGIN,), line="axis"),
+        )
+        return None not in self.located.asked(wanted)
+
+    def tells(self, what: str) -> bool:
+        """The readings tell distance, offset, square or line_angle, for the line in use."""
+        line = self.line
+        return line is not None and what in self._once(line, lambda: self._asked(line))
+
+    @property
+    def tells_line(self) -> bool:
+        """The readings tell the line in use."""
+        if self.line is None:
+            return False
+        way, through = self._way(self.line)
+        angle = WantedAngle(id="angle", type="angle", **way)
+        return None not in self.located.asked((angle, WantedAt(id="at", type="at", through=through, x=0.0, **way)))
+
+    @cached_property
     def known(self) -> frozenset[LineChoice]:
-        """The lines that this solution knows."""
+        """The lines that something was read of in this solution."""
         found: set[LineChoice] = set()
         if self.located.given.thrust is not None:
             found.add("thrust")
@@ -129,13 +152,16 @@ class Solved:
     def derived(self, what: str, line: LineChoice | None = None) -> Derived:
         """distance, offset from where the target must hang (mm), square or line_angle (degrees), each with its u."""
         chosen = self._chosen(line)
-        found: Derived = self._once("all", dict).get((what, chosen)) or self._asked(chosen)[what, chosen]
+        known = self._once(chosen, lambda: self._asked(chosen))
+        if what not in known:
+            raise BadInput("wanted", what, said("wants.line_found_first"))
+        found: Derived = known[what]
         return found
 
-    def _asked(self, line: LineChoice) -> dict[tuple[str, LineChoice], Derived]:
-        """All four at once, for a line."""
+    def _asked(self, line: LineChoice) -> dict[str, Derived]:
+        """All four at once, for a line; what the readings do not tell is left out."""
         way, through = self._way(line)
-        plan, found = self.plan, self._once("all", dict)
+        plan = self.plan
         wanted: list[Any] = [WantedAngle(id="line_angle", type="angle", **way)]
         if self.body:
             target, (datum, forward, left) = f"{self.body}:{TARGET}", self._datum
@@ -145,17 +171,18 @@ class Solved:
                 WantedBeside(id="offset", type="beside", point=target, through=through, **way),
                 WantedAhead(id="distance", type="ahead", point=target, from_=datum, **way),
             ]
-        answers = dict(zip((item.id for item in wanted), self.asked(*wanted), strict=True))
-        if self.body:
+        told = zip((item.id for item in wanted), self.located.asked(wanted), strict=True)
+        answers = {what: answer for what, answer in told if answer is not None}
+        if "offset" in answers:
             answers["offset"] = self.sum(-plan.procedure.offset, (1.0, answers["offset"]))
+        if "distance" in answers:
             angle = answers["line_angle"]
             a = angle.value * ONE_DEGREE
             ahead = answers["distance"].value - forward * math.cos(a) - left * math.sin(a)
             slope = (forward * math.sin(a) - left * math.cos(a)) * ONE_DEGREE
             gradient = answers["distance"].gradient + slope * angle.gradient
             answers["distance"] = Derived(ahead, self.located.spread(gradient), gradient)
-        found.update({(what, line): answer for what, answer in answers.items()})
-        return found  # type: ignore[no-any-return]
+        return answers
 
     @cached_property
     def _datum(self) -> tuple[tuple[str, ...], float, float]:
@@ -232,25 +259,6 @@ class Solved:
     def would_read(self, id: ObservationId, pose: Pose) -> float:
         """What a reading of this solution would show with the beam at a pose."""
         return self.located.would_read(str(id), self.body, pose)
-
-
-def carried(before: Solved, into: Entering, stands: bool) -> None:
-    """Yaw and square distance of the solution before a move that leaves both alone.
-
-    ``stands``: only the target was handled, so the beam's place along itself is carried too, as a bump would change it.
-    """
-    body = before.body
-    way = {"line": "marks", "marks": ((f"{body}:{MIDDLE}",), (f"{body}:{NOSE}",))}
-    ahead = WantedAhead(id="away", type="ahead", point=f"{body}:{MIDDLE}", from_=(ORIGIN,), **way)
-    beside = WantedBeside(id="along", type="beside", point=f"{body}:{MIDDLE}", through=(ORIGIN,), **way)
-    distance, along = before.asked(ahead, beside)
-    if stands:
-        u = math.hypot(along.u, U_HANDLED_MM)
-        into.put(ObservationId("carried_along"), "along", -along.value, u, point=ORIGIN, body=into.body)
-    into.put(ObservationId("carried_yaw"), "yaw", before.pose.yaw_deg, before.yaw.u, body=into.body)
-    into.put(
-        ObservationId("carried_distance"), "perpendicular", distance.value, distance.u, point=ORIGIN, body=into.body
-    )
 
 
 def bump_watch(solved: Solved) -> str:

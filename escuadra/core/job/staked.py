@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
 from escuadra.core.job.entering import ORIGIN
+from escuadra.core.job.epochs import nothing_entered
 from escuadra.core.job.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.job.hung import EDGES
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
@@ -162,7 +163,7 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
     if way is None:
         return None
     parts = points_of(setup.plan)
-    into = setup.nothing_entered()
+    into = nothing_entered(setup)
     for part, left in parts.items():
         into.free(part, on_face(way.centre, way.facing_deg, left))
     for place in stand_tapes(setup):
@@ -186,17 +187,15 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
 
 def _against(
     found: Located, suspects: tuple[str, ...], way: Staking, parts: dict[str, float], place: TargetPlace
-) -> Stood:
+) -> Stood | None:
+    ahead = found.asked([WantedAhead(id=p, type="ahead", point=p, from_=(ORIGIN,), line="axis") for p in parts])
+    beside = found.asked([WantedBeside(id=p, type="beside", point=p, through=(ORIGIN,), line="axis") for p in parts])
+    at = {part: (x, y) for part, x, y in zip(parts, ahead, beside, strict=True) if x is not None and y is not None}
+    if len(at) < len(parts):
+        return None
+
     def off(part: str, direction: tuple[float, float]) -> Derived:
-        ahead, beside = found.asked(
-            [
-                WantedAhead(id="x", type="ahead", point=part, from_=(ORIGIN,), line="axis"),
-                WantedBeside(id="y", type="beside", point=part, through=(ORIGIN,), line="axis"),
-            ]
-        )
-        assert ahead is not None
-        assert beside is not None
-        return found.sum(0.0, (direction[0], ahead), (direction[1], beside))
+        return found.sum(0.0, *zip(direction, at[part], strict=True))
 
     angle = way.facing_deg - place.facing_deg
     share = 1 / len(parts)

@@ -10,7 +10,8 @@ from typing import Literal
 
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
-from escuadra.core.job.setup import Setup
+from escuadra.core.job.setup import Setup, cold
+from escuadra.core.job.solved import Solving
 from escuadra.core.job.staked import STAND, stand_slots, stood
 from escuadra.core.job.state import Disturbance, Entry, Run, State
 from escuadra.core.procedure import Station
@@ -41,9 +42,9 @@ class StationView:
         return self.run is not None and self.proof != "doubt"
 
 
-def progress(state: State, plan: Plan) -> tuple[StationView, ...]:
+def progress(state: State, plan: Plan, solving: Solving = cold) -> tuple[StationView, ...]:
     """Every station of the whole sheet, in its order."""
-    return tuple(_station(state, at) for at in plan.whole.at_stations.values())
+    return tuple(_station(state, at, solving) for at in plan.whole.at_stations.values())
 
 
 def current(views: Sequence[StationView]) -> Station:
@@ -58,7 +59,7 @@ def current(views: Sequence[StationView]) -> Station:
     return waiting
 
 
-def _station(state: State, plan: Plan) -> StationView:
+def _station(state: State, plan: Plan, solving: Solving) -> StationView:
     station = plan.station
     assert station is not None
     runs = [run for run in state.runs if run.said.station == station.id and not run.withdrawn]
@@ -68,7 +69,7 @@ def _station(state: State, plan: Plan) -> StationView:
     if run.doubted is not None:
         told = next(past for past in state.disturbances if past.seq == run.doubted)
         return StationView(station, run, "doubt", sentences(told.words, said("stations.relied_here")), told)
-    setup = Setup(state, plan)
+    setup = Setup(state, plan, solving=solving)
     found = _stand(setup, station, run) if station.carrier == "stand" else _frame(setup, station, run)
     again = next((past for past in state.disturbances if past.what == "run_again" and past.seq > run.seq), None)
     if again is not None and found.proof in ("missed", "contradicted"):
@@ -85,7 +86,7 @@ def _frame(setup: Setup, station: Station, run: Run) -> StationView:
         seen = [e for slot in slots for e in setup.relied(slot) if start < e.seq < ends]
         if seen:
             upto = _next_run(setup.state, min(e.seq for e in seen), ends)
-            solved = Setup(setup.state.until(upto - 1), setup.plan).solve(epoch)
+            solved = Setup(setup.state.until(upto - 1), setup.plan, solving=setup.solving).solve(epoch)
             if solved is not None:
                 if solved.trusted:
                     return StationView(station, run, "proven", _proven(setup, seen))

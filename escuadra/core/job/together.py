@@ -86,7 +86,7 @@ def facts(setup: Setup) -> list[Fact]:
         off = emblem_off(setup, end)
         if off is not None:
             found.append(_fact(said(f"together.emblem_off_pairs_middle.{end}"), *off, "mm", "side"))
-    into = setup.entered(setup.epoch)
+    into = setup.entered((setup.epoch,))
     lines = METHODS["strings"]
     by_strings = lines.result(into) if isinstance(lines, StringLines) else None
     for corner in CORNERS:

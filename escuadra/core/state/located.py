@@ -42,6 +42,7 @@ class Located:
         self.ids = work.equations.ids
         """Readings, then what is known beforehand of shared errors."""
         self._row = {name: k for k, name in enumerate(self.ids)}
+        self._told: dict[Any, Derived | None] = {}
 
     @cached_property
     def solution(self) -> Solution:
@@ -73,7 +74,13 @@ class Located:
     # --- what is asked
 
     def asked(self, wanted: Sequence[Any]) -> tuple[Derived | None, ...]:
-        """Quantities, each with its uncertainty; none for one that the readings do not tell."""
+        """Quantities, each worked out once, with its uncertainty; none for one that the readings do not tell."""
+        new = [item for item in dict.fromkeys(wanted) if item not in self._told]
+        if new:
+            self._told.update(zip(new, self._asked(new), strict=True))
+        return tuple(self._told[item] for item in wanted)
+
+    def _asked(self, wanted: Sequence[Any]) -> tuple[Derived | None, ...]:
         value, slopes = wanted_of(self._work.equations, wanted).at(self._here.figures)
         gradient = slopes()[:, : len(self._work.free)]
         told = self.told(gradient)

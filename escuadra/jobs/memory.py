@@ -1,0 +1,50 @@
+"""What was worked out already and is worth keeping: bounded, locked, at the edge. The core remembers nothing.
+
+A sheet is kept for its visit's head, which names everything that it depends on (pins and doubts are events of the
+visit), until the next reading grows old. A solution is kept by the content of what it was made from.
+"""
+
+from collections.abc import Hashable
+from threading import RLock
+from typing import Generic, TypeVar
+
+from cachetools import LRUCache
+
+from escuadra.core.job.setup import cold
+from escuadra.core.state.input import StateInput
+from escuadra.core.state.located import Located
+
+K = TypeVar("K", bound=Hashable)
+V = TypeVar("V")
+MOST_SOLUTIONS, MOST_VISITS = 128, 64
+
+
+class Memory(Generic[K, V]):
+    """The values that were looked at last, by their keys."""
+
+    def __init__(self, most: int) -> None:
+        self._kept: LRUCache[K, V] = LRUCache(most)
+        self._lock = RLock()
+
+    def get(self, key: K) -> V | None:
+        """What is kept under a key."""
+        with self._lock:
+            return self._kept.get(key)
+
+    def keep(self, key: K, value: V) -> V:
+        """Keep a value; it is given back."""
+        with self._lock:
+            self._kept[key] = value
+        return value
+
+
+class Solutions:
+    """Solves a state, or finds it solved: the same readings are looked at again and again."""
+
+    def __init__(self, most: int = MOST_SOLUTIONS) -> None:
+        self._kept: Memory[StateInput, tuple[Located | None]] = Memory(most)
+
+    def __call__(self, given: StateInput) -> Located | None:
+        """The solution of a state; nothing where it cannot be solved."""
+        found = self._kept.get(given)
+        return (found or self._kept.keep(given, (cold(given),)))[0]
