@@ -60,21 +60,43 @@ def a_job_with(events: int, garage: Garage) -> Technician:
     return who
 
 
-def reading_ratio() -> float:
-    """A reading's round trip, post to redrawn sheet, ÷ a bare page that commits one row and renders as many bytes."""
+def six_epochs(garage: Garage) -> Technician:
+    """A set-up whose frame was bumped five times and read anew each time: 120 readings at the frame and more."""
+    who = a_job_with(0, garage)
+    every = tuple((hub, end) for hub in ("LF", "RF", "LR", "RR") for end in ("LF_end", "RF_end"))
+    for k in range(6):
+        if k:
+            who.happen("bump")
+        who.level()
+        off = (0.5 + 1.3 * k, 0.3 - 0.9 * k, 0.02 + 0.03 * k)
+        for _ in range(2):
+            who.tapes(off, every)
+            who.read("crossing", f"{-off[1]:.1f}", "laser-2")
+    return who
+
+
+def reading_ratio(what: str) -> float:
+    """A reading's round trip, post to redrawn sheet, ÷ a bare page that commits one row and renders as many bytes.
+
+    ``what``: a tape, which is solved anew on 6 epochs and 120 readings, or a ride height, which solves nothing.
+    """
     with tempfile.TemporaryDirectory() as folder:
         garage = Garage(Path(folder) / "g", lambda: time.time_ns() // 1_000_000)
-        who = a_job_with(300, garage)
+        who = six_epochs(garage)
+        assert who.opened.sheet.setup.epoch == 5
         ours = TestClient(create_app(garage), base_url="http://127.0.0.1")
         ours.cookies.set("escuadra_person", "teo")
         ours.get(f"/jobs/{who.job}")
         token = ours.cookies.get("escuadra_token") or ""
+        check, slot = ("square", "tape.LF.LF_end") if what == "tape" else ("ride_height", "arch.LF")
+        typed = f"{who.opened.sheet.slots[slot].now[-1].value:.0f}"
         count = 0
 
         def post() -> int:
             nonlocal count
             count += 1
-            fields = {"token": token, "check": "ride_height", "slot": "arch.LF", "typed": "713", "tool": "tape-4"}
+            # A tape replaces the one before, so that the visit does not grow while it is measured.
+            fields = {"token": token, "check": check, "slot": slot, "typed": typed, "tool": "tape-4", "replaces": "yes"}
             path = f"/jobs/{who.job}/readings"
             answer = ours.post(path, data={**fields, "entry": f"b{count}"}, headers={"HX-Request": "true"})
             assert answer.status_code == 200

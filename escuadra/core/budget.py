@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from escuadra.core.model import Frozen
-from escuadra.core.readings import ReadingResult
+from escuadra.core.readings import Figures
 from escuadra.core.said import Nouns, Probability, Text, nouns, said
 
 
@@ -32,7 +32,7 @@ def shares(parts: Iterable[tuple[Text, float]]) -> list[Contribution]:
     return sorted(found, key=lambda part: -part.share)
 
 
-def of_reading(figures: ReadingResult, tool: str, rise: bool = False) -> list[tuple[Text, float]]:
+def of_reading(figures: Figures, tool: str, rise: bool = False) -> list[tuple[Text, float]]:
     """The (source, u) parts of one reading; ``rise``: it was levelled, so its own part holds the slope's too."""
     own = math.hypot(figures.u_resolution, figures.u_repeat)
     parts: list[tuple[Text, float]] = [

@@ -136,14 +136,21 @@ Reference = Literal["centre", "left_edge", "right_edge", "both_edges"]
 """What of a target is read; left and right as one looks at its face."""
 
 
+class CarrierSpec:
+    """Whatever carries a target, as far as a sheet knows it."""
+
+    registered: ClassVar[dict[str, type["CarrierSpec"]]] = {}
+    id: ClassVar[str]
+    own_place: ClassVar[bool] = False
+    """It stands at a place of its own that the sheet names, not where the frame stands."""
+
+
 class Station(Frozen):
     """A place at which the procedure is run: what differs there from the sheet's own figures."""
 
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     name: str = Field(description="as it is said: left, near, upper")
-    carrier: Literal["frame", "stand"] = Field(
-        "frame", description="the frame carries the target, or a stand of its own"
-    )
+    carrier: str = Field("frame", description="the frame carries the target, or a stand of its own")
     distance: Positive | None = Field(None, description="from the datum to the target's face, mm")
     offset: Number | None = Field(None, description="of the target's centre from the line, left positive, mm")
     height: Positive | None = None
@@ -156,11 +163,19 @@ class Station(Frozen):
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
-        if self.carrier == "stand" and not self.place:
+        if self.carrier not in CarrierSpec.registered:
+            known = ", ".join(sorted(CarrierSpec.registered))
+            raise BadInput("carrier", self.carrier, said("wants.carrier", known=known))
+        if self.own_place and not self.place:
             raise BadInput("place", "", said("wants.place_stand"))
-        if self.carrier == "frame" and self.reference == "both_edges":
+        if not self.own_place and self.reference == "both_edges":
             raise BadInput("reference", "both_edges", said("wants.centre_left_edge_or_right"))
         return self
+
+    @property
+    def own_place(self) -> bool:
+        """What carries the target there stands at a place of its own."""
+        return CarrierSpec.registered[self.carrier].own_place
 
 
 Ages = Literal["ride_height", "battery", "load", "tyres", "floor", "steering", "level", "area"]
@@ -242,7 +257,7 @@ class Procedure(Frozen):
         if twice is not None:
             raise BadInput("stations", twice, said("wants.each_stations_id_once"))
         known = [place.id for place in self.places]
-        lost = next((s.place for s in self.stations if s.carrier == "stand" and s.place not in known), None)
+        lost = next((s.place for s in self.stations if s.own_place and s.place not in known), None)
         if lost is not None:
             raise BadInput("place", lost, said("wants.one_sheets_places", names=nouns(known, "comma")))
         stray = next((i for check in self.checks for i in check.stations if i not in named), None)

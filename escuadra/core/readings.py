@@ -5,6 +5,8 @@ hung free to first order. Lengths in millimetres, temperatures in degrees Celsiu
 """
 
 import math
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
 from typing import Self
 
 from pydantic import Field, model_validator
@@ -65,26 +67,57 @@ class ReadingResult(Frozen):
     u_repeat: float
 
 
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """What readings amount to, as ``ReadingResult`` says."""
+
+    value: float
+    u: float
+    u_random: float
+    u_offset: float
+    u_scale: float
+    u_resolution: float
+    u_repeat: float
+
+
+@dataclass(frozen=True, slots=True)
+class Conditions:
+    """How a tape was read: temperature and expansion, how it hung, how much its ends differ in height, and its u."""
+
+    temperature: float | None = None
+    expansion_per_k: float | None = None
+    sag: Sag | None = None
+    rise: float = 0.0
+    u_rise: float = 0.0
+
+
 def reading(given: ReadingInput) -> ReadingResult:
     """Mean, corrections and uncertainty of repeated readings; raises ``BadInput`` for a slope as long as the tape."""
-    tool, n = given.instrument, len(given.values)
-    length = math.fsum(given.values) / n - (tool.bias or 0.0)
-    if given.temperature is not None and given.expansion_per_k is not None:
-        length *= 1 + given.expansion_per_k * (given.temperature - REFERENCE_TEMPERATURE)
-    if given.sag is not None:
+    rise, u_rise = given.height_difference, given.u_height_difference
+    how = Conditions(given.temperature, given.expansion_per_k, given.sag, rise, u_rise)
+    return ReadingResult(**asdict(worked_out(given.values, given.instrument, how)))
+
+
+def worked_out(values: Sequence[float], tool: Instrument, how: Conditions) -> Figures:
+    """``reading``, of values that were looked at already."""
+    n = len(values)
+    length = math.fsum(values) / n - (tool.bias or 0.0)
+    if how.temperature is not None and how.expansion_per_k is not None:
+        length *= 1 + how.expansion_per_k * (how.temperature - REFERENCE_TEMPERATURE)
+    if how.sag is not None:
         metres = length / 1000
-        length -= 1000 * given.sag.weight_n_per_m**2 * metres**3 / (24 * given.sag.tension_n**2)
+        length -= 1000 * how.sag.weight_n_per_m**2 * metres**3 / (24 * how.sag.tension_n**2)
     u_resolution = tool.resolution / math.sqrt(12)
     u_repeat = tool.repeatability / math.sqrt(n)
     if n > 1:
-        mean = math.fsum(given.values) / n
-        scatter = math.sqrt(math.fsum((value - mean) ** 2 for value in given.values) / (n - 1))
+        mean = math.fsum(values) / n
+        scatter = math.sqrt(math.fsum((value - mean) ** 2 for value in values) / (n - 1))
         u_repeat = max(u_repeat, scatter / math.sqrt(n))
     u_offset = tool.accuracy_constant / math.sqrt(3) if tool.u_bias is None else tool.u_bias
     u_scale = tool.accuracy_ppm * 1e-6 / math.sqrt(3)
     own = math.hypot(u_resolution, u_repeat)
     u_length = math.sqrt(own**2 + u_offset**2 + (u_scale * length) ** 2)
-    rise, u_rise = given.height_difference, given.u_height_difference
+    rise, u_rise = how.rise, how.u_rise
     value, u, u_random = length, u_length, own
     if rise:
         if abs(rise) >= abs(length):
@@ -94,12 +127,4 @@ def reading(given: ReadingInput) -> ReadingResult:
         value = math.sqrt(length**2 - rise**2)
         u = math.hypot(length / value * u_length, rise / value * u_rise)
         u_random = math.hypot(length / value * own, rise / value * u_rise)
-    return ReadingResult(
-        value=value,
-        u=u,
-        u_random=u_random,
-        u_offset=u_offset,
-        u_scale=u_scale,
-        u_resolution=u_resolution,
-        u_repeat=u_repeat,
-    )
+    return Figures(value, u, u_random, u_offset, u_scale, u_resolution, u_repeat)

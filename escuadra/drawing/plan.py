@@ -18,7 +18,7 @@ from escuadra.core.said import Name, Noun, Plain, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
-from escuadra.drawing.stations import board, other_places, stand_view
+from escuadra.drawing.stations import board, other_places, own_place
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 MAGNIFIED = 20.0
@@ -61,7 +61,7 @@ def plan_view(
     below for a title block, drawing units; ``check``: the open one, whose method or rectangle is drawn.
     """
     vehicle, goal = sheet.plan.vehicle, sheet.plan.nominal_goal
-    stand = sheet.plan.station is not None and sheet.plan.station.carrier == "stand"
+    stand = sheet.plan.station is not None and sheet.plan.station.own_place
     whole, front = whole or stand, goal.x + 620
     back = -vehicle.outline.rear_overhang - 300 if whole else vehicle.wheelbase - 1500
     if stand:
@@ -72,7 +72,7 @@ def plan_view(
     window = Window(back, front, *size, foot)
     body = [_body(sheet, window), _scale(window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
     if stand:
-        body += stand_view(sheet, window.at, slot, MAGNIFIED if magnify else 1.0)
+        body += own_place(sheet, window.at, slot, MAGNIFIED if magnify else 1.0)
         if magnify:
             body.append(
                 label(
@@ -103,7 +103,7 @@ def stations_view(sheet: Sheet, size: tuple[float, float] = (1180, 430)) -> str:
     for k, (view, there) in enumerate(places, 1):
         place = there.target_place
         hang = view.station.offset if view.station.offset is not None else view.station.hang
-        x, y = place.x, place.y if view.station.carrier == "stand" else hang
+        x, y = place.x, place.y if view.station.own_place else hang
         body.append(board(window.at, (x, y), place.facing_deg, there.target.width, "stands" if view.run else "goal"))
         stacked = beside[x, y] = beside.get((x, y), -1) + 1
         px, py = window.at(x, y)

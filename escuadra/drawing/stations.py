@@ -4,8 +4,9 @@ import math
 from collections.abc import Callable
 
 from escuadra.core.axes import turned
+from escuadra.core.job.carriers import carrier_of
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.staked import on_face, points_of, staking, stand_tapes, stood
+from escuadra.core.job.staked import on_face
 from escuadra.core.procedure import TargetPlace
 from escuadra.drawing.svg import Point, arrow_head, label, line, polyline
 
@@ -48,30 +49,26 @@ def _named(cls: str, at: At, place: TargetPlace, name: str) -> str:
     return label(cls, (x, y + math.copysign(16, left) + 5), name, "middle")
 
 
-def stand_view(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
-    """The stand at hand: where it must be dashed, where its tapes say that it is, and the tapes."""
-    way, plan = staking(sheet.setup), sheet.plan
-    if way is None:
+def own_place(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
+    """A carrier at a place of its own: where its target must be dashed, where it is, and what was read of it."""
+    setup, plan = sheet.setup, sheet.plan
+    carrier = carrier_of(plan)
+    goal, pose = carrier.goal(setup), carrier.pose(setup)
+    if goal is None:
         return []
-    place = plan.target_place
-    parts = [board(at, way.centre, way.facing_deg, plan.target.width, "goal"), *other_places(sheet, at)]
-    centre, facing = way.centre, way.facing_deg
-    found = stood(sheet.setup)
-    if found is not None:
-        fx, fy = turned(way.facing_deg - place.facing_deg, found.forward * magnify, found.left * magnify)
-        centre = (centre[0] + fx, centre[1] + fy)
-        facing += max(-18.0, min(18.0, (found.turned or 0.0) * min(magnify, 6.0)))
+    centre, facing = (goal.x, goal.y), goal.facing_deg
+    parts = [board(at, centre, facing, plan.target.width, "goal"), *other_places(sheet, at)]
+    if pose is not None:
+        centre = (goal.x + (pose.x - goal.x) * magnify, goal.y + (pose.y - goal.y) * magnify)
+        facing += max(-18.0, min(18.0, (pose.facing_deg - goal.facing_deg) * min(magnify, 6.0)))
         parts.append(board(at, centre, facing, plan.target.width, "stands"))
-        if sheet.next.happening == "stand":
-            a, b = at(*centre), at(*way.centre)
+        if sheet.next.kind == "move" and sheet.next.happening in {own.what for own in carrier.own_happenings}:
+            a, b = at(*centre), at(goal.x, goal.y)
             parts += [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
-    for tape in stand_tapes(sheet.setup):
-        read, wanted = sheet.setup.now(tape.slot) is not None, tape.slot.id == slot
-        if not (read or wanted):
-            continue
-        cx, cy, _ = way.controls[tape.control]
-        end = on_face(centre, facing, points_of(plan)[tape.part])
-        cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
-        parts.append(line(cls, at(cx, cy), at(*end)))
-    parts.append(_named("name", at, place, plan.station.name if plan.station else ""))
+    for held in carrier.held(setup):
+        read, wanted = bool(setup.live(held.slot)) and sheet.slots[held.slot].now, held.slot == slot
+        if read or wanted:
+            cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
+            parts.append(line(cls, at(*held.start), at(*on_face(centre, facing, held.left))))
+    parts.append(_named("name", at, plan.target_place, plan.station.name if plan.station else ""))
     return parts

@@ -47,8 +47,8 @@ class BeginVisit(Command[Opened]):
             pins=[_pinned(vehicle), *_bay_pins(house, asked.bay)],
         )
         frame, known = _frame(house, asked.frame)
-        stands = _stand() if any(s.carrier == "stand" for s in procedure.content.stations) else []
-        bodies = [*frame, *stands]
+        others = dict.fromkeys(s.carrier for s in procedure.content.stations if s.own_place)
+        bodies = [*frame, *((body(one), BodyBrought(carrier=one, pins=[])) for one in others)]
         added, entries = _calibration(house, procedure.content.id, [part.id for part, _ in bodies])
         said: list[tuple[Part, VisitPayload]] = [(VEHICLE, taken_in), *bodies, (calibration("1"), added), *known]
         stream = self.stream(context)
@@ -98,10 +98,6 @@ def _frame(house: House, id: str) -> tuple[list[tuple[Part, BodyBrought]], list[
     learned = scale.learned if scale is not None else None
     known = [(part, FrameKnown(mechanics=learned.mechanics))] if learned is not None else []
     return [(part, brought)], known
-
-
-def _stand() -> list[tuple[Part, BodyBrought]]:
-    return [(body("stand"), BodyBrought(carrier="stand", pins=[]))]
 
 
 def _calibration(house: House, id: str, bodies: list[str]) -> tuple[CalibrationAdded, list[Entry]]:

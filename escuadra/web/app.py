@@ -29,29 +29,8 @@ from escuadra.web import script_words
 from escuadra.web.changes import Changes
 from escuadra.web.guard import Guard
 from escuadra.web.pages import render, status_of, told
-from escuadra.web.routes import (
-    api,
-    bays,
-    brought,
-    customers,
-    day,
-    devices,
-    entries,
-    floor_map,
-    garage_page,
-    instruments,
-    lines,
-    new_job,
-    parking,
-    parts,
-    record,
-    rig,
-    round,
-    self_check,
-    sheet,
-    stations,
-    surveys,
-)
+from escuadra.web.routes import api, devices
+from escuadra.web.screens import routes
 from escuadra.web.spoken import Spoken
 from escuadra.words import say
 
@@ -113,34 +92,12 @@ def create_app(garage: Garage, hosts: Collection[str] = ()) -> FastAPI:
     app.state.devices = devices_of(os.environ.get("ESCUADRA_DEVICES", ""))
     garage.listeners.append(app.state.changes.announce)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for module in (
-        day,
-        new_job,
-        sheet,
-        brought,
-        round,
-        lines,
-        stations,
-        rig,
-        devices,
-        record,
-        garage_page,
-        customers,
-        entries,
-        parking,
-        floor_map,
-        surveys,
-        bays,
-        self_check,
-        instruments,
-        parts,
-        script_words,
-    ):
-        for route in module.router.routes:
-            # A page is no part of the documented API. Its route is taken as it was made: including it makes it anew.
-            if isinstance(route, APIRoute):
-                route.include_in_schema = False
-        app.router.routes.extend(module.router.routes)
+    pages = [*routes(), *script_words.router.routes]
+    for route in pages:
+        # A page is no part of the documented API. Its route is taken as it was made: including it makes it anew.
+        if isinstance(route, APIRoute):
+            route.include_in_schema = False
+    app.router.routes.extend(pages)
     app.router.routes.extend(api.router.routes)
 
     def failed(request: Request, status: int, text: Said, **more: str | Said) -> Response:

@@ -117,15 +117,6 @@ def said_time(request: Request, at: int, form: Form = "time") -> str:
 
 PLACES = (("day", "/"), ("bays", "/bays"), ("instruments", "/instruments"), ("garage", "/garage"))
 """The main places, as every page offers them."""
-_WITHIN = {
-    **{"bays": "bays", "surveys": "bays", "instruments": "instruments"},
-    **{"garage": "garage", "catalogue": "garage", "customers": "garage"},
-}
-
-
-def _place_now(path: str) -> str:
-    """The main place that a page belongs to."""
-    return _WITHIN.get(path.split("/")[1], "day")
 
 
 def render(
@@ -147,7 +138,7 @@ def render(
         token=token_of(request),
         theme=theme if (theme := request.cookies.get("escuadra_theme", "")) in ("light", "dim") else "auto",
         places=PLACES,
-        place_now=_place_now(request.url.path),
+        place_now=getattr(request.state, "place", "day"),
         language=spoken().code,
         languages=[(code, language(code).say(said("language.name"))) for code in languages()],
         words_address=words_address(),

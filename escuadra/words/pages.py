@@ -4,7 +4,7 @@ Whatever a template puts out that is no text yet, it says; ``tell`` says a code 
 """
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -42,24 +42,29 @@ class Templates:
     """The templates of a folder, compiled once for each language that is spoken."""
 
     def __init__(self, folder: Path, filters: Mapping[str, Any] | None = None, **more: Any) -> None:
-        self.folder, self.filters, self.more = folder, filters or {}, more
+        self.folders, self.filters, self.more = [folder], filters or {}, more
         self._made: dict[str, Environment] = {}
+
+    def look_in(self, folder: Path) -> None:
+        """Take the templates of a further folder too."""
+        self.folders.append(folder)
+        self._made.clear()
 
     def get_template(self, name: str) -> Template:
         """A template in the language that is spoken now."""
         code = spoken().code
         if code not in self._made:
-            made = _environment(self.folder)
+            made = _environment(self.folders)
             made.filters.update(self.filters)
             made.globals.update(self.more)
             self._made[code] = made
         return self._made[code].get_template(name)
 
 
-def _environment(folder: Path) -> Environment:
+def _environment(folders: Sequence[Path]) -> Environment:
     made = Environment(
         extensions=[Worded],
-        loader=FileSystemLoader(folder),
+        loader=FileSystemLoader(list(folders)),
         autoescape=select_autoescape(),
         undefined=StrictUndefined,
         trim_blocks=True,

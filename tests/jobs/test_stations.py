@@ -5,9 +5,9 @@ from dataclasses import replace
 import pytest
 
 from escuadra.core.errors import Conflict
+from escuadra.core.job.carriers import carrier_of
 from escuadra.core.job.events import Signed
 from escuadra.core.job.sheet import derive
-from escuadra.core.job.stations import change
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Undo
@@ -176,7 +176,8 @@ def test_far_comes_after_the_near_run_was_proven(garage: Garage) -> None:
     move = who.opened.sheet.next
     assert say(move.sentence).startswith("Read once more: "), say(move.sentence)
     who.tape(move.slot, (0.5 - 1054, 0.3, 0.0))
-    changes = change(who.opened.sheet.plan, *list(who.opened.sheet.plan.whole.at_stations.values()))
+    before, after = who.opened.sheet.plan.whole.at_stations.values()
+    changes = carrier_of(after).change(who.opened.sheet.plan, before, after)
     assert tuple(map(told, changes.moves)) == (
         "Push the frame 1\u202f054\u202fmm away from the vehicle.",
         "Raise the target 163\u202fmm.",

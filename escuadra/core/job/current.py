@@ -107,13 +107,21 @@ class Current:
         """The slot cannot be read now: its tool would stand where the target hangs."""
         return slot.reads in self.plan.frame.excludes and self.target_hangs
 
+    def measured(self, slot: str, entries: Sequence[Entry]) -> Measured | None:
+        """Some of a slot's entries as one value, worked out once for this derivation."""
+        return self.once(("measured", slot, *(e.seq for e in entries)), lambda: measured(entries))
+
+    def by_tool(self, slot: str, entries: Sequence[Entry]) -> list[Measured]:
+        """Some of a slot's entries, one value a tool and its conditions."""
+        return self.once(("by tool", slot, *(e.seq for e in entries)), lambda: measured_by_tool(entries))
+
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
-        return self.once(("now", slot.id), lambda: measured(self.current(slot)))
+        return self.once(("now", slot.id), lambda: self.measured(slot.id, self.current(slot)))
 
     def current_of(self, id: str) -> Measured | None:
         """What a slot holds that no disturbance but a doubt about its instrument could spoil."""
-        return measured(self.relied(id))
+        return self.measured(id, self.relied(id))
 
     def read_before(self, slot: Slot, seq: int) -> Measured | None:
         """What a slot showed just before an event, as nothing had spoiled it until then."""
@@ -184,6 +192,11 @@ class Current:
     def boundaries(self) -> list[Disturbance]:
         """Everything that opened an epoch of the pose."""
         return [past for past in self.state.disturbances if past.aspects & (TAPE_ASPECTS | CLAMPS)]
+
+    def span(self, epoch: int) -> tuple[int, int]:
+        """seq of the events between which an epoch lies."""
+        ends = [0, *(past.seq for past in self.boundaries), self.state.seq + 1]
+        return ends[epoch], ends[epoch + 1]
 
     def within(self, slot: Slot, epoch: int) -> list[Entry]:
         """A slot's entries of an epoch that count."""

@@ -23,20 +23,26 @@ FLOOR = frozenset({"floor", "area"})
 """What a new place in the bay spoils; ``area``: what stands and shines around."""
 PLACED = said("happening.placed")
 Side = Literal["frame", "target", "vehicle"]
-Owner = Literal["vehicle", "frame", "stand", "calibration"]
-"""Whose an aspect is: the vehicle's, a body's (frame or stand), or the calibration's own."""
-OWNERS: tuple[tuple[Owner, frozenset[str]], ...] = (
-    ("calibration", HUNG | AROUND | {"bracket"}),
-    ("stand", frozenset({"stand"})),
-    ("frame", FRAME | {"zero"}),
-    ("vehicle", VEHICLE | CLAMPS | {"alignment", "battery", "doors", "load", "tyres"}),
-)
-"""What is read of several belongs to the first of them here: a tape from hub to beam is of the frame."""
+Owner = str
+"""Whose an aspect is: the vehicle's, a carrier's by its id, or the calibration's own."""
+CALIBRATIONS = HUNG | AROUND | {"bracket"}
+VEHICLES = VEHICLE | CLAMPS | {"alignment", "battery", "doors", "load", "tyres"}
+BODIES: dict[Owner, frozenset[str]] = {}
+"""What is each carrier's own; it says so itself."""
+
+
+def own_aspects(owner: Owner, aspects: frozenset[str]) -> None:
+    """A carrier's own aspects."""
+    BODIES[owner] = aspects
 
 
 def owner_of(aspects: frozenset[str]) -> Owner:
     """Whose a reading is that depends on these aspects; what a sheet alone names (glass, cover): the calibration's."""
-    return next((owner for owner, own in OWNERS if aspects & own), "calibration")
+    if aspects & CALIBRATIONS:
+        return "calibration"
+    # What is read of several belongs to the carrier: a tape from hub to beam is of the frame.
+    of_body = next((owner for owner, own in BODIES.items() if aspects & own), None)
+    return of_body or ("vehicle" if aspects & VEHICLES else "calibration")
 
 
 class Happening(Frozen):
@@ -46,11 +52,13 @@ class Happening(Frozen):
     aspects: frozenset[str]
     side: Side
     of: Owner
+    told: Said | None = None
+    """What happened, where that is no message of its own."""
 
     @property
     def words(self) -> Said:
         """What happened, as a past event."""
-        return said(f"happening.{self.what}")
+        return self.told or said(f"happening.{self.what}")
 
 
 HAPPENINGS: dict[str, Happening] = {
@@ -71,8 +79,6 @@ HAPPENINGS: dict[str, Happening] = {
             ("swap", "target", "frame", {"centre", "level", *HUNG}),
             ("shift", "target", "frame", {"centre", "level", "hang", "area"}),
             ("tilt", "target", "frame", {"tilt", "area"}),
-            ("stand", "target", "stand", {"stand", "area"}),
-            ("stand_bump", "target", "stand", {"stand"}),
             ("holder", "target", "frame", {"centre", "level"}),
             ("run_again", "target", "calibration", AROUND),
             ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | {"area"}),
@@ -85,3 +91,8 @@ HAPPENINGS: dict[str, Happening] = {
         ),
     )
 }
+
+
+def happens(happening: Happening) -> None:
+    """Register what can happen beside these: a carrier says what can happen to it."""
+    HAPPENINGS[happening.what] = happening

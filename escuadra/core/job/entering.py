@@ -8,9 +8,9 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from escuadra.core.axes import Pose
+from escuadra.core.job.current import Current
 from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.places import Plan
-from escuadra.core.job.slots import Measured, Slot, measured, measured_by_tool
+from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Entry
 from escuadra.core.observations import SharedErrors
 from escuadra.core.procedure import datum_at
@@ -40,18 +40,14 @@ ASKED = WantedAt(id="line", type="at", line="axis", through=(ORIGIN,), x=0.0)
 class Entering:
     """Points, observations and shared errors of one state.
 
-    ``entries``: a slot's readings that count; ``answered``: what was answered there; ``pairs``: how many at an end.
-    Until the frame stands somewhere, what hangs on it is left out; what was entered already is not entered again.
+    ``entries``: a slot's readings that count. Until the frame stands somewhere, what hangs on it is left out; what was
+    entered already is not entered again.
     """
 
-    def __init__(
-        self,
-        plan: Plan,
-        entries: Callable[[Slot], Sequence[Entry]],
-        answered: Callable[[Slot], str],
-        pairs: Callable[[str], int],
-    ) -> None:
-        self.plan, self.entries, self.answered, self.pairs = plan, entries, answered, pairs
+    def __init__(self, current: Current) -> None:
+        self.current, self.plan = current, current.plan
+        self.entries: Callable[[Slot], Sequence[Entry]] = current.current
+        plan = current.plan
         self.body = ""
         self.bodies: list[str] = []
         self.read_from: set[str] = set()
@@ -81,11 +77,11 @@ class Entering:
 
     def read(self, slot: Slot) -> list[Measured]:
         """What a slot's readings amount to, one value a tool."""
-        return measured_by_tool(self.entries(slot))
+        return self.current.by_tool(slot.id, self.entries(slot))
 
     def one(self, slot: Slot) -> Measured | None:
         """A slot's value, of all its tools together."""
-        return measured(self.entries(slot))
+        return self.current.measured(slot.id, self.entries(slot))
 
     def all(self, *slots: Slot) -> list[Measured] | None:
         """The values of all slots, or nothing where one is missing."""

@@ -90,7 +90,7 @@ def _needed(epochs: Sequence[int], read: Collection[int], joined: Collection[int
 
 def nothing_entered(current: Current) -> Entering:
     """A state to be made, without the frame and without the vehicle."""
-    return Entering(current.plan, current.current, current.answer, current.pair_count)
+    return Entering(current)
 
 
 def _enter_vehicle(into: Entering) -> None:

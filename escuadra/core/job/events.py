@@ -101,7 +101,7 @@ class BodyBrought(VisitPayload):
     code = "body_brought"
     stage = ""
 
-    carrier: Literal["frame", "stand", "mat"]
+    carrier: str = Field(description="what it is: frame, stand")
     pins: list[Pinned] = Field(description="a frame's profile")
 
     def apply(self, state: Folding, event: Event) -> None:

@@ -72,7 +72,7 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
     angle = math.radians(solved.derived("line_angle").value)
     nose = plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang
     wanted: list[tuple[Said, float, float]] = [(said("floor_marks.line_300_mm_ahead_nose"), nose + 300, 0.0)]
-    on_stands = {s.place for s in plan.procedure.stations if s.carrier == "stand"}
+    on_stands = {s.place for s in plan.procedure.stations if s.own_place}
     for place in target_places(plan.procedure, plan.vehicle):
         name = place_name(place.id)
         wanted.append((said("floor_marks.middle", name=name), place.x, place.y))

@@ -3,6 +3,8 @@
 Figures of ``next`` and ``part``, on the epoch's solution.
 """
 
+import numpy as np
+
 from escuadra.core.errors import BadInput
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import ENDS, tape_slot
@@ -15,10 +17,11 @@ from escuadra.core.state.input import Distance, Read
 def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]:
     """Tapes that could still be read, with the uncertainty of the tape that was used most."""
     read = zip(solved.observations, solved.located.given.observations, strict=True)
-    used = [(id, o) for id, o in read if id.source == "tape"]
+    first, last = setup.span(solved.epoch)
+    used = [(id, o) for id, o in read if id.source == "tape" and first < id.seq < last]
     if not used:
         return []
-    tool, last = used[-1][0].instrument, used[-1][1]
+    tool, newest = used[-1][0].instrument, used[-1][1]
     taken = {id.place for id, _ in used}
     found: list[tuple[ObservationId, Read]] = []
     for hub in CORNERS:
@@ -29,7 +32,7 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
                     type="level_distance",
                     id=str(id),
                     value=0.0,
-                    u=last.u,
+                    u=newest.u,
                     instrument=((tool, 1.0),),
                     from_=hub,
                     to=f"{solved.body}:{end}",
@@ -38,10 +41,10 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
     return found
 
 
-def repeats(solved: Solved) -> list[tuple[ObservationId, Read]]:
-    """The readings of the solution as candidates once more."""
-    read = zip(solved.observations, solved.located.given.observations, strict=True)
-    return [(id, o) for id, o in read if id.kind.again]
+def repeats(setup: Setup, solved: Solved) -> list[ObservationId]:
+    """What was read in the epoch, as candidates once more."""
+    first, last = setup.span(solved.epoch)
+    return [id for id in solved.observations if id.kind.again and first < id.seq < last]
 
 
 def most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
@@ -50,13 +53,15 @@ def most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId,
 
 
 def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
-    gradient = solved.derived(what).gradient
-    offered = [*candidates(setup, solved), *repeats(solved)]
-    after = [(solved.located.spread_with(gradient, reading), id) for id, reading in offered]
-    if not after:
+    located, gradient = solved.located, solved.derived(what).gradient
+    offered, again = candidates(setup, solved), repeats(setup, solved)
+    ids = [*(id for id, _ in offered), *again]
+    if not ids:
         return None
-    u, best = min(after, key=lambda found: found[0])
-    return best, u
+    rows = [located.further([reading for _, reading in offered]), *(located.sensitivity(str(id))[None] for id in again)]
+    after = located.spread_with(gradient, np.concatenate(rows))
+    best = int(after.argmin())
+    return ids[best], float(after[best])
 
 
 def parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
@@ -72,7 +77,8 @@ def _parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
         return None
     first, second = solved.named(suspects[0]), solved.named(suspects[1])
     try:
-        after = [(solved.located.alike(first, second, reading), id) for id, reading in offered]
+        rows = solved.located.further([reading for _, reading in offered])
+        after = [(solved.located.alike(first, second, row), id) for row, (id, _) in zip(rows, offered, strict=True)]
     except BadInput:
         return None
     return min(after, key=lambda found: found[0])[1]

@@ -100,7 +100,7 @@ class Plan:
     def target_place(self) -> TargetPlace:
         """Where the target stands: its station's, else the first of the sheet."""
         places, station = target_places(self.procedure, self.vehicle), self.station
-        if station is not None and station.carrier == "stand":
+        if station is not None and station.own_place:
             return next(place for place in places if place.id == station.place)
         if station is not None:
             return TargetPlace(id="target", x=self.target_x, y=self.procedure.offset)
@@ -154,6 +154,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
         aspects=TAPE_ASPECTS,
         reads="tape",
         optional=hub[1] == "R",
+        watches=True,
     )
 
 

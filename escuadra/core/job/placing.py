@@ -3,10 +3,10 @@
 Before anything that sets the frame anew, and after the last run, the one reading that would notice a bump comes first.
 """
 
+from escuadra.core.job.carriers import CARRIERS
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import TAPE_ASPECTS
-from escuadra.core.job.staked import stand_slots
 from escuadra.core.job.views import SheetView
 from escuadra.core.said import Count, Name, Sentences, Text, nouns, said, sentences
 
@@ -46,23 +46,9 @@ def proof_move(sheet: SheetView) -> NextMove | None:
         return None
     places = nouns([Name(view.station.name) for view in waiting])
     why = said("read.proof", places=places, count=Count(len(waiting)))
-    setup = sheet.setup
-    slot = setup.watch(setup.epoch)
-    if waiting[-1].station.carrier == "stand":
-        view = next((v for v in sheet.checks if v.check.kind == "staked"), None)
-        stand = [s for s in stand_slots(setup) if not s.optional]
-        if view is None or not stand or sheet.plan.station != waiting[-1].station:
-            return None
-        label, check, slot = stand[-1].label, view.check.id, stand[-1].id
-    elif slot:
-        home = next((v for v in sheet.checks if v.check.of_pose), None)
-        label, check = sheet.slots[slot].slot.label, home.check.id if home is not None else ""
-    else:
-        rig = next((v for v in sheet.checks for s in v.slots if s.slot.id.startswith("rig.")), None)
-        if rig is None:
-            return None
-        label, check, slot = said("placing.rigs_look"), rig.check.id, rig.slots[0].slot.id
-    return once_more(label, sentences(why), check, slot)
+    station = waiting[-1].station
+    watch = CARRIERS[station.carrier].watch(sheet, station)
+    return once_more(watch.label, sentences(why), watch.check, watch.slot) if watch is not None else None
 
 
 def once_more(what: Text, why: Sentences, check: str, slot: str) -> NextMove:
@@ -76,5 +62,6 @@ def comes_first(sheet: SheetView, move: NextMove) -> NextMove:
     known = HAPPENINGS.get(move.happening) if move.kind == "move" else None
     if known is None:
         return move
-    spoils = known.aspects & TAPE_ASPECTS - {"centre"} or known.aspects & {"stand"}
+    own_places = (one.spoils for one in CARRIERS.values() if one.own_place)
+    spoils = known.aspects & (TAPE_ASPECTS - {"centre"}).union(*own_places)
     return (proof_move(sheet) or move) if spoils else move

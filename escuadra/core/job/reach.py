@@ -32,9 +32,9 @@ class Beyond:
 def beyond(plan: Plan) -> Beyond | None:
     """What the frame cannot reach for this sheet; nothing where it can."""
     frame, procedure = plan.frame, plan.procedure
-    # The beam can be slid to the target's side: its middle then stands off the line by the slide's travel.
-    if plan.station is not None and plan.station.carrier == "stand":
+    if plan.station is not None and plan.station.own_place:
         return None
+    # The beam can be slid to the target's side: its middle then stands off the line by the slide's travel.
     # Where the sheet says its place on the beam, the beam's reach alone counts.
     hangs = plan.hang or procedure.offset
     needed = abs(hangs)

@@ -14,10 +14,11 @@ from escuadra.core.job.current import Current
 from escuadra.core.job.entering import Entering
 from escuadra.core.job.epochs import body_of, entered, leaves_yaw, unframed
 from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import Plan
+from escuadra.core.job.places import ENDS, Plan, tape_slot
 from escuadra.core.job.solved import Solved, Solving, bump_watch
 from escuadra.core.job.state import State
 from escuadra.core.procedure import LineChoice
+from escuadra.core.stance import CORNERS
 from escuadra.core.state.input import StateInput
 from escuadra.core.state.located import Derived, Located, located, planned
 
@@ -206,6 +207,13 @@ class Setup(Current):
         instead = dict(rig.either)
         needed = [slot.id for slot in rig.slots(self.plan) if not slot.optional]
         return all(id in read or instead.get(id) in read for id in needed)
+
+    @cached_property
+    def watching(self) -> frozenset[str]:
+        """Slots at which a bump of the frame would be noticed."""
+        begun = [m for m in METHODS.values() if not self.begun.isdisjoint(m.prefixes)]
+        tapes = (tape_slot(hub, end, self.plan) for hub in CORNERS for end in ENDS)
+        return frozenset(s.id for s in (*tapes, *(s for m in begun for s in m.slots(self.plan))) if s.watches)
 
     @property
     def times(self) -> int:

@@ -6,7 +6,7 @@ weighted mean.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -14,7 +14,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.state import Entry, State
 from escuadra.core.quantities import Quantity
-from escuadra.core.readings import ReadingInput, ReadingResult, reading
+from escuadra.core.readings import Conditions, Figures, worked_out
 from escuadra.core.said import Name, Noun, Said, Text, said
 
 
@@ -38,6 +38,8 @@ class Slot:
     times: int = 1
     """How often it is to be read, as planned."""
     hint: Said | None = None
+    watches: bool = False
+    """A reading of it can notice a bump of the frame."""
     photos: bool = False
     """Photos may be kept with the answer."""
     lever: float = 0.0
@@ -60,7 +62,7 @@ class Measured:
 
     slot: str
     tool: str
-    figures: ReadingResult
+    figures: Figures
     count: int
     repeatability: float
     seq: int
@@ -88,38 +90,34 @@ def current(entries: tuple[Entry, ...], state: State, aspects: frozenset[str]) -
 
 def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0) -> list[Measured]:
     """One ``Measured`` a tool and its conditions; ``rise``: height difference of the ends of a slanted tape, mm."""
-    tools: dict[tuple[str, float | None, bool], list[Entry]] = {}
-    for entry in entries:
-        assert isinstance(entry.said, ReadingTaken)
-        conditions = (entry.said.tool.id, entry.said.temperature, entry.said.hung_free)
-        tools.setdefault(conditions, []).append(entry)
     found = []
-    for (tool, temperature, hung_free), by_tool in tools.items():
+    for by_tool in _by_conditions(entries):
         said = by_tool[-1].said
         assert isinstance(said, ReadingTaken)
-        figures = reading(
-            ReadingInput.model_construct(
-                values=[e.value for e in by_tool],
-                instrument=said.tool.contributions,
-                temperature=temperature if said.tool.expansion_per_k is not None else None,
-                expansion_per_k=said.tool.expansion_per_k if temperature is not None else None,
-                sag=said.tool.sag if hung_free else None,
-                height_difference=rise,
-                u_height_difference=u_rise,
-            )
+        tool, warm = said.tool, said.tool.expansion_per_k is not None and said.temperature is not None
+        how = Conditions(
+            said.temperature if warm else None,
+            tool.expansion_per_k if warm else None,
+            tool.sag if said.hung_free else None,
+            rise,
+            u_rise,
         )
-        found.append(
-            Measured(
-                by_tool[0].slot,
-                tool,
-                figures,
-                len(by_tool),
-                said.tool.contributions.repeatability,
-                by_tool[-1].seq,
-                said.tool.name,
-            )
-        )
+        figures = worked_out([e.value for e in by_tool], tool.contributions, how)
+        repeats = tool.contributions.repeatability
+        found.append(Measured(by_tool[0].slot, tool.id, figures, len(by_tool), repeats, by_tool[-1].seq, tool.name))
     return found
+
+
+def _by_conditions(entries: Sequence[Entry]) -> Iterable[list[Entry]]:
+    """Readings of one tool under the same conditions."""
+    if len(entries) == 1:
+        return [list(entries)]
+    tools: dict[tuple[str, float | None, bool], list[Entry]] = {}
+    for entry in entries:
+        said = entry.said
+        assert isinstance(said, ReadingTaken)
+        tools.setdefault((said.tool.id, said.temperature, said.hung_free), []).append(entry)
+    return tools.values()
 
 
 def measured(entries: Sequence[Entry]) -> Measured | None:
@@ -134,7 +132,7 @@ def measured(entries: Sequence[Entry]) -> Measured | None:
     def quadrature(values: list[float]) -> float:
         return math.sqrt(math.fsum((s * v) ** 2 for s, v in zip(shares, values, strict=True)))
 
-    figures = ReadingResult(
+    figures = Figures(
         value=math.fsum(s * p.value for s, p in zip(shares, parts, strict=True)),
         u=quadrature([p.u for p in parts]),
         u_random=quadrature([p.figures.u_random for p in parts]),

@@ -77,13 +77,7 @@ class Solved:
     @cached_property
     def placed(self) -> bool:
         """The readings tell where the frame stands and how it is turned."""
-        middle = f"{self.body}:{MIDDLE}"
-        wanted = (
-            WantedYaw(id="yaw", type="yaw", body=self.body, to="axis"),
-            WantedAhead(id="x", type="ahead", point=middle, from_=(ORIGIN,), line="axis"),
-            WantedBeside(id="y", type="beside", point=middle, through=(ORIGIN,), line="axis"),
-        )
-        return None not in self.located.asked(wanted)
+        return None not in self.located.asked(self._usual["pose", ""])
 
     def tells(self, what: str) -> bool:
         """The readings tell distance, offset, square or line_angle, for the line in use."""
@@ -95,9 +89,8 @@ class Solved:
         """The readings tell the line in use."""
         if self.line is None:
             return False
-        way, through = self._way(self.line)
-        angle = WantedAngle(id="angle", type="angle", **way)
-        return None not in self.located.asked((angle, WantedAt(id="at", type="at", through=through, x=0.0, **way)))
+        angle, *_ = self._usual["line", self.line]
+        return None not in self.located.asked((angle, *self._usual["at", self.line]))
 
     @cached_property
     def known(self) -> frozenset[LineChoice]:
@@ -115,6 +108,41 @@ class Solved:
     def marks(self) -> str | None:
         """What the body's middle is known by, at both ends: centre marks, else emblems."""
         return next((what for what in ("mark", "emblem") if self.knows(f"{what}.front")), None)
+
+    @cached_property
+    def _usual(self) -> dict[tuple[str, str], tuple[Any, ...]]:
+        """What a sheet asks of every solution, asked at once: it is quicker so, and is kept with the solution."""
+        found: dict[tuple[str, str], tuple[Any, ...]] = {}
+        if self.body:
+            middle = f"{self.body}:{MIDDLE}"
+            found["pose", ""] = (
+                WantedYaw(id="yaw", type="yaw", body=self.body, to="axis"),
+                WantedAhead(id="x", type="ahead", point=middle, from_=(ORIGIN,), line="axis"),
+                WantedBeside(id="y", type="beside", point=middle, through=(ORIGIN,), line="axis"),
+            )
+        plan = self.plan
+        stations = (0.0, plan.vehicle.wheelbase, plan.target_x)
+        for line in sorted(self.known):
+            way, through = self._way(line)
+            found["line", line] = self._of_line(line)
+            found["at", line] = tuple(WantedAt(id="at", type="at", through=through, x=x, **way) for x in stations)
+        self.located.asked([item for items in found.values() for item in items])
+        return found
+
+    def _of_line(self, line: LineChoice) -> tuple[Any, ...]:
+        """The line's direction, and where frame and target stand to it."""
+        way, through = self._way(line)
+        angle = WantedAngle(id="line_angle", type="angle", **way)
+        if not self.body:
+            return (angle,)
+        target, (datum, _, _) = f"{self.body}:{TARGET}", self._datum
+        turn = {key: value for key, value in way.items() if key != "line"}
+        return (
+            angle,
+            WantedYaw(id="square", type="yaw", body=self.body, to=way["line"], **turn),
+            WantedBeside(id="offset", type="beside", point=target, through=through, **way),
+            WantedAhead(id="distance", type="ahead", point=target, from_=datum, **way),
+        )
 
     def _way(self, line: LineChoice) -> tuple[dict[str, Any], tuple[str, ...]]:
         """A line's direction, as ``state`` takes it, and the points whose mean it passes."""
@@ -160,17 +188,8 @@ class Solved:
 
     def _asked(self, line: LineChoice) -> dict[str, Derived]:
         """All four at once, for a line; what the readings do not tell is left out."""
-        way, through = self._way(line)
-        plan = self.plan
-        wanted: list[Any] = [WantedAngle(id="line_angle", type="angle", **way)]
-        if self.body:
-            target, (datum, forward, left) = f"{self.body}:{TARGET}", self._datum
-            turn = {key: value for key, value in way.items() if key != "line"}
-            wanted += [
-                WantedYaw(id="square", type="yaw", body=self.body, to=way["line"], **turn),
-                WantedBeside(id="offset", type="beside", point=target, through=through, **way),
-                WantedAhead(id="distance", type="ahead", point=target, from_=datum, **way),
-            ]
+        (_, forward, left), plan = self._datum, self.plan
+        wanted = self._usual["line", line] if line in self.known else self._of_line(line)
         told = zip((item.id for item in wanted), self.located.asked(wanted), strict=True)
         answers = {what: answer for what, answer in told if answer is not None}
         if "offset" in answers:

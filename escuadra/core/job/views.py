@@ -10,10 +10,10 @@ from escuadra.core.budget import Contribution
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.places import Plan
+from escuadra.core.job.proof import StationView
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
-from escuadra.core.job.stations import StationView
 from escuadra.core.procedure import Group
 from escuadra.core.said import NOTHING, Noun, Said, Sentences, said
 

@@ -125,26 +125,33 @@ class Located:
         figures[[first, first + 1, first + 3]] = pose.x, pose.y, pose.yaw_deg * ONE_DEGREE
         return float(self._work.shown(equations.read, equations.factors, figures)[0][self._row[reading]])
 
-    def _further(self, reading: Any) -> Vector:
-        system, factors = read_of(self._work.equations, [reading])
-        return np.asarray(self._work.shown(system, factors, self._here.figures)[1]()[0] / reading.u)
+    def further(self, readings: Sequence[Any]) -> Vector:
+        """Slopes of readings that could be taken (rows × unknowns), in units of their own u, as ``sensitivity``.
 
-    def spread_with(self, gradient: Vector, reading: Any) -> float:
-        """A quantity's standard uncertainty after one reading more; its instrument is one of those given."""
-        share = self._further(reading) @ self._here.factors.inverse
-        own = gradient @ self._here.factors.inverse
-        return math.sqrt(max(0.0, float(own @ own) - float(own @ share) ** 2 / (1 + float(share @ share))))
+        Their instruments are among those given.
+        """
+        if not readings:
+            return np.zeros((0, len(self._work.free)))
+        system, factors = read_of(self._work.equations, readings)
+        slopes = self._work.shown(system, factors, self._here.figures)[1]()
+        return np.asarray(slopes / np.array([reading.u for reading in readings])[:, None])
 
-    def alike(self, first: str, second: str, reading: Any = None) -> float:
-        """How alike the tests of two readings are (1: inseparable), now or after one reading more.
+    def spread_with(self, gradient: Vector, rows: Vector) -> Vector:
+        """A quantity's standard uncertainty after one reading more, for each of some (rows × unknowns)."""
+        shares, own = rows @ self._here.factors.inverse, gradient @ self._here.factors.inverse
+        left = float(own @ own) - (shares @ own) ** 2 / (1 + (shares**2).sum(axis=1))
+        return np.asarray(np.sqrt(np.maximum(left, 0.0)))
+
+    def alike(self, first: str, second: str, row: Vector | None = None) -> float:
+        """How alike the tests of two readings are (1: inseparable), now or after one reading more (its slopes).
 
         Raises ``BadInput`` where the others do not check them. Source: correlation of w-tests after Förstner.
         """
         a, b = (self._here.factors.left[self._row[name]] for name in (first, second))
         aa, bb, ab = 1 - float(a @ a), 1 - float(b @ b), -float(a @ b)
-        if reading is not None:
+        if row is not None:
             # Rows of A·C are left·shareᵀ; one reading more takes its part of each product off.
-            share = self._further(reading) @ self._here.factors.inverse
+            share = row @ self._here.factors.inverse
             gain = 1 + float(share @ share)
             pa, pb = float(a @ share), float(b @ share)
             aa, bb, ab = aa + pa * pa / gain, bb + pb * pb / gain, ab + pa * pb / gain

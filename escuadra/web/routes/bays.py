@@ -3,7 +3,7 @@
 import re
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from escuadra.core.bay import MOST_THINGS, THING_KINDS, Bay
@@ -17,9 +17,10 @@ from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.floors import Floors, Surveyed
 from escuadra.web import forms
 from escuadra.web.downloads import named
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/bays", dependencies=[Depends(ours)])
+router = screen("bays", "/bays", within="bays")
 SIZES = ("length", "width")
 THING_FIELDS = ("x", "y", "length", "width", "turn_deg")
 DOOR = ("x1", "y1", "x2", "y2")

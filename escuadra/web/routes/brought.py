@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -15,10 +15,11 @@ from escuadra.jobs.vehicle import (
     TakePrintout,
 )
 from escuadra.web import forms
-from escuadra.web.pages import Upload, garage_of, ours, person_of, status_of, told, upload_of
+from escuadra.web.pages import Upload, garage_of, person_of, status_of, told, upload_of
 from escuadra.web.routes.sheet import Trouble, page
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/jobs/{job}", dependencies=[Depends(ours)])
+router = screen("brought", "/jobs/{job}")
 
 
 def _back(job: str, fields: dict[str, str]) -> RedirectResponse:

@@ -2,16 +2,17 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.said import Said
 from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.screens import screen
 
-router = APIRouter(dependencies=[Depends(ours)])
+router = screen("customers", within="garage")
 
 
 def page(request: Request, status: int = 200, error: Said | None = None) -> Response:

@@ -2,17 +2,18 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput
 from escuadra.core.said import nouns, said
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, render, said_time
+from escuadra.web.pages import garage_of, render, said_time
+from escuadra.web.screens import screen
 from escuadra.web.spoken import COOKIE
 from escuadra.words import languages
 
-router = APIRouter(dependencies=[Depends(ours)])
+router = screen("day")
 PAGE_SIZE = 50
 
 

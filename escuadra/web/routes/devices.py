@@ -7,7 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
@@ -20,11 +20,12 @@ from escuadra.devices.stand_in import LOW_BATTERY, UNITS
 from escuadra.jobs import Opened
 from escuadra.jobs.reading import SIGNS
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, render, status_of, told
+from escuadra.web.pages import garage_of, render, status_of, told
 from escuadra.web.routes.sheet import Trouble, page
+from escuadra.web.screens import screen
 from escuadra.words import say
 
-router = APIRouter(prefix="/jobs/{job}/devices", dependencies=[Depends(ours)])
+router = screen("devices", "/jobs/{job}/devices")
 FIGURES = {
     "away": said("routes.devices.frame_too_far_away_mm"),
     "left": said("routes.devices.frame_too_far_left_mm"),

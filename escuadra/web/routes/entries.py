@@ -3,7 +3,7 @@
 from typing import Any
 
 import yaml
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import Response
 
 from escuadra.core.model import Frozen
@@ -11,8 +11,9 @@ from escuadra.core.said import Said, said
 from escuadra.core.wording import amount
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, render
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/catalogue")
+router = screen("entries", "/catalogue", within="garage", posts=False)
 
 
 @router.get("/{kind}/{id}.yaml")

@@ -3,7 +3,7 @@
 import math
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import PlainTextResponse, Response
 
 from escuadra.core.ground import Ground
@@ -21,8 +21,9 @@ from escuadra.reports.floor import floor_pdf
 from escuadra.reports.paper import styled
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, render
+from escuadra.web.screens import screen
 
-router = APIRouter()
+router = screen("floor_map", within="bays", posts=False)
 SECTION = said("routes.floor_map.section_along_middle_bay")
 SPREAD_SHOWN = 12
 """How many of the largest residuals or changes are listed."""

@@ -3,7 +3,7 @@
 from typing import Annotated
 from zoneinfo import ZoneInfo, available_timezones
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.catalogue import Entry
@@ -16,9 +16,10 @@ from escuadra.jobs.bays import AddBay
 from escuadra.jobs.people import AddPerson
 from escuadra.jobs.settings import Set
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.screens import screen
 
-router = APIRouter(dependencies=[Depends(ours)])
+router = screen("garage_page", within="garage")
 GROUPS = (
     (said("routes.garage_page.procedure_sheets"), "procedure"),
     (said("routes.garage_page.vehicle_models"), "vehicle"),

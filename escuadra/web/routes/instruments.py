@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from escuadra.core.capability import Decides, decides
@@ -26,9 +26,10 @@ from escuadra.jobs import Garage, Opened
 from escuadra.jobs.instrument_files import TakeRegister
 from escuadra.jobs.instrument_life import Document, Drop, EnterInstrument, Give, Retire
 from escuadra.web import forms
-from escuadra.web.pages import Upload, garage_of, ours, person_of, render, status_of, told, upload_of
+from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/instruments", dependencies=[Depends(ours)])
+router = screen("instruments", "/instruments", within="instruments")
 COMPULSORY = ("resolution", "accuracy_constant")
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
 

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -20,9 +20,10 @@ from escuadra.jobs.lines import PlanLines, asked_plan, shelf
 from escuadra.reports import marks
 from escuadra.web import forms
 from escuadra.web.downloads import named
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/jobs/{job}/lines", dependencies=[Depends(ours)])
+router = screen("lines", "/jobs/{job}/lines")
 
 
 @router.get("")

@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -12,9 +12,10 @@ from escuadra.core.vin import VinInput, vin
 from escuadra.jobs import TakeIn
 from escuadra.jobs.taking_in import BeginVisit
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of
+from escuadra.web.pages import garage_of, person_of, render, status_of
+from escuadra.web.screens import screen
 
-router = APIRouter(dependencies=[Depends(ours)])
+router = screen("new_job")
 
 
 def remark(text: str) -> Said | None:

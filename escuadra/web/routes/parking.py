@@ -3,7 +3,7 @@
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.bay import Bay, Place
@@ -21,9 +21,10 @@ from escuadra.jobs import Garage, Opened
 from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.taking_in import ChoosePlace
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/bays/{bay}/parking", dependencies=[Depends(ours)])
+router = screen("parking", "/bays/{bay}/parking", within="bays")
 
 
 def nose_words(bay: Bay, heading_deg: float) -> Said:

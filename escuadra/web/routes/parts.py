@@ -1,14 +1,15 @@
 """Parts: every interface part in every state on one page, so that the look stays in one place."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import Response
 
 from escuadra.core.job.checks import Figure
 from escuadra.core.said import Said, said
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.web.pages import render
+from escuadra.web.screens import screen
 
-router = APIRouter()
+router = screen("parts", posts=False)
 
 
 def sample(value: float, u: float, limit: float, unit: str, way: str | None, label: Said) -> Figure:

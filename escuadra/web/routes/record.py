@@ -1,6 +1,6 @@
 """Records: the stored bytes of every signed revision, as PDF and as JSON."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
 from escuadra.core.errors import BadInput
@@ -8,8 +8,9 @@ from escuadra.core.said import said
 from escuadra.reports.record import Record, print_record
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of
+from escuadra.web.screens import screen
 
-router = APIRouter()
+router = screen("record", posts=False)
 
 
 @router.get("/jobs/{job}/record/{revision}.{form}")

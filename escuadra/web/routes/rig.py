@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import AsyncIterator
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
@@ -20,10 +20,11 @@ from escuadra.drawing import approach_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.rig import TakeLook
 from escuadra.web import forms
-from escuadra.web.pages import environment, garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import environment, garage_of, person_of, render, status_of, told
 from escuadra.web.routes.devices import linked
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/jobs/{job}/rig", dependencies=[Depends(ours)])
+router = screen("rig", "/jobs/{job}/rig")
 EVERY_S = 0.4
 START = {"away": 213.0, "left": -24.0, "turn_deg": 0.62}
 """Where the stand-in's frame stands at first, off its place."""

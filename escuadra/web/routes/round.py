@@ -1,12 +1,13 @@
 """The round: what is left to read, by tool and place, in the order with the fewest changes."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import Response
 
 from escuadra.core.job.stands import standing_now, the_round
 from escuadra.web.pages import garage_of, render
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/jobs/{job}")
+router = screen("round", "/jobs/{job}", posts=False)
 
 
 @router.get("/round")

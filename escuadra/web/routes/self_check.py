@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Annotated
 from urllib.parse import urlencode
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -21,9 +21,10 @@ from escuadra.drawing import rule, self_check_view
 from escuadra.jobs.instrument_life import KeepCheck
 from escuadra.jobs.reading import SIGNS
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/instruments/{id}/checks", dependencies=[Depends(ours)])
+router = screen("self_check", "/instruments/{id}/checks", within="instruments")
 SURE = "!"
 """Behind a typed text: it is meant so, however implausible."""
 SKIPPED = "skip"

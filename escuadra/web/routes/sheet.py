@@ -4,7 +4,7 @@ from collections.abc import Callable, Container
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 from sse_starlette import EventSourceResponse
@@ -13,6 +13,7 @@ from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.guided import checks_for
+from escuadra.core.job.carriers import CARRIERS, carrier_of
 from escuadra.core.job.disturbance import HAPPENINGS, Happening
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.methods import METHODS
@@ -35,11 +36,12 @@ from escuadra.jobs.signing import Reopen, Sign
 from escuadra.jobs.vehicle import KINDS, ChangeAsked
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.screens import screen
 from escuadra.words import spoken
 from escuadra.words.pages import tell
 
-router = APIRouter(prefix="/jobs/{job}", dependencies=[Depends(ours)])
+router = screen("sheet", "/jobs/{job}")
 VIEWS = ("plan", "side", "level")
 CAUTIONS = {
     "ready": said("routes.sheet.vehicle_chocked_own_wheels_battery"),
@@ -165,6 +167,7 @@ def page(
         gaps=gaps,
         trouble=trouble or Trouble(),
         happenings=_happenings(sheet.plan),
+        carrier=carrier_of(sheet.plan),
         cautions=CAUTIONS,
         glyph=glyph(sheet.next),
         place=place,
@@ -215,8 +218,8 @@ def _happenings(plan: Plan) -> list[Happening]:
     """What can happen to this job's frame, target and vehicle: a frame without brakes or wheels has none of theirs."""
     absent = {"brakes": not plan.frame.brakes, "set_down": not plan.frame.transport_wheels}
     absent["tilt"] = not plan.frame.tilt_notches_deg
-    stands = any(station.carrier == "stand" for station in plan.procedure.stations)
-    absent |= {"stand": not stands, "stand_bump": not stands}
+    used = {station.carrier for station in plan.procedure.stations}
+    absent |= {own.what: one.id not in used for one in CARRIERS.values() for own in one.own_happenings}
     return [happening for happening in HAPPENINGS.values() if not absent.get(happening.what)]
 
 

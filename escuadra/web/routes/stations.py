@@ -2,21 +2,23 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import Response
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.job.carriers import carrier_of
+from escuadra.core.job.proof import Change, StationView
 from escuadra.core.job.reach import beyond
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.stations import Change, StationView, change
 from escuadra.core.said import Said, said
 from escuadra.drawing import stations_view
 from escuadra.jobs.stations import RunStation
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, told
+from escuadra.web.pages import garage_of, person_of, render, told
 from escuadra.web.routes.sheet import Trouble, done, page
+from escuadra.web.screens import screen
 
-router = APIRouter(prefix="/jobs/{job}/stations", dependencies=[Depends(ours)])
+router = screen("stations", "/jobs/{job}/stations")
 PROOF_WORDS = {
     "proven": said("routes.stations.run_read_again_afterwards"),
     "awaited": said("routes.stations.run_reading_would_notice_bump"),
@@ -49,7 +51,13 @@ def rows(sheet: Sheet) -> list[tuple[StationView, Change, tuple[Said, ...]]]:
     for view in sheet.stations:
         at = sheet.plan.whole.at_stations[view.station.id]
         past = beyond(at)
-        found.append((view, change(sheet.plan.whole, before, at), past.said if past is not None else ()))
+        found.append(
+            (
+                view,
+                carrier_of(at).change(sheet.plan.whole, before, at),
+                past.said if past is not None else (),
+            )
+        )
         before = at
     return found
 

@@ -3,7 +3,7 @@
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.errors import BadInput, Conflict
@@ -25,10 +25,11 @@ from escuadra.jobs.surveys import (
     valid_from,
 )
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, ours, person_of, render, status_of, told
+from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.routes import floor_map
+from escuadra.web.screens import screen
 
-router = APIRouter(dependencies=[Depends(ours)])
+router = screen("surveys", within="bays")
 
 
 # --- beginning

@@ -60,7 +60,7 @@ class TargetCheck(Check):
     def _mounts(self, setup: Setup) -> list[Slot]:
         """Where the frame has several mounts: the sensor's offset, where it was measured, and the mount in use."""
         station = setup.plan.station
-        if setup.plan.frame.mount_threshold is None or (station is not None and station.carrier == "stand"):
+        if setup.plan.frame.mount_threshold is None or (station is not None and station.own_place):
             return []
         half = setup.plan.vehicle.outline.width / 2
         measured = Slot(
@@ -107,7 +107,7 @@ class TargetCheck(Check):
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         station = setup.plan.station
-        code = "move.mount_stand" if station is not None and station.carrier == "stand" else "move.mount"
+        code = "move.mount_stand" if station is not None and station.own_place else "move.mount"
         action = said(f"{code}.action")
         return NextMove("move", said(code), judged.wrong, action=action, check=self.id, happening="mount")
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, TypeVar
 
 from escuadra.core.job.disturbance import CLAMPS
 from escuadra.core.job.entering import Entering
@@ -33,6 +33,8 @@ class Method:
     """A school: how a line is found, what it can tell and what it can't."""
 
     id: ClassVar[str]
+    offered: ClassVar[int] = 500
+    """Where it stands among the others that are offered, the lowest first."""
     prefixes: ClassVar[tuple[str, ...]]
     """How the slots of its own begin."""
     title: ClassVar[Said]
@@ -94,3 +96,17 @@ def place(
         optional=optional,
         lever=lever,
     )
+
+
+METHODS: dict[str, Method] = {}
+"""By id, in the order in which they are offered."""
+M = TypeVar("M", bound=Method)
+
+
+def method(school: type[M]) -> type[M]:
+    """Register a method."""
+    METHODS[school.id] = school()
+    every = sorted(METHODS.values(), key=lambda one: one.offered)
+    METHODS.clear()
+    METHODS.update((one.id, one) for one in every)
+    return school

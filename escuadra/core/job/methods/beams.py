@@ -14,6 +14,7 @@ from escuadra.core.job.methods.base import (
     YAW_ASPECTS,
     Method,
     Sight,
+    method,
     place,
 )
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
@@ -48,10 +49,12 @@ observed_as(Kind("mirrors", of_line=True, of_frame=True))
 observed_as(Kind("rack", of_line=True, of_frame=True))
 
 
+@method
 class ReturnedBeams(Method):
     """Rear-wheel mirrors and returned beams."""
 
     id = "mirrors"
+    offered = 60
     prefixes = ("mirror",)
     title = said("method.beams.mirrors_rear_wheels")
     finds = "thrust"
@@ -144,10 +147,12 @@ class ReturnedBeams(Method):
         return found
 
 
+@method
 class WheelPanels(Method):
     """The frame's side beams read on panels at the rear wheels."""
 
     id = "panels"
+    offered = 100
     prefixes = ("panel",)
     title = said("method.beams.frame_beams_wheel_panels")
     finds = "axis"
@@ -203,10 +208,12 @@ class WheelPanels(Method):
         ]
 
 
+@method
 class WheelRulers(Method):
     """Lasers on the rear wheels, read on the frame's rulers."""
 
     id = "rulers"
+    offered = 70
     prefixes = ("ruler",)
     title = said("method.beams.wheel_beams_frames_rulers")
     finds = "thrust"
@@ -257,10 +264,12 @@ class WheelRulers(Method):
         return [Sight(scene.hub(c), scene.on_frame(0, self.exact(scene)[f"ruler.{c}"])) for _, c in REAR]
 
 
+@method
 class SteeredWheel(Method):
     """On the rack: front wheels steered to the aligner's zero, a mirror on one of them, the beam along the runway."""
 
     id = "rack"
+    offered = 90
     prefixes = ("rack",)
     title = said("method.beams.front_wheels_dead_ahead_rack")
     finds = "thrust"

@@ -5,9 +5,10 @@ Equal distances square the beam to an axle, not to the wheels' heading; a hub th
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 
 from escuadra.core.job.entering import U_STATION_MM, Entering
-from escuadra.core.job.methods.base import LASER, STRAP, Method, Sight, place
+from escuadra.core.job.methods.base import LASER, STRAP, Method, Sight, method, place
 from escuadra.core.job.methods.beams import half_toe
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
@@ -40,10 +41,12 @@ for _axis in ("x", "y"):
     observed_as(Kind(f"bumper_{_axis}", lambda id: Noun("seen.bumper")))
 
 
+@method
 class HubDistances(Method):
     """Equal distances from the hubs of one axle, square to the beam."""
 
     id = "hubs"
+    offered = 110
     prefixes = ("hubs",)
     title = said("method.hubs.equal_hub_distances")
     finds = "axis"
@@ -85,10 +88,12 @@ class HubDistances(Method):
         ]
 
 
+@method
 class CameraRig(Method):
     """Cameras on the frame watch marker boards on the rear wheels, and one distance at the front."""
 
     id = "rig"
+    offered = 80
     prefixes = ("rig",)
     either = (("rig.front", "rig.bumper"),)
     title = said("method.hubs.camera_rig_marker_boards")
@@ -155,7 +160,7 @@ class CameraRig(Method):
             optional=True,
             hint=said("method.hubs.instead_marker_or_beside"),
         )
-        return [*boards, front, bumper]
+        return [replace(slot, watches=True) for slot in (*boards, front, bumper)]
 
     def enter(self, into: Entering) -> None:
         slots = {slot.id: slot for slot in self.slots(into.plan)}

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from escuadra.core.job.entering import U_STATION_MM, Entering
-from escuadra.core.job.methods.base import LASER, Method, Sight
+from escuadra.core.job.methods.base import LASER, Method, Sight, method
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import (
     Plan,
@@ -30,7 +30,7 @@ PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
 def whole_pairs(into: Entering, end: str) -> list[tuple[str, Slot, Measured, Measured]]:
     """The pairs of an end of which both sides were read: id, left slot, left and right."""
     found = []
-    for k in range(1, into.pairs(end) + 1):
+    for k in range(1, into.current.pair_count(end) + 1):
         left_slot, right_slot = pair_slots(end, k, into.plan)
         left, right = into.one(left_slot), into.one(right_slot)
         if left is not None and right is not None and left.value > right.value:
@@ -118,10 +118,12 @@ observed_as(Kind("low", of_line=True, of_frame=True))
 observed_as(Kind("roof", of_line=True, of_frame=True))
 
 
+@method
 class CentreMarks(Method):
     """Centre marks plumbed from symmetrical pairs and joined by a floor laser."""
 
     id = "marks"
+    offered = 10
     shares_slots = True
     prefixes = ("pair", "mark")
     title = said("method.marks.centre_marks_pairs")
@@ -165,10 +167,12 @@ class CentreMarks(Method):
         return [*across, Sight(rear, scene.on_frame(0, scene.joined_on_beam(rear, front)))]
 
 
+@method
 class LowVehicle(Method):
     """Laser and reflector exchanged: the laser stands at the frame and shines under the vehicle."""
 
     id = "low"
+    offered = 20
     needs = ("marks",)
     prefixes = ("low",)
     title = said("method.marks.low_vehicle_laser_frame")
@@ -212,10 +216,12 @@ class LowVehicle(Method):
         return [Sight(scene.on_frame(0, scene.joined_on_beam(rear, front)), rear)]
 
 
+@method
 class RoofPlane(Method):
     """A vertical laser plane over the roof, through both emblems."""
 
     id = "roof"
+    offered = 30
     prefixes = ("roof",)
     title = said("method.marks.laser_plane_over_roof")
     finds = "body"

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 
 from escuadra.core.errors import BadInput
 from escuadra.core.job.entering import Entering
-from escuadra.core.job.methods.base import LASER, Method, Sight, place
+from escuadra.core.job.methods.base import LASER, Method, Sight, method, place
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.job.scene import Scene
@@ -27,10 +27,12 @@ observed_as(Kind("strings", of_line=True))
 observed_as(Kind("side", of_frame=True, of_axles=True))
 
 
+@method
 class Printout(Method):
     """Rear toe or thrust angle from a wheel-alignment printout."""
 
     id = "printout"
+    offered = 40
     shares_slots = True
     prefixes = ("toe", "printed")
     title = said("method.wheels.wheel_alignment_printout")
@@ -64,10 +66,12 @@ class Printout(Method):
         return []
 
 
+@method
 class StringLines(Method):
     """Strings or laser lines along both sides."""
 
     id = "strings"
+    offered = 50
     prefixes = ("string",)
     title = said("method.wheels.strings_along_both_sides")
     finds = "thrust"
@@ -167,10 +171,12 @@ class StringLines(Method):
         return [Sight((-700, y), (ahead, y), "string") for y in (out, -out)]
 
 
+@method
 class OneSide(Method):
     """A line at equal distance from the front and the rear wheel on one side."""
 
     id = "side"
+    offered = 120
     prefixes = ("side",)
     title = said("method.wheels.line_along_one_side")
     finds = "axis"
@@ -210,7 +216,7 @@ class OneSide(Method):
 
     def enter(self, into: Entering) -> None:
         which, *figures = self.slots(into.plan)
-        side, found = into.answered(which), into.all(*figures)
+        side, found = into.current.answer(which), into.all(*figures)
         if side not in ("left", "right") or found is None:
             return
         front, rear, _ = found
@@ -243,10 +249,12 @@ class OneSide(Method):
         return [Sight((-600, y), (scene.pose.x, y), "string")]
 
 
+@method
 class NoLine(Method):
     """Pitch-only procedures: the board stands near the bumper and only its height matters."""
 
     id = "none"
+    offered = 1000
     prefixes = ("line",)
     title = said("method.wheels.no_line")
     finds = "none"
