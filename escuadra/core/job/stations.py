@@ -28,7 +28,8 @@ def current(views: Sequence[StationView]) -> Station:
     """
     last = max(views, key=lambda view: view.run.seq if view.run else 0)
     waiting = next((view.station for view in views if not view.done), None)
-    if waiting is None or ((last.proof == "awaited" and last.station.own_place) or waiting.own_place):
+    either = waiting is not None and (last.station.own_place or waiting.own_place)
+    if waiting is None or (last.proof == "awaited" and either):
         return last.station
     return waiting
 
