@@ -1,6 +1,7 @@
 """The application beside bare pages: a reading's round trip, replay of a long log, start-up, memory."""
 
 import atexit
+import gc
 import hashlib
 import json
 import os
@@ -111,7 +112,10 @@ def reading_ratio(what: str) -> float:
             return len(answer.content)
 
         post_bare()
+        # As the command line does before it serves, for both alike.
+        gc.freeze()
         ratio = ratio_of(post, post_bare)
+        gc.unfreeze()
         garage.close()
     return ratio
 

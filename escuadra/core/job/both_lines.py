@@ -135,13 +135,11 @@ def front_off(setup: Setup) -> Derived | None:
 def _front_off(setup: Setup, solved: Solved) -> Derived | None:
     if not any(isinstance(o, Crossing) and o.to == "mark.front" for o in solved.located.given.observations):
         return None
-    rest = setup.without(solved, "pair_front")
-    if rest is None or not rest.trusted:
-        return None
+    pairs = [str(id) for id in solved.observations if id.source == "pair_front"]
+    elsewhere, agree = solved.located.without(pairs, solved.side_of("mark.front"))
     mark = setup.marks["front"]
-    if mark.y is None:
+    if elsewhere is None or not agree or mark.y is None:
         return None
-    elsewhere = rest.side_of("mark.front")
     return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
 
 
@@ -161,7 +159,8 @@ def line_contradiction(setup: Setup) -> Sentences:
     """What was read about the lines contradicts itself: the suspect, or those who share the blame."""
     if bent_front(setup):
         return NOTHING
-    for solved in (setup.newest, setup.unframed):
+    newest = setup.newest
+    for solved in (newest, setup.unframed if newest is None or not newest.trusted else None):
         if solved is None or solved.trusted:
             continue
         suspects = [id for id in solved.suspects if id.kind.of_line]

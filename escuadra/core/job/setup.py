@@ -4,6 +4,7 @@ Every move that changes where the beam stands opens an epoch. All epochs since t
 as one ``state``; what contradicted itself before a bump is left behind. Lines after ISO 8855.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import islice
@@ -148,9 +149,19 @@ class Setup(Current):
 
         What was read at the frame in an earlier epoch still tells where the vehicle points, until its line is spoiled.
         """
-        known = [s for s in (*self.recent[:1], self.unframed) if s is not None and s.trusted and s.tells_line]
-        known += [s for s in (self.unframed,) if s is not None and s.tells_line]
-        return next((s for s in known if s.line == self.plan.procedure.line), known[0] if known else None)
+        known: list[Solved] = []
+        for found in self._lines_from():
+            if found.tells_line:
+                if found.line == self.plan.procedure.line and found.trusted:
+                    return found
+                known.append(found)
+        return next((found for found in known if found.trusted), known[-1] if known else None)
+
+    def _lines_from(self) -> Iterator[Solved]:
+        if self.recent and self.recent[0].trusted:
+            yield self.recent[0]
+        if self.unframed is not None:
+            yield self.unframed
 
     @cached_property
     def recent(self) -> list[Solved]:
@@ -174,14 +185,6 @@ class Setup(Current):
             if solved is not None and line in solved.known and solved.tells_line:
                 return Answer(line, solved.derived("line_angle", line), solved.line_at(self.plan.target_x, line))
         return None
-
-    def without(self, solved: Solved, source: str) -> Solved | None:
-        """A solution once more, without one kind of observations; nothing where they are needed."""
-        given = solved.located.given
-        kept = zip(given.observations, solved.observations, strict=True)
-        rest = given.model_copy(update={"observations": tuple(o for o, id in kept if id.source != source)})
-        found = self.solving(rest)
-        return Solved(self.plan, found, solved.sources, solved.body, solved.epoch) if found is not None else None
 
     def watched(self, epoch: int) -> str:
         """After a shift of the target: slot of the tape that would notice a bump best; empty otherwise."""

@@ -5,7 +5,7 @@ would do to it. Source: propagation by the covariance (JCGM 100); update of a co
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -13,12 +13,14 @@ from typing import Any
 import numpy as np
 
 from escuadra.core.axes import Pose
+from escuadra.core.chisquare import quantile
 from escuadra.core.errors import BadInput
 from escuadra.core.said import said
 from escuadra.core.state.assembly import read_of, wanted_of
 from escuadra.core.state.input import StateInput
 from escuadra.core.state.solution import LOOSE, NO_REDUNDANCY, Converged, Solution, Work, at_first, determined, judged
 from escuadra.core.state.unknowns import ONE_DEGREE, Vector
+from escuadra.core.symmetry import CRITICAL_W
 
 POSE = ("x", "y", "z", "yaw", "roll", "pitch")
 AXES = ("x", "y", "z")
@@ -124,6 +126,30 @@ class Located:
         first = equations.unknowns.bodies[body]
         figures[[first, first + 1, first + 3]] = pose.x, pose.y, pose.yaw_deg * ONE_DEGREE
         return float(self._work.shown(equations.read, equations.factors, figures)[0][self._row[reading]])
+
+    def without(self, readings: Collection[str], found: Derived) -> tuple[Derived | None, bool]:
+        """A quantity as it would be without some readings, and whether the others agree; none where they are needed.
+
+        To first order from the solution, no new search. Source: update of a least-squares solution (Woodbury).
+        """
+        rows = [self._row[name] for name in readings]
+        kept = np.setdiff1d(np.arange(len(self.ids)), rows)
+        left, misfit = self._here.factors.left, self._here.misfit
+        gone = left[rows]
+        among = np.eye(len(rows)) - gone @ gone.T
+        if not rows or float(np.linalg.eigvalsh(among)[0]) < NO_REDUNDANCY:
+            return None, False
+        change = gone.T @ np.linalg.solve(among, misfit[rows])
+        own = found.gradient @ self._here.factors.inverse
+        shared = gone @ own
+        variance = float(own @ own + shared @ np.linalg.solve(among, shared))
+        rest, crossed = misfit[kept] + left[kept] @ change, left[kept] @ gone.T
+        redundancy = 1 - (left[kept] ** 2).sum(axis=1) - (crossed * np.linalg.solve(among, crossed.T).T).sum(axis=1)
+        seen = redundancy >= NO_REDUNDANCY
+        worst = float(np.max(np.abs(rest[seen]) / np.sqrt(redundancy[seen]), initial=0.0))
+        dof = len(kept) - self._here.factors.rank
+        agree = worst <= CRITICAL_W and (dof <= 0 or float(rest @ rest) <= quantile(self.given.alpha, dof))
+        return Derived(found.value + float(own @ change), math.sqrt(variance), found.gradient), agree
 
     def further(self, readings: Sequence[Any]) -> Vector:
         """Slopes of readings that could be taken (rows × unknowns), in units of their own u, as ``sensitivity``.

@@ -1,0 +1,93 @@
+"""A solution that is asked on: the same answers as a new one gives to what was changed."""
+
+import random
+
+import numpy as np
+import pytest
+
+from escuadra.core.state.input import StateInput
+from escuadra.core.state.located import Derived, Located, located
+from tests.core.test_state import everything
+
+
+@pytest.fixture(scope="module")
+def given() -> StateInput:
+    """A visit with every type of reading, each a little off."""
+    data, chance = everything(headings=False), random.Random(11)
+    for one in data["observations"]:
+        one["value"] += chance.gauss(0, 0.6 * one["u"])
+    return StateInput.read(data)
+
+
+def changed(given: StateInput, observations: tuple[object, ...]) -> Located:
+    return located(given.model_copy(update={"observations": observations}))
+
+
+def first(found: Located, given: StateInput, k: int) -> Derived:
+    (told,) = found.asked(given.wanted[k : k + 1])
+    assert told is not None
+    return told
+
+
+def test_what_is_asked_later_is_what_was_wanted(given: StateInput) -> None:
+    found = located(given)
+    for item, told, asked in zip(given.wanted, found.solution.wanted, found.asked(given.wanted), strict=True):
+        assert told is not None
+        assert asked is not None
+        assert (asked.value, asked.u) == pytest.approx((told.value, told.u), rel=1e-9, abs=1e-12), item.id
+        assert np.hypot.reduce([share for _, share in found.shares(asked.gradient)]) == pytest.approx(asked.u)
+    a, b = (first(found, given, k) for k in (0, 1))
+    both = found.sum(3.0, (2.0, a), (-1.0, b))
+    covariance = found.solution.covariance
+    variance = 4 * covariance[0][0] - 4 * covariance[0][1] + covariance[1][1]  # type: ignore[operator]
+    assert (both.value, both.u) == pytest.approx((3 + 2 * a.value - b.value, variance**0.5))
+
+
+def test_a_further_reading_does_what_was_foretold(given: StateInput) -> None:
+    found = located(given)
+    for k in (0, 5, 9, 14):
+        once_more = given.observations[k].model_copy(update={"id": "more"})
+        rows = found.further([once_more])
+        assert rows[0] == pytest.approx(found.sensitivity(given.observations[k].id), abs=1e-6)
+        again = changed(given, (*given.observations, once_more))
+        for w in (0, 2, 4):
+            (foretold,) = found.spread_with(first(found, given, w).gradient, rows)
+            assert foretold == pytest.approx(first(again, given, w).u, rel=2e-3)
+        names = [o.id for o in given.observations[:2]]
+        assert found.alike(*names, rows[0]) == pytest.approx(again.alike(*names), abs=2e-3)
+
+
+def test_without_some_readings_it_is_what_the_others_say(given: StateInput) -> None:
+    found = located(given)
+    read = found.solution.observations[: len(given.observations)]
+    checked = [one.id for one in sorted(read, key=lambda one: -one.redundancy)]
+    for names in (checked[:1], checked[1:4], checked[5:7]):
+        again = changed(given, tuple(o for o in given.observations if o.id not in names))
+        for k in range(4):
+            told, agree = found.without(names, first(found, given, k))
+            after = first(again, given, k)
+            assert told is not None
+            assert told.value == pytest.approx(after.value, abs=0.02 * after.u)
+            assert told.u == pytest.approx(after.u, rel=5e-3)
+            assert agree == again.trusted
+    needed = next(one.id for one in read if one.redundancy < 1e-9)
+    assert found.without([needed], first(found, given, 0)) == (None, False)
+
+
+def test_without_the_one_that_was_misread_the_others_agree(given: StateInput) -> None:
+    read = located(given).solution.observations[: len(given.observations)]
+    wrong, other = (one.id for one in sorted(read, key=lambda one: -one.redundancy)[:2])
+    off = [o.model_copy(update={"value": o.value + 40 * o.u}) if o.id == wrong else o for o in given.observations]
+    misread = changed(given, tuple(off))
+    assert not misread.trusted
+    assert misread.without([wrong], first(misread, given, 0))[1]
+    assert not misread.without([other], first(misread, given, 0))[1]
+
+
+def test_a_reading_is_foretold_for_a_frame_elsewhere(given: StateInput) -> None:
+    found, (body, _) = located(given), given.bodies[0]
+    pose = found.pose(body)
+    for reading, told in zip(given.observations, found.solution.observations, strict=False):
+        residual = found.would_read(reading.id, body, pose) - reading.value
+        if told.w is not None:
+            assert abs((residual + 180) % 360 - 180 if abs(residual) > 300 else residual) <= 6 * reading.u
