@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from escuadra.core.axes import turned
 from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.checks.carrying import RectangleCheck
-from escuadra.core.job.checks.line import MethodCheck
 from escuadra.core.job.methods import METHODS, Sight
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
@@ -156,9 +155,8 @@ def sights(sheet: Sheet, view: CheckView | None) -> list[Sight]:
     """What the method at hand looks along, the frame where it must stand."""
     if view is None:
         return []
-    kind = view.check.kind
-    method = view.check.method if isinstance(view.check, MethodCheck) else "marks" if kind == "body_centreline" else ""
-    return METHODS[method].sights(Scene.nominal(sheet.plan)) if method else []
+    school = METHODS.get(view.check.school)
+    return school.sights(Scene.nominal(sheet.plan)) if school is not None else []
 
 
 def drawn_sights(sheet: Sheet, view: CheckView | None, at: Callable[[float, float], Point]) -> list[str]:

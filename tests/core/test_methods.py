@@ -141,3 +141,23 @@ def test_every_method_says_what_it_needs_and_reads_what_it_draws(plan: Plan, met
     assert school.materials
     assert school.steps
     assert school.sights(Scene.nominal(plan)) or method == "printout"
+
+
+def test_a_tape_is_one_instrument_at_every_temperature_and_another_after_a_check(plan: Plan) -> None:
+    scene = planted(plan)
+    state = rehearsed({**base(scene), **METHODS["marks"].exact(scene)}, tool, 1)
+    checked = ToolUsed(id="t", name="t", seq=4, contributions=NEARLY.model_copy(update={"bias": 0.4, "u_bias": 0.1}))
+
+    def with_tapes(*slots: str, **change: object) -> set[str]:
+        entries = dict(state.entries)
+        for slot in slots:
+            said = entries[slot][0].said.model_copy(update=change)
+            entries[slot] = (replace(entries[slot][0], said=said),)
+        solved = Setup(replace(state, entries=entries), plan).newest
+        assert solved is not None
+        assert {id.instrument for id in solved.observations if id.source == "tape"} == {"t"}
+        return {name for name, _ in solved.located.given.instruments}
+
+    marks = {"mark-front", "mark-rear"}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", *marks}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", tool=checked) == {"t", "t 2", *marks}

@@ -5,6 +5,7 @@ vehicle axes (ISO 8855), in plan.
 """
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from escuadra.core.axes import Pose
@@ -14,6 +15,7 @@ from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Entry
 from escuadra.core.observations import SharedErrors
 from escuadra.core.procedure import datum_at
+from escuadra.core.readings import Instrument
 from escuadra.core.state.input import (
     READINGS,
     THRUST_READINGS,
@@ -63,6 +65,7 @@ class Entering:
         self.sources: dict[str, ObservationId] = {}
         """What each observation is, and what is known beforehand of an instrument, by its text."""
         self.instruments: dict[str, SharedErrors] = {}
+        self._known_as: dict[str, list[Instrument]] = {}
         self.heading = 0.0
         """First guess of the thrust line's direction, degrees."""
         for end, (bx, by) in plan.frame_points.items():
@@ -126,25 +129,33 @@ class Entering:
             )
         )
 
-    def shared(self, instrument: str, u_offset: float, u_scale: float, id: ObservationId | None = None) -> None:
-        """What all readings of an instrument have in common; ``id``: what its offset is, where it is no instrument."""
+    def shared(self, instrument: str, u_offset: float, u_scale: float, id: ObservationId) -> None:
+        """What all readings of an instrument have in common; ``id``: what that is an observation of."""
         if instrument not in self.instruments:
             self.instruments[instrument] = SharedErrors(u_offset=u_offset, u_scale=u_scale)
             for part in ("offset", "scale"):
-                self.sources[f"{instrument}.{part}"] = id or ObservationId("shared", part, instrument)
+                self.sources[f"{instrument}.{part}"] = replace(id, place=part) if id.source == "shared" else id
+
+    def _instrument(self, part: Measured) -> str:
+        """The instrument by the name that its shared errors have: a check in mid-visit begins another."""
+        known = self._known_as.setdefault(part.tool, [])
+        if part.contributions not in known:
+            known.append(part.contributions)
+        nth = known.index(part.contributions)
+        return f"{part.tool} {nth + 1}" if nth else part.tool
 
     def reading(
         self, slot: Slot, part: Measured, source: str, kind: str, value: float | None = None, **more: Any
     ) -> None:
         """A slot's reading by one tool, with what that tool's readings share; ``value`` where it is not the slot's."""
-        figures = part.figures
-        self.shared(part.tool, figures.u_offset, figures.u_scale)
+        figures, instrument = part.figures, self._instrument(part)
+        self.shared(instrument, figures.u_offset, figures.u_scale, ObservationId("shared", "", part.tool))
         self.put(
             ObservationId(source, slot.id, part.tool, part.seq),
             kind,
             part.value if value is None else value,
             figures.u_random,
-            part.tool,
+            instrument,
             **more,
         )
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from itertools import permutations
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.checks.frame import CentredCheck, SquareCheck
+from escuadra.core.job.checks import own_checks
 from escuadra.core.job.events import LinePlanned, ToolUsed
 from escuadra.core.job.methods import METHODS, Finds
 from escuadra.core.job.places import ENDS, Plan, height_slot, tape_slot
@@ -41,11 +41,10 @@ class Worth:
     def decides(self, plan: Plan) -> dict[str, bool]:
         """Which tolerances of the sheet leave room between the guard bands: by check id."""
         found = {}
-        for check in plan.procedure.checks:
-            if isinstance(check, SquareCheck):
-                found[check.id] = _fits(check.limits, self.square, check.rule)
-            elif isinstance(check, CentredCheck):
-                found[check.id] = _fits(check.limits, self.offset, check.rule)
+        worth = {"square": self.square, "offset": self.offset}
+        for check in own_checks(plan):
+            if check.quantity in worth and check.tolerance is not None:
+                found[check.id] = _fits(check.tolerance, worth[check.quantity], check.rule)
         return found
 
 
@@ -71,12 +70,10 @@ def _fits(limits: Limits, expanded: float | None, rule: str) -> bool:
 
 def default_plan(plan: Plan) -> LinePlanned:
     """What a sheet asks for where nobody planned otherwise."""
-    kinds = {check.kind for check in plan.procedure.checks if check.group == "line"}
-    own = [m for c in plan.procedure.checks if (m := getattr(c, "method", ""))]
-    if "body_centreline" in kinds:
-        own.insert(0, "marks")
-    if any(check.kind == "alignment" for check in plan.procedure.checks):
-        own.append("printout")
+    checks = own_checks(plan)
+    schools = [check.school for check in checks if check.school]
+    own = [*(m for m in schools if m == "marks"), *(m for m in schools if m != "marks")]
+    own += [check.brings for check in checks if check.brings]
     return LinePlanned(methods=own or ["none" if plan.procedure.line == "none" else "marks"])
 
 

@@ -33,7 +33,7 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
                     id=str(id),
                     value=0.0,
                     u=newest.u,
-                    instrument=((tool, 1.0),),
+                    instrument=newest.instrument,
                     from_=hub,
                     to=f"{solved.body}:{end}",
                 )

@@ -4,9 +4,10 @@ Order yaw, slide, distance (``moves``), since each disturbs only what comes afte
 """
 
 import math
+from typing import Literal
 
 from escuadra.core.axes import Pose, turned
-from escuadra.core.job.checks.frame import AHEAD, Aspect, PoseCheck
+from escuadra.core.job.checks.frame import AHEAD
 from escuadra.core.job.looking import parting_reading
 from escuadra.core.job.mechanics import turns_for
 from escuadra.core.job.next_move import NextMove, Step, moved
@@ -79,11 +80,12 @@ def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
 
 def _off(view: CheckView | None, setup: Setup) -> bool:
     """A check that a move should mend: out, or undecided, off by more than half its u, and no further reading helps."""
-    if view is None or view.settled or view.judgement.trouble or not isinstance(view.check, PoseCheck):
+    if view is None or view.settled or view.judgement.trouble:
         return False
     if view.state == "undecided":
         figure, check = view.judgement.figures[0], view.check
-        off = abs(figure.value - check.limits.nominal) > figure.u / 2
+        nominal = check.tolerance.nominal if check.tolerance is not None else 0.0
+        off = abs(figure.value - nominal) > figure.u / 2
         return off and check.settling(setup, view.judgement) is None
     return view.state == "out"
 
@@ -93,15 +95,15 @@ def move_ahead(sheet: SheetView) -> NextMove | None:
     ahead = predicted(sheet.setup)
     if ahead is None:
         return None
-    views = {v.check.aspect: v for v in sheet.checks if isinstance(v.check, PoseCheck)}
+    views = {v.check.view_of: v for v in sheet.checks if v.check.of_pose}
     plan = planned_moves(ahead.solved, ahead.pose)
     done = {past.what for past in ahead.moves}
 
-    def wanted(aspect: Aspect, what: str, amount_left: float) -> bool:
+    def wanted(aspect: Literal["centre", "distance"], what: str, amount_left: float) -> bool:
         view = views.get(aspect)
-        if view is None or what in done or view.settled or not isinstance(view.check, PoseCheck):
+        limits = view.check.tolerance if view is not None else None
+        if view is None or limits is None or what in done or view.settled:
             return False
-        limits = view.check.limits
         return abs(amount_left) > AHEAD * (limits.minus + limits.plus) / 2
 
     if "slide" not in done and "roll" not in done and wanted("centre", "slide", plan.move_left):
@@ -117,7 +119,7 @@ def pose_move(sheet: SheetView, view: CheckView) -> NextMove | None:
         return None
     if not solved.trusted:
         return _part(sheet, view, solved)
-    by_aspect = {v.check.aspect: v for v in sheet.checks if isinstance(v.check, PoseCheck)}
+    by_aspect = {v.check.view_of: v for v in sheet.checks if v.check.of_pose}
     plan = planned_moves(solved)
     if _off(by_aspect.get("yaw"), sheet.setup) and abs(plan.yaw_turns) >= LEAST_TURN:
         return _yaw_move(sheet, by_aspect["yaw"], solved, plan)

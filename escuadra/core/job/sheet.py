@@ -9,10 +9,10 @@ from functools import cached_property
 from escuadra.core.aim import AimInput, aim
 from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job import advice
-from escuadra.core.job.checks import Check, Judgement
+from escuadra.core.job.checks import Check, Judgement, own_checks
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
-from escuadra.core.job.checks.line import CentrelineCheck, LinesCheck, MethodCheck
+from escuadra.core.job.checks.line import CentrelineCheck, MethodCheck
 from escuadra.core.job.checks.stations import StationsCheck
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.next_move import NextMove
@@ -83,10 +83,10 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold) -> Sheet:
 
 def checks_of(plan: Plan, state: State) -> list[Check]:
     """The procedure's checks, with the methods of the line that were planned or begun, before both lines' own check."""
-    own = [check for check in plan.procedure.checks if isinstance(check, Check)]
+    own = own_checks(plan)
     if plan.procedure.stations:
         own.append(StationsCheck(id="stations", kind="stations", group="clear", title=said("sheet.stations_run")))
-    named = {getattr(check, "method", "") for check in own}
+    named = {check.school for check in own} - {"marks"}
     begun = {slot.partition(".")[0] for slot in state.entries}
     planned = state.line_plan.methods if state.line_plan is not None else []
     carried = "rect" in begun or (state.line_plan is not None and state.line_plan.rectangle)
@@ -95,7 +95,7 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     line = [check for check in own if check.group == "line"]
     if not wanted and not planned and not carried:
         return own
-    marks = [c for c in line if c.kind == "body_centreline"]
+    marks = [c for c in line if c.school == "marks"]
     if planned and "marks" not in planned and not begun & {"pair", "mark"}:
         line = [c for c in line if c not in marks]
     elif "marks" in planned and not marks:
@@ -108,7 +108,7 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
         for m in wanted
         if m != "marks"
     ]
-    last: list[Check] = [c for c in line if isinstance(c, LinesCheck)]
+    last: list[Check] = [c for c in line if c.sums_up]
     if carried and not any(c.kind == "rectangle" for c in own):
         title = said("sheet.carried_rectangle")
         last.append(RectangleCheck(id="rectangle", kind="rectangle", group="line", title=title))

@@ -14,7 +14,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.state import Entry, State
 from escuadra.core.quantities import Quantity
-from escuadra.core.readings import Conditions, Figures, worked_out
+from escuadra.core.readings import Conditions, Figures, Instrument, worked_out
 from escuadra.core.said import Name, Noun, Said, Text, said
 
 
@@ -64,9 +64,15 @@ class Measured:
     tool: str
     figures: Figures
     count: int
-    repeatability: float
+    contributions: Instrument
+    """Of the tool as it then was: a check in between changes it, and what its readings share."""
     seq: int
     tool_name: str
+
+    @property
+    def shared(self) -> tuple[str, Instrument]:
+        """What its readings have errors in common with: the tool as it then was."""
+        return self.tool, self.contributions
 
     @property
     def value(self) -> float:
@@ -89,7 +95,7 @@ def current(entries: tuple[Entry, ...], state: State, aspects: frozenset[str]) -
 
 
 def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0) -> list[Measured]:
-    """One ``Measured`` a tool and its conditions; ``rise``: height difference of the ends of a slanted tape, mm."""
+    """One ``Measured`` a tool as it then was and its conditions; ``rise``: of a slanted tape's far end, mm."""
     found = []
     for by_tool in _by_conditions(entries):
         said = by_tool[-1].said
@@ -103,8 +109,8 @@ def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float 
             u_rise,
         )
         figures = worked_out([e.value for e in by_tool], tool.contributions, how)
-        repeats = tool.contributions.repeatability
-        found.append(Measured(by_tool[0].slot, tool.id, figures, len(by_tool), repeats, by_tool[-1].seq, tool.name))
+        last = by_tool[-1]
+        found.append(Measured(last.slot, tool.id, figures, len(by_tool), tool.contributions, last.seq, tool.name))
     return found
 
 
@@ -112,11 +118,12 @@ def _by_conditions(entries: Sequence[Entry]) -> Iterable[list[Entry]]:
     """Readings of one tool under the same conditions."""
     if len(entries) == 1:
         return [list(entries)]
-    tools: dict[tuple[str, float | None, bool], list[Entry]] = {}
+    tools: dict[tuple[str, Instrument, float | None, bool], list[Entry]] = {}
     for entry in entries:
         said = entry.said
         assert isinstance(said, ReadingTaken)
-        tools.setdefault((said.tool.id, said.temperature, said.hung_free), []).append(entry)
+        conditions = (said.tool.id, said.tool.contributions, said.temperature, said.hung_free)
+        tools.setdefault(conditions, []).append(entry)
     return tools.values()
 
 
@@ -146,7 +153,7 @@ def measured(entries: Sequence[Entry]) -> Measured | None:
         parts[-1].tool,
         figures,
         sum(p.count for p in parts),
-        parts[-1].repeatability,
+        parts[-1].contributions,
         max(p.seq for p in parts),
         parts[-1].tool_name,
     )
@@ -157,8 +164,8 @@ def parts_of(weights: Sequence[float], parts: Sequence[Measured], words: Sequenc
     found: list[tuple[Text, float]] = [
         (word, a * p.figures.u_random) for a, p, word in zip(weights, parts, words, strict=True)
     ]
-    for tool in {p.tool for p in parts}:
-        of = [(a, p) for a, p in zip(weights, parts, strict=True) if p.tool == tool]
+    for shared in dict.fromkeys(p.shared for p in parts):
+        of = [(a, p) for a, p in zip(weights, parts, strict=True) if p.shared == shared]
         name = of[0][1].tool_name
         found.append((said("source.constant", tool=name), math.fsum(a * p.figures.u_offset for a, p in of)))
         found.append((said("source.growing", tool=name), math.fsum(a * p.value * p.figures.u_scale for a, p in of)))

@@ -178,7 +178,7 @@ def page(
         left_behind=_spared(sheet, lambda: left_behind(sheet, slot_view.slot), None)
         if slot_view and sheet.state.stage != "signed"
         else None,
-        method=METHODS.get(getattr(view.check, "method", "marks" if view.check.kind == "body_centreline" else "")),
+        method=METHODS.get(view.check.school),
         sends=sends(request, slot_view, tools),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )

@@ -13,7 +13,7 @@ from escuadra.core.job.checks import (
     vehicle,
     wheels,
 )
-from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.checks.base import Check, Figure, Judgement, own_checks
 
 __all__ = [
     "Check",
@@ -23,6 +23,7 @@ __all__ = [
     "frame",
     "hanging",
     "line",
+    "own_checks",
     "place",
     "ready",
     "stance",

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.next_move import NextMove
+from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Disturbance
@@ -103,8 +104,14 @@ class Check(CheckSpec):
 
     mended_by_a_move: ClassVar[bool] = False
     """Undecided, it is moved nearer the middle where no reading would settle it."""
-    of_pose: ClassVar[bool] = False
-    """It is one view of how the frame stands: read in full first, then set by one plan of moves."""
+    view_of: ClassVar[Literal["", "yaw", "centre", "distance"]] = ""
+    """Of which part of the frame's pose it is a view: that is read in full first, then set by one plan of moves."""
+    quantity: ClassVar[str] = ""
+    """What of the solution that view is."""
+    sums_up: ClassVar[bool] = False
+    """It judges what the others of its group found: it comes after them."""
+    brings: ClassVar[str] = ""
+    """A method of finding the line whose readings are its own anyway."""
     after_pose: ClassVar[bool] = False
     """It is set once the frame stands where it must."""
     runs: ClassVar[bool] = False
@@ -113,6 +120,21 @@ class Check(CheckSpec):
     """Along which axis a target off its place would show on the road."""
     link: ClassVar[Literal["", "printout", "parking"]] = ""
     """What a screen offers beside it."""
+
+    @property
+    def of_pose(self) -> bool:
+        """It is a view of the frame's pose."""
+        return bool(self.view_of)
+
+    @property
+    def tolerance(self) -> Limits | None:
+        """What that view must keep."""
+        return None
+
+    @property
+    def school(self) -> str:
+        """The method of finding the line that it reads; empty where it reads none."""
+        return ""
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         """The slots, in the order in which they are best read."""
@@ -227,11 +249,16 @@ class Check(CheckSpec):
                 lower=lower,
                 upper=limits.upper - shift,
                 rule=self.rule,
-                repeatability=single.repeatability if single else None,
+                repeatability=single.contributions.repeatability if single else None,
                 u_fixed=math.sqrt(max(0.0, u**2 - single.figures.u_repeat**2)) if single else None,
             )
         )
         return Figure(id, label, value, u, None if open_below else limits.lower, limits.upper, unit, way, judged)
+
+
+def own_checks(plan: Plan) -> list[Check]:
+    """A procedure's checks, as what they are."""
+    return [check for check in plan.procedure.checks if isinstance(check, Check)]
 
 
 class OneReading(Check):

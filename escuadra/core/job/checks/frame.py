@@ -44,7 +44,6 @@ from escuadra.core.said import (
 from escuadra.core.stance import CORNERS
 from escuadra.core.wording import amount, decimals_for, with_uncertainty
 
-Aspect = Literal["yaw", "centre", "distance"]
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
 AHEAD = 0.35
@@ -178,22 +177,22 @@ class PoseCheck(Check):
     is shown as soon as the readings determine it.
     """
 
-    of_pose: ClassVar[bool] = True
-
     limits: Limits
-    aspect: ClassVar[Aspect]
-    quantity: ClassVar[str]
     unit: ClassVar[str] = "mm"
     direction: ClassVar[str | None] = None
+
+    @property
+    def tolerance(self) -> Limits | None:
+        return self.limits
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
         rear = [tape_slot(hub, end, setup.plan) for hub in ("LR", "RR") for end in ENDS]
         laser = crossing_slot(setup.plan)
-        return [laser, *tapes, *rear] if self.aspect == "centre" else [*tapes, laser, *rear]
+        return [laser, *tapes, *rear] if self.view_of == "centre" else [*tapes, laser, *rear]
 
     def aspects(self, setup: Setup) -> frozenset[str]:
-        return frozenset({self.aspect, "line"})
+        return frozenset({self.view_of, "line"})
 
     def required(self, setup: Setup) -> list[Slot]:
         return self.required_in(setup, setup.epoch)
@@ -202,19 +201,19 @@ class PoseCheck(Check):
         return 1
 
     def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
-        solved = setup.solved_for(self.aspect)
+        solved = setup.solved_for(self.view_of)
         best = most_useful(setup, solved, self.quantity) if solved is not None else None
         if best is None or abs(judged.figures[0].verdict.margin) < 2 * best[1]:
             return None
         return best[0].place, best[0].words
 
     def parting(self, setup: Setup) -> Said | None:
-        solved = setup.solved_for(self.aspect)
+        solved = setup.solved_for(self.view_of)
         best = parting_reading(setup, solved) if solved is not None else None
         return said("looking.tape_would_part_them", best=best.words) if best is not None else None
 
     def helping(self, setup: Setup, margin: float) -> Said | None:
-        solved = setup.solved_for(self.aspect)
+        solved = setup.solved_for(self.view_of)
         best = most_useful(setup, solved, self.quantity) if solved is not None else None
         if solved is None or best is None:
             return None
@@ -254,22 +253,22 @@ class PoseCheck(Check):
         return found
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        solved = setup.solved_for(self.aspect)
+        solved = setup.solved_for(self.view_of)
         if solved is None or solved.line is None:
             return []
         return solved.budget(solved.derived(self.quantity))
 
     def judge(self, setup: Setup) -> Judgement:
-        solved = setup.solved_for(self.aspect)
+        solved = setup.solved_for(self.view_of)
         if solved is None:
             return Judgement(False, note=sentences(self._missing(setup)))
         if solved.line is None:
             return Judgement(False, note=sentences(said("frame.find_line_first_frame_judged")))
         value, u = self.found(setup, solved)
         datum = setup.plan.procedure.datum
-        about = f"frame.distance.{datum}" if self.aspect == "distance" else f"frame.{self.aspect}.{solved.line}"
+        about = f"frame.distance.{datum}" if self.view_of == "distance" else f"frame.{self.view_of}.{solved.line}"
         figure = self.figure(
-            self.aspect,
+            self.view_of,
             said(about),
             value,
             u,
@@ -304,8 +303,8 @@ class PoseCheck(Check):
 class SquareCheck(PoseCheck):
     """The beam's yaw against the line in use."""
 
-    aspect: ClassVar[Aspect] = "yaw"
-    quantity: ClassVar[str] = "square"
+    view_of = "yaw"
+    quantity = "square"
     unit: ClassVar[str] = "°"
     direction: ClassVar[str | None] = "side"
 
@@ -314,8 +313,8 @@ class SquareCheck(PoseCheck):
 class CentredCheck(PoseCheck):
     """The target's centre sideways of the line in use."""
 
-    aspect: ClassVar[Aspect] = "centre"
-    quantity: ClassVar[str] = "offset"
+    view_of = "centre"
+    quantity = "offset"
     on_the_road: ClassVar[Literal["", "left", "up"]] = "left"
     direction: ClassVar[str | None] = "side"
 
@@ -329,8 +328,8 @@ class CentredCheck(PoseCheck):
 class DistanceCheck(PoseCheck):
     """From the datum to the target's face, along the line in use."""
 
-    aspect: ClassVar[Aspect] = "distance"
-    quantity: ClassVar[str] = "distance"
+    view_of = "distance"
+    quantity = "distance"
 
 
 @check_kind("target_height")

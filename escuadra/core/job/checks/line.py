@@ -5,6 +5,7 @@ the thrust line for what aims forward. Source: ``network``, ``symmetry``; limits
 """
 
 from dataclasses import replace
+from typing import ClassVar
 
 from pydantic import Field, field_validator
 
@@ -55,6 +56,10 @@ class CentrelineCheck(Check):
     @property
     def reason(self) -> str:
         return self.kind
+
+    @property
+    def school(self) -> str:
+        return "marks"
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         found: list[Slot] = []
@@ -128,6 +133,10 @@ class MethodCheck(Check):
 
     method: str = Field(description="id of the method")
 
+    @property
+    def school(self) -> str:
+        return self.method
+
     @field_validator("method")
     @classmethod
     def _known(cls, method: str) -> str:
@@ -163,6 +172,8 @@ class MethodCheck(Check):
 @check_kind("lines")
 class LinesCheck(Check):
     """Thrust line and body centreline together: angle, distance at every target, the front against the rear."""
+
+    sums_up: ClassVar[bool] = True
 
     thrust_angle: Limits | None = Field(None, description="of the thrust line from the vehicle's axis, degrees")
     separation: Limits | None = Field(None, description="of thrust line and body centreline at a target, mm")

@@ -183,6 +183,7 @@ class AlignmentCheck(Check):
     """The printout after adjustment against its limits; before adjustment for the record."""
 
     link: ClassVar[Literal["", "printout", "parking"]] = "printout"
+    brings: ClassVar[str] = "printout"
 
     front_toe: Limits = Field(description="of each front wheel, degrees, toe-in positive")
     rear_toe: Limits = Field(description="of each rear wheel, degrees, toe-in positive")
