@@ -33,8 +33,8 @@ U_STATION_MM = 5.0
 LEAST_U = 1e-3
 ORIGIN, DATUM = "axle", "datum"
 """The middle between the rear wheels as the model has it, and where the distance is counted from if not from hubs."""
-TARGET, MIDDLE, NOSE = "target", "middle", "nose"
-"""Of the frame: the target's face, the beam's middle, and a point straight ahead of that."""
+TARGET, MIDDLE = "target", "middle"
+"""Of the frame: the target's face, and the beam's middle."""
 ASKED = WantedAt(id="line", type="at", line="axis", through=(ORIGIN,), x=0.0)
 """A state must want something; what else is asked follows from its solution."""
 
@@ -57,7 +57,6 @@ class Entering:
         self.points: dict[str, StatePoint] = {}
         self.own: dict[str, Place] = {
             MIDDLE: (0.0, 0.0, 0.0),
-            NOSE: (1000.0, 0.0, 0.0),
             TARGET: (-plan.frame.face_offset, plan.hang, 0.0),
         }
         """Points of the frame, in its own axes."""

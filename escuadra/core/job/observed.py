@@ -87,6 +87,5 @@ observed_as(
         lambda id: said("frame.all_readings_share", of=id.instrument),
     )
 )
-for _what in ("yaw", "distance", "along", "thrust"):
+for _what in ("yaw", "distance", "along"):
     observed_as(Kind(f"carried_{_what}", lambda id, what=_what: Noun(f"carried.{what}"), carried=True))  # type: ignore[misc]
-observed_as(Kind("prior"))
