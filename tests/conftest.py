@@ -4,9 +4,11 @@ import os
 import shutil
 import uuid
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
+import yaml
 from sqlalchemy import create_engine, text
 from sqlalchemy.pool import NullPool
 
@@ -85,6 +87,21 @@ def minibus(garage: Garage) -> Technician:
     technician = Technician(garage, NOON, "teo")
     technician.take_in(number="T-1", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     return technician
+
+
+@contextmanager
+def on_own_sheet(folder: Path, sheet: str, reason: str) -> Iterator[Technician]:
+    """A visit just taken in on a procedure that is no part of the practice catalogue; ``sheet``: its YAML."""
+    own = folder / "own" / "procedures"
+    own.mkdir(parents=True)
+    (own / "own.yaml").write_text(sheet, encoding="utf-8")
+    catalogue = load([PRACTICE, own.parent])
+    assert not catalogue.refused, catalogue.refused
+    garage = peopled(Garage(folder / "data", Clock(), catalogue))
+    who = Technician(garage, NOON, "teo")
+    who.take_in(number="T-1", reason=reason, bay="Norte", procedure=yaml.safe_load(sheet)["id"])
+    yield who
+    garage.close()
 
 
 def finished(technician: Technician) -> Technician:

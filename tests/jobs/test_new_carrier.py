@@ -8,7 +8,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from fastapi.testclient import TestClient
 
-from escuadra.catalogue.library import PRACTICE, load
+from escuadra.catalogue.library import PRACTICE
 from escuadra.core.job.carriers import CARRIERS, Carrier, carrier
 from escuadra.core.job.checks.base import OneReading
 from escuadra.core.job.disturbance import BODIES, HAPPENINGS, Happening
@@ -27,14 +27,13 @@ from escuadra.core.procedure import CarrierSpec, CheckSpec, Station, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.said import Name, Text, said
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import Record, render_record
 from escuadra.web.app import create_app
 from escuadra.web.pages import garage_of, render
 from escuadra.web.screens import SCREENS, screen
 from escuadra.words import say
-from tests.conftest import NOON, Clock, peopled
+from tests.conftest import on_own_sheet
 
 TROLLEY = frozenset({"trolley"})
 BUMPED = Happening(what="trolley_bump", aspects=TROLLEY, side="target", of="trolley", told=said("as_told", text="hit"))
@@ -135,16 +134,8 @@ def trolleyed(tmp_path: Path) -> Iterator[Technician]:
     at = lines.index(next(line for line in lines if "id: target, kind: target," in line))
     lines.insert(at, "  - {id: gyro, kind: method, group: line, title: Gyro, method: gyro}")
     lines.insert(at + 2, f"  - {{id: parked, kind: trolley_parked, group: target, title: Trolley, {limits}}}")
-    folder = tmp_path / "own" / "procedures"
-    folder.mkdir(parents=True)
-    (folder / "tr.yaml").write_text("\n".join(lines), encoding="utf-8")
-    catalogue = load([PRACTICE, folder.parent])
-    assert not catalogue.refused, catalogue.refused
-    garage = peopled(Garage(tmp_path / "data", Clock(), catalogue))
-    who = Technician(garage, NOON, "teo")
-    who.take_in(number="T-1", reason="surround camera replaced", bay="Norte", procedure="TR-1")
-    yield who
-    garage.close()
+    with on_own_sheet(tmp_path, "\n".join(lines), "surround camera replaced") as who:
+        yield who
     CheckSpec.registered.pop("trolley_parked")
     CarrierSpec.registered.pop("trolley")
     HAPPENINGS.pop(BUMPED.what)

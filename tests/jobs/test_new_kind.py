@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import pytest
 
-from escuadra.catalogue.library import PRACTICE, load
+from escuadra.catalogue.library import PRACTICE
 from escuadra.core.job.checks.base import Judgement, OneReading
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.setup import Setup
@@ -15,12 +15,10 @@ from escuadra.core.procedure import CheckSpec, check_kind
 from escuadra.core.quantities import Quantity
 from escuadra.core.said import Name, said
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import Record, render_record
 from escuadra.words import say
-from tests.conftest import NOON as BEGUN
-from tests.conftest import Clock, finished, peopled
+from tests.conftest import finished, on_own_sheet
 
 
 @pytest.fixture
@@ -41,19 +39,11 @@ def ballasted(tmp_path: Path) -> Iterator[Technician]:
             told = said("as_told", text=f"Put {off:.0f} kg more on the foot.")
             return NextMove("move", told, check=self.id, happening="loaded")
 
-    folder = tmp_path / "own" / "procedures"
-    folder.mkdir(parents=True)
     text = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text(encoding="utf-8").replace("id: BL-CAM-01", "id: FB-1")
     limits = "{nominal: 20, minus: 2, plus: 2}"
     added = f"  - {{id: ballast, kind: foot_ballast, group: ready, title: Ballast, limits: {limits}}}\n"
-    (folder / "fb.yaml").write_text(text.replace("checks:\n", f"checks:\n{added}"), encoding="utf-8")
-    catalogue = load([PRACTICE, folder.parent])
-    assert not catalogue.refused, catalogue.refused
-    garage = peopled(Garage(tmp_path / "data", Clock(), catalogue))
-    who = Technician(garage, BEGUN, "teo")
-    who.take_in(number="T-1", reason="windscreen replaced", bay="Norte", procedure="FB-1")
-    yield who
-    garage.close()
+    with on_own_sheet(tmp_path, text.replace("checks:\n", f"checks:\n{added}"), "windscreen replaced") as who:
+        yield who
     del CheckSpec.registered["foot_ballast"]
 
 

@@ -47,9 +47,9 @@ class Entering:
     """
 
     def __init__(self, current: Current) -> None:
-        self.current, self.plan = current, current.plan
-        self.entries: Callable[[Slot], Sequence[Entry]] = current.current
         plan = current.plan
+        self.current, self.plan = current, plan
+        self.entries: Callable[[Slot], Sequence[Entry]] = current.current
         self.body = ""
         self.bodies: list[str] = []
         self.read_from: set[str] = set()

@@ -35,7 +35,7 @@ def handles_target(move: Disturbance) -> bool:
 
 def unframed(current: Current, only: str = "") -> Entering:
     """Hubs, and what is read without the frame: by every method, or by ``only`` one."""
-    into = nothing_entered(current)
+    into = Entering(current)
     _enter_vehicle(into)
     _enter_methods(current, into, only)
     return into
@@ -48,7 +48,7 @@ def entered(
 
     ``now``: the vehicle is as it is now, else as it was in the last of them.
     """
-    into = nothing_entered(current)
+    into = Entering(current)
     _enter_vehicle(into)
     read = set()
     for epoch in epochs:
@@ -86,11 +86,6 @@ def _needed(epochs: Sequence[int], read: Collection[int], joined: Collection[int
         if epoch in found and epoch not in read and not links:
             found.remove(epoch)
     return found
-
-
-def nothing_entered(current: Current) -> Entering:
-    """A state to be made, without the frame and without the vehicle."""
-    return Entering(current)
 
 
 def _enter_vehicle(into: Entering) -> None:

@@ -101,7 +101,7 @@ class BodyBrought(VisitPayload):
     code = "body_brought"
     stage = ""
 
-    carrier: str = Field(description="what it is: frame, stand")
+    carrier: str = Field(pattern=r"^[a-z][a-z0-9_]*$", description="what it is: frame, stand")
     pins: list[Pinned] = Field(description="a frame's profile")
 
     def apply(self, state: Folding, event: Event) -> None:

@@ -41,7 +41,7 @@ class Answer:
 
 
 def cold(given: StateInput) -> Located | None:
-    """Solve a state, remembering nothing; nothing where its readings do not determine it."""
+    """Solve a state, remembering nothing; nothing where it cannot be solved."""
     try:
         return located(given)
     except BadInput:
@@ -102,6 +102,10 @@ class Setup(Current):
         if body not in into.bodies:
             return None
         found = self.once(("solved", epochs), lambda: self.solving(into.state(self.plan.nominal_goal)))
+        return self._view(into, found, body, epoch)
+
+    def _view(self, into: Entering, found: Located | None, body: str, epoch: int) -> Solved | None:
+        """A solution as an epoch sees it."""
         return Solved(self.plan, found, into.sources, body, epoch) if found is not None else None
 
     def solved(self, epoch: int) -> Solved | None:
@@ -177,11 +181,11 @@ class Setup(Current):
         line = METHODS[method].finds
         if line == "none":
             return None
-        by_itself = [(unframed(self, method), UNFRAMED)]
-        by_itself += [(entered(self, (k,), only=method), k) for k in reversed(self._since_spoiled(self.epoch))]
-        for into, epoch in by_itself:
-            found = self.solving(into.state(self.plan.nominal_goal))
-            solved = Solved(self.plan, found, into.sources, into.body, epoch) if found is not None else None
+        for epoch in (UNFRAMED, *reversed(self._since_spoiled(self.epoch))):
+            into = unframed(self, method) if epoch == UNFRAMED else entered(self, (epoch,), only=method)
+            if epoch != UNFRAMED and not into.bodies:
+                continue
+            solved = self._view(into, self.solving(into.state(self.plan.nominal_goal)), into.body, epoch)
             if solved is not None and line in solved.known and solved.tells_line:
                 return Answer(line, solved.derived("line_angle", line), solved.line_at(self.plan.target_x, line))
         return None
@@ -229,8 +233,7 @@ class Setup(Current):
         into = unframed(self)
         if not into.sees_thrust and "mark.front" not in into.points:
             return None
-        found = self.solving(into.state(self.plan.nominal_goal))
-        return Solved(self.plan, found, into.sources, "", UNFRAMED) if found is not None else None
+        return self._view(into, self.solving(into.state(self.plan.nominal_goal)), "", UNFRAMED)
 
     @property
     def epoch(self) -> int:

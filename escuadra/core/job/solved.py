@@ -22,7 +22,7 @@ from escuadra.core.state.located import Derived, Located
 ONE_DEGREE = math.pi / 180
 REAR, FRONT = ("LR", "RR"), ("LF", "RF")
 Solving = Callable[[StateInput], Located | None]
-"""How a state is solved: nothing where its readings do not determine it. Whoever asks may remember."""
+"""How a state is solved: nothing where it cannot be. Whoever gives it may remember."""
 BUMP_MM, BUMP_DEG = 3.0, 0.12
 """A nudge that nobody would see and that matters at the target."""
 

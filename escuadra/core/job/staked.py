@@ -10,8 +10,7 @@ from dataclasses import dataclass
 
 from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
-from escuadra.core.job.entering import ORIGIN
-from escuadra.core.job.epochs import nothing_entered
+from escuadra.core.job.entering import ORIGIN, Entering
 from escuadra.core.job.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.job.hung import EDGES
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
@@ -163,7 +162,7 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
     if way is None:
         return None
     parts = points_of(setup.plan)
-    into = nothing_entered(setup)
+    into = Entering(setup)
     for part, left in parts.items():
         into.free(part, on_face(way.centre, way.facing_deg, left))
     for place in stand_tapes(setup):

@@ -18,7 +18,7 @@ from escuadra.core.said import Name, Noun, Text, said
 
 
 @dataclass(frozen=True)
-class Standing:
+class TargetPose:
     """Where a carrier holds its target in plan: the face's middle, mm, and where the face looks, degrees."""
 
     x: float
@@ -51,12 +51,12 @@ class Carrier(CarrierSpec):
         """Its place, as something that is read again."""
         return Noun(f"spoiled.{self.id}")
 
-    def goal(self, setup: Setup) -> Standing | None:
+    def goal(self, setup: Setup) -> TargetPose | None:
         """Where its target must be; nothing while that is not known."""
         place = setup.plan.target_place
-        return Standing(place.x, place.y, place.facing_deg)
+        return TargetPose(place.x, place.y, place.facing_deg)
 
-    def pose(self, setup: Setup) -> Standing | None:
+    def pose(self, setup: Setup) -> TargetPose | None:
         """Where its target is by what was read; nothing while that does not tell."""
         return None
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from escuadra.core.axes import turned
-from escuadra.core.job.carriers.base import Carrier, Held, Standing, carrier
+from escuadra.core.job.carriers.base import Carrier, Held, TargetPose, carrier
 from escuadra.core.job.disturbance import Happening
 from escuadra.core.job.proof import StationView, Watch, next_run, proven_by
 from escuadra.core.job.setup import Setup
@@ -29,16 +29,16 @@ class Stand(Carrier):
         Happening(what="stand_bump", aspects=OWN, side="target", of="stand"),
     )
 
-    def goal(self, setup: Setup) -> Standing | None:
+    def goal(self, setup: Setup) -> TargetPose | None:
         way = staking(setup)
-        return Standing(*way.centre, way.facing_deg) if way is not None else None
+        return TargetPose(*way.centre, way.facing_deg) if way is not None else None
 
-    def pose(self, setup: Setup) -> Standing | None:
+    def pose(self, setup: Setup) -> TargetPose | None:
         way, found = staking(setup), stood(setup)
         if way is None or found is None:
             return None
         dx, dy = turned(way.facing_deg - setup.plan.target_place.facing_deg, found.forward, found.left)
-        return Standing(way.centre[0] + dx, way.centre[1] + dy, way.facing_deg + (found.turned or 0.0))
+        return TargetPose(way.centre[0] + dx, way.centre[1] + dy, way.facing_deg + (found.turned or 0.0))
 
     def held(self, setup: Setup) -> Sequence[Held]:
         way, parts = staking(setup), points_of(setup.plan)
