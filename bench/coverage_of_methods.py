@@ -15,6 +15,7 @@ import numpy as np
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.axes import Pose
+from escuadra.core.bay import Bay
 from escuadra.core.job.both_lines import front_off
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
@@ -47,6 +48,8 @@ def plan_of() -> tuple[Plan, dict[str, Tool]]:
         catalogue.get("vehicle", procedure.vehicle).content,
         catalogue.get("target", procedure.mounting.target).content,
         catalogue.get("frame", "galga-2").content,
+        # A ground floor, as its bay's record says: what is not known of a floor is not what is raced here.
+        Bay(name="ground", length=9000, width=5000, u_rise_mm=0.4, u_place_mm=0.2),
     )
     return plan, {kind: catalogue.get("tool", id).content for kind, id in BY.items()}
 

@@ -14,16 +14,19 @@ from sqlalchemy.pool import NullPool
 
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
+from escuadra.core.bay import Bay
 from escuadra.core.house import visit_stream
 from escuadra.core.stream import ITSELF, Part, Payload, made
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage
-from escuadra.jobs.bays import AddBay
+from escuadra.jobs.bays import AddBay, KeepBay
 from escuadra.jobs.forms import press
 from escuadra.jobs.people import AddPerson
 
 NOON = 1_764_072_000_000
+GROUND = {"length": 24_000, "width": 12_000, "u_rise_mm": 0.4, "u_place_mm": 0.2}
+"""A large bay whose floor was ground flat, as its record says, though nobody surveyed it."""
 BEGUN = 3
 """Events of a visit that was just taken in: its vehicle, its frame, its calibration."""
 
@@ -72,6 +75,11 @@ def peopled(garage: Garage) -> Garage:
     return garage
 
 
+def ground_flat(garage: Garage, bay: str) -> None:
+    """Draw a bay whose floor was ground flat."""
+    garage.do(KeepBay(Bay(name=bay, **GROUND), garage.floors.bay(bay)[1]), "ines", press())
+
+
 def past_commands(garage: Garage, visit: str, said: Payload, of: Part, **odd: object) -> None:
     """Append an event that no command would, odd in a field of its own."""
     stream = visit_stream(visit)
@@ -84,6 +92,7 @@ def past_commands(garage: Garage, visit: str, said: Payload, of: Part, **odd: ob
 
 def minibus(garage: Garage) -> Technician:
     """Teo with a job just taken in: the minibus, its windscreen replaced."""
+    ground_flat(garage, "Norte")
     technician = Technician(garage, NOON, "teo")
     technician.take_in(number="T-1", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     return technician
@@ -98,6 +107,7 @@ def on_own_sheet(folder: Path, sheet: str, reason: str) -> Iterator[Technician]:
     catalogue = load([PRACTICE, own.parent])
     assert not catalogue.refused, catalogue.refused
     garage = peopled(Garage(folder / "data", Clock(), catalogue))
+    ground_flat(garage, "Norte")
     who = Technician(garage, NOON, "teo")
     who.take_in(number="T-1", reason=reason, bay="Norte", procedure=yaml.safe_load(sheet)["id"])
     yield who

@@ -106,6 +106,10 @@ class Bay(Frozen):
     things: list[Thing] = Field(default=[], max_length=MOST_THINGS)
     fixed_points: list[FixedPoint] = Field(default=[], max_length=60)
     rack: Rack | None = None
+    u_rise_mm: Positive = Field(
+        6.0, description="of the floor where the frame stands off the tyres' plane, where not surveyed, one sigma"
+    )
+    u_place_mm: Positive = Field(1.5, description="of each place of a floor that was not surveyed, one sigma")
     usual: Place | None = Field(None, description="where vehicles usually stand")
 
     @model_validator(mode="after")

@@ -5,8 +5,9 @@ sheet itself then says how sure each figure is. An instrument decides a toleranc
 between the limits (``capable`` of ``verdict``, JCGM 106), perhaps only with repeated readings.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from escuadra.core.bay import Bay
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.moving import expected
@@ -25,6 +26,10 @@ REPEATS = (1, 3, 10)
 PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
 MATTERS = 1.02
 """An instrument has a part in a figure where its U is that much more than a perfect one's."""
+
+
+KNOWN = Bay(name="known", length=24_000, width=12_000, u_rise_mm=1e-3, u_place_mm=1e-3)
+"""A floor that is known: what an instrument decides is asked, not what the floor does."""
 
 
 @dataclass(frozen=True)
@@ -92,7 +97,8 @@ def _figures(sheet: Sheet) -> dict[tuple[str, str], Figure]:
 
 
 def decides(plan: Plan, tool: Tool) -> list[Decides]:
-    """Every check of a procedure in which the instrument has a part, by its hardest tolerance."""
+    """Every check of a procedure in which the instrument has a part, by its hardest tolerance; the floor is known."""
+    plan = replace(plan, bay=KNOWN)
     values = _values(plan)
     own = {
         id: tool.contributions_in(slot.quantity.dimension)

@@ -106,6 +106,11 @@ class Standing:
         rows = np.vstack([self._rows(np.array([[x, y]]), "floor"), self.wheel_rows])
         return self.ground.form(rows, np.concatenate([[1.0], -from_wheels]))
 
+    def above_contact(self, corner: Corner) -> Amount:
+        """How much higher the surface under a tyre is than the plane of all four, mm."""
+        off = np.eye(4) - np.column_stack([np.ones(4), self.contacts]) @ self._wheel_plane
+        return self.ground.form(self.wheel_rows, off[CORNERS.index(corner)])
+
     def above_tyre(self, corner: Corner, x: float, y: float) -> Amount:
         """How much higher the floor is at a place than under one tyre, mm."""
         return self.higher(np.eye(4)[CORNERS.index(corner)], x, y)

@@ -22,11 +22,16 @@ from escuadra.jobs.reading import SIGNS, TakeReading
 from escuadra.jobs.stations import RunStation
 from escuadra.jobs.taking_in import BeginVisit, ChoosePlace
 
+ACROSS = 0.08
+"""What the floor rises to the left where it is read with a level, percent."""
 FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
 
 
 class Technician:
     """Writes a job through the garage's commands, a minute or so between entries."""
+
+    roll = 0.04
+    """What the level on the beam shows, degrees."""
 
     def __init__(self, garage: Garage, start: int, person: str) -> None:
         self.garage, self.at, self.person, self.job, self.count = garage, start, person, "", 0
@@ -123,7 +128,7 @@ class Technician:
         if self.opened.sheet.plan.standing is not None:
             self.answer("floor.marks", "yes")
             return
-        for place, along, across in (("wheels", "0.12", "0.08"), ("target", "0.17", "0.05")):
+        for place, along, across in (("wheels", "0.12", f"{ACROSS:g}"), ("target", "0.17", "0.05")):
             self.read(f"slope.{place}.along", along, "level-1", "minus")
             self.read(f"slope.{place}.across", across, "level-1", "plus")
 
@@ -187,6 +192,8 @@ class Technician:
             move = self.opened.sheet.next
             if not wrong and move.check == "centred" and move.slot.startswith("tape."):
                 self.tape(move.slot, off)
+            elif not wrong and move.slot == "crossing":
+                self.read("crossing", f"{-off[1]:g}", "laser-2")
 
     def tape(self, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
         """One tape more, to a frame that stands off the station's goal."""
@@ -218,7 +225,7 @@ class Technician:
         """Zero marks, level, target height, and the heights of beam and hubs."""
         if "tick.zero" in self.opened.sheet.slots:
             self.answer("tick.zero", "yes")
-        self.read("level.roll", "0.04", "level-1", "plus")
+        self.read("level.roll", f"{abs(self.roll):g}", "level-1", SIGNS[self.roll < 0])
         self.read("level.pitch", "0.02", "level-1", "plus")
         plan = self.opened.sheet.plan
         self.read("height.target", f"{plan.target_above_floor + height_off:.0f}", "tape-4")
@@ -226,9 +233,13 @@ class Technician:
             self.read(f"height.{what}", f"{height:g}", "tape-4")
 
     def heights(self) -> dict[str, float]:
-        """True heights of beam ends and hubs."""
-        hub = self.opened.sheet.plan.vehicle.hub_height
-        return {"LF_end": hub + 212, "RF_end": hub + 213, "LF": hub - 1, "RF": hub + 1, "LR": hub, "RR": hub}
+        """True heights of beam ends and hubs above the floor there: the beam is as level as its level shows."""
+        plan = self.opened.sheet.plan
+        hub, floors = plan.vehicle.hub_height, dict(plan.floors)
+        tilt = plan.standing.roll_deg.value if plan.standing is not None else math.degrees(math.atan(0.01 * ACROSS))
+        rise = math.tan(math.radians(self.roll - tilt)) * plan.frame.beam_length / 2
+        left, right = hub + 212 + rise - floors["LF_end"].height, hub + 212 - rise - floors["RF_end"].height
+        return {"LF_end": round(left), "RF_end": round(right), "LF": hub - 1, "RF": hub + 1, "LR": hub, "RR": hub}
 
     def tapes(
         self,

@@ -23,7 +23,7 @@ MOST_STEPS = 400
 
 def frame_only(plan: Plan) -> Plan:
     """The plan with nothing but the line and the frame to be done: what the robot is there for."""
-    kept = [c for c in plan.procedure.checks if c.group == "frame" or c.kind in ("body_centreline", "lines")]
+    kept = [c for c in plan.procedure.checks if c.group == "frame" or c.kind in ("slope", "body_centreline", "lines")]
     return replace(plan, procedure=plan.procedure.model_copy(update={"checks": kept}))
 
 
@@ -55,7 +55,7 @@ class Robot:
     def __init__(self, bay: VirtualBay) -> None:
         self.bay, self.desk = bay, Desk(bay.plan)
         self.rounds, self.moves = 0, 0
-        marks = METHODS["marks"].exact(bay.scene)
+        marks = METHODS["marks"].exact(bay.leaning)
         for slot in METHODS["marks"].slots(bay.plan):
             if slot.id != "crossing":
                 self.desk.read(slot.id, marks[slot.id], LENGTHS)
@@ -101,8 +101,8 @@ class PlainTechnician(Robot):
     """Reads everything, corrects the worst axis by its nominal amount, reads everything again, and so on."""
 
     def _next(self, sheet: Sheet) -> tuple[str, Mapping[str, float], str] | None:
-        checks = {v.check.kind: v for v in sheet.checks if v.check.group == "frame"}
-        order = ("tick", "level", "target_level", "target_height", "heights", "square", "centred", "distance")
+        checks = {v.check.kind: v for v in sheet.checks}
+        order = ("slope", "tick", "level", "target_level", "target_height", "heights", "square", "centred", "distance")
         for kind in order:
             view = checks.get(kind)
             missing = None

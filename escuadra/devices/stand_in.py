@@ -19,7 +19,7 @@ import math
 import time
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from escuadra.core.axes import Pose, turned
@@ -133,7 +133,7 @@ class StandIn:
             raise BadInput("device", "rig-1", said("wants.rig_answers_look_cable_battery"))
         steady = time.monotonic() - watched.moved >= STEADY_S
         spread = NOISE["rig-1"] * (1 if steady else 4)
-        exact = METHODS["rig"].exact(watched.bay.scene)
+        exact = METHODS["rig"].exact(watched.bay.leaning)
         noise = watched.bay.chance.gauss
         seen = {
             slot: round(value + watched.blunder.get(slot, 0.0) + noise(0, spread), 2) for slot, value in exact.items()
@@ -152,20 +152,20 @@ class StandIn:
         }
 
     def _set(self, watched: Watched, asked: dict[str, Any]) -> None:
-        bay, goal = watched.bay, watched.bay.plan.nominal_goal
+        bay = watched.bay
         figures = {key: float(asked[key]) for key in ("away", "left", "yaw", "roll", "pitch", "height") if key in asked}
         if not all(math.isfinite(v) and abs(v) < 10_000 for v in figures.values()):
             raise BadInput("set", str(figures), said("wants.finite_figures_below_10_000"))
         off = bay.off()
         yaw = figures.get("yaw", bay.scene.pose.yaw_deg)
-        face = bay.plan.frame.face_offset
-        fx, fy = turned(yaw, face, 0.0)
-        x = goal.x - face + figures.get("away", off["distance"]) + fx
-        y = goal.y + figures.get("left", off["centre"]) + fy
-        bay.scene = replace(bay.scene, pose=Pose(x=x, y=y, yaw_deg=yaw))
+        away, left = figures.get("away", off["distance"]), figures.get("left", off["centre"])
         bay.roll, bay.pitch = figures.get("roll", bay.roll), figures.get("pitch", bay.pitch)
+        bay.nudge(Pose(x=bay.scene.pose.x, y=bay.scene.pose.y, yaw_deg=yaw))
         if "height" in figures:
-            bay.height = bay.plan.target_above_floor + figures["height"]
+            bay.height += figures["height"] - bay.off()["height"]
+        there = bay.off()
+        x, y = bay.scene.pose.x + away - there["distance"], bay.scene.pose.y + left - there["centre"]
+        bay.nudge(Pose(x=x, y=y, yaw_deg=yaw))
         if "blunder" in asked:
             watched.blunder = {str(k): float(v) for k, v in dict(asked["blunder"]).items()}
         if "lost" in asked:

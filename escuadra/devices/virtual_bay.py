@@ -1,20 +1,20 @@
 """A virtual bay: the true state of vehicle and frame, what a noisy instrument reads in it, and what a move does.
 
 Knobs have lost motion and another gain than the profile says; pushing a frame by hand turns it a little. Devices and
-the robot technician look into it; its floor is flat. Lengths in millimetres, angles in degrees.
+the robot technician look into it; floor and frame lean. Lengths in millimetres, angles in degrees.
 """
 
 import math
 import random
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.errors import BadInput
 from escuadra.core.job.hung import sag
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
-from escuadra.core.job.scene import Scene
+from escuadra.core.job.scene import Scene, Space
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import on_face, points_of
 from escuadra.core.readings import Instrument
@@ -25,9 +25,12 @@ LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repea
 SCALE = Instrument(resolution=0.5, accuracy_constant=0.5, accuracy_ppm=0, repeatability=0.4)
 DEGREES = Instrument(resolution=0.01, accuracy_constant=0.02, accuracy_ppm=0, repeatability=0.01)
 
-LEVEL_PLACES = {"slope": 0.11, "bracket": 0.2, "steering": 0.3}
-"""What a level shows elsewhere than on the frame: percent or degrees."""
+LEVEL_PLACES = {"bracket": 0.2, "steering": 0.3}
+"""What a level shows elsewhere than on frame and floor, degrees."""
+LEANS_DEG, TILTED_DEG = 0.12, 0.15
+"""How far frame and floor lean at most."""
 ARCH_OFF_MM = -1.5
+BEAM_ABOVE_HUBS = 207.0
 
 
 @dataclass(frozen=True)
@@ -50,25 +53,61 @@ class VirtualBay:
         goal, (away, left, yaw, up) = plan.nominal_goal, start
         pose = Pose(x=goal.x + away, y=goal.y + left, yaw_deg=yaw)
         self.scene = Scene(plan, pose, dict.fromkeys(CORNERS, 0.06))
-        self.height = plan.target_above_floor + up
-        self.roll, self.pitch = self.chance.uniform(-0.12, 0.12), self.chance.uniform(-0.12, 0.12)
+        self.tilt, self.floor = self._laid()
+        self.roll, self.pitch = (self.chance.uniform(-LEANS_DEG, LEANS_DEG) for _ in range(2))
+        self.beam = plan.vehicle.hub_height + BEAM_ABOVE_HUBS
+        self.centre_up = plan.target_above_floor + self.floor["target"] + up - self.beam
+        """Of the target's centre above the beam, along the frame's mast."""
         self.knobs = Knobs(
             plan.frame.yaw_deg_per_turn * self.chance.uniform(0.86, 1.14),
             self.chance.uniform(0.0, 0.08),
             self.chance.uniform(0.99, 1.01),
             self.chance.uniform(0.97, 1.03),
         )
-        self._last_turn, self.hang, self.tilt = 0.0, 0.0, 0.0
+        self._last_turn, self.hang, self.notch = 0.0, plan.hang, 0.0
         self.stand = (27.0, -16.0, 1.4)
         """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
         shared = {id(LENGTHS): LENGTHS, id(SCALE): SCALE, id(DEGREES): DEGREES}
         self._offset = {k: self.chance.gauss(0, i.accuracy_constant / math.sqrt(3)) for k, i in shared.items()}
 
+    def _laid(self) -> tuple[tuple[float, float], dict[str, float]]:
+        """How the tyres' plane lies to gravity, and the floor above it at each place, as far as the plan knows."""
+        standing, gauss = self.plan.standing, self.chance.gauss
+        if standing is not None:
+            roll, pitch = standing.roll_deg, standing.pitch_deg
+            tilt = gauss(roll.value, roll.u), gauss(pitch.value, pitch.u)
+        else:
+            tilt = self.chance.uniform(-TILTED_DEG, TILTED_DEG), self.chance.uniform(-TILTED_DEG, TILTED_DEG)
+        floor: dict[str, float] = {}
+        for name, known in self.plan.floors:
+            floor[name] = gauss(known.height, known.u) + (floor[known.on] if known.on is not None else 0.0)
+        return tilt, floor
+
+    @property
+    def leaning(self) -> Scene:
+        """The scene with the frame as it leans now; levels show its lean against gravity."""
+        roll, pitch = self.roll - self.tilt[0], self.pitch - self.tilt[1]
+        return replace(self.scene, up=self.beam, roll_deg=roll, pitch_deg=pitch, tilt=self.tilt)
+
+    @property
+    def centre(self) -> Space:
+        """Where the target's centre truly is."""
+        return self.leaning.in_space(-self.plan.frame.face_offset, self.hang, self.centre_up)
+
+    @property
+    def height(self) -> float:
+        """Of the target's centre above the floor below it."""
+        return self.centre[2] - self.floor["target"]
+
+    @height.setter
+    def height(self, above: float) -> None:
+        self.centre_up += above - self.height
+
     # --- reading
 
     def tool(self, slot: Slot) -> Instrument:
         """The instrument that a slot is read with."""
-        if slot.quantity is not None and slot.quantity.dimension == "angle":
+        if slot.quantity is not None and slot.quantity.dimension in ("angle", "slope"):
             return DEGREES
         return SCALE if slot.reads == "scale" else LENGTHS
 
@@ -86,21 +125,22 @@ class VirtualBay:
         """What there is to be read at a place, by its slot's name; raises ``BadInput`` where there is nothing."""
         parts = place.split(".")
         if parts[0] == "tape":
-            rise = self._height_of(parts[2]) - self._height_of(parts[1])
-            return math.hypot(self._level_tape(parts[1], parts[2]), rise)
+            return math.dist(self._hub(parts[1]), self.leaning.in_space(*self.plan.frame_points[parts[2]]))
         if place == "height.target":
             return self.height
         if place == "height.beam":
             return self.height + (self.plan.target.drop or 0.0) + sag(self.plan)[0]
         if parts[0] in ("level", "hangs"):
             lean = self.roll if parts[1] == "roll" else self.pitch
-            return lean + (self.tilt if parts[1] == "tilt" else 0.0)
+            return lean + (self.notch if parts[1] == "tilt" else 0.0)
         if place == "hang":
             return self.plan.frame.scale_zero + self.hang
         if parts[0] == "stand" and len(parts) == 4:
             return self._stand_tape(*parts[1:])
         if parts[0] == "standheight":
             return self._of_station(parts[1]).target_above_floor + 2.0
+        if parts[0] == "slope":
+            return self._slope(parts[2])
         if parts[0] in LEVEL_PLACES:
             return LEVEL_PLACES[parts[0]]
         if parts[0] == "arch":
@@ -108,14 +148,18 @@ class VirtualBay:
         if parts[0] == "height":
             return self._height_of(parts[1])
         for method in ("marks", "rig", "hubs"):
-            found = METHODS[method].exact(self.scene).get(place)
+            found = METHODS[method].exact(self.leaning).get(place)
             if found is not None:
                 return found
         raise BadInput("place", place, said("wants.place_these_devices_can_held"))
 
-    def _level_tape(self, hub: str, end: str) -> float:
-        there = self.scene.on_frame(*self.plan.frame_points[end])
-        return math.dist(self.scene.hub(hub), there)  # type: ignore[arg-type]
+    def _hub(self, corner: str) -> Space:
+        x, y = self.scene.hub(corner)  # type: ignore[arg-type]
+        return x, y, self.plan.vehicle.hub_height + self.floor[corner]
+
+    def _slope(self, way: str) -> float:
+        """Of the floor as a level shows it, percent: rising forward, rising left."""
+        return 100 * math.tan(math.radians(-self.tilt[1] if way == "along" else self.tilt[0]))
 
     def _of_station(self, station: str) -> Plan:
         found = self.plan.whole.at_stations.get(station)
@@ -133,7 +177,9 @@ class VirtualBay:
         return math.dist(at.get(control) or self.scene.hub(control[:2]), there)  # type: ignore[arg-type]
 
     def _height_of(self, what: str) -> float:
-        return self.plan.vehicle.hub_height + (207.0 if what.endswith("end") else 0.0)
+        """Of a hub or a beam's end above the floor there."""
+        at = self._hub(what) if what in CORNERS else self.leaning.in_space(*self.plan.frame_points[what])
+        return at[2] - self.floor[what]
 
     # --- moving
 
@@ -157,7 +203,7 @@ class VirtualBay:
             pose = self._pushed(away + chance.gauss(0, 1.0), left + chance.gauss(0, 0.7), chance.gauss(0, 0.02))
             self.roll += chance.gauss(0, 0.02)
         elif happening == "height":
-            self.height += by["turns"] * self.plan.frame.height_per_turn * self.knobs.crank_gain
+            self.centre_up += by["turns"] * self.plan.frame.height_per_turn * self.knobs.crank_gain
         elif happening == "shift":
             self.hang += by["hang"] + chance.gauss(0, 0.6)
         elif happening == "stand":
@@ -174,16 +220,15 @@ class VirtualBay:
 
     def nudge(self, pose: Pose) -> None:
         """The frame stands elsewhere, and nobody said so."""
-        self.scene = Scene(self.plan, pose, self.scene.toe, self.scene.hub_off)
+        self.scene = replace(self.scene, pose=pose)
 
     def off(self) -> dict[str, float]:
         """How far the frame truly is from where it must be: yaw (degrees), centre, distance, height (mm)."""
-        pose, goal = self.scene.pose, self.plan.nominal_goal
-        face = self.plan.frame.face_offset
-        c, s = math.cos(math.radians(pose.yaw_deg)), math.sin(math.radians(pose.yaw_deg))
+        x, y, z = self.centre
+        from_floor = self.plan.procedure.height_from == "floor"
         return {
-            "yaw": pose.yaw_deg,
-            "centre": pose.y - s * face - goal.y,
-            "distance": pose.x - c * face - (goal.x - face),
-            "height": self.height - self.plan.target_above_floor,
+            "yaw": self.scene.pose.yaw_deg,
+            "centre": y - self.plan.procedure.offset,
+            "distance": x - self.plan.target_x,
+            "height": (self.height if from_floor else z) - self.plan.procedure.height,
         }

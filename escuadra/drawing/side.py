@@ -78,7 +78,8 @@ def _stands(sheet: Sheet, by: float) -> tuple[float, float, float] | None:
     known = solved is not None and solved.line is not None
     if not known and height is None and pitch is None:
         return None
-    away = solved.derived("distance").value - sheet.plan.procedure.distance if solved is not None and known else 0.0
+    told = solved is not None and solved.tells("distance")
+    away = solved.derived("distance").value - sheet.plan.procedure.distance if solved is not None and told else 0.0
     up = height.value - sheet.plan.target_above_floor if height is not None else 0.0
     lean = pitch.value if pitch is not None else 0.0
     most = [max(-MOST_MM, min(MOST_MM, by * gap)) for gap in (away, up)]

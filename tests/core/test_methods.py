@@ -34,8 +34,9 @@ def planted(plan: Plan) -> Scene:
 
 
 def base(scene: Scene) -> dict[str, float]:
-    """What is read for every frame: tapes from all hubs to both ends, everything at one height."""
-    found = dict.fromkeys((f"height.{what}" for what in (*CORNERS, *ENDS)), 500.0)
+    """What is read for every frame: tapes from all hubs to both ends, everything at the hubs' height."""
+    found = dict.fromkeys((f"height.{what}" for what in (*CORNERS, *ENDS)), scene.plan.vehicle.hub_height)
+    found |= {"level.roll": 0.0, "level.pitch": 0.0, "slope.wheels.along": 0.0, "slope.wheels.across": 0.0}
     for corner in CORNERS:
         for end in ENDS:
             at = scene.on_frame(*scene.plan.frame_points[end])
@@ -159,5 +160,5 @@ def test_a_tape_is_one_instrument_at_every_temperature_and_another_after_a_check
         return {name for name, _ in solved.located.given.instruments}
 
     marks = {"mark-front", "mark-rear"}
-    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", *marks}
-    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", tool=checked) == {"t", "t 2", *marks}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", "t %", *marks}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", tool=checked) == {"t", "t 2", "t %", *marks}

@@ -182,6 +182,8 @@ def test_beams_square_before_tapes_place(teo: Technician) -> None:
 def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) -> None:
     plan = teo.opened.sheet.plan
     planned(teo, "rig")
+    teo.floor()
+    teo.level()
     rig = SimulatedRig(Scene.nominal(plan, 0.06), seed=3)
     key = teo.id()
     rig.move(teo.garage.clock(), left=2.0)
@@ -211,6 +213,8 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
 def test_touching_the_bumper_stands_in_for_the_front_marker(teo: Technician) -> None:
     plan = teo.opened.sheet.plan
     planned(teo, "rig")
+    teo.floor()
+    teo.level()
     exact = METHODS["rig"].exact(Scene.nominal(plan, 0.06))
     slots = [slot for slot in METHODS["rig"].slots(plan) if slot.id != "rig.front"]
     for slot in slots:

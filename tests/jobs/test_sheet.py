@@ -46,21 +46,21 @@ SPOILS = {
     "yaw": POSE,
     "slide": {"centred"},
     "roll": FRAME,
-    "height": {"target_height", "level", "heights"},
+    "height": {"target_height", "level", "heights", "centred", "distance"},
     "feet": FRAME,
     "brakes": FRAME,
     "set_down": FRAME | {"zero"},
     "bump": FRAME,
-    "mount": {"centred", "level", "target"},
-    "taken_off": {"centred", "level", "target"},
-    "swap": {"centred", "level", "target"},
+    "mount": {"centred", "level", "target", "distance"},
+    "taken_off": {"centred", "level", "target", "distance"},
+    "swap": {"centred", "level", "target", "distance"},
     "tilt": {"surroundings"},
     "stand": {"surroundings"},
     "stand_bump": set(),
     "clamp": set(),
-    "shift": {"centred", "level", "surroundings"},
+    "shift": {"centred", "level", "surroundings", "distance"},
     "run_again": {"surroundings"},
-    "holder": {"centred", "level"},
+    "holder": {"centred", "level", "distance"},
     "vehicle_rolled": FRAME | VEHICLE | {"surroundings"},
     "jacked": VEHICLE | POSE | {"alignment", "thrust"},
     "loaded": {"ride_height", "load"},
@@ -181,7 +181,9 @@ def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technic
     given, wanted = solved.located.given, [(w, ln) for w in POSED for ln in ("thrust", "body")]
     shares = {w: dict(solved.located.shares(solved.derived(*w).gradient)) for w in wanted}  # type: ignore[arg-type]
     for k, reading in enumerate(given.observations):
-        h = 1e-3 * reading.u
+        if reading.u > 50:
+            continue  # Known so badly that it moves nothing in a straight line.
+        h = 0.05 * reading.u
         sides = []
         for step in (h, -h):
             changed = reading.model_copy(update={"value": reading.value + step})
@@ -190,7 +192,7 @@ def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technic
             sides.append(Solved(solved.plan, found, solved.sources, solved.body, solved.epoch))
         for w in wanted:
             up, down = (side.derived(*w).value for side in sides)  # type: ignore[arg-type]
-            assert (up - down) / (2 * h) * reading.u == pytest.approx(shares[w][reading.id], rel=1e-2, abs=1e-3)
+            assert (up - down) / (2 * h) * reading.u == pytest.approx(shares[w][reading.id], rel=1e-2, abs=2e-3)
 
 
 def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Technician) -> None:
@@ -199,7 +201,8 @@ def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Tec
     after = full.opened.sheet.setup.newest
     assert before is not None
     assert after is not None
-    assert after.derived("distance").value == pytest.approx(before.derived("distance").value, abs=1e-9)
+    assert after.derived("distance").value == pytest.approx(before.derived("distance").value, abs=0.3)
+    assert after.derived("distance").u > 3 * before.derived("distance").u, "nobody knows how it leans now"
     full.read("tape.LF.LF_end", "2745", "tape-4")
     assert full.opened.sheet.setup.newest is not None, "a tape without the new height stays out, the others count"
 

@@ -14,7 +14,7 @@ from escuadra.jobs.entries import Undo
 from escuadra.jobs.stations import RunStation
 from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
 from escuadra.words import language
-from tests.conftest import NOON
+from tests.conftest import NOON, ground_flat
 from tests.english import refused, told
 
 say = language().say
@@ -22,6 +22,7 @@ say = language().say
 
 def begun(garage: Garage, procedure: str, frame: str = "galga-2", reason: str = "front camera replaced") -> Technician:
     """A job of a sheet with stations, with everything but target and frame done."""
+    ground_flat(garage, "Norte")
     who = Technician(garage, NOON, "teo")
     who.take_in(number="T-9", reason=reason, bay="Norte", procedure=procedure, frame=frame)
     who.ready()

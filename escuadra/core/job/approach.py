@@ -6,7 +6,7 @@ The proposed readings are laid over the job's own; nothing of them is kept. Move
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.disturbance import HAPPENINGS, POSE
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.moving import planned_moves
 from escuadra.core.job.places import Plan
@@ -65,8 +65,8 @@ def to_go(state: State, plan: Plan, readings: Mapping[str, float], tool: ToolUse
     """From where the device sees the frame to where it must stand; nothing while that is not determined."""
     seen = rehearsed(readings, lambda slot: tool).entries
     later = {slot: tuple(replace(e, seq=state.seq + 2) for e in entries) for slot, entries in seen.items()}
-    # It is on its way: whatever was read at the frame before is no longer where it stands.
-    moving = Disturbance(state.seq + 1, 0, NOBODY, "roll", HAPPENINGS["roll"].words, HAPPENINGS["roll"].aspects)
+    # It is on its way: whatever was read at the frame before is no longer where it stands; it leans as it did.
+    moving = Disturbance(state.seq + 1, 0, NOBODY, "roll", HAPPENINGS["roll"].words, POSE)
     on_its_way = replace(
         state,
         entries={**state.entries, **later},
@@ -74,7 +74,7 @@ def to_go(state: State, plan: Plan, readings: Mapping[str, float], tool: ToolUse
         seq=state.seq + 2,
     )
     solved = Setup(on_its_way, plan).newest
-    if solved is None or solved.line is None:
+    if solved is None or not all(solved.tells(what) for what in ("square", "offset", "distance")):
         return None
     moves = planned_moves(solved)
     return ToGo(

@@ -12,8 +12,7 @@ from functools import cached_property
 from itertools import accumulate
 from typing import Any, TypeVar
 
-from escuadra.core.errors import BadInput
-from escuadra.core.job.disturbance import CLAMPS
+from escuadra.core.job.disturbance import CLAMPS, UPRIGHT
 from escuadra.core.job.places import (
     ENDS,
     TAPE_ASPECTS,
@@ -44,6 +43,18 @@ class EndMark:
     """Of each pair's residual, from its readings alone: what the pairs' agreement is judged with."""
     y: float | None = None
     u: float = 0.0
+
+
+@dataclass(frozen=True)
+class Stay:
+    """The frame in one place and one posture: an epoch, or a part of one between moves that leave its place alone."""
+
+    epoch: int
+    body: str
+    """What it is called in a state."""
+    start: int
+    end: int
+    """seq of what began and what ended it."""
 
 
 class Current:
@@ -198,6 +209,32 @@ class Current:
         ends = [0, *(past.seq for past in self.boundaries), self.state.seq + 1]
         return ends[epoch], ends[epoch + 1]
 
+    def stays(self, epoch: int) -> list[Stay]:
+        """An epoch parted where the frame was levelled or cranked without its place being touched."""
+        return self.once(("stays", epoch), lambda: self._stays(epoch))
+
+    def _stays(self, epoch: int) -> list[Stay]:
+        first, last = self.span(epoch)
+        cuts = [past.seq for past in self.state.disturbances if first < past.seq < last and past.aspects & UPRIGHT]
+        ends = [first, *cuts, last]
+        names = [*(f"frame@{epoch}.{k}" for k in range(len(cuts))), f"frame@{epoch}"]
+        return [Stay(epoch, *stay) for stay in zip(names, ends, ends[1:], strict=False)]
+
+    def stretch(self, aspects: frozenset[str], stay: Stay) -> int:
+        """In which stretch between events that spoil some aspects a stay begins."""
+        return bisect(self._spoiled(aspects), stay.start)
+
+    def by_stretch(self, slot: Slot, aspects: frozenset[str]) -> dict[int, list[Entry]]:
+        """A slot's entries that count, by the stretch between events that spoil some aspects."""
+        spoiled = self._spoiled(aspects)
+        return self.once(("by stretch", slot.id, aspects), lambda: self._parted(slot.id, spoiled))
+
+    def _spoiled(self, aspects: frozenset[str]) -> list[int]:
+        """seq of every event that spoils one of some aspects."""
+        return self.once(
+            ("spoiled", aspects), lambda: [past.seq for past in self.state.disturbances if past.aspects & aspects]
+        )
+
     def within(self, slot: Slot, epoch: int) -> list[Entry]:
         """A slot's entries of an epoch that count."""
         spoiled, stretch = self.once(("stretches", slot.aspects), lambda: self._stretches(slot.aspects))
@@ -229,8 +266,8 @@ class Current:
     def _heights(self, what: str) -> tuple[list[int], dict[int, Measured | None]]:
         """seq of what spoiled a height, and what it was between."""
         slot = height_slot(what, self.plan)
-        spoiled = [past.seq for past in self.state.disturbances if past.aspects & slot.aspects]
-        return spoiled, {k: measured(read) for k, read in self._parted(slot.id, spoiled).items()}
+        by_stretch = self.by_stretch(slot, slot.aspects)
+        return self._spoiled(slot.aspects), {k: measured(read) for k, read in by_stretch.items()}
 
     def rise_of_tape(
         self, hub: Corner, end: str, low: tuple[float, float], high: tuple[float, float]
@@ -253,25 +290,16 @@ class Current:
         groups = self.by_runs(self.current(slot))
         return min(e.seq for e in groups[-1]) - 1 if groups else self.state.seq
 
-    def tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Measured]]]:
-        """Tapes of an epoch that can be levelled: slot, hub, beam end, one value a tool."""
+    def tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
+        """Tapes of an epoch whose ends' heights are known: slot, hub, beam end, what counts."""
         return self.once(("tapes", epoch), lambda: self._tapes(epoch))
 
-    def _tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Measured]]]:
-        found: list[tuple[Slot, Corner, str, list[Measured]]] = []
+    def _tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
+        found: list[tuple[Slot, Corner, str, list[Entry]]] = []
         for hub in CORNERS:
             for end in ENDS:
                 slot = tape_slot(hub, end, self.plan)
                 entries = self.within(slot, epoch)
-                if not entries:
-                    continue
-                low, high = self.height_for(hub, entries[-1].seq), self.height_for(end, entries[-1].seq)
-                if low is None or high is None:
-                    continue
-                rise, u_rise = self.rise_of_tape(hub, end, low, high)
-                try:
-                    parts = [p for run in self.by_runs(entries) for p in measured_by_tool(run, rise, u_rise)]
-                except BadInput:
-                    continue
-                found.append((slot, hub, end, parts))
+                if entries and all(self.height_for(what, entries[-1].seq) is not None for what in (hub, end)):
+                    found.append((slot, hub, end, entries))
         return found

@@ -12,6 +12,8 @@ from escuadra.core.said import Said, said
 
 FRAME = frozenset({"level", "yaw", "centre", "distance", "height"})
 POSE = frozenset({"yaw", "centre", "distance"})
+UPRIGHT = frozenset({"level", "height"})
+"""How the frame stands on its place, and how high."""
 VEHICLE = frozenset({"ride_height", "hubs", "line", "floor", "steering"})
 CLAMPS = frozenset({"clamps"})
 EVERYTHING = FRAME | VEHICLE

@@ -1,11 +1,12 @@
 """A state in the making: what each method enters, as the reading types that it really is.
 
 Readings of one instrument share its offset and scale; what has no instrument carries its whole u. Everything is in
-vehicle axes (ISO 8855), in plan.
+vehicle axes (ISO 8855), z over the plane that the tyres stand on.
 """
 
+import math
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from escuadra.core.axes import Pose
@@ -21,8 +22,12 @@ from escuadra.core.state.input import (
     THRUST_READINGS,
     Angle,
     Body,
+    Coordinate,
+    Floor,
+    Gravity,
     Place,
     Read,
+    Shape,
     StateInput,
     StatePoint,
     WantedAt,
@@ -37,6 +42,29 @@ TARGET, MIDDLE = "target", "middle"
 """Of the frame: the target's face, and the beam's middle."""
 ASKED = WantedAt(id="line", type="at", line="axis", through=(ORIGIN,), x=0.0)
 """A state must want something; what else is asked follows from its solution."""
+
+
+STANDS_ON = "floor"
+"""The vehicle as a body: its axes are those of the plane that its tyres stand on."""
+LAID = Body(
+    x=0.0,
+    y=0.0,
+    z=0.0,
+    yaw_deg=0.0,
+    roll_deg=0.0,
+    pitch_deg=0.0,
+    points=(),
+    fixed=("x", "y", "z", "yaw_deg", "roll_deg", "pitch_deg"),
+)
+
+
+@dataclass(frozen=True)
+class Hung:
+    """Where a target's centre is on the frame: which hanging of it, its place in the frame's axes and its u, mm."""
+
+    shape: str
+    place: Place
+    u: Place
 
 
 class Entering:
@@ -55,11 +83,14 @@ class Entering:
         self.read_from: set[str] = set()
         """Bodies at which anything was read."""
         self.points: dict[str, StatePoint] = {}
-        self.own: dict[str, Place] = {
-            MIDDLE: (0.0, 0.0, 0.0),
-            TARGET: (-plan.frame.face_offset, plan.hang, 0.0),
-        }
+        self.own: dict[str, Place] = {MIDDLE: (0.0, 0.0, 0.0)}
         """Points of the frame, in its own axes."""
+        self.hung: dict[str, Hung] = {}
+        """Where the target is on the frame, by body."""
+        self.floors: dict[str, Floor] = {}
+        self.gravity: Gravity | None = None
+        self.stands_on = False
+        """Something was read of the plane that the tyres stand on."""
         self.observations: list[Read] = []
         self.sources: dict[str, ObservationId] = {}
         """What each observation is, and what is known beforehand of an instrument, by its text."""
@@ -94,26 +125,49 @@ class Entering:
         """A point of the frame by the name that observations have for it."""
         return f"{self.body}:{point}"
 
+    def floor(self, name: str, floor: Floor, id: ObservationId) -> None:
+        """What is known of the floor at a place; ``id``: what that is an observation of."""
+        self.floors[name] = floor
+        self.sources[f"{name}.floor"] = id
+
     def exact(self, point: str, at: tuple[float, float]) -> None:
         """A point whose place is as given."""
         self.points[point] = StatePoint(x=at[0], y=at[1], z=0.0, fixed=("x", "y", "z"))
 
-    def free(self, point: str, at: tuple[float, float]) -> None:
-        """A point that readings find; about there."""
-        self.points[point] = StatePoint(x=at[0], y=at[1], z=0.0, fixed=("z",))
+    def free(self, point: str, at: tuple[float, float], up: float | None = None) -> None:
+        """A point that readings find; about there, in plan alone or in space."""
+        x, y = at
+        self.points[point] = StatePoint(x=x, y=y, z=up or 0.0, fixed=("z",) if up is None else ())
 
-    def known(self, point: str, source: str, place: str, at: tuple[float, float], u: tuple[float, float]) -> None:
-        """A point whose place is known that well; ``source``: how its coordinates are registered, less the axis."""
-        self.free(point, at)
+    def exact_up(self, point: str, at: tuple[float, float], up: float) -> None:
+        """A point that readings find in plan, at a height that hardly matters."""
+        self.points[point] = StatePoint(x=at[0], y=at[1], z=up, fixed=("z",))
+
+    def known(
+        self,
+        point: str,
+        source: str,
+        place: str,
+        at: tuple[float, float],
+        u: tuple[float, float],
+        up: tuple[float, float] | None = None,
+    ) -> None:
+        """A point whose place is known that well; ``source``: how its coordinates are registered, less the axis.
+
+        ``up``: its height and u, where it is wanted in space.
+        """
+        self.free(point, at, up[0] if up is not None else None)
         for axis, value, spread in zip("xy", at, u, strict=True):
             self.put(ObservationId(f"{source}_{axis}", place), axis, value, spread, point=point)
+        if up is not None:
+            self.put(ObservationId(f"{source}_z", place), "z", *up, point=point)
 
     def put(
         self, id: ObservationId, kind: str, value: float, u: float, instrument: str | None = None, **more: Any
     ) -> None:
         """An observation as ``state`` takes it; what needs a frame is left out where there is none."""
         name = str(id)
-        if name in self.sources or (not self.body and more.get("body") is not None):
+        if name in self.sources or (not self.body and more.get("body", STANDS_ON) != STANDS_ON):
             return
         factors = ((instrument, 1.0),) if instrument is not None else ()
         self.sources[name] = id
@@ -144,16 +198,27 @@ class Entering:
         return f"{part.tool} {nth + 1}" if nth else part.tool
 
     def reading(
-        self, slot: Slot, part: Measured, source: str, kind: str, value: float | None = None, **more: Any
+        self,
+        slot: Slot,
+        part: Measured,
+        source: str,
+        kind: str,
+        value: float | None = None,
+        u: float = 0.0,
+        place: str = "",
+        **more: Any,
     ) -> None:
-        """A slot's reading by one tool, with what that tool's readings share; ``value`` where it is not the slot's."""
+        """A slot's reading by one tool, with what that tool's readings share.
+
+        ``value`` where it is not the slot's; ``u``: what else makes it uncertain; ``place``: where it is entered again.
+        """
         figures, instrument = part.figures, self._instrument(part)
         self.shared(instrument, figures.u_offset, figures.u_scale, ObservationId("shared", "", part.tool))
         self.put(
-            ObservationId(source, slot.id, part.tool, part.seq),
+            ObservationId(source, place or slot.id, part.tool, part.seq),
             kind,
             part.value if value is None else value,
-            figures.u_random,
+            math.hypot(figures.u_random, u) if u else figures.u_random,
             instrument,
             **more,
         )
@@ -163,22 +228,32 @@ class Entering:
         """Something that was entered tells or needs the thrust line."""
         return any(isinstance(o, THRUST_READINGS) for o in self.observations)
 
-    def state(self, guess: Pose) -> StateInput:
-        """What was entered; ``guess``: about where the frame stands."""
+    def state(self, guess: Pose, fixed: tuple[Coordinate, ...] = ()) -> StateInput:
+        """What was entered; ``guess``: about where the frame stands; ``fixed``: what of that is taken as it is."""
         used = {name for o in self.observations for name, _ in o.instrument}
-        body = Body(
+        laid = ((STANDS_ON, LAID),) if self.stands_on else ()
+        hung = {name: self.hung[name] for name in self.bodies}
+        by_shape = {
+            one.shape: Shape(points=(*self.own.items(), (TARGET, one.place)), u=((TARGET, one.u),))
+            for one in hung.values()
+        }
+        stood = Body(
             x=guess.x,
             y=guess.y,
-            z=0.0,
+            z=self.plan.frame.beam_height,
             yaw_deg=guess.yaw_deg,
             roll_deg=0.0,
             pitch_deg=0.0,
-            points=tuple(self.own.items()),
-            fixed=("z", "roll_deg", "pitch_deg"),
+            shape="",
+            fixed=fixed,
         )
+        by_name = {shape: stood.model_copy(update={"shape": shape}) for shape in by_shape}
         return StateInput(
             points=tuple(self.points.items()),
-            bodies=tuple((name, body) for name in self.bodies),
+            bodies=(*((name, by_name[one.shape]) for name, one in hung.items()), *laid),
+            shapes=tuple(by_shape.items()),
+            floors=tuple(self.floors.items()),
+            gravity=self.gravity,
             thrust=Angle(angle_deg=self.heading) if self.sees_thrust else None,
             instruments=tuple((name, tool) for name, tool in self.instruments.items() if name in used),
             observations=tuple(self.observations),

@@ -4,17 +4,23 @@ A move that leaves yaw and distance alone joins two epochs: what it left is obse
 profile says. What a reading depends on says in which epoch it counts. Source: ``state``.
 """
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
+from itertools import pairwise
 
-from escuadra.core.job.current import Current
+from escuadra.core.job.current import Current, Stay
 from escuadra.core.job.disturbance import HAPPENINGS, POSE
-from escuadra.core.job.entering import Entering
+from escuadra.core.job.entering import MIDDLE, Entering
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import TAPE_ASPECTS
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry
-from escuadra.core.stance import CORNERS
+from escuadra.core.job.upright import enter_upright, enter_vehicle
+
+IN_PLAN, JOINS = 3, 2
+"""Readings that a place in plan takes, and how many of them a move stands for that leaves yaw and distance alone."""
+U_ANYWHERE_MM, U_TURNED_DEG = 1000.0, 15.0
+"""How far from where it should a frame may stand that was not read yet, one sigma."""
 
 
 def body_of(epoch: int) -> str:
@@ -36,7 +42,7 @@ def handles_target(move: Disturbance) -> bool:
 def unframed(current: Current, only: str = "") -> Entering:
     """Hubs, and what is read without the frame: by every method, or by ``only`` one."""
     into = Entering(current)
-    _enter_vehicle(into)
+    enter_vehicle(into, framed=False)
     _enter_methods(current, into, only)
     return into
 
@@ -49,49 +55,87 @@ def entered(
     ``now``: the vehicle is as it is now, else as it was in the last of them.
     """
     into = Entering(current)
-    _enter_vehicle(into)
-    read = set()
-    for epoch in epochs:
+    stays = [stay for epoch in epochs for stay in current.stays(epoch)]
 
-        def entries(slot: Slot, epoch: int = epoch) -> Sequence[Entry]:
-            if not slot.aspects & POSE:
+    def at(stay: Stay | None) -> Callable[[Slot], Sequence[Entry]]:
+        def entries(slot: Slot) -> Sequence[Entry]:
+            if stay is None or not slot.aspects & POSE:
                 return current.current(slot) if now else current.within(slot, epochs[-1])
-            return current.within(slot, epoch)
+            return [e for e in current.within(slot, stay.epoch) if stay.start < e.seq < stay.end]
 
-        into.stand(body_of(epoch), entries)
+        return entries
+
+    into.entries = at(None)
+    enter_vehicle(into)
+    read, counted = set(), dict[Stay, int]()
+    for stay in stays:
+        into.stand(stay.body, at(stay))
         before = len(into.observations)
         _enter_methods(current, into, only)
-        for slot, hub, end, by_tool in current.tapes(epoch):
-            for part in by_tool:
-                into.reading(slot, part, "tape", "level_distance", from_=hub, to=into.on_frame(end))
-        if any(into.sources[o.id].kind.of_frame for o in into.observations[before:]):
-            read.add(epoch)
-            into.read_from.add(into.body)
-    needed = _needed(epochs, read, joined)
-    into.bodies = [body_of(epoch) for epoch in needed]
-    for epoch in needed:
-        if epoch in joined and epoch - 1 in needed:
-            _join(current, into, epoch, epoch in read)
+        _enter_tapes(current, into, stay)
+        counted[stay] = sum(into.sources[o.id].kind.of_frame for o in into.observations[before:])
+        if counted[stay]:
+            read.add(stay)
+            into.read_from.add(stay.body)
+    needed = _needed(stays, read, joined)
+    into.bodies = [stay.body for stay in needed]
+    enter_upright(current, into, needed)
+    _hold_in_plan(into, needed, counted, joined)
+    for before_it, stay in pairwise(needed):
+        _join(current, into, (before_it, stay), joined, stay in read)
     return into
 
 
-def _needed(epochs: Sequence[int], read: Collection[int], joined: Collection[int]) -> list[int]:
-    """Epochs in which the frame was read, and those that moves join to them: up to the last, or to one read later."""
-    found: list[int] = []
-    for epoch in epochs:
-        if epoch in read or (epoch in joined and epoch - 1 in found):
-            found.append(epoch)
-    for epoch in reversed(epochs):
-        links = epoch == epochs[-1] or (epoch + 1 in found and epoch + 1 in joined)
-        if epoch in found and epoch not in read and not links:
-            found.remove(epoch)
+def posture(current: Current, epoch: int) -> Entering:
+    """How the frame stands in an epoch, wherever that is: levels, heights, and where the target hangs on it."""
+    into, stay = Entering(current), current.stays(epoch)[-1]
+    enter_vehicle(into)
+    into.stand(stay.body, current.current)
+    enter_upright(current, into, [stay])
+    return into
+
+
+def _hold_in_plan(into: Entering, stays: Sequence[Stay], counted: Mapping[Stay, int], joined: Collection[int]) -> None:
+    """Where too little was read to say where the frame stands, about where it should: nothing else would tie it."""
+    before: Stay | None = None
+    for stay in stays:
+        ties = counted[stay] + (JOINS if before is not None and _linked(before, stay, joined) else 0)
+        before = stay
+        if ties >= IN_PLAN:
+            continue
+        goal, middle = into.plan.nominal_goal, f"{stay.body}:{MIDDLE}"
+        for axis, about in (("x", goal.x), ("y", goal.y)):
+            into.put(ObservationId("upright", f"{stay.body} {axis}"), axis, about, U_ANYWHERE_MM, point=middle)
+        into.put(ObservationId("upright", f"{stay.body} yaw"), "yaw", goal.yaw_deg, U_TURNED_DEG, body=stay.body)
+
+
+def _enter_tapes(current: Current, into: Entering, stay: Stay) -> None:
+    for slot, hub, end, entries in current.tapes(stay.epoch):
+        held = [e for e in entries if stay.start < e.seq < stay.end]
+        for run in current.by_runs(held):
+            for part in current.by_tool(slot.id, run):
+                into.reading(slot, part, "tape", "distance", from_=hub, to=into.on_frame(end))
+
+
+def _needed(stays: Sequence[Stay], read: Collection[Stay], joined: Collection[int]) -> list[Stay]:
+    """Where the frame was read, and what moves join to that: up to the last, or to one that was read later."""
+    found: list[Stay] = []
+    for stay in stays:
+        if stay in read or (found and _linked(found[-1], stay, joined)):
+            found.append(stay)
+    kept = {stay.epoch: stay for stay in found}
+    for stay in reversed(found[:]):
+        later = found[found.index(stay) + 1 :]
+        links = bool(later) and _linked(stay, later[0], joined)
+        last = stay == stays[-1] or (kept[stay.epoch] == stay and any(other.epoch == stay.epoch for other in read))
+        if stay not in read and not links and not last:
+            found.remove(stay)
     return found
 
 
-def _enter_vehicle(into: Entering) -> None:
-    vehicle = into.plan.vehicle
-    for corner in CORNERS:
-        into.known(corner, "hub", corner, vehicle.hub(corner), (vehicle.u_hub_mm, vehicle.u_hub_mm))
+def _linked(before: Stay, stay: Stay, joined: Collection[int]) -> bool:
+    """One follows the other, and what began it left the frame's yaw and distance alone."""
+    return before.end == stay.start and (before.epoch == stay.epoch or stay.epoch in joined)
 
 
 def _enter_methods(current: Current, into: Entering, only: str) -> None:
@@ -100,11 +144,25 @@ def _enter_methods(current: Current, into: Entering, only: str) -> None:
             method.enter(into)
 
 
-def _join(current: Current, into: Entering, epoch: int, read: bool) -> None:
-    """What the move that began an epoch left as it was; the place along the beam only where it was looked at since."""
-    frame, move = into.plan.frame, current.boundaries[epoch - 1]
-    ends = {"from_": body_of(epoch - 1), "to": body_of(epoch)}
-    into.put(ObservationId("carried_yaw", str(epoch)), "same", 0.0, frame.u_kept_deg, what="yaw", **ends)
-    into.put(ObservationId("carried_distance", str(epoch)), "same", 0.0, frame.u_kept_mm, what="normal", **ends)
-    if read and handles_target(move):
-        into.put(ObservationId("carried_along", str(epoch)), "same", 0.0, frame.u_handled_mm, what="sideways", **ends)
+def _join(current: Current, into: Entering, stays: tuple[Stay, Stay], joined: Collection[int], read: bool) -> None:
+    """What lay between two stays left as it was; the place along the beam only where it was looked at since."""
+    before, stay = stays
+    frame = into.plan.frame
+    between = [past for past in current.state.disturbances if before.start < past.seq <= stay.start]
+    spoiled = frozenset().union(*(past.aspects for past in between))
+
+    def same(source: str, what: str, u: float) -> None:
+        into.put(ObservationId(source, stay.body), "same", 0.0, u, what=what, from_=before.body, to=stay.body)
+
+    if _linked(before, stay, joined):
+        same("carried_yaw", "yaw", frame.u_kept_deg)
+        same("carried_distance", "normal", frame.u_kept_mm)
+        if "centre" not in spoiled:
+            same("carried_along", "sideways", frame.u_kept_mm)
+        elif read and all(handles_target(past) for past in between):
+            same("carried_along", "sideways", frame.u_handled_mm)
+    if "level" not in spoiled:
+        for way in ("roll", "pitch"):
+            same(f"carried_{way}", way, frame.u_kept_deg)
+    if "height" not in spoiled:
+        same("carried_height", "up", frame.u_kept_mm)

@@ -7,8 +7,8 @@ beam's end.
 import math
 from dataclasses import dataclass
 
+from escuadra.core.job.current import Current
 from escuadra.core.job.places import Plan
-from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.quantities import Quantity
 from escuadra.core.said import Plain, exact, said
@@ -46,10 +46,15 @@ def hang_slot(plan: Plan) -> Slot:
     )
 
 
-def hung(setup: Setup) -> Hung | None:
+def asks_hang(plan: Plan) -> bool:
+    """The sheet asks where on the beam the target hangs."""
+    return any(check.kind == "hang" for check in plan.procedure.checks)
+
+
+def hung(current: Current) -> Hung | None:
     """Where the target's centre hangs; nothing while it was not read, or where the sheet does not ask."""
-    plan = setup.plan
-    found = setup.now(hang_slot(plan)) if any(c.kind == "hang" for c in plan.procedure.checks) else None
+    plan = current.plan
+    found = current.now(hang_slot(plan)) if asks_hang(plan) else None
     return None if found is None else Hung(found.value - read_at(plan, 0.0), found.u)
 
 

@@ -14,7 +14,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.checks import own_checks
 from escuadra.core.job.events import LinePlanned, ToolUsed
 from escuadra.core.job.methods import METHODS, Finds
-from escuadra.core.job.places import ENDS, Plan, height_slot, tape_slot
+from escuadra.core.job.places import ENDS, Plan, height_slot, level_slot, slope_slot, tape_slot
 from escuadra.core.job.rehearsal import rehearsed
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
@@ -93,10 +93,19 @@ def _tapes(plan: Plan, rear: bool) -> list[Slot]:
     ]
 
 
+def _levels(plan: Plan) -> list[Slot]:
+    """How the frame leans, and the floor where it was not surveyed."""
+    slopes = [slope_slot("wheels", way) for way in ("along", "across")] if plan.standing is None else []
+    return [*slopes, *(level_slot(way) for way in ("roll", "pitch"))]
+
+
 def _exact_tapes(scene: Scene, slots: Iterable[Slot]) -> dict[str, float]:
     found = {}
     for slot in slots:
         parts = slot.id.split(".")
+        if slot.reads in ("level", "slope"):
+            found[slot.id] = 0.0
+            continue
         if parts[0] == "height":
             found[slot.id] = scene.plan.vehicle.hub_height
             continue
@@ -123,7 +132,7 @@ def _chosen(slot: Slot, shelf: Shelf, tools: Mapping[str, str]) -> ToolUsed:
 def rehearsal(plan: Plan, asked: LinePlanned, shelf: Shelf, scene: Scene | None = None) -> Setup:
     """The set-up that a plan's readings would make; raises ``BadInput`` where no instrument reads a place."""
     here = scene or Scene.nominal(plan)
-    slots, tapes = slots_of(plan, asked), _tapes(plan, asked.rear_tapes)
+    slots, tapes = slots_of(plan, asked), [*_tapes(plan, asked.rear_tapes), *_levels(plan)]
     values = _exact_tapes(here, tapes)
     for method in asked.methods:
         for needed in (*METHODS[method].needs, method):

@@ -72,7 +72,7 @@ def as_part(id: ObservationId) -> Text:
 
 
 observed_as(Kind("tape", lambda id: Noun(id.place), of_frame=True, again=True))
-for _axis in ("x", "y"):
+for _axis in ("x", "y", "z"):
     observed_as(
         Kind(
             f"hub_{_axis}",
@@ -87,5 +87,5 @@ observed_as(
         lambda id: said("frame.all_readings_share", of=id.instrument),
     )
 )
-for _what in ("yaw", "distance", "along"):
+for _what in ("yaw", "distance", "along", "roll", "pitch", "height"):
     observed_as(Kind(f"carried_{_what}", lambda id, what=_what: Noun(f"carried.{what}"), carried=True))  # type: ignore[misc]

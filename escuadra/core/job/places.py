@@ -21,9 +21,15 @@ from escuadra.core.quantities import Quantity
 from escuadra.core.said import Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places
+from escuadra.core.state.input import Floor
 
 ENDS = ("LF_end", "RF_end")
 """The beam's ends, as from the driver's seat."""
+
+
+LEAST_FLOOR_MM = 1e-3
+ANY_BAY = Bay(name="any", length=9000, width=5000)
+"""A bay of which nothing is known."""
 
 
 LINE_ASPECTS = frozenset({"line"})
@@ -112,6 +118,38 @@ class Plan:
         rise = self.rise_at_target
         return self.procedure.height - (rise.value if rise is not None else 0.0)
 
+    @cached_property
+    def floors(self) -> tuple[tuple[str, Floor], ...]:
+        """The floor under each tyre, the beam's ends and the target, above the plane that the tyres stand on.
+
+        As surveyed; where it was not, as uncertain as a floor is that nobody has looked at.
+        """
+        goal = self.nominal_goal
+        below: dict[str, tuple[float, float]] = {
+            end: (goal.x + bx, goal.y + by) for end, (bx, by) in self.frame_points.items()
+        }
+        below["target"] = (self.target_place.x, self.target_place.y)
+        bay = self.bay or ANY_BAY
+        raised = bay.rack.height if bay.rack is not None else 0.0
+        found: list[tuple[str, Floor]] = [("bay", Floor(height=-raised, u=bay.u_rise_mm))]
+        tyres: dict[str, tuple[float, float]] = {corner: self.vehicle.contact(corner) for corner in CORNERS}
+        for name, at in (below | tyres).items():
+            amount = self._surveyed(name, at)
+            if amount is not None:
+                found.append((name, Floor(height=amount.value, u=max(amount.u, LEAST_FLOOR_MM))))
+            else:
+                found.append((name, Floor(height=0.0, u=bay.u_place_mm, on="bay" if name in below else None)))
+        return tuple(found if any(floor.on for _, floor in found) else found[1:])
+
+    def _surveyed(self, name: str, at: tuple[float, float]) -> Amount | None:
+        """The floor at a place above the tyres' plane, where both were surveyed."""
+        if self.standing is None:
+            return None
+        try:
+            return self.standing.above_contact(name) if name in CORNERS else self.standing.above_wheels(*at)
+        except BadInput:
+            return None
+
     def floor_between(self, hub: Corner, end: str) -> Amount | None:
         """How much higher the floor is below a beam end than below a hub, where both were surveyed."""
         if self.standing is None:
@@ -122,12 +160,22 @@ class Plan:
         except BadInput:
             return None
 
-    def goal(self, line_angle_deg: float, line_at: tuple[float, float], datum: tuple[float, float]) -> Pose:
-        """Where the beam must stand for a line through ``line_at`` and a distance counted from ``datum``."""
+    def goal(
+        self,
+        line_angle_deg: float,
+        line_at: tuple[float, float],
+        datum: tuple[float, float],
+        carries: tuple[float, float] | None = None,
+    ) -> Pose:
+        """Where the beam must stand for a line through ``line_at`` and a distance counted from ``datum``.
+
+        ``carries``: where the target's centre is from the beam's middle, in plan, away and to the left of it, mm.
+        """
+        away, left = carries if carries is not None else (-self.frame.face_offset, self.hang)
         tx, ty = turned(line_angle_deg, 1, 0)
         qx, qy = datum[0] - line_at[0], datum[1] - line_at[1]
-        along = qx * tx + qy * ty + self.procedure.distance + self.frame.face_offset
-        x, y = turned(line_angle_deg, along, self.procedure.offset - self.hang)
+        along = qx * tx + qy * ty + self.procedure.distance - away
+        x, y = turned(line_angle_deg, along, self.procedure.offset - left)
         return Pose(x=line_at[0] + x, y=line_at[1] + y, yaw_deg=line_angle_deg, height=self.procedure.height)
 
     @cached_property
@@ -171,6 +219,64 @@ def height_slot(what: str, plan: Plan) -> Slot:
         reads="height",
         optional=hub and what[1] == "R",
         hint=said("places.point_tape_held"),
+    )
+
+
+@lru_cache(maxsize=2)
+def level_slot(way: str) -> Slot:
+    """The slot of the level along (``roll``) or across (``pitch``) the beam."""
+    return Slot(
+        id=f"level.{way}",
+        label=said("frame.along_beam" if way == "roll" else "frame.square_beam"),
+        quantity=Quantity(dimension="angle", unit="°", low=-4, high=4),
+        aspects=frozenset({"level"}),
+        reads="level",
+        way=way,
+        hint=said("frame.away_towards_vehicle") if way == "pitch" else said("frame.ends_drivers_seat"),
+    )
+
+
+@lru_cache(maxsize=1024)
+def target_height_slot(plan: Plan) -> Slot:
+    """The slot of the target's own centre above the floor."""
+    above = plan.target_above_floor
+    return Slot(
+        id="height.target",
+        label=said("frame.target_centre_above_floor"),
+        quantity=Quantity(dimension="length", unit="mm", low=0.6 * above, high=1.5 * above),
+        aspects=frozenset({"height"}),
+        reads="height",
+        hint=said("frame.targets_own_centre_mark_not"),
+    )
+
+
+@lru_cache(maxsize=1024)
+def beam_height_slot(plan: Plan) -> Slot | None:
+    """The slot of the beam that carries the target above the floor; none where the target's drop is not known."""
+    if plan.target.drop is None:
+        return None
+    beam = plan.target_above_floor + plan.target.drop
+    return Slot(
+        id="height.beam",
+        label=said("frame.beam_above_floor_height_laser"),
+        quantity=Quantity(dimension="length", unit="mm", low=0.6 * beam, high=1.5 * beam),
+        aspects=frozenset({"height"}),
+        reads="height",
+        optional=True,
+        hint=said("frame.targets_own_mark_cannot_reached"),
+    )
+
+
+@lru_cache(maxsize=4)
+def slope_slot(place: str, way: str) -> Slot:
+    """The slot of a slope that is typed where the floor was not surveyed: under the wheels, or up to the target."""
+    return Slot(
+        id=f"slope.{place}.{way}",
+        label=said(f"place.floor.{place}.{way}"),
+        quantity=Quantity(dimension="slope", unit="%", low=-3, high=3),
+        aspects=frozenset({"floor"}),
+        reads="slope",
+        way=f"rise_{way}",
     )
 
 

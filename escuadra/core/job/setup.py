@@ -13,16 +13,17 @@ from typing import Any
 from escuadra.core.errors import BadInput
 from escuadra.core.job.current import Current
 from escuadra.core.job.entering import Entering
-from escuadra.core.job.epochs import body_of, entered, leaves_yaw, unframed
+from escuadra.core.job.epochs import body_of, entered, leaves_yaw, posture, unframed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import ENDS, Plan, tape_slot
 from escuadra.core.job.solved import Solved, Solving, bump_watch
 from escuadra.core.job.state import State
 from escuadra.core.procedure import LineChoice
 from escuadra.core.stance import CORNERS
-from escuadra.core.state.input import StateInput
+from escuadra.core.state.input import Coordinate, StateInput
 from escuadra.core.state.located import Derived, Located, located, planned
 
+IN_PLAN: tuple[Coordinate, ...] = ("x", "y", "yaw_deg")
 UNFRAMED = -1
 """The epoch of what does not hang on the frame."""
 MOST_RECENT = 4
@@ -125,6 +126,19 @@ class Setup(Current):
             return found if found is not None and found.placed else None
 
         return self.once(("solve", epoch), make)
+
+    @cached_property
+    def postures(self) -> tuple[Solved, ...]:
+        """How the frame stands now: with all that was read where that agrees, then by its levels and heights alone."""
+        found = self.solved(self.epoch)
+        return (*((found,) if found is not None and found.trusted else ()), *((self.upright,) if self.upright else ()))
+
+    @cached_property
+    def upright(self) -> Solved | None:
+        """How the frame stands now by its levels and heights alone, as if it were where it should be."""
+        into = posture(self, self.epoch)
+        found = self.solving(into.state(self.plan.nominal_goal, IN_PLAN))
+        return self._view(into, found, into.body, self.epoch)
 
     def turned_only(self, epoch: int) -> Solved | None:
         """An epoch that sees how the frame is turned, and perhaps no more: nothing else may be taken from it."""

@@ -8,7 +8,7 @@ from collections.abc import Callable, Hashable, Mapping
 from functools import cached_property
 from typing import Any
 
-from escuadra.core.axes import Pose
+from escuadra.core.axes import Pose, turned
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET
@@ -16,7 +16,16 @@ from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import Plan
 from escuadra.core.procedure import LineChoice
 from escuadra.core.said import said
-from escuadra.core.state.input import StateInput, WantedAhead, WantedAngle, WantedAt, WantedBeside, WantedYaw
+from escuadra.core.state.input import (
+    StateInput,
+    WantedAhead,
+    WantedAngle,
+    WantedAt,
+    WantedBeside,
+    WantedHeight,
+    WantedTilt,
+    WantedYaw,
+)
 from escuadra.core.state.located import Derived, Located
 
 ONE_DEGREE = math.pi / 180
@@ -245,6 +254,17 @@ class Solved:
         """A point's y in vehicle axes."""
         return self.asked(WantedAt(id="y", type="at", line="axis", through=(point,), x=0.0))[0]
 
+    def lean(self, way: str, to_tyres: bool) -> Derived | None:
+        """The beam's roll or pitch against gravity or the tyres' plane, degrees; nothing where that is not told."""
+        wanted = WantedTilt(id=way, type=way, body=self.body, to="axis" if to_tyres else None)
+        return self.located.asked((wanted,))[0]
+
+    def height(self, above_floor: bool) -> Derived | None:
+        """The target's centre above the floor below it or above the tyres' plane, mm; nothing where it is not told."""
+        floor = "target" if above_floor else None
+        point = f"{self.body}:{TARGET}"
+        return self.located.asked((WantedHeight(id="height", type="height", point=point, floor=floor),))[0]
+
     def knows(self, point: str) -> bool:
         """A point is part of the state."""
         return point in self._points
@@ -273,7 +293,16 @@ class Solved:
     @cached_property
     def goal(self) -> Pose:
         """Where the beam's centre must stand for the line in use."""
-        return self.plan.goal(self.derived("line_angle").value, self.line_point, self.datum)
+        return self.plan.goal(self.derived("line_angle").value, self.line_point, self.datum, self._carries)
+
+    @cached_property
+    def _carries(self) -> tuple[float, float]:
+        """Where the target's centre is from the beam's middle as it leans: away from the vehicle and left, mm."""
+        target, pose = f"{self.body}:{TARGET}", self.pose
+        ahead = WantedAhead(id="x", type="ahead", point=target, from_=(ORIGIN,), line="axis")
+        beside = WantedBeside(id="y", type="beside", point=target, through=(ORIGIN,), line="axis")
+        x, y = map(float, self.located.shown((ahead, beside)))
+        return turned(-pose.yaw_deg, x - pose.x, y - pose.y)
 
     def would_read(self, id: ObservationId, pose: Pose) -> float:
         """What a reading of this solution would show with the beam at a pose."""

@@ -22,6 +22,11 @@ from escuadra.core.state.solution import LOOSE, NO_REDUNDANCY, Converged, Soluti
 from escuadra.core.state.unknowns import ONE_DEGREE, Vector
 from escuadra.core.symmetry import CRITICAL_W
 
+TO_BE_LOOKED_AT = 1e-5
+"""Of its u, what a further step would change a reading by: far below every digit that is shown."""
+LOST_MM, LOST_DEG = 300.0, 5.0
+"""A quantity that is told no better than that is not told: something hardly ties it down."""
+ANGLES = frozenset({"yaw", "angle", "heading", "roll", "pitch"})
 POSE = ("x", "y", "z", "yaw", "roll", "pitch")
 AXES = ("x", "y", "z")
 
@@ -82,14 +87,17 @@ class Located:
             self._told.update(zip(new, self._asked(new), strict=True))
         return tuple(self._told[item] for item in wanted)
 
+    def shown(self, wanted: Sequence[Any]) -> Vector:
+        """Where quantities stand, however well they are told."""
+        return np.asarray(wanted_of(self._work.equations, wanted).at(self._here.figures)[0])
+
     def _asked(self, wanted: Sequence[Any]) -> tuple[Derived | None, ...]:
         value, slopes = wanted_of(self._work.equations, wanted).at(self._here.figures)
         gradient = slopes()[:, : len(self._work.free)]
         told = self.told(gradient)
-        return tuple(
-            Derived(float(v), self.spread(g), g) if known else None
-            for v, g, known in zip(value, gradient, told, strict=True)
-        )
+        found = (Derived(float(v), self.spread(g), g) for v, g in zip(value, gradient, strict=True))
+        most = (LOST_DEG if item.type in ANGLES else LOST_MM for item in wanted)
+        return tuple(one if known and one.u < u else None for one, known, u in zip(found, told, most, strict=True))
 
     def sum(self, value: float, *parts: tuple[float, Derived]) -> Derived:
         """A value and factors times quantities of this solution, what they share counted once."""
@@ -189,7 +197,7 @@ class Located:
 def located(given: StateInput) -> Located:
     """Solve a state and keep what it stands on; raises ``BadInput`` as ``solve`` does."""
     work = Work(given)
-    return Located(work, determined(work))
+    return Located(work, determined(work, TO_BE_LOOKED_AT))
 
 
 def planned(given: StateInput) -> Located:

@@ -170,9 +170,9 @@ def solve(given: StateInput) -> Solution:
     return judged(work, determined(work))
 
 
-def determined(work: Work) -> Converged:
-    """Where no further step helps; refused as in ``solve``."""
-    here = converged(work)
+def determined(work: Work, settled: float = SETTLED) -> Converged:
+    """Where no further step helps; refused as in ``solve``. ``settled``: of its u, what no reading changes by more."""
+    here = converged(work, settled)
     if not work.equations.given.partial and len(here.factors.loose):
         raise _loose(work.equations, here.factors)
     if not here.settled:
@@ -196,7 +196,7 @@ def at_first(work: Work) -> Converged:
     return Converged(figures, np.zeros(len(misfit)), matrix, factors, True)
 
 
-def converged(work: Work) -> Converged:
+def converged(work: Work, enough: float = SETTLED) -> Converged:
     """Step from the first guesses to where no further step helps.
 
     A step that makes it worse is halved; where halves do not help, or nothing comes to rest, steps are damped. Near
@@ -216,7 +216,7 @@ def converged(work: Work) -> Converged:
         step = step_of(matrix, misfit, work.bodies, damping)
         change = matrix @ step
         size = float(np.max(np.abs(change), initial=0.0))
-        if not damping and (size < SETTLED or (size < SMALL and size / last * size < SETTLED)):
+        if not damping and (size < enough or (size < SMALL and size / last * size < enough)):
             figures, misfit, settled = work.moved(figures, step), misfit + change, True
             break
         last = size

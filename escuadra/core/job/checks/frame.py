@@ -4,27 +4,34 @@ Squareness, centring and distance are three views of one least-squares solution 
 in use; each stays true until something disturbs it.
 """
 
-import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from escuadra.core.budget import Contribution, of_reading, shares
+from escuadra.core.budget import Contribution
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement
-from escuadra.core.job.hung import hung, sag
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
-from escuadra.core.job.places import ENDS, Plan, crossing_slot, height_slot, tape_slot
+from escuadra.core.job.places import (
+    ENDS,
+    Plan,
+    beam_height_slot,
+    crossing_slot,
+    height_slot,
+    level_slot,
+    tape_slot,
+    target_height_slot,
+)
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
+from escuadra.core.job.state import Disturbance
 from escuadra.core.job.told import predicted
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.profiles import FrameProfile
-from escuadra.core.quantities import Quantity
 from escuadra.core.said import (
     NOTHING,
     Angle,
@@ -42,14 +49,13 @@ from escuadra.core.said import (
     sentences,
 )
 from escuadra.core.stance import CORNERS
+from escuadra.core.state.located import Derived
 from escuadra.core.wording import amount, decimals_for, with_uncertainty
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
 AHEAD = 0.35
 """Share of a tolerance from which a move that is already planned is done before anything is read again."""
-U_DROP_MM = 0.5
-"""Of a target's centre below the beam, one sigma."""
 
 
 @check_kind("heights")
@@ -74,41 +80,30 @@ class LevelCheck(Check):
     roll: Limits = Field(description="degrees, left end up positive")
     pitch: Limits = Field(description="degrees, leaning away positive")
 
-    labels: ClassVar[dict[str, Said]] = {"roll": said("frame.along_beam"), "pitch": said("frame.square_beam")}
-
     def make_slots(self, setup: Setup) -> list[Slot]:
-        return [
-            Slot(
-                id=f"level.{way}",
-                label=self.labels[way],
-                quantity=Quantity(dimension="angle", unit="°", low=-4, high=4),
-                aspects=frozenset({"level"}),
-                reads="level",
-                way=way,
-                hint=said("frame.away_towards_vehicle") if way == "pitch" else said("frame.ends_drivers_seat"),
-            )
-            for way in ("roll", "pitch")
-        ]
+        return [level_slot(way) for way in ("roll", "pitch")]
 
     def judge(self, setup: Setup) -> Judgement:
         figures, others = [], []
-        standing, to_tyres = setup.plan.standing, setup.plan.procedure.level_to == "tyres"
+        known, to_tyres = setup.plan.standing is not None, setup.plan.procedure.level_to == "tyres"
         for slot, limits in zip(self.slots(setup), (self.roll, self.pitch), strict=True):
-            found = setup.now(slot)
-            if found is None:
+            found, lean = setup.now(slot), self._lean(setup, slot, to_tyres)
+            if found is None or lean is None:
                 continue
-            value, u, other = found.value, found.u, None
-            if standing is not None:
-                lean = standing.roll_deg if slot.id == "level.roll" else standing.pitch_deg
-                to_plane = found.value - lean.value
-                other = amount(found.value if to_tyres else to_plane, "°", None, slot.way)
-                if to_tyres:
-                    value, u = to_plane, math.hypot(found.u, lean.u)
-            if other is not None:
-                others.append(other)
-            figures.append(self.figure(slot.id, slot.label, value, u, limits, "°", slot.way, single=found))
-        summary = nouns(amount(abs(f.value), "°") for f in figures)
-        return Judgement(len(figures) == 2, tuple(figures), summary, note=self._against(setup, others))
+            if known and (other := self._lean(setup, slot, not to_tyres)) is not None:
+                others.append(amount(other.value, "°", None, slot.way))
+            figures.append(self.figure(slot.id, slot.label, lean.value, lean.u, limits, "°", slot.way, single=found))
+        summary, apart = nouns(amount(abs(f.value), "°") for f in figures), setup.upright
+        trouble = contradiction(apart) if figures and apart is not None else NOTHING
+        return Judgement(len(figures) == 2, tuple(figures), summary, trouble=trouble, note=self._against(setup, others))
+
+    def _lean(self, setup: Setup, slot: Slot, to_tyres: bool) -> Derived | None:
+        found = (solved.lean(slot.id.split(".")[1], to_tyres) for solved in setup.postures)
+        return next((lean for lean in found if lean is not None), None)
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        way, to_tyres = figure.id.split(".")[1], setup.plan.procedure.level_to == "tyres"
+        return budget_of(setup, lambda solved: solved.lean(way, to_tyres))
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         worst = judged.worst
@@ -264,19 +259,24 @@ class PoseCheck(Check):
             return Judgement(False, note=sentences(self._missing(setup)))
         if solved.line is None:
             return Judgement(False, note=sentences(said("frame.find_line_first_frame_judged")))
-        value, u = self.found(setup, solved)
+        if not solved.tells(self.quantity):
+            return Judgement(False, note=sentences(self._missing(setup)))
+        derived = solved.derived(self.quantity)
         datum = setup.plan.procedure.datum
         about = f"frame.distance.{datum}" if self.view_of == "distance" else f"frame.{self.view_of}.{solved.line}"
         figure = self.figure(
             self.view_of,
             said(about),
-            value,
-            u,
+            derived.value,
+            derived.u,
             self.limits,
             self.unit,
             self.direction,
             about=self.limits.nominal,
         )
+        spoiled = self._unlevelled(setup)
+        if spoiled is not None:
+            return Judgement(False, (figure,), figure.text, because=spoiled)
         needed = self.required_in(setup, solved.epoch)
         read = [slot for slot in needed if setup.within(slot, solved.epoch)]
         if len(read) < len(needed):
@@ -284,10 +284,12 @@ class PoseCheck(Check):
         shifted = bool(setup.watched(solved.epoch))
         return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted))
 
-    def found(self, setup: Setup, solved: Solved) -> tuple[float, float]:
-        """The value and its u from a solution."""
-        derived = solved.derived(self.quantity)
-        return derived.value, derived.u
+    def _unlevelled(self, setup: Setup) -> Disturbance | None:
+        """What spoiled the level since it was read: a frame that leans holds its target elsewhere."""
+        levels = [level_slot(way) for way in ("roll", "pitch")]
+        if self.view_of == "yaw" or not any(setup.relied(slot.id) and not setup.current(slot) for slot in levels):
+            return None
+        return setup.state.last_disturbed(levels[0].aspects)
 
     def _missing(self, setup: Setup) -> Said | None:
         tapes = setup.tapes(setup.epoch)
@@ -318,11 +320,6 @@ class CentredCheck(PoseCheck):
     on_the_road: ClassVar[Literal["", "left", "up"]] = "left"
     direction: ClassVar[str | None] = "side"
 
-    def found(self, setup: Setup, solved: Solved) -> tuple[float, float]:
-        value, u = super().found(setup, solved)
-        hangs = hung(setup)
-        return (value, u) if hangs is None else (value + hangs.value - setup.plan.hang, math.hypot(u, hangs.u))
-
 
 @check_kind("distance")
 class DistanceCheck(PoseCheck):
@@ -343,54 +340,26 @@ class TargetHeightCheck(Check):
     limits: Limits
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        above = setup.plan.target_above_floor
-        return [
-            Slot(
-                id="height.target",
-                label=said("frame.target_centre_above_floor"),
-                quantity=Quantity(dimension="length", unit="mm", low=0.6 * above, high=1.5 * above),
-                aspects=frozenset({"height"}),
-                reads="height",
-                hint=said("frame.targets_own_centre_mark_not"),
-            ),
-            *([self._beam(setup.plan, above)] if setup.plan.target.drop is not None else []),
-        ]
+        beam = beam_height_slot(setup.plan)
+        return [target_height_slot(setup.plan), *([beam] if beam is not None else [])]
 
-    def _beam(self, plan: Plan, above: float) -> Slot:
-        beam = above + (plan.target.drop or 0.0)
-        return Slot(
-            id="height.beam",
-            label=said("frame.beam_above_floor_height_laser"),
-            quantity=Quantity(dimension="length", unit="mm", low=0.6 * beam, high=1.5 * beam),
-            aspects=frozenset({"height"}),
-            reads="height",
-            optional=True,
-            hint=said("frame.targets_own_mark_cannot_reached"),
-        )
-
-    def centre(self, setup: Setup) -> tuple[Measured, float, float] | None:
-        """What was read, and the centre's height above the floor with its u: at the target, else from the beam."""
-        direct, *beam = (setup.now(slot) for slot in self.slots(setup))
-        if direct is not None:
-            return direct, direct.value, direct.u
-        if not beam or beam[0] is None:
-            return None
-        down, u = sag(setup.plan)
-        return beam[0], beam[0].value - (setup.plan.target.drop or 0.0) - down, math.hypot(beam[0].u, u, U_DROP_MM)
+    def centre(self, setup: Setup) -> Derived | None:
+        """The centre's height as the sheet counts it: above the floor at the target, or above the tyres' plane."""
+        above_floor = setup.plan.procedure.height_from == "floor"
+        found = (solved.height(above_floor) for solved in setup.postures)
+        return next((height for height in found if height is not None), None)
 
     def judge(self, setup: Setup) -> Judgement:
-        read = self.centre(setup)
-        if read is None:
+        read = [found for slot in self.slots(setup) if (found := setup.now(slot)) is not None]
+        centre = self.centre(setup) if read else None
+        if centre is None:
             return Judgement(False)
-        rise, label = setup.plan.rise_at_target, said("frame.target_centre_above_floor")
-        (found, value, u), note = read, None
-        if rise is not None:
-            value, u, label = value + rise.value, math.hypot(u, rise.u), said("frame.target_centre_above_tyres_plane")
-            note = said_correction(setup.plan, rise)
-        elif setup.plan.procedure.height_from == "tyres":
-            note = said("frame.counted_tyres_plane_but_bay")
+        rise, label, note = setup.plan.rise_at_target, said("frame.target_centre_above_floor"), None
+        if setup.plan.procedure.height_from == "tyres":
+            label = said("frame.target_centre_above_tyres_plane")
+            note = said_correction(setup.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
         nominal = self.limits.nominal
-        figure = self.figure("height", label, value, u, self.limits, "mm", single=found, about=nominal)
+        figure = self.figure("height", label, centre.value, centre.u, self.limits, "mm", single=read[0], about=nominal)
         return Judgement(True, (figure,), figure.text, note=sentences(note))
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
@@ -433,13 +402,17 @@ class TargetHeightCheck(Check):
         )
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        read, rise = self.centre(setup), setup.plan.rise_at_target
-        if read is None:
-            return []
-        parts = of_reading(read[0].figures, read[0].tool_name)
-        if read[0].slot == "height.beam":
-            parts += [(said("frame.targets_drop"), U_DROP_MM), (said("frame.beams_sag"), sag(setup.plan)[1])]
-        return shares([*parts, *([(said("frame.survey_floor"), rise.u)] if rise is not None else [])])
+        above_floor = setup.plan.procedure.height_from == "floor"
+        return budget_of(setup, lambda solved: solved.height(above_floor))
+
+
+def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[Contribution]:
+    """Where the uncertainty of a figure of the frame's posture comes from."""
+    for solved in setup.postures:
+        found = figure(solved)
+        if found is not None:
+            return solved.budget(found)
+    return []
 
 
 def said_correction(plan: Plan, rise: Amount) -> Said:

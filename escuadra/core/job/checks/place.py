@@ -13,10 +13,10 @@ from escuadra.core.bay import Thing
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, State
+from escuadra.core.job.places import slope_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Limits, Procedure, check_kind
-from escuadra.core.quantities import Quantity
 from escuadra.core.room import covered_things
 from escuadra.core.said import Said, Slope, nouns, said, sentences
 from escuadra.core.standing import Standing, place_name, target_places
@@ -49,7 +49,6 @@ class FloorCheck(Check):
     across: Limits = Field(description="percent, rising left positive")
 
     places: ClassVar[tuple[str, ...]] = ("wheels", "target")
-    ways: ClassVar[dict[str, str]] = {"along": "rise_along", "across": "rise_across"}
 
     @property
     def reason(self) -> str:
@@ -59,18 +58,7 @@ class FloorCheck(Check):
         if setup.plan.standing is not None:
             question = said("place.do_tyres_stand_marks_chosen")
             return [Slot(id=ON_MARKS, label=question, ask="tick", aspects=frozenset({"floor"}))]
-        return [
-            Slot(
-                id=f"slope.{place}.{way}",
-                label=said(f"place.floor.{place}.{way}"),
-                quantity=Quantity(dimension="slope", unit="%", low=-3, high=3),
-                aspects=frozenset({"floor"}),
-                reads="slope",
-                way=self.ways[way],
-            )
-            for place in self.places
-            for way in ("along", "across")
-        ]
+        return [slope_slot(place, way) for place in self.places for way in ("along", "across")]
 
     def judge(self, setup: Setup) -> Judgement:
         if setup.plan.standing is not None:
@@ -129,7 +117,7 @@ class FloorCheck(Check):
         for place, pair in (("wheels", standing.wheel_slopes), ("target", standing.up_to(targets[0]))):
             for way, limits, slope in zip(("along", "across"), (self.along, self.across), pair, strict=True):
                 label = said(f"place.floor.{place}.{way}")
-                found.append(Asked(f"slope.{place}.{way}", label, slope, limits, "%", self.ways[way]))
+                found.append(Asked(f"slope.{place}.{way}", label, slope, limits, "%", f"rise_{way}"))
         if floor is None:
             return found
         found.append(

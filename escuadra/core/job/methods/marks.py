@@ -18,7 +18,7 @@ from escuadra.core.job.places import (
     mark_slot,
     pair_slots,
 )
-from escuadra.core.job.scene import Scene
+from escuadra.core.job.scene import EMBLEM_UP_MM, PAIRS_UP_MM, U_PAIRS_UP_MM, Scene
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.said import said
 
@@ -58,8 +58,10 @@ def _enter_marks(into: Entering) -> bool:
         x, shared = (marks.front_x if end == "front" else marks.rear_x), f"mark-{end}"
         middles = {k: (left.value + right.value) / 2 for k, _, left, right in pairs}
         y = mark.value - math.fsum(middles.values()) / len(middles)
-        into.free(f"mark.{end}", (x, y))
+        # The mark on the floor and its place at the pairs' height hang on one plumb line: the laser's plane holds both.
+        into.free(f"mark.{end}", (x, y), PAIRS_UP_MM)
         into.put(ObservationId("mark_x", end), "x", x, U_STATION_MM, point=f"mark.{end}")
+        into.put(ObservationId("mark_z", end), "z", PAIRS_UP_MM, U_PAIRS_UP_MM, point=f"mark.{end}")
         # On one tape its offset cancels between a pair's middle and the mark.
         own = mark.figures.u_random if mark.tool == pairs[0][2].tool else mark.u
         into.shared(shared, own, 0.0, ObservationId("centre_mark", end))
@@ -101,17 +103,18 @@ for _end in ENDS_OF_BODY:
             of_line=True,
         )
     )
-    for _axis in ("x", "y"):
+    for _axis in ("x", "y", "z"):
         observed_as(
             Kind(f"emblem_{_end}_{_axis}", lambda id, end=_end: said(f"places.emblem.{end}"), of_line=True)  # type: ignore[misc]
         )
-observed_as(
-    Kind(
-        "mark_x",
-        lambda id: said(f"places.mark_place.x.{id.place}"),
-        lambda id: said(f"places.centre_mark.{id.place}"),
+for _axis in ("x", "z"):
+    observed_as(
+        Kind(
+            f"mark_{_axis}",
+            lambda id, axis=_axis: said(f"places.mark_place.{axis}.{id.place}"),  # type: ignore[misc]
+            lambda id: said(f"places.centre_mark.{id.place}"),
+        )
     )
-)
 observed_as(Kind("centre_mark", lambda id: said(f"places.centre_mark.{id.place}"), of_line=True))
 observed_as(Kind("crossing", of_frame=True, again=True))
 observed_as(Kind("low", of_line=True, of_frame=True))
@@ -256,7 +259,8 @@ class RoofPlane(Method):
             # The point is the body's middle at the emblem; the emblem's own offset is taken off the reading.
             at, (off, u) = nominal.emblem(end), _emblem_off(into, end)
             u_emblem = into.plan.vehicle.marks.u_emblem_mm
-            into.known(f"emblem.{end}", f"emblem_{end}", "", at, (U_STATION_MM, u_emblem))
+            up = (EMBLEM_UP_MM, U_PAIRS_UP_MM)
+            into.known(f"emblem.{end}", f"emblem_{end}", "", at, (U_STATION_MM, u_emblem), up)
             shift, spread = shift + weight * off, math.hypot(spread, weight * u)
         for part in parts:
             into.put(
@@ -270,7 +274,7 @@ class RoofPlane(Method):
             )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
-        on_beam = scene.joined_on_beam(scene.emblem("rear"), scene.emblem("front"))
+        on_beam = scene.joined_on_beam(scene.emblem("rear"), scene.emblem("front"), EMBLEM_UP_MM)
         return {"roof.crossing": on_beam + scene.plan.frame.scale_zero}
 
     def sights(self, scene: Scene) -> list[Sight]:

@@ -226,13 +226,12 @@ class OneSide(Method):
             corner: Corner = f"{side[0].upper()}{end}"  # type: ignore[assignment]
             x, y = into.plan.vehicle.hub(corner)
             beside = f"side.{end}"
-            into.free(beside, (x, y + sign * part.value))
+            into.exact_up(beside, (x, y + sign * part.value), into.plan.vehicle.hub_height)
             into.put(ObservationId("side", f"{end} x"), "x", x, U_BESIDE_MM, point=beside)
             into.reading(slot, part, "side", "level_distance", from_=corner, to=beside)
         for part in into.read(figures[2]):
             value = part.value - into.plan.frame.scale_zero
-            ends = {"from_": "side.R", "to": "side.F"}
-            into.reading(figures[2], part, "side", "crossing", value, **ends, body=into.body)
+            into.reading(figures[2], part, "side", "crossing", value, from_="side.R", to="side.F", body=into.body)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         out = 300.0
