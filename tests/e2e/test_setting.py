@@ -3,6 +3,7 @@
 The hands of the journeys type or take what a virtual bay shows and move its frame as they are told, knobs and all.
 """
 
+import math
 import re
 import shutil
 import signal
@@ -21,6 +22,7 @@ from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
 from escuadra.jobs.lines import PlanLines
 from escuadra.words import language
+from tests.conftest import ground_flat
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 
 say = language().say
@@ -54,6 +56,7 @@ def prepared(
     frame: str = "galga-2",
     until: str = "",
 ) -> VirtualBay:
+    ground_flat(garage, "Muelle")
     who = Technician(garage, garage.clock(), "teo")
     who.take_in(number=number, reason="front camera replaced", bay="Muelle", procedure=procedure, frame=frame)
     who.ready()
@@ -63,6 +66,8 @@ def prepared(
     else:
         garage.do(PlanLines(who.job, LinePlanned(methods=line)), "teo", who.id())
     bay = VirtualBay(who.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=int(number[-1]))
+    # As the floor was read: rising left, falling forward.
+    bay.tilt = math.degrees(math.atan(0.0008)), math.degrees(math.atan(0.0012))
     if until:
         follow(who, bay, until)
     return bay

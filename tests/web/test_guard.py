@@ -10,7 +10,7 @@ from escuadra.demo.technician import Technician
 from escuadra.web.app import create_app
 from escuadra.web.downloads import named
 from escuadra.web.guard import HEADERS
-from tests.conftest import finished
+from tests.conftest import finished, ground_flat
 from tests.web.conftest import Visitor
 from tests.web.test_pages import FORM
 
@@ -117,6 +117,7 @@ def test_every_name_becomes_an_id_and_nobody_enters_nothing(teo: Technician, nam
 
 @pytest.mark.slow
 def test_downloads_have_names_whatever_the_job_is_called(garage: Any) -> None:
+    ground_flat(garage, "Norte")
     worker = Technician(garage, 1_764_072_000_000, "teo")
     worker.take_in(number='Ω "7"/é', reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     finished(worker)
