@@ -16,6 +16,7 @@ from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.said import Length, exact, said
 
 REFERENCE_TEMPERATURE = 20.0
+ROOT_3, ROOT_12 = math.sqrt(3), math.sqrt(12)
 
 
 class Instrument(Frozen):
@@ -101,20 +102,20 @@ def reading(given: ReadingInput) -> ReadingResult:
 def worked_out(values: Sequence[float], tool: Instrument, how: Conditions) -> Figures:
     """``reading``, of values that were looked at already."""
     n = len(values)
-    length = math.fsum(values) / n - (tool.bias or 0.0)
+    mean = math.fsum(values) / n if n > 1 else values[0]
+    length = mean - (tool.bias or 0.0)
     if how.temperature is not None and how.expansion_per_k is not None:
         length *= 1 + how.expansion_per_k * (how.temperature - REFERENCE_TEMPERATURE)
     if how.sag is not None:
         metres = length / 1000
         length -= 1000 * how.sag.weight_n_per_m**2 * metres**3 / (24 * how.sag.tension_n**2)
-    u_resolution = tool.resolution / math.sqrt(12)
+    u_resolution = tool.resolution / ROOT_12
     u_repeat = tool.repeatability / math.sqrt(n)
     if n > 1:
-        mean = math.fsum(values) / n
         scatter = math.sqrt(math.fsum((value - mean) ** 2 for value in values) / (n - 1))
         u_repeat = max(u_repeat, scatter / math.sqrt(n))
-    u_offset = tool.accuracy_constant / math.sqrt(3) if tool.u_bias is None else tool.u_bias
-    u_scale = tool.accuracy_ppm * 1e-6 / math.sqrt(3)
+    u_offset = tool.accuracy_constant / ROOT_3 if tool.u_bias is None else tool.u_bias
+    u_scale = tool.accuracy_ppm * 1e-6 / ROOT_3
     own = math.hypot(u_resolution, u_repeat)
     u_length = math.sqrt(own**2 + u_offset**2 + (u_scale * length) ** 2)
     rise, u_rise = how.rise, how.u_rise

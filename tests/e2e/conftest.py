@@ -21,7 +21,7 @@ from escuadra.jobs import Garage
 from escuadra.jobs.bays import AddBay
 from escuadra.jobs.forms import press
 from escuadra.jobs.people import AddPerson
-from tests.conftest import Clock
+from tests.conftest import Clock, ground_flat
 
 PATIENCE_S = float(os.environ.get("ESCUADRA_TEST_PATIENCE_S", "90"))
 """How long a journey waits for what it expects: long, since machines starve; less while a journey is written."""
@@ -87,6 +87,7 @@ def server(tmp_path: Path) -> Iterator[Server]:
         garage.do(AddPerson(*person), ITSELF, press())
     for bay in BAYS:
         garage.do(AddBay(bay), ITSELF, press())
+    ground_flat(garage, "Norte")
     garage.close()
     running = Server(tmp_path / "data")
     yield running

@@ -7,9 +7,11 @@ wrong (``part``). One action a sentence, directions in words.
 
 from escuadra.core.job.moving import (
     expected,
+    home_of,
     missing_slots,
     move_ahead,
     pose_move,
+    read_again,
 )
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.placing import comes_first, once_more, proof_move, station_move
@@ -129,12 +131,18 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return NextMove("blocked", said(f"blocked.line.{view.state}", check=title), then, check=check.id)
     first = view.slots[0].slot
     if view.judgement.trouble:
+        doubted = check.doubted(sheet.setup)
+        if doubted is not None:
+            return read_again(sheet, view, doubted)
         then = view.judgement.trouble
         return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
     found = check.settling(sheet.setup, view.judgement)
     if found is not None:
-        return once_more(found[1], view.advice, check.id, found[0])
-    if check.mended_by_a_move:
+        return once_more(found[1], view.advice, home_of(sheet, found[0], view).check.id, found[0])
+    unknown = check.unknown(sheet.setup, view.judgement)
+    if unknown is not None:
+        return unknown
+    if check.mended_by_a_move and check.put_right(sheet.setup, view.judgement) is not None:
         return _put_right(sheet, view)
     return NextMove(
         "blocked",

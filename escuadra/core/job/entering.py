@@ -94,6 +94,8 @@ class Entering:
         self.observations: list[Read] = []
         self.sources: dict[str, ObservationId] = {}
         """What each observation is, and what is known beforehand of an instrument, by its text."""
+        self.gains: dict[str, float] = {}
+        """What reading it once more tells beside what was read, as a factor of what it tells now, by its text."""
         self.instruments: dict[str, SharedErrors] = {}
         self._known_as: dict[str, list[Instrument]] = {}
         self.heading = 0.0
@@ -214,14 +216,12 @@ class Entering:
         """
         figures, instrument = part.figures, self._instrument(part)
         self.shared(instrument, figures.u_offset, figures.u_scale, ObservationId("shared", "", part.tool))
-        self.put(
-            ObservationId(source, place or slot.id, part.tool, part.seq),
-            kind,
-            part.value if value is None else value,
-            math.hypot(figures.u_random, u) if u else figures.u_random,
-            instrument,
-            **more,
-        )
+        id = ObservationId(source, place or slot.id, part.tool, part.seq)
+        own = max(math.hypot(figures.u_random, u), LEAST_U)
+        self.put(id, kind, part.value if value is None else value, own, instrument, **more)
+        # One look more lessens what repeats scatter by, and nothing else.
+        less = own**2 - figures.u_repeat**2 / (part.count + 1)
+        self.gains[str(id)] = math.sqrt(max(0.0, own**2 / less - 1)) if less > 0 else 0.0
 
     @property
     def sees_thrust(self) -> bool:

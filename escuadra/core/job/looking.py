@@ -58,7 +58,9 @@ def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId
     ids = [*(id for id, _ in offered), *again]
     if not ids:
         return None
-    rows = [located.further([reading for _, reading in offered]), *(located.sensitivity(str(id))[None] for id in again)]
+    gains = solved.entered.gains
+    once_more = (located.sensitivity(str(id))[None] * gains.get(str(id), 0.0) for id in again)
+    rows = [located.further([reading for _, reading in offered]), *once_more]
     after = located.spread_with(gradient, np.concatenate(rows))
     best = int(after.argmin())
     return ids[best], float(after[best])

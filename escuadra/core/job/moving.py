@@ -4,6 +4,7 @@ Order yaw, slide, distance (``moves``), since each disturbs only what comes afte
 """
 
 import math
+from collections.abc import Sequence
 from typing import Literal
 
 from escuadra.core.axes import Pose, turned
@@ -20,7 +21,7 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.job.views import CheckView, SheetView, SlotView
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
-from escuadra.core.said import Angle, Count, Length, Noun, Nouns, Said, Turns, said, sentences
+from escuadra.core.said import Angle, Count, Length, Noun, Nouns, Said, Text, Turns, said, sentences
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05
 
@@ -277,18 +278,7 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
                 check=view.check.id,
                 happening="bump",
             )
-        others = [id.words for id in suspects if id not in own]
-        return NextMove(
-            "read",
-            said("read.replace", what=what),
-            sentences(
-                said("read.replace.why"),
-                said("read.replace.or_else", others=Nouns(tuple(others))) if others else None,
-            ),
-            action=said("read.replace.action", what=what),
-            check=view.check.id,
-            slot=slot,
-        )
+        return read_again(sheet, view, own[0], [id.words for id in suspects if id not in own])
     best = parting_reading(sheet.setup, solved)
     if best is not None:
         return NextMove(
@@ -306,6 +296,28 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
         said("read.again", what=what_else),
         sentences(said("read.contradict")),
         action=said("read.again.action", what=what_else),
-        check=view.check.id,
+        check=home_of(sheet, slot, view).check.id,
         slot=slot,
+    )
+
+
+def home_of(sheet: SheetView, slot: str, view: CheckView) -> CheckView:
+    """The check at which a slot is read: the one that is looked at, where it is its own."""
+    homes = [v for v in (view, *sheet.checks) if any(s.slot.id == slot for s in v.slots)]
+    return homes[0] if homes else view
+
+
+def read_again(sheet: SheetView, view: CheckView, doubted: ObservationId, others: Sequence[Text] = ()) -> NextMove:
+    """A reading that others contradict, taken anew in place of what it was; ``others``: what else may be to blame."""
+    what = doubted.words
+    return NextMove(
+        "read",
+        said("read.replace", what=what),
+        sentences(
+            said("read.replace.why"),
+            said("read.replace.or_else", others=Nouns(tuple(others))) if others else None,
+        ),
+        action=said("read.replace.action", what=what),
+        check=home_of(sheet, doubted.place, view).check.id,
+        slot=doubted.place,
     )

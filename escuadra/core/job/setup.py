@@ -107,7 +107,7 @@ class Setup(Current):
 
     def _view(self, into: Entering, found: Located | None, body: str, epoch: int) -> Solved | None:
         """A solution as an epoch sees it."""
-        return Solved(self.plan, found, into.sources, body, epoch) if found is not None else None
+        return Solved(self.plan, found, into, body, epoch) if found is not None else None
 
     def solved(self, epoch: int) -> Solved | None:
         """An epoch by all that was read on the visit; where that contradicts itself, by what a move joins it to.
@@ -156,7 +156,7 @@ class Setup(Current):
         if not into.bodies:
             return None
         found = planned(into.state(self.plan.nominal_goal))
-        solved = Solved(self.plan, found, into.sources, into.body, 0)
+        solved = Solved(self.plan, found, into, into.body, 0)
         return solved if solved.placed and solved.tells_line else None
 
     # --- both lines

@@ -116,15 +116,22 @@ def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float 
 
 def _by_conditions(entries: Sequence[Entry]) -> Iterable[list[Entry]]:
     """Readings of one tool under the same conditions."""
-    if len(entries) == 1:
-        return [list(entries)]
-    tools: dict[tuple[str, Instrument, float | None, bool], list[Entry]] = {}
+    found: list[list[Entry]] = []
     for entry in entries:
-        said = entry.said
-        assert isinstance(said, ReadingTaken)
-        conditions = (said.tool.id, said.tool.contributions, said.temperature, said.hung_free)
-        tools.setdefault(conditions, []).append(entry)
-    return tools.values()
+        alike = next((group for group in found if _alike(group[0], entry)), None)
+        if alike is None:
+            found.append([entry])
+        else:
+            alike.append(entry)
+    return found
+
+
+def _alike(first: Entry, second: Entry) -> bool:
+    a, b = first.said, second.said
+    assert isinstance(a, ReadingTaken)
+    assert isinstance(b, ReadingTaken)
+    same = a.tool.id == b.tool.id and a.temperature == b.temperature and a.hung_free == b.hung_free
+    return same and (a.tool is b.tool or a.tool.contributions == b.tool.contributions)
 
 
 def measured(entries: Sequence[Entry]) -> Measured | None:

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.next_move import NextMove
+from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
@@ -185,6 +186,14 @@ class Check(CheckSpec):
         slots = self.slots(setup)
         found = next((s for s in slots if s.id.split(".")[-1] == worst.id.split(".")[-1]), slots[0])
         return found.id, found.label
+
+    def doubted(self, setup: Setup) -> ObservationId | None:
+        """The reading to take again where its readings contradict each other."""
+        return None
+
+    def unknown(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        """What has to be found out where no reading of its own would settle it."""
+        return None
 
     def parting(self, setup: Setup) -> Said | None:
         """Which reading would tell apart what contradicts each other."""

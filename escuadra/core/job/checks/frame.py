@@ -15,6 +15,7 @@ from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
+from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import (
     ENDS,
     Plan,
@@ -54,6 +55,8 @@ from escuadra.core.wording import amount, decimals_for, with_uncertainty
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
+LEAST_CRANK = 0.05
+"""Turns of the crank that are told."""
 AHEAD = 0.35
 """Share of a tolerance from which a move that is already planned is done before anything is read again."""
 
@@ -104,6 +107,11 @@ class LevelCheck(Check):
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         way, to_tyres = figure.id.split(".")[1], setup.plan.procedure.level_to == "tyres"
         return budget_of(setup, lambda solved: solved.lean(way, to_tyres))
+
+    def doubted(self, setup: Setup) -> ObservationId | None:
+        suspects = setup.upright.suspects if setup.upright is not None else ()
+        # What was read last is read again soonest.
+        return max((id for id in suspects if id.kind.again), key=lambda id: id.seq, default=None)
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         worst = judged.worst
@@ -345,7 +353,7 @@ class TargetHeightCheck(Check):
 
     def centre(self, setup: Setup) -> Derived | None:
         """The centre's height as the sheet counts it: above the floor at the target, or above the tyres' plane."""
-        above_floor = setup.plan.procedure.height_from == "floor"
+        above_floor = not self._from_tyres(setup)
         found = (solved.height(above_floor) for solved in setup.postures)
         return next((height for height in found if height is not None), None)
 
@@ -355,7 +363,7 @@ class TargetHeightCheck(Check):
         if centre is None:
             return Judgement(False)
         rise, label, note = setup.plan.rise_at_target, said("frame.target_centre_above_floor"), None
-        if setup.plan.procedure.height_from == "tyres":
+        if self._from_tyres(setup):
             label = said("frame.target_centre_above_tyres_plane")
             note = said_correction(setup.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
         nominal = self.limits.nominal
@@ -364,6 +372,18 @@ class TargetHeightCheck(Check):
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         return self._cranked(setup, judged.worst.value) if judged.worst is not None else None
+
+    def unknown(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        worst = judged.worst
+        floor = next((c for c in setup.plan.procedure.checks if c.kind == "slope"), self)
+        if worst is None or worst.verdict.capable or setup.plan.standing is not None or not self._from_tyres(setup):
+            return None
+        unknown = said("blocked.floor_unknown", check=self.called)
+        then, action = sentences(said("blocked.floor_unknown.then")), said("blocked.floor_unknown.action")
+        return NextMove("blocked", unknown, then, action=action, check=floor.id)
+
+    def _from_tyres(self, setup: Setup) -> bool:
+        return setup.plan.procedure.height_from == "tyres"
 
     def ahead(self, setup: Setup) -> NextMove | None:
         under_way = predicted(setup)
@@ -381,10 +401,12 @@ class TargetHeightCheck(Check):
             return None
         return self._cranked(setup, value)
 
-    def _cranked(self, setup: Setup, stands: float) -> NextMove:
-        """The target raised or lowered from where it stands, by turns of its crank."""
+    def _cranked(self, setup: Setup, stands: float) -> NextMove | None:
+        """The target raised or lowered from where it stands, by turns of its crank; nothing for less than can be."""
         change = setup.plan.procedure.height - stands
         turns = change / setup.plan.frame.height_per_turn
+        if abs(turns) < LEAST_CRANK:
+            return None
         expect, step = Length(setup.plan.target_above_floor, 0), Step("up", change)
         sentence, action = moved("height", step, amount=Turns(abs(turns)))
         return NextMove(
@@ -402,7 +424,7 @@ class TargetHeightCheck(Check):
         )
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        above_floor = setup.plan.procedure.height_from == "floor"
+        above_floor = not self._from_tyres(setup)
         return budget_of(setup, lambda solved: solved.height(above_floor))
 
 
