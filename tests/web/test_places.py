@@ -43,7 +43,9 @@ def test_a_bay_is_added_drawn_and_changed(visitor: Visitor, garage: Garage) -> N
     row = {**SHEET, **ROW, "thing-0-width": "300", "base": base}
     more = {"fixed-0-id": "S1", "fixed-0-x": "60", "fixed-0-y": "60", "fixed-0-u": "1"}
     assert visitor.post("/bays/Sur", {**row, **more, "door-x1": "0", "door-y1": "0"}).status_code == 422
-    assert visitor.post("/bays/Sur", {**row, **more}).status_code == 303
+    assert visitor.post("/bays/Sur", {**row, **more, "u_rise_mm": "2.5"}).status_code == 303
+    assert visitor.client.get("/bays/Sur.json").json()["u_rise_mm"] == 2.5
+    assert 'name="u_rise_mm" value="2.5"' in visitor.client.get("/bays/Sur").text
     drawn = visitor.page("/bays/Sur")
     assert drawn.having(class_="thing", data_thing="post")
     assert visitor.client.get("/bays/Sur.json").json()["things"][0]["x"] == 4000

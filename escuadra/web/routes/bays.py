@@ -22,6 +22,7 @@ from escuadra.web.screens import screen
 
 router = screen("bays", "/bays", within="bays")
 SIZES = ("length", "width")
+UNSURVEYED = ("u_rise_mm", "u_place_mm")
 THING_FIELDS = ("x", "y", "length", "width", "turn_deg")
 DOOR = ("x1", "y1", "x2", "y2")
 RACK = ("x_from", "x_to", "left_y", "right_y", "width", "height")
@@ -44,6 +45,8 @@ def typed_of(bay: Bay | None) -> dict[str, str]:
         fields |= {f"thing-{k}-{name}": as_typed(getattr(thing, name)) for name in THING_FIELDS}
     for k, point in enumerate(bay.fixed_points):
         fields |= {f"fixed-{k}-id": point.id} | {f"fixed-{k}-{n}": as_typed(getattr(point, n)) for n in ("x", "y", "u")}
+    usual = {name: Bay.model_fields[name].default for name in UNSURVEYED}
+    fields |= {n: as_typed(getattr(bay, n)) for n in UNSURVEYED if getattr(bay, n) != usual[n]}
     for name, part, names in (("door", bay.door, DOOR), ("rack", bay.rack, RACK)):
         fields |= {f"{name}-{n}": as_typed(getattr(part, n)) for n in names} if part is not None else {}
     return fields
@@ -75,6 +78,7 @@ def _rows(form: dict[str, str], prefix: str, key: str) -> list[str]:
 def bay_from(name: str, form: dict[str, str], before: Bay | None) -> Bay:
     """A bay's sheet from its form; raises ``BadInput`` that says which field of which row."""
     data: dict[str, Any] = {"name": name} | {field: _length(form, field, Noun(f"field.{field}")) for field in SIZES}
+    data |= {n: _length(form, n, Noun(f"field.{n}")) for n in UNSURVEYED if form.get(n, "").strip()}
     corners = [line.replace(";", " ").split() for line in form.get("outline", "").splitlines() if line.strip()]
     wrong = next((line for line in corners if len(line) != 2), None)
     if wrong is not None:
