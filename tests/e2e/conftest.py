@@ -87,7 +87,7 @@ def server(tmp_path: Path) -> Iterator[Server]:
         garage.do(AddPerson(*person), ITSELF, press())
     for bay in BAYS:
         garage.do(AddBay(bay), ITSELF, press())
-    ground_flat(garage, "Norte")
+        ground_flat(garage, bay)
     garage.close()
     running = Server(tmp_path / "data")
     yield running

@@ -252,11 +252,16 @@ def _predict(solved: Solved, slot: str, pose: Pose) -> float | None:
 # --- more readings
 
 
+def _since(setup: Setup) -> int:
+    """seq of the last run, or of what last changed where the frame stands."""
+    runs = [run.seq for run in setup.state.runs if not run.withdrawn]
+    return max([*runs, *(past.seq for past in setup.boundaries)], default=0)
+
+
 def confirmed(setup: Setup, slot: str) -> bool:
     """A reading that contradicts what was carried over a shift or a run was replaced, and reads the same."""
     entries = setup.state.entries.get(slot, ())
-    runs = [run.seq for run in setup.state.runs if not run.withdrawn]
-    since = max([*runs, *(past.seq for past in setup.boundaries)], default=0)
+    runs, since = [run.seq for run in setup.state.runs if not run.withdrawn], _since(setup)
     fresh = [e for e in entries if e.seq > since]
     watched = bool(setup.watched(setup.epoch)) or bool(runs and since == max(runs))
     return watched and any(e.counts for e in fresh) and any(e.replaced_by is not None for e in fresh)
@@ -266,6 +271,11 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
     suspects = solved.suspects
     own = [id for id in suspects if id.kind.again]
+    if any(id.kind.carried for id in suspects):
+        # What was carried over a move or a run is contradicted: by the reading that was to notice a bump.
+        since, watching = _since(sheet.setup), sheet.setup.watching
+        noticed = [id for id in solved.observations if id.place in watching and id.seq > since]
+        own = [max(noticed, key=lambda id: id.seq)] if noticed else own
     if len(own) == 1:
         slot = own[0].place
         what = own[0].words
