@@ -16,14 +16,13 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.hung import read_at
 from escuadra.core.job.staked import on_face, points_of, staking, stand_tapes
 from escuadra.core.stance import CORNERS
+from escuadra.devices.virtual_bay import SLOPES
 from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.jobs.entries import Answer, Happen
 from escuadra.jobs.reading import SIGNS, TakeReading
 from escuadra.jobs.stations import RunStation
 from escuadra.jobs.taking_in import BeginVisit, ChoosePlace
 
-ACROSS = 0.08
-"""What the floor rises to the left where it is read with a level, percent."""
 FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
 
 
@@ -128,7 +127,8 @@ class Technician:
         if self.opened.sheet.plan.standing is not None:
             self.answer("floor.marks", "yes")
             return
-        for place, along, across in (("wheels", "0.12", f"{ACROSS:g}"), ("target", "0.17", "0.05")):
+        under = f"{-SLOPES['along']:g}", f"{SLOPES['across']:g}"
+        for place, along, across in (("wheels", *under), ("target", "0.17", "0.05")):
             self.read(f"slope.{place}.along", along, "level-1", "minus")
             self.read(f"slope.{place}.across", across, "level-1", "plus")
 
@@ -236,7 +236,11 @@ class Technician:
         """True heights of beam ends and hubs above the floor there: the beam is as level as its level shows."""
         plan = self.opened.sheet.plan
         hub, floors = plan.vehicle.hub_height, dict(plan.floors)
-        tilt = plan.standing.roll_deg.value if plan.standing is not None else math.degrees(math.atan(0.01 * ACROSS))
+        tilt = (
+            plan.standing.roll_deg.value
+            if plan.standing is not None
+            else math.degrees(math.atan(SLOPES["across"] / 100))
+        )
         rise = math.tan(math.radians(self.roll - tilt)) * plan.frame.beam_length / 2
         left, right = hub + 212 + rise - floors["LF_end"].height, hub + 212 - rise - floors["RF_end"].height
         return {"LF_end": round(left), "RF_end": round(right), "LF": hub - 1, "RF": hub + 1, "LR": hub, "RR": hub}

@@ -27,8 +27,10 @@ DEGREES = Instrument(resolution=0.01, accuracy_constant=0.02, accuracy_ppm=0, re
 
 LEVEL_PLACES = {"bracket": 0.2, "steering": 0.3}
 """What a level shows elsewhere than on frame and floor, degrees."""
-LEANS_DEG, TILTED_DEG = 0.12, 0.15
-"""How far frame and floor lean at most."""
+SLOPES = {"along": -0.12, "across": 0.08}
+"""Of a floor that was not surveyed, percent: falling forward, rising left."""
+LEANS_DEG = 0.12
+"""How far a frame leans at most."""
 ARCH_OFF_MM = -1.5
 BEAM_ABOVE_HUBS = 207.0
 
@@ -77,7 +79,7 @@ class VirtualBay:
             roll, pitch = standing.roll_deg, standing.pitch_deg
             tilt = gauss(roll.value, roll.u), gauss(pitch.value, pitch.u)
         else:
-            tilt = self.chance.uniform(-TILTED_DEG, TILTED_DEG), self.chance.uniform(-TILTED_DEG, TILTED_DEG)
+            tilt = math.degrees(math.atan(SLOPES["across"] / 100)), -math.degrees(math.atan(SLOPES["along"] / 100))
         floor: dict[str, float] = {}
         for name, known in self.plan.floors:
             floor[name] = gauss(known.height, known.u) + (floor[known.on] if known.on is not None else 0.0)

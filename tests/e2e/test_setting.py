@@ -3,7 +3,6 @@
 The hands of the journeys type or take what a virtual bay shows and move its frame as they are told, knobs and all.
 """
 
-import math
 import re
 import shutil
 import signal
@@ -66,8 +65,6 @@ def prepared(
     else:
         garage.do(PlanLines(who.job, LinePlanned(methods=line)), "teo", who.id())
     bay = VirtualBay(who.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=int(number[-1]))
-    # As the floor was read: rising left, falling forward.
-    bay.tilt = math.degrees(math.atan(0.0008)), math.degrees(math.atan(0.0012))
     if until:
         follow(who, bay, until)
     return bay
