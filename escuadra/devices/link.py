@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from escuadra.core.errors import NoAnswer
+from escuadra.core.job.places import Plan
 from escuadra.core.said import from_data, said
 from escuadra.devices.camera_rig import Look
 
@@ -81,9 +82,11 @@ class LoopbackDevices:
             raise NoAnswer(why)
         return dict(answer)
 
-    def prepare(self, bay: str, procedure: str, frame: str) -> None:
+    def prepare(self, bay: str, plan: Plan) -> None:
         """A virtual bay for a job."""
-        self.ask(ask="prepare", bay=bay, procedure=procedure, frame=frame)
+        floor = {name: known.height for name, known in plan.floors if known.on is None and name != "bay"}
+        tilt = [plan.standing.roll_deg.value, plan.standing.pitch_deg.value] if plan.standing is not None else None
+        self.ask(ask="prepare", bay=bay, procedure=plan.procedure.id, frame=plan.frame.id, floor=floor, tilt=tilt)
 
     def read(self, bay: str, device: str, place: str) -> Proposed:
         """What a device shows at a place."""

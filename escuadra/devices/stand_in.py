@@ -2,7 +2,8 @@
 
 Line protocol: one JSON object a line, UTF-8, answered by one JSON object a line.
 
-``{"ask": "prepare", "bay", "procedure", "frame"}``: a virtual bay is there from now on; asked again it stays.
+``{"ask": "prepare", "bay", "procedure", "frame", "floor", "tilt"}``: a virtual bay is there from now on; asked again it
+stays, on the floor that is told (mm above the tyres' plane by place, and how that lies to gravity: roll, pitch).
 ``{"ask": "read", "bay", "device", "place"}`` is answered by ``{"value", "unit", "device", "serial", "battery"}``; place
 is what the device is held to, the name of a slot. ``{"ask": "look", "bay"}``: the bay's true state.
 ``{"ask": "rig", "bay"}``: everything that the rig sees, ``{"readings", "steady", "device", "serial"}``.
@@ -96,6 +97,7 @@ class StandIn:
             if name not in self.bays:
                 plan = self.plan_of(str(asked.get("procedure")), str(asked.get("frame")))
                 self.bays[name] = Watched(VirtualBay(plan, START, zlib.crc32(name.encode())))
+            self.bays[name].bay.lay(asked.get("floor") or {}, asked.get("tilt") or ())
             return {"bay": name}
         watched = self.bays.get(name)
         if watched is None:

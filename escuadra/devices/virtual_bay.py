@@ -6,7 +6,7 @@ the robot technician look into it; floor and frame lean. Lengths in millimetres,
 
 import math
 import random
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from escuadra.core.axes import Pose, turned
@@ -25,8 +25,8 @@ LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repea
 SCALE = Instrument(resolution=0.5, accuracy_constant=0.5, accuracy_ppm=0, repeatability=0.4)
 DEGREES = Instrument(resolution=0.01, accuracy_constant=0.02, accuracy_ppm=0, repeatability=0.01)
 
-LEVEL_PLACES = {"bracket": 0.2, "steering": 0.3}
-"""What a level shows elsewhere than on frame and floor, degrees."""
+STEADY_PLACES = {"bracket": 0.2, "steering": 0.3, "battery": 13.3}
+"""What a level shows elsewhere than on frame and floor, degrees; and the meter at the battery, volts."""
 SLOPES = {"along": -0.12, "across": 0.08}
 """Of a floor that was not surveyed, percent: falling forward, rising left."""
 LEANS_DEG = 0.12
@@ -84,6 +84,12 @@ class VirtualBay:
         for name, known in self.plan.floors:
             floor[name] = gauss(known.height, known.u) + (floor[known.on] if known.on is not None else 0.0)
         return tilt, floor
+
+    def lay(self, floor: Mapping[str, float], tilt: Sequence[float]) -> None:
+        """Lay the floor anew as it is known to be; where nothing is said of it, it is flat."""
+        self.floor = dict.fromkeys(self.floor, 0.0) | {str(name): float(height) for name, height in floor.items()}
+        if len(tilt) == 2:
+            self.tilt = float(tilt[0]), float(tilt[1])
 
     @property
     def leaning(self) -> Scene:
@@ -143,8 +149,8 @@ class VirtualBay:
             return self._of_station(parts[1]).target_above_floor + 2.0
         if parts[0] == "slope":
             return self._slope(parts[2])
-        if parts[0] in LEVEL_PLACES:
-            return LEVEL_PLACES[parts[0]]
+        if parts[0] in STEADY_PLACES:
+            return STEADY_PLACES[parts[0]]
         if parts[0] == "arch":
             return float(getattr(self.plan.vehicle.arches, parts[1])) + ARCH_OFF_MM
         if parts[0] == "height":

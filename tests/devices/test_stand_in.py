@@ -83,7 +83,7 @@ def test_what_is_no_json_is_answered_too(stand_in: StandIn) -> None:
     assert "a device that answers" in told(from_data(lost["error"]))
 
 
-def test_they_answer_on_loopback_and_end_with_their_starter() -> None:
+def test_they_answer_on_loopback_and_end_with_their_starter(teo: Technician) -> None:
     port = 20_000 + os.getpid() % 20_000
     command = [sys.executable, "-m", "escuadra.cli", "devices", "--port", str(port), "--while-open"]
     child = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
@@ -91,7 +91,7 @@ def test_they_answer_on_loopback_and_end_with_their_starter() -> None:
         devices = LoopbackDevices("127.0.0.1", port)
         for _ in range(600):
             try:
-                devices.prepare("T", "BL-CAM-01", "galga-2")
+                devices.prepare("T", teo.opened.sheet.plan)
                 break
             except ConnectionError:
                 time.sleep(0.1)
@@ -111,7 +111,7 @@ def test_they_answer_on_loopback_and_end_with_their_starter() -> None:
 class Nobody:
     """Devices whose cable was pulled."""
 
-    def prepare(self, bay: str, procedure: str, frame: str) -> None:
+    def prepare(self, bay: str, plan: Plan) -> None:
         raise NoAnswer(said("devices.link.devices_do_not_answer"))
 
 

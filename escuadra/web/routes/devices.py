@@ -46,7 +46,7 @@ def linked(request: Request, opened: Opened) -> LoopbackDevices:
         raise Conflict(said("routes.devices.no_devices_set_up_start"))
     plan = opened.sheet.plan
     try:
-        devices.prepare(opened.row.number, plan.procedure.id, plan.frame.id)
+        devices.prepare(opened.row.number, plan)
     except NoAnswer as error:
         raise Conflict(said("routes.devices.nothing_read", why=error.said)) from error
     return devices
