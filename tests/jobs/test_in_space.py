@@ -54,13 +54,19 @@ def test_beam_ends_are_held_against_the_level(full: Technician) -> None:
     assert full.opened.sheet.check("level").state == "holds"  # type: ignore[union-attr]
 
 
-def test_a_floor_that_nobody_surveyed_is_not_believed(garage: Garage) -> None:
+def in_patio(garage: Garage, procedure: str) -> Technician:
+    """A vehicle readied where nobody surveyed the floor, its target hung."""
     who = Technician(garage, NOON, "teo")
-    who.take_in(number="T-8", reason="windscreen replaced", bay="Patio", procedure="BL-CAM-01")
+    who.take_in(number="T-8", reason="windscreen replaced", bay="Patio", procedure=procedure)
     who.ready()
     who.stance(1, 2, -1, 0)
     who.line(("0.07", "0.05"))
     who.target()
+    return who
+
+
+def test_a_floor_that_nobody_surveyed_is_not_believed(garage: Garage) -> None:
+    who = in_patio(garage, "BL-CAM-01")
     who.level()
     sheet = who.opened.sheet
     view = sheet.check("target_height")
@@ -90,12 +96,7 @@ def test_what_a_move_leaves_alone_still_counts(full: Technician) -> None:
 
 
 def test_the_told_slide_knows_where_the_target_hangs(garage: Garage) -> None:
-    who = Technician(garage, NOON, "teo")
-    who.take_in(number="T-8", reason="windscreen replaced", bay="Patio", procedure="BL-CAM-02")
-    who.ready()
-    who.stance(1, 2, -1, 0)
-    who.line(("0.06", "0.06"))
-    who.target()
+    who = in_patio(garage, "BL-CAM-02")
     goals = {}
     for off in (0.0, 2.0):
         who.happen("shift")

@@ -183,6 +183,8 @@ def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technic
     for k, reading in enumerate(given.observations):
         if reading.u > 50:
             continue  # Known so badly that it moves nothing in a straight line.
+        # Leans and heights act together with those of the marks and the floor: a little less in a straight line.
+        off = 3e-3 if reading.type in ("roll", "height") else 1e-3
         h = 0.05 * reading.u
         sides = []
         for step in (h, -h):
@@ -192,7 +194,7 @@ def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technic
             sides.append(Solved(solved.plan, found, solved.entered, solved.body, solved.epoch))
         for w in wanted:
             up, down = (side.derived(*w).value for side in sides)  # type: ignore[arg-type]
-            assert (up - down) / (2 * h) * reading.u == pytest.approx(shares[w][reading.id], rel=1e-2, abs=3e-3)
+            assert (up - down) / (2 * h) * reading.u == pytest.approx(shares[w][reading.id], rel=1e-2, abs=off)
 
 
 def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Technician) -> None:

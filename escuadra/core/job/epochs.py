@@ -17,7 +17,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry
 from escuadra.core.job.upright import enter_upright, enter_vehicle
 
-IN_PLAN, JOINS = 3, 2
+ENOUGH, JOINS = 3, 2
 """Readings that a place in plan takes, and how many of them a move stands for that leaves yaw and distance alone."""
 U_ANYWHERE_MM, U_TURNED_DEG = 1000.0, 15.0
 """How far from where it should a frame may stand that was not read yet, one sigma."""
@@ -101,7 +101,7 @@ def _hold_in_plan(into: Entering, stays: Sequence[Stay], counted: Mapping[Stay, 
     for stay in stays:
         ties = counted[stay] + (JOINS if before is not None and _linked(before, stay, joined) else 0)
         before = stay
-        if ties >= IN_PLAN:
+        if ties >= ENOUGH:
             continue
         goal, middle = into.plan.nominal_goal, f"{stay.body}:{MIDDLE}"
         for axis, about in (("x", goal.x), ("y", goal.y)):
