@@ -16,7 +16,6 @@ from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job.events import Signed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
-from escuadra.core.job.setup import cold
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
@@ -105,7 +104,7 @@ class House:
             if visit.outgrown(calibration):
                 visit = as_signed(log.events(row.id), calibration)
             state = visit.seen_by(calibration)
-            sheet = derive(state, self.plan_of(row.id, calibration, state), self.clock(), self.solutions)
+            sheet = derive(state, self.plan_of(row.id, calibration, state), self.clock(), self.solutions, sheet)
             self._sheets.keep((row.id, calibration), (row.head, sheet))
         return sheet
 
@@ -131,8 +130,12 @@ class House:
         entered = _entered(payloads)
         try:
             state = after.seen_by(calibration)
-            solving = cold if any(isinstance(said, Signed) for said in payloads) else self.solutions
-            sheet = derive(state, self.plan_of(visit_id, calibration, state), at, solving)
+            plan = self.plan_of(visit_id, calibration, state)
+            if any(isinstance(said, Signed) for said in payloads):
+                sheet = derive(state, plan, at)
+            else:
+                _, before = self._sheets.get((visit_id, calibration)) or ("", None)
+                sheet = derive(state, plan, at, self.solutions, before)
             lost = {id: why for id, why in sheet.underivable.items() if id not in known}
         except BadInput:
             raise

@@ -68,7 +68,7 @@ def to_go(state: State, plan: Plan, readings: Mapping[str, float], tool: ToolUse
     # It is on its way: whatever was read at the frame before is no longer where it stands; it leans as it did.
     moving = Disturbance(state.seq + 1, 0, NOBODY, "roll", HAPPENINGS["roll"].words, POSE)
     on_its_way = replace(
-        state,
+        state.whole,
         entries={**state.entries, **later},
         disturbances=(*state.disturbances, moving),
         seq=state.seq + 2,

@@ -25,11 +25,12 @@ from escuadra.core.wording import amount
 def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:
     """Thrust line and body centreline at stations (the axles and the target where none are named), from one network."""
     if stations is None:
-        return setup.once(
-            "both lines",
-            lambda: _both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)]),
-        )
+        return setup.once(_at_the_usual)
     return _both_lines(setup, stations)
+
+
+def _at_the_usual(setup: Setup) -> LinesResult | None:
+    return _both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)])
 
 
 def _both_lines(setup: Setup, stations: list[float]) -> LinesResult | None:
@@ -129,7 +130,7 @@ def front_off(setup: Setup) -> Derived | None:
     seen = [solved for solved in setup.recent if solved.marks == "mark"]
     # What was carried over a move is known less well than what was read.
     best = min(seen, key=lambda solved: setup.carries(solved.epoch), default=None)
-    return setup.once("front off", lambda: _front_off(setup, best)) if best is not None else None
+    return setup.once(_front_off, best) if best is not None else None
 
 
 def _front_off(setup: Setup, solved: Solved) -> Derived | None:

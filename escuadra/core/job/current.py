@@ -6,12 +6,11 @@ depends on. Source: ``symmetry`` for the marks, ``readings`` for a slanted tape'
 
 import math
 from bisect import bisect
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import accumulate
-from typing import Any, TypeVar
 
+from escuadra.core.job.derivation import Derivation, worked_out
 from escuadra.core.job.disturbance import CLAMPS, UPRIGHT
 from escuadra.core.job.places import (
     ENDS,
@@ -25,12 +24,10 @@ from escuadra.core.job.places import (
     toe_slot,
 )
 from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
-from escuadra.core.job.state import Disturbance, Entry, State
+from escuadra.core.job.state import LATER, Disturbance, Entry, State
 from escuadra.core.said import Text
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
-
-T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -57,22 +54,15 @@ class Stay:
     """seq of what began and what ended it."""
 
 
-class Current:
+class Current(Derivation):
     """A job's state and plan, and what its entries amount to; made once for one derivation."""
 
-    def __init__(self, state: State, plan: Plan, at: int | None = None) -> None:
-        """``at``: UTC milliseconds, for what is too old by the clock; ``None``: nothing is."""
-        self.state, self.plan, self.at = state, plan, at
-        self._known: dict[Hashable, Any] = {}
+    def __init__(self, state: State, plan: Plan, at: int | None = None, before: "Current | None" = None) -> None:
+        same = before is not None and before.plan is plan
+        super().__init__(state, at, before if same else None)
+        self.plan: Plan = plan
 
-    def once(self, key: Hashable, make: Callable[[], T]) -> T:
-        """A result that is worked out once for this derivation."""
-        if key not in self._known:
-            self._known[key] = make()
-        found: T = self._known[key]
-        return found
-
-    @cached_property
+    @worked_out
     def begun(self) -> frozenset[str]:
         """How the slots begin in which something was ever entered."""
         return frozenset(slot.partition(".")[0] for slot in self.state.entries)
@@ -81,7 +71,10 @@ class Current:
 
     def live(self, slot: str) -> tuple[Entry, ...]:
         """A slot's entries that were not withdrawn or replaced."""
-        return self.once(("live", slot), lambda: self.state.live(slot))
+        return self.once(Current._live, slot)
+
+    def _live(self, slot: str) -> tuple[Entry, ...]:
+        return self.state.live(slot)
 
     def relied(self, slot: str) -> list[Entry]:
         """Those of them whose instrument is not in doubt."""
@@ -89,7 +82,7 @@ class Current:
 
     def current(self, slot: Slot) -> tuple[Entry, ...]:
         """Those of them that nothing disturbed since."""
-        return self.once(("current", slot.id), lambda: self._current(slot))
+        return self.once(Current._current, slot)
 
     def _current(self, slot: Slot) -> tuple[Entry, ...]:
         found = current(self.live(slot.id), self.state, slot.aspects)
@@ -106,7 +99,7 @@ class Current:
         terms = [minutes for aspect, minutes in self.plan.procedure.fresh.items() if aspect in slot.aspects]
         return round(min(terms) * 60_000) if terms else None
 
-    @cached_property
+    @worked_out
     def target_hangs(self) -> bool:
         """The target was answered for and nothing took it off since."""
         mounted = frozenset({"target"})
@@ -120,15 +113,24 @@ class Current:
 
     def measured(self, slot: str, entries: Sequence[Entry]) -> Measured | None:
         """Some of a slot's entries as one value, worked out once for this derivation."""
-        return self.once(("measured", slot, *(e.seq for e in entries)), lambda: measured(entries))
+        return self.once(Current._measured, slot, *(e.seq for e in entries))
+
+    def _measured(self, slot: str, *seqs: int) -> Measured | None:
+        return measured([e for e in self.live(slot) if e.seq in seqs])
 
     def by_tool(self, slot: str, entries: Sequence[Entry]) -> list[Measured]:
         """Some of a slot's entries, one value a tool and its conditions."""
-        return self.once(("by tool", slot, *(e.seq for e in entries)), lambda: measured_by_tool(entries))
+        return self.once(Current._by_tool, slot, *(e.seq for e in entries))
+
+    def _by_tool(self, slot: str, *seqs: int) -> list[Measured]:
+        return measured_by_tool([e for e in self.live(slot) if e.seq in seqs])
 
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
-        return self.once(("now", slot.id), lambda: self.measured(slot.id, self.current(slot)))
+        return self.once(Current._now, slot)
+
+    def _now(self, slot: Slot) -> Measured | None:
+        return self.measured(slot.id, self.current(slot))
 
     def current_of(self, id: str) -> Measured | None:
         """What a slot holds that no disturbance but a doubt about its instrument could spoil."""
@@ -159,7 +161,7 @@ class Current:
             k += 1
         return k
 
-    @cached_property
+    @worked_out
     def marks(self) -> dict[str, EndMark]:
         """Centre marks at either end, from the pairs and the plumbed mark."""
         return {end: self._end_mark(end) for end in ("front", "rear")}
@@ -191,7 +193,7 @@ class Current:
         u_mark = mark.figures.u_random if mark.tool == tool else mark.u
         return EndMark(middle, names, u_residual, mark.value - middle.centre, math.hypot(middle.u, u_mark))
 
-    @cached_property
+    @worked_out
     def toe(self) -> dict[str, Measured] | None:
         """Rear toe of both sides, degrees, toe-in positive."""
         left, right = self.now(toe_slot("left")), self.now(toe_slot("right"))
@@ -199,19 +201,19 @@ class Current:
 
     # --- the pose
 
-    @cached_property
+    @worked_out
     def boundaries(self) -> list[Disturbance]:
         """Everything that opened an epoch of the pose."""
         return [past for past in self.state.disturbances if past.aspects & (TAPE_ASPECTS | CLAMPS)]
 
     def span(self, epoch: int) -> tuple[int, int]:
         """seq of the events between which an epoch lies."""
-        ends = [0, *(past.seq for past in self.boundaries), self.state.seq + 1]
+        ends = [0, *(past.seq for past in self.boundaries), LATER]
         return ends[epoch], ends[epoch + 1]
 
     def stays(self, epoch: int) -> list[Stay]:
         """An epoch parted where the frame was levelled or cranked without its place being touched."""
-        return self.once(("stays", epoch), lambda: self._stays(epoch))
+        return self.once(Current._stays, epoch)
 
     def _stays(self, epoch: int) -> list[Stay]:
         first, last = self.span(epoch)
@@ -226,19 +228,25 @@ class Current:
 
     def by_stretch(self, slot: Slot, aspects: frozenset[str]) -> dict[int, list[Entry]]:
         """A slot's entries that count, by the stretch between events that spoil some aspects."""
-        spoiled = self._spoiled(aspects)
-        return self.once(("by stretch", slot.id, aspects), lambda: self._parted(slot.id, spoiled))
+        return self.once(Current._by_stretch, slot.id, aspects)
+
+    def _by_stretch(self, slot: str, aspects: frozenset[str]) -> dict[int, list[Entry]]:
+        return self._parted(slot, self._spoiled(aspects))
 
     def _spoiled(self, aspects: frozenset[str]) -> list[int]:
         """seq of every event that spoils one of some aspects."""
-        return self.once(
-            ("spoiled", aspects), lambda: [past.seq for past in self.state.disturbances if past.aspects & aspects]
-        )
+        return self.once(Current._spoiling, aspects)
+
+    def _spoiling(self, aspects: frozenset[str]) -> list[int]:
+        return [past.seq for past in self.state.disturbances if past.aspects & aspects]
 
     def within(self, slot: Slot, epoch: int) -> list[Entry]:
         """A slot's entries of an epoch that count."""
-        spoiled, stretch = self.once(("stretches", slot.aspects), lambda: self._stretches(slot.aspects))
-        return self.once(("within", slot.id), lambda: self._parted(slot.id, spoiled)).get(stretch[epoch], [])
+        _, stretch = self.once(Current._stretches, slot.aspects)
+        return self.once(Current._by_boundaries, slot.id, slot.aspects).get(stretch[epoch], [])
+
+    def _by_boundaries(self, slot: str, aspects: frozenset[str]) -> dict[int, list[Entry]]:
+        return self._parted(slot, self.once(Current._stretches, aspects)[0])
 
     def _stretches(self, aspects: frozenset[str]) -> tuple[list[int], list[int]]:
         """seq of each boundary that spoils an aspect, and in which stretch between them each epoch lies."""
@@ -255,7 +263,7 @@ class Current:
 
     def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
         """Height of a hub or beam end that was valid when the reading ``seq`` was taken, and its u."""
-        spoiled, by_stretch = self.once(("heights", what), lambda: self._heights(what))
+        spoiled, by_stretch = self.once(Current._heights, what)
         found = by_stretch.get(bisect(spoiled, seq))
         if found is not None:
             return found.value, found.u
@@ -274,7 +282,7 @@ class Current:
     ) -> tuple[float, float]:
         """How much higher a tape's far end is than its hub, and u: heights above the floor and its own rise."""
         rise, u = high[0] - low[0], math.hypot(low[1], high[1])
-        floor = self.once(("floor", hub, end), lambda: self.plan.floor_between(hub, end))
+        floor = self.plan.floor_between(hub, end)
         return (rise, u) if floor is None else (rise + floor.value, math.hypot(u, floor.u))
 
     def by_runs(self, entries: Sequence[Entry]) -> list[list[Entry]]:
@@ -292,7 +300,7 @@ class Current:
 
     def tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
         """Tapes of an epoch whose ends' heights are known: slot, hub, beam end, what counts."""
-        return self.once(("tapes", epoch), lambda: self._tapes(epoch))
+        return self.once(Current._tapes, epoch)
 
     def _tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
         found: list[tuple[Slot, Corner, str, list[Entry]]] = []

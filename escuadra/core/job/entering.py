@@ -5,13 +5,14 @@ vehicle axes (ISO 8855), z over the plane that the tyres stand on.
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from escuadra.core.axes import Pose
 from escuadra.core.job.current import Current
 from escuadra.core.job.observed import ObservationId
+from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Entry
 from escuadra.core.observations import SharedErrors
@@ -65,6 +66,64 @@ class Hung:
     shape: str
     place: Place
     u: Place
+
+
+@dataclass(frozen=True)
+class Entered:
+    """What was entered of one state; what the names mean, see ``Entering``."""
+
+    plan: Plan
+    body: str
+    bodies: tuple[str, ...]
+    read_from: frozenset[str]
+    points: Mapping[str, StatePoint]
+    own: tuple[tuple[str, Place], ...]
+    hung: Mapping[str, Hung]
+    floors: tuple[tuple[str, Floor], ...]
+    gravity: Gravity | None
+    stands_on: bool
+    heading: float
+    observations: tuple[Read, ...]
+    sources: Mapping[str, ObservationId]
+    gains: Mapping[str, float]
+    instruments: Mapping[str, SharedErrors]
+
+    @property
+    def sees_thrust(self) -> bool:
+        """Something that was entered tells or needs the thrust line."""
+        return any(isinstance(o, THRUST_READINGS) for o in self.observations)
+
+    def state(self, guess: Pose, fixed: tuple[Coordinate, ...] = ()) -> StateInput:
+        """What was entered; ``guess``: about where the frame stands; ``fixed``: what of that is taken as it is."""
+        used = {name for o in self.observations for name, _ in o.instrument}
+        laid = ((STANDS_ON, LAID),) if self.stands_on else ()
+        by_shape = {
+            one.shape: Shape(points=(*self.own, (TARGET, one.place)), u=((TARGET, one.u),))
+            for one in self.hung.values()
+        }
+        stood = Body(
+            x=guess.x,
+            y=guess.y,
+            z=self.plan.frame.beam_height,
+            yaw_deg=guess.yaw_deg,
+            roll_deg=0.0,
+            pitch_deg=0.0,
+            shape="",
+            fixed=fixed,
+        )
+        by_name = {shape: stood.model_copy(update={"shape": shape}) for shape in by_shape}
+        return StateInput(
+            points=tuple(self.points.items()),
+            bodies=(*((name, by_name[one.shape]) for name, one in self.hung.items()), *laid),
+            shapes=tuple(by_shape.items()),
+            floors=self.floors,
+            gravity=self.gravity,
+            thrust=Angle(angle_deg=self.heading) if self.sees_thrust else None,
+            instruments=tuple((name, tool) for name, tool in self.instruments.items() if name in used),
+            observations=self.observations,
+            wanted=(ASKED,),
+            partial=True,
+        )
 
 
 class Entering:
@@ -223,40 +282,22 @@ class Entering:
         less = own**2 - figures.u_repeat**2 / (part.count + 1)
         self.gains[str(id)] = math.sqrt(max(0.0, own**2 / less - 1)) if less > 0 else 0.0
 
-    @property
-    def sees_thrust(self) -> bool:
-        """Something that was entered tells or needs the thrust line."""
-        return any(isinstance(o, THRUST_READINGS) for o in self.observations)
-
-    def state(self, guess: Pose, fixed: tuple[Coordinate, ...] = ()) -> StateInput:
-        """What was entered; ``guess``: about where the frame stands; ``fixed``: what of that is taken as it is."""
-        used = {name for o in self.observations for name, _ in o.instrument}
-        laid = ((STANDS_ON, LAID),) if self.stands_on else ()
-        hung = {name: self.hung[name] for name in self.bodies}
-        by_shape = {
-            one.shape: Shape(points=(*self.own.items(), (TARGET, one.place)), u=((TARGET, one.u),))
-            for one in hung.values()
-        }
-        stood = Body(
-            x=guess.x,
-            y=guess.y,
-            z=self.plan.frame.beam_height,
-            yaw_deg=guess.yaw_deg,
-            roll_deg=0.0,
-            pitch_deg=0.0,
-            shape="",
-            fixed=fixed,
-        )
-        by_name = {shape: stood.model_copy(update={"shape": shape}) for shape in by_shape}
-        return StateInput(
-            points=tuple(self.points.items()),
-            bodies=(*((name, by_name[one.shape]) for name, one in hung.items()), *laid),
-            shapes=tuple(by_shape.items()),
+    def done(self) -> "Entered":
+        """What was entered, as it stays."""
+        return Entered(
+            plan=self.plan,
+            body=self.body,
+            bodies=tuple(self.bodies),
+            read_from=frozenset(self.read_from),
+            points=self.points,
+            own=tuple(self.own.items()),
+            hung={name: self.hung[name] for name in self.bodies if name in self.hung},
             floors=tuple(self.floors.items()),
             gravity=self.gravity,
-            thrust=Angle(angle_deg=self.heading) if self.sees_thrust else None,
-            instruments=tuple((name, tool) for name, tool in self.instruments.items() if name in used),
+            stands_on=self.stands_on,
+            heading=self.heading,
             observations=tuple(self.observations),
-            wanted=(ASKED,),
-            partial=True,
+            sources=self.sources,
+            gains=self.gains,
+            instruments=self.instruments,
         )

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from escuadra.core.job.current import Current, Stay
 from escuadra.core.job.disturbance import HAPPENINGS, POSE
-from escuadra.core.job.entering import MIDDLE, Entering
+from escuadra.core.job.entering import MIDDLE, Entered, Entering
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import TAPE_ASPECTS
@@ -39,17 +39,17 @@ def handles_target(move: Disturbance) -> bool:
     return known is not None and known.side == "target"
 
 
-def unframed(current: Current, only: str = "") -> Entering:
+def unframed(current: Current, only: str = "") -> Entered:
     """Hubs, and what is read without the frame: by every method, or by ``only`` one."""
     into = Entering(current)
     enter_vehicle(into, framed=False)
     _enter_methods(current, into, only)
-    return into
+    return into.done()
 
 
 def entered(
     current: Current, epochs: Sequence[int], joined: Collection[int] = (), now: bool = True, only: str = ""
-) -> Entering:
+) -> Entered:
     """What was read in some epochs; ``joined``: those that begin with a move that leaves what it does not touch.
 
     ``now``: the vehicle is as it is now, else as it was in the last of them.
@@ -83,16 +83,16 @@ def entered(
     _hold_in_plan(into, needed, counted, joined)
     for before_it, stay in pairwise(needed):
         _join(current, into, (before_it, stay), joined, stay in read)
-    return into
+    return into.done()
 
 
-def posture(current: Current, epoch: int) -> Entering:
+def posture(current: Current, epoch: int) -> Entered:
     """How the frame stands in an epoch, wherever that is: levels, heights, and where the target hangs on it."""
     into, stay = Entering(current), current.stays(epoch)[-1]
     enter_vehicle(into)
     into.stand(stay.body, current.current)
     enter_upright(current, into, [stay])
-    return into
+    return into.done()
 
 
 def _hold_in_plan(into: Entering, stays: Sequence[Stay], counted: Mapping[Stay, int], joined: Collection[int]) -> None:

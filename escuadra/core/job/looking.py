@@ -49,7 +49,7 @@ def repeats(setup: Setup, solved: Solved) -> list[ObservationId]:
 
 def most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
     """The reading that lessens a quantity's u most, and that u."""
-    return setup.once(("useful", solved.epoch, what), lambda: _most_useful(setup, solved, what))
+    return setup.once(_most_useful, solved, what)
 
 
 def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
@@ -68,7 +68,7 @@ def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId
 
 def parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
     """The unread tape that best tells the first two suspects apart."""
-    return setup.once(("parting", solved.epoch), lambda: _parting_reading(setup, solved))
+    return setup.once(_parting_reading, solved)
 
 
 def _parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:

@@ -18,6 +18,7 @@ from escuadra.core.job.reach import past_travel
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
+from escuadra.core.job.state import LATER
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.job.views import CheckView, SheetView, SlotView
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
@@ -56,8 +57,7 @@ def _slanted(setup: Setup, hub: str, end: str, pose: Pose) -> float | None:
     if setup.newest is not None:
         hx, hy = setup.newest.place(hub)
     level = math.hypot(pose.x + c * bx - s * by - hx, pose.y + s * bx + c * by - hy)
-    now = setup.state.seq + 1
-    low, high = setup.height_for(hub, now), setup.height_for(end, now)
+    low, high = setup.height_for(hub, LATER), setup.height_for(end, LATER)
     if low is None or high is None:
         return None
     return math.hypot(level, setup.rise_of_tape(hub, end, low, high)[0])  # type: ignore[arg-type]

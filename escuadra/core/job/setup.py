@@ -6,13 +6,12 @@ as one ``state``; what contradicted itself before a bump is left behind. Lines a
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import islice
-from typing import Any
 
 from escuadra.core.errors import BadInput
 from escuadra.core.job.current import Current
-from escuadra.core.job.entering import Entering
+from escuadra.core.job.derivation import worked_out
+from escuadra.core.job.entering import Entered
 from escuadra.core.job.epochs import body_of, entered, leaves_yaw, posture, unframed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import ENDS, Plan, tape_slot
@@ -52,17 +51,23 @@ def cold(given: StateInput) -> Located | None:
 class Setup(Current):
     """What a job's entries amount to, with what was solved of it."""
 
-    def __init__(self, state: State, plan: Plan, at: int | None = None, solving: Solving = cold) -> None:
+    def __init__(
+        self,
+        state: State,
+        plan: Plan,
+        at: int | None = None,
+        solving: Solving = cold,
+        before: Current | None = None,
+    ) -> None:
         """``solving``: how a state is solved; whoever gives it may remember what was solved before."""
-        super().__init__(state, plan, at)
-        self.stations: tuple[Any, ...] = ()
+        super().__init__(state, plan, at, before)
         self.solving = solving
 
     # --- what is solved
 
     def carries(self, epoch: int) -> bool:
         """The epoch began with a move that leaves yaw and distance alone, and what was solved before can be trusted."""
-        return self.once(("carries", epoch), lambda: self._carries(epoch))
+        return self.once(Setup._carries, epoch)
 
     def _carries(self, epoch: int) -> bool:
         if epoch == 0 or not leaves_yaw(self.boundaries[epoch - 1]):
@@ -87,25 +92,28 @@ class Setup(Current):
         later = (k for k in range(epoch, self.epoch) if "line" in self.boundaries[k].aspects)
         return next(later, self.epoch)
 
-    def entered(self, epochs: tuple[int, ...]) -> Entering:
+    def entered(self, epochs: tuple[int, ...]) -> Entered:
         """What was read in some epochs, the vehicle as it was in the last of them."""
+        return self.once(Setup._entered, epochs)
 
-        def make() -> Entering:
-            joined = {k for k in epochs if k - 1 in epochs and self.carries(k)}
-            return entered(self, epochs, joined, self._last_of_line(epochs[-1]) == self.epoch)
-
-        return self.once(("entered", epochs), make)
+    def _entered(self, epochs: tuple[int, ...]) -> Entered:
+        joined = {k for k in epochs if k - 1 in epochs and self.carries(k)}
+        return entered(self, epochs, joined, self._last_of_line(epochs[-1]) == self.epoch)
 
     def _of(self, epochs: tuple[int, ...], epoch: int) -> Solved | None:
         """One epoch as some of them together tell it; nothing where it is not among what was read."""
-        into = self.entered(epochs)
-        body = body_of(epoch)
+        return self.once(Setup._seen_from, epochs, epoch)
+
+    def _seen_from(self, epochs: tuple[int, ...], epoch: int) -> Solved | None:
+        into, body = self.entered(epochs), body_of(epoch)
         if body not in into.bodies:
             return None
-        found = self.once(("solved", epochs), lambda: self.solving(into.state(self.plan.nominal_goal)))
-        return self._view(into, found, body, epoch)
+        return self._view(into, self.once(Setup._located, epochs), body, epoch)
 
-    def _view(self, into: Entering, found: Located | None, body: str, epoch: int) -> Solved | None:
+    def _located(self, epochs: tuple[int, ...]) -> Located | None:
+        return self.solving(self.entered(epochs).state(self.plan.nominal_goal))
+
+    def _view(self, into: Entered, found: Located | None, body: str, epoch: int) -> Solved | None:
         """A solution as an epoch sees it."""
         return Solved(self.plan, found, into, body, epoch) if found is not None else None
 
@@ -120,20 +128,19 @@ class Setup(Current):
 
     def solve(self, epoch: int) -> Solved | None:
         """An epoch's solution; ``None`` while its readings do not tell where the frame stands."""
+        return self.once(Setup._placed, epoch)
 
-        def make() -> Solved | None:
-            found = self.solved(epoch)
-            return found if found is not None and found.placed else None
+    def _placed(self, epoch: int) -> Solved | None:
+        found = self.solved(epoch)
+        return found if found is not None and found.placed else None
 
-        return self.once(("solve", epoch), make)
-
-    @cached_property
+    @worked_out
     def postures(self) -> tuple[Solved, ...]:
         """How the frame stands now: with all that was read where that agrees, then by its levels and heights alone."""
         found = self.solved(self.epoch)
         return (*((found,) if found is not None and found.trusted else ()), *((self.upright,) if self.upright else ()))
 
-    @cached_property
+    @worked_out
     def upright(self) -> Solved | None:
         """How the frame stands now by its levels and heights alone, as if it were where it should be."""
         into = posture(self, self.epoch)
@@ -142,13 +149,12 @@ class Setup(Current):
 
     def turned_only(self, epoch: int) -> Solved | None:
         """An epoch that sees how the frame is turned, and perhaps no more: nothing else may be taken from it."""
+        return self.once(Setup._turned_only, epoch)
 
-        def make() -> Solved | None:
-            found = self.solved(epoch)
-            read = found is not None and found.body in self.entered(self.chain(epoch)).read_from
-            return found if found is not None and read and found.tells("square") else None
-
-        return self.once(("turned only", epoch), make)
+    def _turned_only(self, epoch: int) -> Solved | None:
+        found = self.solved(epoch)
+        read = found is not None and found.body in self.entered(self.chain(epoch)).read_from
+        return found if found is not None and read and found.tells("square") else None
 
     def designed(self) -> Solved | None:
         """The first epoch at its first guesses, whatever its readings say; nothing where it would stay loose."""
@@ -161,7 +167,7 @@ class Setup(Current):
 
     # --- both lines
 
-    @cached_property
+    @worked_out
     def lines(self) -> Solved | None:
         """The solution that knows the vehicle's lines: all that was read, or what does not hang on the frame.
 
@@ -181,7 +187,7 @@ class Setup(Current):
         if self.unframed is not None:
             yield self.unframed
 
-    @cached_property
+    @worked_out
     def recent(self) -> list[Solved]:
         """The newest epochs in which the frame was read since the vehicle's line was spoiled, the newest first."""
         epochs = reversed(self._since_spoiled(self.epoch))
@@ -189,7 +195,7 @@ class Setup(Current):
 
     def alone(self, method: str) -> Answer | None:
         """What one method says by itself at the target; with the frame's tapes where it is read at the frame."""
-        return self.once(("alone", method), lambda: self._alone(method))
+        return self.once(Setup._alone, method)
 
     def _alone(self, method: str) -> Answer | None:
         line = METHODS[method].finds
@@ -229,7 +235,7 @@ class Setup(Current):
         needed = [slot.id for slot in rig.slots(self.plan) if not slot.optional]
         return all(id in read or instead.get(id) in read for id in needed)
 
-    @cached_property
+    @worked_out
     def watching(self) -> frozenset[str]:
         """Slots at which a bump of the frame would be noticed."""
         begun = [m for m in METHODS.values() if not self.begun.isdisjoint(m.prefixes)]
@@ -241,7 +247,7 @@ class Setup(Current):
         """How often each place of the line is to be read, as planned."""
         return self.state.line_plan.times if self.state.line_plan is not None else 1
 
-    @cached_property
+    @worked_out
     def unframed(self) -> Solved | None:
         """The vehicle's lines from what does not hang on the frame."""
         into = unframed(self)
@@ -266,12 +272,12 @@ class Setup(Current):
                 return found
         return None
 
-    @cached_property
+    @worked_out
     def last_solved(self) -> Solved | None:
         """The newest solution of all, spoiled or not: where the frame was last seen."""
         return next((found for k in range(self.epoch, -1, -1) if (found := self.solve(k)) is not None), None)
 
-    @cached_property
+    @worked_out
     def newest(self) -> Solved | None:
         """The solution that the drawing and the moves stand on: of the present epoch."""
         return self.solve(self.epoch)

@@ -64,21 +64,27 @@ class Sheet(SheetView):
         return self._advised
 
 
-def derive(state: State, plan: Plan, at: int, solving: Solving = cold) -> Sheet:
-    """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time; ``solving``: how."""
+def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: Sheet | None = None) -> Sheet:
+    """The sheet that follows from a state; ``at``: UTC milliseconds, for what depends on time; ``solving``: how.
+
+    ``before``: the sheet of the same visit that this one follows: what nothing new went into is taken over from it.
+    """
     if state.signed is not None:
         # A signed sheet stays as it was signed: nothing grows old in it.
         at = state.records[-1][1]
     stations = progress(state, plan, solving) if plan.procedure.stations else ()
     if stations:
         plan = plan.whole.at_stations[current(stations).id]
-    setup = Setup(state, plan, at, solving)
-    setup.stations = stations
-    views = [_view(check, setup) for check in checks_of(plan, state)]
+    setup = Setup(state, plan, at, solving, before.setup if before is not None else None)
+    setup.at_stations(stations)
+    views = [_once(check, setup) for check in checks_of(plan, state)]
     groups = tuple(
         GroupView(group, kept) for group in GROUPS if (kept := tuple(v for v in views if v.check.group == group))
     )
-    return Sheet(state, plan, at, groups, setup, stations)
+    sheet = Sheet(state, plan, at, groups, setup, stations)
+    _ = sheet.next
+    setup.done()
+    return sheet
 
 
 def checks_of(plan: Plan, state: State) -> list[Check]:
@@ -125,7 +131,11 @@ def _cause(cause: Exception) -> Said:
     return said("as_is", text=f"{type(cause).__name__}: {cause}")
 
 
-def _view(check: Check, setup: Setup) -> CheckView:
+def _once(check: Check, setup: Setup) -> CheckView:
+    return setup.once(_view, check)
+
+
+def _view(setup: Setup, check: Check) -> CheckView:
     """A check as the sheet shows it; one that cannot be worked out says so and takes nothing else down."""
     slots: list[SlotView] = []
     try:

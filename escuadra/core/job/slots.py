@@ -45,6 +45,9 @@ class Slot:
     lever: float = 0.0
     """Distance or height over which an instrument's angle counts here, mm."""
 
+    def __hash__(self) -> int:
+        return hash(self.id)
+
     def answer(self, value: str) -> Text:
         """How an answer is said: an option, or what was typed."""
         return self.option(value) if self.ask != "day" else Name(value)

@@ -11,7 +11,7 @@ from typing import Any
 from escuadra.core.axes import Pose, turned
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
-from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Entering
+from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Entered
 from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import Plan
 from escuadra.core.procedure import LineChoice
@@ -39,7 +39,7 @@ BUMP_MM, BUMP_DEG = 3.0, 0.12
 class Solved:
     """A solved epoch: the state and what follows from it for either line."""
 
-    def __init__(self, plan: Plan, located: Located, entered: Entering, body: str, epoch: int) -> None:
+    def __init__(self, plan: Plan, located: Located, entered: Entered, body: str, epoch: int) -> None:
         self.plan, self.located, self.body, self.epoch = plan, located, body, epoch
         self.entered, self.sources = entered, entered.sources
         self._known: dict[Hashable, Any] = {}

@@ -58,7 +58,7 @@ class Staking:
 
 def staking(setup: Setup) -> Staking | None:
     """The way to place the station's stand; nothing while no line is known, or from where no two tapes cut."""
-    return setup.once("staking", lambda: _staking(setup))
+    return setup.once(_staking)
 
 
 def _staking(setup: Setup) -> Staking | None:
@@ -176,7 +176,7 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
     if len(parts) == 2:
         edges = {"from_": "left_edge", "to": "right_edge"}
         into.put(ObservationId("width"), "level_distance", setup.plan.target.width, U_WIDTH_MM, **edges)
-    found = setup.solving(into.state(setup.plan.nominal_goal))
+    found = setup.solving(into.done().state(setup.plan.nominal_goal))
     if found is None:
         return None
     blamed = (into.sources[name] for name in found.solution.suspects)

@@ -27,6 +27,9 @@ from escuadra.core.job.mechanics import Mechanics
 from escuadra.core.said import Said
 from escuadra.core.stream import Event, Part, Payload, Person
 
+LATER = 2**62
+"""seq of what was not said yet."""
+
 
 @dataclass(frozen=True)
 class Entry:
@@ -125,7 +128,7 @@ class State:
     begun: bool = False
     """Something was done beyond taking in."""
     seq: int = 0
-    entries: dict[str, tuple[Entry, ...]] = field(default_factory=dict)
+    entries: Mapping[str, tuple[Entry, ...]] = field(default_factory=dict)
     disturbances: tuple[Disturbance, ...] = ()
     overrides: dict[str, Override] = field(default_factory=dict)
     changes: tuple[Change, ...] = ()
@@ -143,6 +146,11 @@ class State:
     revision: int = 1
     reopened: bool = False
     last_person: Person | None = None
+
+    @property
+    def whole(self) -> "State":
+        """Itself, all of it."""
+        return self
 
     @property
     def stage(self) -> str:
@@ -176,7 +184,7 @@ class State:
     def until(self, seq: int) -> "State":
         """The state that readings and happenings up to an event leave; what was withdrawn later stays withdrawn."""
         return replace(
-            self,
+            self.whole,
             seq=min(self.seq, seq),
             entries={
                 slot: kept if kept[-1].seq <= seq else tuple(e for e in kept if e.seq <= seq)

@@ -13,6 +13,7 @@ from escuadra.core.job.both_lines import (
     targets,
 )
 from escuadra.core.job.checks.wheels import printed
+from escuadra.core.job.entering import Entering
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.beams import SteeredWheel
 from escuadra.core.job.methods.wheels import StringLines
@@ -86,7 +87,7 @@ def facts(setup: Setup) -> list[Fact]:
         off = emblem_off(setup, end)
         if off is not None:
             found.append(_fact(said(f"together.emblem_off_pairs_middle.{end}"), *off, "mm", "side"))
-    into = setup.entered((setup.epoch,))
+    into = Entering(setup)
     lines = METHODS["strings"]
     by_strings = lines.result(into) if isinstance(lines, StringLines) else None
     for corner in CORNERS:

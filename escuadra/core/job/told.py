@@ -29,7 +29,7 @@ class Predicted:
 
 def mechanics(setup: Setup) -> Mechanics:
     """The yaw screw as the profile, earlier jobs and this one know it."""
-    return setup.once("mechanics", lambda: _mechanics(setup))
+    return setup.once(_mechanics)
 
 
 def _mechanics(setup: Setup) -> Mechanics:

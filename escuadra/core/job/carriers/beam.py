@@ -5,7 +5,7 @@ from escuadra.core.job.disturbance import FRAME, HAPPENINGS
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
 from escuadra.core.job.proof import Change, StationView, Watch, next_run, proven_by
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.state import Run
+from escuadra.core.job.state import LATER, Run
 from escuadra.core.job.views import SheetView
 from escuadra.core.procedure import Station
 from escuadra.core.said import Angle, Directed, Name, Noun, Said, nouns, said, sentences
@@ -28,7 +28,7 @@ class Beam(Carrier):
         first = sum(past.seq < run.seq for past in setup.boundaries)
         for epoch in range(first, setup.epoch + 1):
             start = max(run.seq, setup.boundaries[epoch - 1].seq if epoch else 0)
-            ends = setup.boundaries[epoch].seq if epoch < setup.epoch else setup.state.seq + 1
+            ends = setup.boundaries[epoch].seq if epoch < setup.epoch else LATER
             seen = [e for slot in slots for e in setup.relied(slot) if start < e.seq < ends]
             if seen:
                 upto = next_run(setup.state, min(e.seq for e in seen), ends)

@@ -8,7 +8,7 @@ from escuadra.core.job.disturbance import Happening
 from escuadra.core.job.proof import StationView, Watch, next_run, proven_by
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.staked import STAND, points_of, staking, stand_slots, stand_tapes, stood
-from escuadra.core.job.state import Entry, Run
+from escuadra.core.job.state import LATER, Entry, Run
 from escuadra.core.job.views import SheetView
 from escuadra.core.procedure import Station
 from escuadra.core.said import said, sentences
@@ -50,7 +50,7 @@ class Stand(Carrier):
         slots = stand_slots(setup)
         kept = {slot.id: setup.relied(slot.id) for slot in slots}
         past = setup.state.first_disturbed(self.spoils, run.seq)
-        ends = past.seq if past is not None else setup.state.seq + 1
+        ends = past.seq if past is not None else LATER
         since = max((p.seq for p in setup.state.disturbances if p.seq < run.seq and p.aspects & STAND), default=0)
         seen = [e for entries in kept.values() for e in entries if run.seq < e.seq < ends]
         if seen:

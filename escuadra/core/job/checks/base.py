@@ -97,6 +97,10 @@ class Judgement:
         return min(self.figures, key=lambda f: (order[f.verdict.state], f.verdict.margin / f.half_range), default=None)
 
 
+def _slots(setup: Setup, check: "Check") -> list[Slot]:
+    return check.make_slots(setup)
+
+
 class Check(CheckSpec):
     """A kind of check: what is to be read, how that is judged, and what puts it right.
 
@@ -122,6 +126,9 @@ class Check(CheckSpec):
     link: ClassVar[Literal["", "printout", "parking"]] = ""
     """What a screen offers beside it."""
 
+    def __hash__(self) -> int:
+        return hash(self.id)
+
     @property
     def of_pose(self) -> bool:
         """It is a view of the frame's pose."""
@@ -143,7 +150,7 @@ class Check(CheckSpec):
 
     def slots(self, setup: Setup) -> list[Slot]:
         """The slots, made once for a derivation."""
-        return setup.once(("slots", self.id), lambda: self.make_slots(setup))
+        return setup.once(_slots, self)
 
     def judge(self, setup: Setup) -> Judgement:
         """Judge what is current."""

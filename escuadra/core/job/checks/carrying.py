@@ -97,8 +97,8 @@ class RectangleCheck(Check):
     def expected(self, setup: Setup) -> dict[str, float]:
         """What each reading should be where the parallel line is laid as usual."""
         along, inward, _ = self.needed(setup)
-        read = setup.once("rect.out", lambda: [e.value for e in setup.live("rect.out")])
-        out = read[-1] if read else USUAL_OUT
+        read = setup.live("rect.out")
+        out = read[-1].value if read else USUAL_OUT
         return {
             "out": out,
             "along": along,
@@ -110,9 +110,10 @@ class RectangleCheck(Check):
 
     def solved(self, setup: Setup) -> RectangleResult | None:
         """The corners as they were read; nothing while a reading is missing."""
-        return setup.once("rectangle", lambda: self._solved(setup))
+        return setup.once(_solved, self)
 
-    def _solved(self, setup: Setup) -> RectangleResult | None:
+    def work_out(self, setup: Setup) -> RectangleResult | None:
+        """The corners, worked out."""
         sides = {}
         shared = (0.0, 0.0)
         for slot in self.slots(setup)[1:]:
@@ -177,3 +178,7 @@ class RectangleCheck(Check):
 
 
 __all__ = ["SIDES", "RectangleCheck"]
+
+
+def _solved(setup: Setup, check: RectangleCheck) -> RectangleResult | None:
+    return check.work_out(setup)

@@ -116,9 +116,10 @@ class FuelCheck(Check):
 
     def _proposed(self, setup: Setup) -> list[Weight]:
         """The ballast for what is missing, worked out once for a derivation."""
-        return setup.once(("ballast", self.id), lambda: self._work_out(setup))
+        return setup.once(_proposed, self)
 
-    def _work_out(self, setup: Setup) -> list[Weight]:
+    def work_out(self, setup: Setup) -> list[Weight]:
+        """That ballast, worked out."""
         missing, vehicle = self._missing(setup), setup.plan.vehicle
         if not self.ballast or missing is None or sum(w.kg for w in missing) <= self.missing / 2:
             return []
@@ -196,6 +197,10 @@ class FuelCheck(Check):
             return sentences(short, said("vehicle.no_ballast_place_vehicle_can"))
         bags = nouns(said("vehicle.bag", mass=Mass(w.kg, 0), name=Name(w.name)) for w in proposed)
         return sentences(short, said("vehicle.ballast_stands", bags=bags))
+
+
+def _proposed(setup: Setup, check: FuelCheck) -> list[Weight]:
+    return check.work_out(setup)
 
 
 def _mass(id: str, label: Said, hint: Said | None, most: float) -> Slot:
