@@ -166,6 +166,9 @@ class Name:
 
     text: str | Mapping[str, str]
 
+    def __hash__(self) -> int:
+        return hash(self.text if isinstance(self.text, str) else frozenset(self.text.items()))
+
 
 @dataclass(frozen=True)
 class Sentences:
@@ -199,7 +202,7 @@ class Said:
     values: Mapping[str, "Value"] = field(default_factory=dict)
 
     def __hash__(self) -> int:
-        return hash((self.code, tuple(sorted(self.values))))
+        return hash((self.code, frozenset(self.values.items())))
 
     @classmethod
     def __get_pydantic_core_schema__(cls, _source: Any, _handler: Any) -> Any:

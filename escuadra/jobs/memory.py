@@ -38,13 +38,27 @@ class Memory(Generic[K, V]):
         return value
 
 
+class _Content:
+    """A state as a key: its hash worked out once."""
+
+    def __init__(self, given: StateInput) -> None:
+        self.given, self._hash = given, hash(given)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Content) and self.given == other.given
+
+
 class Solutions:
     """Solves a state, or finds it solved: the same readings are looked at again and again."""
 
     def __init__(self, most: int = MOST_SOLUTIONS) -> None:
-        self._kept: Memory[StateInput, tuple[Located | None]] = Memory(most)
+        self._kept: Memory[_Content, tuple[Located | None]] = Memory(most)
 
     def __call__(self, given: StateInput) -> Located | None:
         """The solution of a state; nothing where it cannot be solved."""
-        found = self._kept.get(given)
-        return (found or self._kept.keep(given, (cold(given),)))[0]
+        content = _Content(given)
+        found = self._kept.get(content)
+        return (found or self._kept.keep(content, (cold(given),)))[0]

@@ -37,6 +37,7 @@ HERE = Path(__file__).parent
 FALLBACK = "en"
 _PLACE = re.compile(r"\{(\w+)(?::(\w+))?\}")
 Message = str | dict[str, str]
+MOST_SAID = 4096
 
 
 class Language:
@@ -47,6 +48,8 @@ class Language:
         self.decimal: str = file["decimal"]
         self.plural_rules: dict[str, str] = file["plural"]
         self.messages: Mapping[str, Message] = file["messages"]
+        # A page says much of what the one before it said.
+        self._formed = lru_cache(MOST_SAID)(self._form)
 
     def say(self, what: "Said | Sentences | Value | Mapping[str, str] | str | None") -> str:
         """A sentence, sentences, or a value alone; nothing for nothing. Raises ``BadInput`` for an unknown code."""
@@ -58,9 +61,14 @@ class Language:
             return self._of_catalogue(what)
         if not isinstance(what, Said):
             return self._value(what, "")
+        if not what.values:
+            message = self._message(what.code)
+            if isinstance(message, str) and "{" not in message:
+                return message
+        return self._formed(what)
+
+    def _form(self, what: Said) -> str:
         message = self._message(what.code)
-        if not what.values and isinstance(message, str) and "{" not in message:
-            return message
         if isinstance(message, dict):
             message = message[self._category(next(v for v in what.values.values() if isinstance(v, Count | Turns)))]
         return _PLACE.sub(lambda m: self._value(what.values[m[1]], m[2] or ""), message)

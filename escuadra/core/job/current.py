@@ -82,11 +82,11 @@ class Current(Derivation):
 
     def current(self, slot: Slot) -> tuple[Entry, ...]:
         """Those of them that nothing disturbed since."""
-        return self.once(Current._current, slot)
+        return self.once(Current._current, slot.id, slot.aspects)
 
-    def _current(self, slot: Slot) -> tuple[Entry, ...]:
-        found = current(self.live(slot.id), self.state, slot.aspects)
-        ends = self.fresh_ms(slot)
+    def _current(self, slot: str, aspects: frozenset[str]) -> tuple[Entry, ...]:
+        found = current(self.live(slot), self.state, aspects)
+        ends = self._fresh_ms(aspects)
         if ends is None or self.at is None:
             return found
         at = self.at
@@ -94,9 +94,12 @@ class Current(Derivation):
 
     def fresh_ms(self, slot: Slot) -> int | None:
         """How long a slot's entries stay fresh, milliseconds; ``None`` where the sheet sets no term."""
+        return self._fresh_ms(slot.aspects)
+
+    def _fresh_ms(self, aspects: frozenset[str]) -> int | None:
         if not self.plan.procedure.fresh:
             return None
-        terms = [minutes for aspect, minutes in self.plan.procedure.fresh.items() if aspect in slot.aspects]
+        terms = [minutes for aspect, minutes in self.plan.procedure.fresh.items() if aspect in aspects]
         return round(min(terms) * 60_000) if terms else None
 
     @worked_out
@@ -127,10 +130,10 @@ class Current(Derivation):
 
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
-        return self.once(Current._now, slot)
+        return self.once(Current._now, slot.id, slot.aspects)
 
-    def _now(self, slot: Slot) -> Measured | None:
-        return self.measured(slot.id, self.current(slot))
+    def _now(self, slot: str, aspects: frozenset[str]) -> Measured | None:
+        return self.measured(slot, self.once(Current._current, slot, aspects))
 
     def current_of(self, id: str) -> Measured | None:
         """What a slot holds that no disturbance but a doubt about its instrument could spoil."""

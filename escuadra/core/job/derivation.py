@@ -110,6 +110,7 @@ class Derivation:
         self.state: State = SeenState(state, self._note)
         self._known: dict[Key, Result] = {}
         self._open: list[_Making] = []
+        self._taken: list[Result] = []
         self._notes = True
         self._stations: tuple[Any, ...] = ()
         self._earlier: Mapping[Key, Result] = before._known if before is not None else {}
@@ -151,6 +152,8 @@ class Derivation:
             found = self._earlier.get(key)
             if found is None or not found.seen.isdisjoint(self._changed):
                 found = self._made(make, given)
+            elif self._notes:
+                self._taken.append(found)
             self._known[key] = found
         if self._open:
             self._open[-1].seen |= found.seen
@@ -178,13 +181,12 @@ class Derivation:
 
         What was taken over keeps what it was made with: whoever asks for that finds it.
         """
-        waiting = [part for result in self._known.values() for part in result.parts]
-        while waiting:
-            key = waiting.pop()
-            if key not in self._known and (found := self._earlier.get(key)) is not None:
-                self._known[key] = found
-                waiting += found.parts
-        self._notes, self._earlier = False, {}
+        for result in self._taken:
+            for key in result.parts:
+                if key not in self._known and (found := self._earlier.get(key)) is not None:
+                    self._known[key] = found
+                    self._taken.append(found)
+        self._notes, self._earlier, self._taken = False, {}, []
 
 
 class worked_out(Generic[T]):  # noqa: N801 (used as a decorator)

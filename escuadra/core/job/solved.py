@@ -8,6 +8,8 @@ from collections.abc import Callable, Hashable
 from functools import cached_property
 from typing import Any
 
+import numpy as np
+
 from escuadra.core.axes import Pose, turned
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
@@ -15,7 +17,7 @@ from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Entered
 from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import Plan
 from escuadra.core.procedure import LineChoice
-from escuadra.core.said import said
+from escuadra.core.said import Text, said
 from escuadra.core.state.input import (
     StateInput,
     WantedAhead,
@@ -27,6 +29,7 @@ from escuadra.core.state.input import (
     WantedYaw,
 )
 from escuadra.core.state.located import Derived, Located
+from escuadra.core.state.unknowns import Indices
 
 ONE_DEGREE = math.pi / 180
 REAR, FRONT = ("LR", "RR"), ("LF", "RF")
@@ -68,7 +71,17 @@ class Solved:
 
     def budget(self, found: Derived) -> list[Contribution]:
         """Where a quantity's uncertainty comes from."""
-        return shares((as_part(self.sources[name]), u) for name, u in self.located.shares(found.gradient))
+        parts, nth = self._parts
+        variance = np.bincount(nth, self.located.effects(found.gradient) ** 2)
+        return shares(zip(parts, map(float, np.sqrt(variance)), strict=True))
+
+    @cached_property
+    def _parts(self) -> tuple[tuple[Text, ...], Indices]:
+        """Sources of uncertainty, and which of them each observation is of."""
+        said = [as_part(self.sources[name]) for name in self.located.ids]
+        parts = tuple(dict.fromkeys(said))
+        nth = {part: k for k, part in enumerate(parts)}
+        return parts, np.array([nth[part] for part in said])
 
     # --- the lines
 
@@ -127,6 +140,9 @@ class Solved:
                 WantedAhead(id="x", type="ahead", point=middle, from_=(ORIGIN,), line="axis"),
                 WantedBeside(id="y", type="beside", point=middle, through=(ORIGIN,), line="axis"),
             )
+            found["upright", ""] = self._upright
+        if self.knows("mark.front"):
+            found["front", ""] = (self._side("mark.front"),)
         plan = self.plan
         stations = (0.0, plan.vehicle.wheelbase, plan.target_x)
         for line in sorted(self.known):
@@ -250,18 +266,34 @@ class Solved:
 
     def side_of(self, point: str) -> Derived:
         """A point's y in vehicle axes."""
-        return self.asked(WantedAt(id="y", type="at", line="axis", through=(point,), x=0.0))[0]
+        return self.asked(self._side(point))[0]
+
+    def _side(self, point: str) -> WantedAt:
+        return WantedAt(id="y", type="at", line="axis", through=(point,), x=0.0)
 
     def lean(self, way: str, to_tyres: bool) -> Derived | None:
         """The beam's roll or pitch against gravity or the tyres' plane, degrees; nothing where that is not told."""
-        wanted = WantedTilt(id=way, type=way, body=self.body, to="axis" if to_tyres else None)
-        return self.located.asked((wanted,))[0]
+        self.located.asked(self._upright)
+        return self.located.asked((self._tilt(way, to_tyres),))[0]
+
+    def _tilt(self, way: str, to_tyres: bool) -> WantedTilt:
+        return WantedTilt(id=way, type=way, body=self.body, to="axis" if to_tyres else None)
 
     def height(self, above_floor: bool) -> Derived | None:
         """The target's centre above the floor below it or above the tyres' plane, mm; nothing where it is not told."""
-        floor = "target" if above_floor else None
-        point = f"{self.body}:{TARGET}"
-        return self.located.asked((WantedHeight(id="height", type="height", point=point, floor=floor),))[0]
+        return self.located.asked((self._height(above_floor),))[0]
+
+    def _height(self, above_floor: bool) -> WantedHeight:
+        floor, point = "target" if above_floor else None, f"{self.body}:{TARGET}"
+        return WantedHeight(id="height", type="height", point=point, floor=floor)
+
+    @cached_property
+    def _upright(self) -> tuple[Any, ...]:
+        """What is asked of how the frame stands, asked at once."""
+        tyres = self.plan.procedure.level_to == "tyres"
+        to = (tyres, not tyres) if self.plan.standing is not None else (tyres,)
+        tilts = (self._tilt(way, each) for each in to for way in ("roll", "pitch"))
+        return (*tilts, self._height(self.plan.procedure.height_from == "floor"))
 
     def knows(self, point: str) -> bool:
         """A point is part of the state."""

@@ -112,10 +112,12 @@ def standing_now(sheet: Sheet) -> dict[Carried, Stand]:
     """Where each tool stands: where it was read last."""
     found: dict[Carried, tuple[int, Stand]] = {}
     for id, view in sheet.slots.items():
-        stand = stand_of(view.slot, sheet.plan)
         seqs = [e.seq for e in sheet.state.entries.get(id, ()) if isinstance(e.said, ReadingTaken)]
-        if stand is not None and seqs and found.get(stand.tool, (0, stand))[0] < max(seqs):
-            found[stand.tool] = (max(seqs), stand)
+        if not seqs:
+            continue
+        stand = stand_of(view.slot, sheet.plan)
+        if stand is not None and found.get(stand.tool, (0, stand))[0] < seqs[-1]:
+            found[stand.tool] = (seqs[-1], stand)
     return {tool: stand for tool, (_, stand) in found.items()}
 
 

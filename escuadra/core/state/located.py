@@ -22,7 +22,7 @@ from escuadra.core.state.solution import LOOSE, NO_REDUNDANCY, Converged, Soluti
 from escuadra.core.state.unknowns import ONE_DEGREE, Vector
 from escuadra.core.symmetry import CRITICAL_W
 
-TO_BE_LOOKED_AT = 1e-5
+TO_BE_LOOKED_AT = 2e-4
 """Of its u, what a further step would change a reading by: far below every digit that is shown."""
 LOST_MM, LOST_DEG = 300.0, 5.0
 """A quantity that is told no better than that is not told: something hardly ties it down."""
@@ -118,8 +118,11 @@ class Located:
 
     def shares(self, gradient: Vector) -> list[tuple[str, float]]:
         """What each reading, and what is known beforehand, adds to that: the squares add up to the variance."""
-        found = self._here.factors.left @ (gradient @ self._here.factors.inverse)
-        return list(zip(self.ids, map(float, found), strict=True))
+        return list(zip(self.ids, map(float, self.effects(gradient)), strict=True))
+
+    def effects(self, gradient: Vector) -> Vector:
+        """The same in the order of ``ids``."""
+        return np.asarray(self._here.factors.left @ (gradient @ self._here.factors.inverse))
 
     # --- readings
 
