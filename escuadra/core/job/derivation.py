@@ -24,13 +24,14 @@ TIME, STATIONS = ("at", ""), ("stations", "")
 Key = tuple[Callable[..., Any], tuple[Hashable, ...]]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Result:
     """What was worked out, what of the state was looked at for it, and the results that it was made with."""
 
+    key: Key
     value: Any
     seen: frozenset[Seen]
-    parts: frozenset[Key]
+    parts: frozenset["Result"]
 
 
 class _Making:
@@ -40,7 +41,7 @@ class _Making:
 
     def __init__(self) -> None:
         self.seen: set[Seen] = set()
-        self.parts: set[Key] = set()
+        self.parts: set[Result] = set()
 
 
 class SeenEntries(Mapping[str, tuple[Entry, ...]]):
@@ -151,24 +152,25 @@ class Derivation:
         if found is None:
             found = self._earlier.get(key)
             if found is None or not found.seen.isdisjoint(self._changed):
-                found = self._made(make, given)
+                found = self._made(key)
             elif self._notes:
                 self._taken.append(found)
             self._known[key] = found
         if self._open:
             self._open[-1].seen |= found.seen
-            self._open[-1].parts.add(key)
+            self._open[-1].parts.add(found)
         value: T = found.value
         return value
 
-    def _made(self, make: Callable[..., Any], given: tuple[Hashable, ...]) -> Result:
+    def _made(self, key: Key) -> Result:
+        make, given = key
         if not self._notes:
-            return Result(make(self, *given), frozenset({ALL}), frozenset())
+            return Result(key, make(self, *given), frozenset({ALL}), frozenset())
         making = _Making()
         self._open.append(making)
         try:
             value = make(self, *given)
-            return Result(value, frozenset(making.seen), frozenset(making.parts))
+            return Result(key, value, frozenset(making.seen), frozenset(making.parts))
         finally:
             self._open.pop()
             if self._open:
@@ -181,11 +183,13 @@ class Derivation:
 
         What was taken over keeps what it was made with: whoever asks for that finds it.
         """
-        for result in self._taken:
-            for key in result.parts:
-                if key not in self._known and (found := self._earlier.get(key)) is not None:
-                    self._known[key] = found
-                    self._taken.append(found)
+        found, waiting = set(self._taken), self._taken
+        while waiting:
+            new = waiting.pop().parts - found
+            found |= new
+            waiting.extend(new)
+        for result in found:
+            self._known.setdefault(result.key, result)
         self._notes, self._earlier, self._taken = False, {}, []
 
 

@@ -31,6 +31,7 @@ from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened
 from escuadra.jobs.entries import Answer, Happen, Override, Undo
+from escuadra.jobs.memory import Memory
 from escuadra.jobs.reading import TakeReading
 from escuadra.jobs.signing import Reopen, Sign
 from escuadra.jobs.vehicle import KINDS, ChangeAsked
@@ -149,6 +150,7 @@ def page(
         status=200 if partial else status,
         headers={"HX-Replace-Url": place} if partial else None,
         opened=opened,
+        rows=ROWS.on(opened.row.id, garage.store.setting("time_zone", "UTC")),
         sheet=sheet,
         job=sheet.state.job,
         view=view,
@@ -182,6 +184,48 @@ def page(
         sends=sends(request, slot_view, tools),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
+
+
+class _Same:
+    """The very view, and none that is like it: a sheet takes those over that nothing new went into."""
+
+    __slots__ = ("view",)
+
+    def __init__(self, view: CheckView) -> None:
+        self.view = view
+
+    def __hash__(self) -> int:
+        return id(self.view)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.view is self.view
+
+
+class Rows:
+    """The closed rows of sheets as they are shown: most of a page's are the one's before it."""
+
+    def __init__(self, most: int = 2048) -> None:
+        self._kept: Memory[tuple[str, str, str, _Same], str] = Memory(most)
+
+    def on(self, job: str, zone: str) -> "RowsOn":
+        """Those of a job's page in the language that is spoken now."""
+        return RowsOn(self._kept, (spoken().code, job, zone))
+
+
+@dataclass(frozen=True)
+class RowsOn:
+    """A page's closed rows."""
+
+    kept: Memory[tuple[str, str, str, _Same], str]
+    place: tuple[str, str, str]
+
+    def of(self, view: CheckView, made: Callable[[CheckView], str]) -> str:
+        """A check's row, as it was made before or anew."""
+        key = (*self.place, _Same(view))
+        return self.kept.get(key) or self.kept.keep(key, made(view))
+
+
+ROWS = Rows()
 
 
 def _spared(sheet: Sheet, make: Callable[[], Any], otherwise: Any) -> Any:
