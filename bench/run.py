@@ -62,7 +62,7 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("ride_height_ratio", lambda: application.reading_ratio("ride height"), (0, 2), what)
     keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
     keep("start_ratio", application.start_ratio, (0, 2), "command to first page ÷ import fastapi, sqlalchemy, numpy")
-    keep("rss_mb", application.rss_mb, (0, 200), "resident memory after 100 pages, MB")
+    keep("rss_mb", application.rss_mb, (0, 130), "resident memory after 500 pages of 300 visits, MB")
     for method, (normal, rectangular) in methods.coverage([m for m in methods.METHODS if m != "none"]).items():
         what = f"{methods.METHODS[method].title}: truth within the stated U"
         keep(f"coverage_{method}", lambda share=normal: share, (0.94, 0.97), f"{what}, normal errors")  # type: ignore[misc]

@@ -2,18 +2,25 @@
 
 Masses act at their places in vehicle axes; ballast should put back the same mass at the same moments, along and across,
 so that the springs carry what they carry when the vehicle is full. Source: statics of a beam on two axles; the split
-is a least-squares one with no negative mass (Lawson and Hanson, ``scipy.optimize.nnls``), rounded to whole bags.
+is a least-squares one with no negative mass (Lawson and Hanson), rounded to whole bags: it is
+the plain one over the places that bear any, and of these there are few.
 """
 
 import math
 from collections.abc import Sequence
+from itertools import combinations
 
+import numpy as np
 from pydantic import Field
 
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Number, Positive
 from escuadra.core.said import Mass, exact, said
 
+MOST_PLACES = 8
+"""So many places for ballast have every choice among them tried."""
+NEARER = 1e-9
+"""What makes a difference, kg."""
 TOTAL_FIRST = 300.0
 """So much more the total counts than the moments."""
 
@@ -64,8 +71,6 @@ def ballast(
     A place's limit is kept; what does not fit goes to the others. Raises ``BadInput`` where there is no place, or where
     all places together cannot take it.
     """
-    from scipy.optimize import nnls
-
     wanted = carried(missing, wheelbase, track)
     if wanted.kg <= bag / 2:
         return []
@@ -82,7 +87,7 @@ def ballast(
     while True:
         free = [k for k in range(len(places)) if k not in full]
         left = [g - math.fsum(rows[k][j] * kg for k, kg in full.items()) for j, g in enumerate(goal)]
-        found = nnls([[rows[k][j] for k in free] for j in range(3)], left)[0] if free else []
+        found = _no_less_than_nothing([rows[k] for k in free], left)
         over = [k for k, kg in zip(free, found, strict=True) if kg > places[k].most]
         if not over:
             break
@@ -90,6 +95,20 @@ def ballast(
     masses = full | {k: float(kg) for k, kg in zip(free, found, strict=True)}
     bags = _whole([masses[k] / bag for k in range(len(places))], [p.most / bag for p in places])
     return [Weight(name=p.name, kg=n * bag, x=p.x, y=p.y) for p, n in zip(places, bags, strict=True) if n]
+
+
+def _no_less_than_nothing(rows: Sequence[Sequence[float]], goal: Sequence[float]) -> list[float]:
+    """A mass for each of the rows, none negative, whose sum comes nearest to the goal."""
+    best, least = [0.0] * len(rows), math.hypot(*goal)
+    for count in range(1, len(rows) + 1):
+        for some in combinations(range(len(rows)), count):
+            matrix = np.array([rows[k] for k in some]).T
+            found = np.linalg.lstsq(matrix, np.array(goal), rcond=None)[0]
+            off = float(np.linalg.norm(matrix @ found - goal))
+            if found.min() >= 0 and off < least - NEARER:
+                least = off
+                best = [float(found[some.index(k)]) if k in some else 0.0 for k in range(len(rows))]
+    return best
 
 
 def _whole(amounts: Sequence[float], most: Sequence[float]) -> list[int]:

@@ -6,6 +6,7 @@ do between the points is estimated from how well each point is foretold by its n
 """
 
 import math
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -14,7 +15,7 @@ import numpy as np
 from escuadra.core.errors import BadInput
 from escuadra.core.said import said
 from escuadra.core.steps import in_one_line
-from escuadra.core.survey import Levelled, Surface, Survey, levelled
+from escuadra.core.survey import Levelled, Surface, Survey, SurveyPoint, levelled
 from escuadra.core.triangles import Triangles, triangulated
 
 STANDS_OUT = 5.0
@@ -93,9 +94,13 @@ class Ground:
         for surface in ("floor", "runway"):
             index = np.array([k for k, p in enumerate(self.levelled.points) if p.surface == surface], dtype=int)
             if len(index) >= 3 and not in_one_line(self.xy[index]):
-                corners = self.kept.get(surface) if self.kept else None
+                corners = self.kept.get(surface) if self.kept is not None else None
+                if corners == []:
+                    continue
                 made = triangulated(self.xy[index]) if corners is None else np.array(corners, dtype=int)
                 found[surface] = Mesh(index, Triangles(self.xy[index], made))
+        if not found and self.kept is not None:
+            raise BadInput("points", said("ground.points_apart"), said("wants.three_neighbours"))
         if not found:
             raise BadInput("points", said("ground.points_one_line"), said("wants.points_span_area"))
         return found
@@ -180,6 +185,25 @@ class Ground:
         between = (1 - np.minimum(1.0, (rows**2).sum(axis=1))) * self.u_between**2
         read = max(0.0, float(joint @ self.levelled.covariance @ joint))
         return Amount(float(joint @ self.z), math.sqrt(read), math.sqrt(float(coefficients**2 @ between)))
+
+
+def triangles_of(points: Sequence[SurveyPoint]) -> Kept:
+    """The triangles of points that are still to be read, by surface; none of one whose points span no area."""
+    found: Kept = {}
+    for surface in ("floor", "runway"):
+        xy = np.array([(p.x, p.y) for p in points if p.surface == surface])
+        found[surface] = [] if len(xy) < 3 or in_one_line(xy) else triangulated(xy).tolist()
+    return found
+
+
+def among(kept: Kept, points: Sequence[SurveyPoint], read: Collection[str]) -> Kept:
+    """Those of the triangles between some points that have all their corners among the points that were read."""
+    found: Kept = {}
+    for surface, corners in kept.items():
+        ids = [p.id for p in points if p.surface == surface]
+        nth = {id: k for k, id in enumerate(id for id in ids if id in read)}
+        found[surface] = [[nth[ids[k]] for k in each] for each in corners if all(ids[k] in nth for k in each)]
+    return found
 
 
 def ground(survey: Survey, kept: Kept | None = None) -> Ground:

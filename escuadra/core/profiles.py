@@ -7,7 +7,7 @@ import math
 
 from pydantic import Field
 
-from escuadra.core.ballast import BallastPlace
+from escuadra.core.ballast import MOST_PLACES, BallastPlace
 from escuadra.core.feet import Foot
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.stance import Corner
@@ -80,7 +80,7 @@ class VehicleModel(Frozen):
     marks: CentreMarks
     tyres: Tyres | None = None
     filled: list[Filled] = Field([], description="tank and fluids")
-    ballast_places: list[BallastPlace] = []
+    ballast_places: list[BallastPlace] = Field([], max_length=MOST_PLACES)
 
     def hub(self, corner: Corner) -> tuple[float, float]:
         """x, y of a hub face in vehicle axes."""

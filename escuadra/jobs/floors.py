@@ -10,7 +10,7 @@ from functools import lru_cache
 
 from escuadra.core.bay import Bay, Place
 from escuadra.core.errors import BadInput
-from escuadra.core.ground import Ground, ground
+from escuadra.core.ground import Ground, among, ground
 from escuadra.core.house import survey_stream
 from escuadra.core.job.events import Pinned
 from escuadra.core.parking import Lot, Parking, fits, park
@@ -49,11 +49,6 @@ class Surveyed:
     def survey(self) -> Survey:
         """What was read."""
         return self.ground.survey
-
-    @staticmethod
-    def of(survey: Survey) -> Ground:
-        """The surface that readings in the making give so far."""
-        return _ground(survey.model_dump_json())
 
 
 @lru_cache(maxsize=64)
@@ -115,6 +110,14 @@ class Floors:
         """The newest closed survey of a bay."""
         rows = [row for row in self.surveys(bay) if row.sheet]
         return self.closed(rows[0].id) if rows else None
+
+    def so_far(self, id: str, draft: Draft) -> Ground:
+        """The surface that a survey in the making gives so far; raises ``BadInput`` where it gives none yet."""
+        kept = self.store.pinned(f"triangles-{id}")
+        assert kept is not None
+        survey = draft.survey()
+        read = {point.id for point in survey.points}
+        return _ground(survey.model_dump_json(), canonical(among(json.loads(kept), draft.begun.points, read)))
 
     def draft(self, id: str) -> Draft:
         """A survey as its entries leave it."""

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from escuadra.core.bay import Bay
 from escuadra.core.errors import BadInput, Conflict, bad_input
-from escuadra.core.ground import ground
+from escuadra.core.ground import ground, triangles_of
 from escuadra.core.house import survey_stream
 from escuadra.core.quantities import Quantity, Question, parse, understand
 from escuadra.core.said import nouns, said
@@ -59,7 +59,10 @@ class BeginSurvey(Command[str]):
         if self.figures:
             told.append(FileRead(readings=list(self.figures)))
         keys = ("", "+figures")
-        return Decision([Append(self.stream(context), 0, one, key=key) for one, key in zip(told, keys, strict=False)])
+        # Worked out here and kept, so that no page has to load what it is worked out with.
+        kept, text = f"triangles-{self.id(context)}", canonical(triangles_of(begun.points))
+        appends = [Append(self.stream(context), 0, one, key=key) for one, key in zip(told, keys, strict=False)]
+        return Decision(appends, keeps=[Content(kept, "triangles", begun.bay, 1, text)])
 
     def told(self, context: Context, committed: Committed) -> str:
         """Its id."""

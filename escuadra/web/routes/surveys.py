@@ -11,7 +11,7 @@ from escuadra.core.quantities import Question, parse
 from escuadra.core.said import Said, said
 from escuadra.core.survey_log import Draft
 from escuadra.drawing import bay_view
-from escuadra.jobs.floors import Surveyed
+from escuadra.jobs import Garage
 from escuadra.jobs.surveys import (
     CloseSurvey,
     EnterTable,
@@ -130,20 +130,22 @@ def _draft(
         typed=fields,
         drawing=bay_view(bay, draft=draft) if bay else "",
         table_error=table_error,
-        **_findings(draft),
+        **_findings(garage, id, draft),
     )
 
 
-def _findings(draft: Draft) -> dict[str, Any]:
+def _findings(garage: Garage, id: str, draft: Draft) -> dict[str, Any]:
     """What can be said while the survey is taken: which staff to read again, and each reading's residual."""
+    residuals = [0.0] * len(draft.figures)
     try:
-        ground = Surveyed.of(draft.survey())
-        return {"findings": floor_map.misread_sentences(ground), "residuals": ground.levelled.residuals}
+        ground = garage.floors.so_far(id, draft)
+        residuals = ground.levelled.residuals
+        return {"findings": floor_map.misread_sentences(ground), "residuals": residuals}
     except BadInput as cause:
         told = (
             [said("routes.surveys.wanted", given=cause.given, accepted=cause.accepted)] if len(draft.read) >= 3 else []
         )
-        return {"findings": told, "residuals": [0.0] * len(draft.figures)}
+        return {"findings": told, "residuals": residuals}
 
 
 @router.post("/surveys/{id}/readings")

@@ -1,0 +1,40 @@
+"""What no page may load: it stays in memory for good."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+from escuadra.demo.valdehierro import open_demo
+
+NOW = 1_773_057_600_000
+WALK = f"""
+import sys
+from pathlib import Path
+from fastapi.testclient import TestClient
+from escuadra.demo.valdehierro import open_demo
+from escuadra.web.app import create_app
+from tests.golden import dump
+
+dump.LOOKED_AT, dump.CHECKS_LOOKED_AT = 1, {{}}
+with TestClient(create_app(open_demo(Path(sys.argv[1]), lambda: {NOW})), base_url="http://127.0.0.1") as client:
+    client.cookies.set("escuadra_person", "teo")
+    walked = []
+    for path, _ in dump.pages(client):
+        walked.append(path)
+        heavy = [name for name in ("scipy", "weasyprint", "matplotlib") if name in sys.modules]
+        assert not heavy, (path, heavy)
+print(len(walked))
+"""
+
+
+def test_no_page_loads_what_is_heavy(tmp_path: Path) -> None:
+    open_demo(tmp_path / "demo", lambda: NOW).close()
+    found = subprocess.run(
+        [sys.executable, "-c", WALK, str(tmp_path / "demo")],
+        capture_output=True,
+        text=True,
+        cwd=Path(__file__).parents[2],
+        check=False,
+    )
+    assert found.returncode == 0, found.stderr[-1500:]
+    assert int(found.stdout) > 40
