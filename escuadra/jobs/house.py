@@ -13,7 +13,7 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.core.bay import Place
 from escuadra.core.entries import KINDS
 from escuadra.core.errors import BadInput, refusal
-from escuadra.core.job.events import Signed
+from escuadra.core.job.events import Pinned, Signed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
@@ -28,7 +28,8 @@ from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Opened, Unreadable
 from escuadra.jobs.instruments import Instruments
-from escuadra.jobs.memory import MOST_VISITS, Memory, Solutions
+from escuadra.jobs.listing import Listed, listed
+from escuadra.jobs.memory import MOST_ENTRIES, MOST_LISTED, MOST_VISITS, Memory, Sheets, Solutions
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.repositories.visits import Log
 
@@ -51,7 +52,10 @@ class House:
         self.solutions = Solutions()
         self._visits: Memory[str, tuple[str, Visit]] = Memory(MOST_VISITS)
         self._plans: Memory[tuple[str, str], tuple[object, Plan]] = Memory(MOST_VISITS)
-        self._sheets: Memory[tuple[str, str], tuple[str, Sheet]] = Memory(MOST_VISITS)
+        self._sheets = Sheets()
+        self._made: Memory[tuple[str, ...], Plan] = Memory(MOST_VISITS)
+        self._entries: Memory[tuple[str, str], Any] = Memory(MOST_ENTRIES)
+        self._listed: Memory[str, tuple[str, Listed]] = Memory(MOST_LISTED)
 
     def close(self) -> None:
         """Let go of the database."""
@@ -68,6 +72,18 @@ class House:
         """Visits, the newest first; one whose sheet cannot be worked out says so and takes no other down."""
         with self.store.reading() as log:
             return [self.opened(log, row) for row in log.rows(limit, offset)]
+
+    def listed(self, limit: int = 100, offset: int = 0) -> list[Listed | Unreadable]:
+        """What a list tells of visits, the newest first; of one whose sheet cannot be worked out, why."""
+        with self.store.reading() as log:
+            return [self._as_listed(log, row) for row in log.rows(limit, offset)]
+
+    def _as_listed(self, log: Log, row: Row) -> Listed | Unreadable:
+        head, known = self._listed.get(row.id) or ("", None)
+        if known is not None and head == row.head and (known.expires is None or known.expires > self.clock()):
+            return known
+        opened = self.opened(log, row)
+        return opened if isinstance(opened, Unreadable) else self._listed.keep(row.id, (row.head, listed(opened)))[1]
 
     def opened(self, log: Log, row: Row, calibration: str = "") -> Opened | Unreadable:
         """A visit as its row says that it is, or why that cannot be worked out."""
@@ -99,20 +115,20 @@ class House:
         return visit
 
     def _sheet(self, log: Log, row: Row, visit: Visit, calibration: str) -> Sheet:
-        head, sheet = self._sheets.get((row.id, calibration)) or ("", None)
+        head, sheet = self._sheets.get(row.id, calibration)
         if sheet is None or head != row.head or (sheet.expires is not None and sheet.expires <= self.clock()):
             if visit.outgrown(calibration):
                 visit = as_signed(log.events(row.id), calibration)
             state = visit.seen_by(calibration)
             sheet = derive(state, self.plan_of(row.id, calibration, state), self.clock(), self.solutions, sheet)
-            self._sheets.keep((row.id, calibration), (row.head, sheet))
+            self._sheets.keep(row.id, calibration, row.head, sheet)
         return sheet
 
     def keep(self, row: Row, visit: Visit, sheets: dict[str, Sheet]) -> None:
         """What was worked out of a visit as its row now says that it is."""
         self._visits.keep(row.id, (row.head, visit))
         for calibration, sheet in sheets.items():
-            self._sheets.keep((row.id, calibration), (row.head, sheet))
+            self._sheets.keep(row.id, calibration, row.head, sheet)
 
     def derived(
         self,
@@ -134,7 +150,7 @@ class House:
             if any(isinstance(said, Signed) for said in payloads):
                 sheet = derive(state, plan, at)
             else:
-                _, before = self._sheets.get((visit_id, calibration)) or ("", None)
+                _, before = self._sheets.get(visit_id, calibration)
                 sheet = derive(state, plan, at, self.solutions, before)
             lost = {id: why for id, why in sheet.underivable.items() if id not in known}
         except BadInput:
@@ -152,26 +168,42 @@ class House:
         """What a calibration is judged by: its pinned entries, what was changed of them, the bay, the floor there."""
         known, basis = self._plans.get((visit_id, calibration)), (state.placed, state.changes)
         if known is None or known[0] != basis:
-            found: dict[str, Any] = {}
-            targets: dict[str, Target] = {}
-            for pin in state.pins:
-                if pin.kind not in KINDS:
-                    continue
-                text = self.store.pinned(pin.hash)
-                if text is None:
-                    raise BadInput("pin", pin.hash, said("wants.pinned_missing", kind=pin.kind, id=pin.id))
-                found[pin.kind] = KINDS[pin.kind].model_validate_json(text)
-                if pin.kind == "target":
-                    targets[pin.id] = found["target"]
-            procedure, vehicle = found["procedure"], found["vehicle"]
-            assert isinstance(procedure, Procedure)
-            assert isinstance(vehicle, VehicleModel)
-            frame, target = found["frame"], targets[procedure.mounting.target]
-            assert isinstance(frame, FrameProfile)
-            procedure = with_changes(procedure, (change.said for change in state.changes))
-            known = (basis, self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets)))
-            self._plans.keep((visit_id, calibration), known)
+            known = self._plans.keep((visit_id, calibration), (basis, self._plan(state)))
         return known[1]
+
+    def _plan(self, state: State) -> Plan:
+        """The one plan of all calibrations that pin the same at the same place, with the same figures changed."""
+        placed = state.placed.model_dump_json() if state.placed is not None else ""
+        content = (placed, *(pin.hash for pin in state.pins), *(one.said.model_dump_json() for one in state.changes))
+        return self._made.get(content) or self._made.keep(content, self._new_plan(state))
+
+    def _new_plan(self, state: State) -> Plan:
+        found: dict[str, Any] = {}
+        targets: dict[str, Target] = {}
+        for pin in state.pins:
+            if pin.kind not in KINDS:
+                continue
+            found[pin.kind] = self._entry(pin)
+            if pin.kind == "target":
+                targets[pin.id] = found["target"]
+        procedure, vehicle = found["procedure"], found["vehicle"]
+        assert isinstance(procedure, Procedure)
+        assert isinstance(vehicle, VehicleModel)
+        frame, target = found["frame"], targets[procedure.mounting.target]
+        assert isinstance(frame, FrameProfile)
+        procedure = with_changes(procedure, (change.said for change in state.changes))
+        return self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets))
+
+    def _entry(self, pin: Pinned) -> Any:
+        """A catalogue entry as it was pinned: the same for all visits that pin it."""
+        key = (pin.kind, pin.hash)
+        known = self._entries.get(key)
+        if known is not None:
+            return known
+        text = self.store.pinned(pin.hash)
+        if text is None:
+            raise BadInput("pin", pin.hash, said("wants.pinned_missing", kind=pin.kind, id=pin.id))
+        return self._entries.keep(key, KINDS[pin.kind].model_validate_json(text))
 
     def _placed(self, state: State, plan: Plan) -> Plan:
         """The plan with the bay and, once a place was chosen, the floor there."""

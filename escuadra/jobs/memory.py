@@ -11,12 +11,15 @@ from typing import Generic, TypeVar
 from cachetools import LRUCache
 
 from escuadra.core.job.setup import cold
+from escuadra.core.job.sheet import Sheet
 from escuadra.core.state.input import StateInput
 from escuadra.core.state.located import Located
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
-MOST_SOLUTIONS, MOST_VISITS = 128, 64
+MOST_SOLUTIONS, MOST_VISITS, MOST_ENTRIES, MOST_LISTED = 16, 8, 128, 512
+MOST_FOLLOWED = 4
+"""Of the sheets that are kept, so many with all that they were worked out from: the next of the visit follows them."""
 
 
 class Memory(Generic[K, V]):
@@ -36,6 +39,40 @@ class Memory(Generic[K, V]):
         with self._lock:
             self._kept[key] = value
         return value
+
+
+class Sheets:
+    """The sheets that were looked at last, each for the head of its visit, by visit and calibration."""
+
+    def __init__(self) -> None:
+        self._kept: Memory[tuple[str, str], tuple[str, Sheet]] = Memory(MOST_VISITS)
+        self._whole = _Whole(MOST_FOLLOWED)
+        self._lock = RLock()
+
+    def get(self, visit: str, calibration: str) -> tuple[str, Sheet | None]:
+        """The head that a sheet was derived for, and the sheet; nothing where none is kept."""
+        head, sheet = self._kept.get((visit, calibration)) or ("", None)
+        if sheet is not None:
+            self._look(visit, calibration, sheet)
+        return head, sheet
+
+    def keep(self, visit: str, calibration: str, head: str, sheet: Sheet) -> None:
+        """Keep a sheet."""
+        self._kept.keep((visit, calibration), (head, sheet))
+        self._look(visit, calibration, sheet)
+
+    def _look(self, visit: str, calibration: str, sheet: Sheet) -> None:
+        with self._lock:
+            self._whole[visit, calibration] = sheet
+
+
+class _Whole(LRUCache[tuple[str, str], Sheet]):
+    """Sheets with all that they were worked out from; one that is put off lets go of that."""
+
+    def popitem(self) -> tuple[tuple[str, str], Sheet]:
+        key, sheet = super().popitem()
+        sheet.setup.forget()
+        return key, sheet
 
 
 class _Content:

@@ -37,7 +37,7 @@ HERE = Path(__file__).parent
 FALLBACK = "en"
 _PLACE = re.compile(r"\{(\w+)(?::(\w+))?\}")
 Message = str | dict[str, str]
-MOST_SAID = 4096
+MOST_SAID = 1024
 
 
 class Language:

@@ -31,7 +31,7 @@ class Result:
     key: Key
     value: Any
     seen: frozenset[Seen]
-    parts: frozenset["Result"]
+    parts: tuple["Result", ...]
 
 
 class _Making:
@@ -42,6 +42,19 @@ class _Making:
     def __init__(self) -> None:
         self.seen: set[Seen] = set()
         self.parts: set[Result] = set()
+
+
+class _Notes:
+    """What is being made at the moment, the innermost last: what is looked at is noted there."""
+
+    __slots__ = ("open",)
+
+    def __init__(self) -> None:
+        self.open: list[_Making] = []
+
+    def see(self, seen: Seen) -> None:
+        if self.open:
+            self.open[-1].seen.add(seen)
 
 
 class SeenEntries(Mapping[str, tuple[Entry, ...]]):
@@ -108,11 +121,13 @@ class Derivation:
         ``before``: the derivation that this one follows, of the same visit by the same plan.
         """
         self._given, self._at = state, at
-        self.state: State = SeenState(state, self._note)
+        self._notes = _Notes()
+        self.state: State = SeenState(state, self._notes.see)
         self._known: dict[Key, Result] = {}
-        self._open: list[_Making] = []
+        self._open = self._notes.open
         self._taken: list[Result] = []
-        self._notes = True
+        self._sets: dict[frozenset[Seen], frozenset[Seen]] = {}
+        self._takes_notes = True
         self._stations: tuple[Any, ...] = ()
         self._earlier: Mapping[Key, Result] = before._known if before is not None else {}
         self._changed: frozenset[Seen] = frozenset()
@@ -123,18 +138,14 @@ class Derivation:
     @property
     def at(self) -> int | None:
         """UTC milliseconds of what is too old by the clock; ``None``: nothing is."""
-        self._note(TIME)
+        self._notes.see(TIME)
         return self._at
 
     @property
     def stations(self) -> tuple[Any, ...]:
         """The stations of the procedure (``StationView``), where it has any."""
-        self._note(STATIONS)
+        self._notes.see(STATIONS)
         return self._stations
-
-    def _note(self, seen: Seen) -> None:
-        if self._open:
-            self._open[-1].seen.add(seen)
 
     def at_stations(self, stations: tuple[Any, ...]) -> None:
         """How far the procedure was run, before anything is worked out from that."""
@@ -153,7 +164,7 @@ class Derivation:
             found = self._earlier.get(key)
             if found is None or not found.seen.isdisjoint(self._changed):
                 found = self._made(key)
-            elif self._notes:
+            elif self._takes_notes:
                 self._taken.append(found)
             self._known[key] = found
         if self._open:
@@ -164,13 +175,14 @@ class Derivation:
 
     def _made(self, key: Key) -> Result:
         make, given = key
-        if not self._notes:
-            return Result(key, make(self, *given), frozenset({ALL}), frozenset())
+        if not self._takes_notes:
+            return Result(key, make(self, *given), frozenset({ALL}), ())
         making = _Making()
         self._open.append(making)
         try:
             value = make(self, *given)
-            return Result(key, value, frozenset(making.seen), frozenset(making.parts))
+            seen = frozenset(making.seen)
+            return Result(key, value, self._sets.setdefault(seen, seen), tuple(making.parts))
         finally:
             self._open.pop()
             if self._open:
@@ -185,12 +197,16 @@ class Derivation:
         """
         found, waiting = set(self._taken), self._taken
         while waiting:
-            new = waiting.pop().parts - found
+            new = set(waiting.pop().parts) - found
             found |= new
             waiting.extend(new)
         for result in found:
             self._known.setdefault(result.key, result)
-        self._notes, self._earlier, self._taken = False, {}, []
+        self._takes_notes, self._earlier, self._taken, self._sets = False, {}, [], {}
+
+    def forget(self) -> None:
+        """Let go of what was worked out; whoever asks again has it worked out again."""
+        self._known = {}
 
 
 class worked_out(Generic[T]):  # noqa: N801 (used as a decorator)

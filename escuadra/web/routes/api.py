@@ -13,7 +13,8 @@ from escuadra.core.model import Frozen
 from escuadra.core.procedure import CheckSpec, Procedure
 from escuadra.core.said import nouns, said
 from escuadra.core.survey import Survey
-from escuadra.jobs import Opened, Unreadable
+from escuadra.jobs import Unreadable
+from escuadra.jobs.listing import Listed
 from escuadra.web.examples import EXAMPLES
 from escuadra.web.pages import garage_of, render
 from escuadra.words.pages import tell
@@ -99,21 +100,20 @@ def jobs(request: Request, page: int = 1) -> dict[str, Any]:
     """Jobs, the newest first, fifty a page."""
     if not 1 <= page <= 1_000_000:
         raise BadInput("page", page, said("wants.page_1_upward"))
-    found = garage_of(request).jobs(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
+    found = garage_of(request).listed(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
     more = f"/api/jobs?page={page + 1}" if len(found) > PAGE_SIZE else None
     return {"jobs": [_listed(opened) for opened in found[:PAGE_SIZE]], "next": more}
 
 
-def _listed(opened: Opened | Unreadable) -> dict[str, Any]:
-    if isinstance(opened, Unreadable):
-        row = opened.row
+def _listed(visit: Listed | Unreadable) -> dict[str, Any]:
+    if isinstance(visit, Unreadable):
+        row = visit.row
         return {"id": row.id, "number": row.number, "state": "unreadable", "record_pdf": None, "record_json": None}
-    records = opened.state.records
-    base = f"/jobs/{opened.row.id}/record/{records[-1][0].revision}" if records else None
+    base = f"/jobs/{visit.row.id}/record/{visit.signed.revision}" if visit.signed is not None else None
     return {
-        "id": opened.row.id,
-        "number": opened.row.number,
-        "state": opened.state.stage,
+        "id": visit.row.id,
+        "number": visit.row.number,
+        "state": visit.stage,
         "record_pdf": f"{base}.pdf" if base else None,
         "record_json": f"{base}.json" if base else None,
     }

@@ -24,7 +24,7 @@ def day(request: Request, page: int = 1) -> Response:
     today = said_time(request, garage.clock(), "weekday")
     if not 1 <= page <= 1_000_000:
         raise BadInput("page", page, said("wants.page_1_upward"))
-    found = garage.jobs(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
+    found = garage.listed(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
     return render(request, "day.html", jobs=found[:PAGE_SIZE], today=today, page=page, more=len(found) > PAGE_SIZE)
 
 

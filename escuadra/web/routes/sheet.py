@@ -204,7 +204,7 @@ class _Same:
 class Rows:
     """The closed rows of sheets as they are shown: most of a page's are the one's before it."""
 
-    def __init__(self, most: int = 2048) -> None:
+    def __init__(self, most: int = 256) -> None:
         self._kept: Memory[tuple[str, str, str, _Same], str] = Memory(most)
 
     def on(self, job: str, zone: str) -> "RowsOn":
