@@ -6,7 +6,7 @@ do between the points is estimated from how well each point is foretold by its n
 """
 
 import math
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -196,12 +196,12 @@ def triangles_of(points: Sequence[SurveyPoint]) -> Kept:
     return found
 
 
-def among(kept: Kept, points: Sequence[SurveyPoint], read: Collection[str]) -> Kept:
-    """Those of the triangles between some points that have all their corners among the points that were read."""
+def among(kept: Kept, points: Sequence[SurveyPoint], read: Sequence[SurveyPoint]) -> Kept:
+    """Those of the triangles between some points that have all corners among those ``read``, by their order."""
     found: Kept = {}
     for surface, corners in kept.items():
         ids = [p.id for p in points if p.surface == surface]
-        nth = {id: k for k, id in enumerate(id for id in ids if id in read)}
+        nth = {id: k for k, id in enumerate(p.id for p in read if p.surface == surface)}
         found[surface] = [[nth[ids[k]] for k in each] for each in corners if all(ids[k] in nth for k in each)]
     return found
 

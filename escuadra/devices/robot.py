@@ -32,6 +32,7 @@ class Desk:
 
     def __init__(self, plan: Plan) -> None:
         self.plan, self.state, self._seq = plan, State(), 0
+        self._derived: Sheet | None = None
 
     def say(self, payload: Payload) -> None:
         """Append an event."""
@@ -41,12 +42,16 @@ class Desk:
     @property
     def sheet(self) -> Sheet:
         """The sheet as it stands."""
-        return derive(self.state, self.plan, self._seq * 1000)
+        if self._derived is None or self._derived.state is not self.state:
+            self._derived = derive(self.state, self.plan, self._seq * 1000, before=self._derived)
+        return self._derived
 
     def read(self, slot: str, value: float, tool: Instrument) -> None:
-        """Record a reading; a later one replaces what an earlier state of the frame showed."""
+        """Record a reading; where the sheet doubts what stands there, in its place."""
+        again = self.sheet.next.replaces and self.sheet.next.slot == slot
         used = ToolUsed(id=f"robot-{tool.resolution:g}", name="robot", contributions=tool)
-        self.say(ReadingTaken(slot=slot, typed=f"{value:g}", understood=f"{value:g}", value=value, tool=used))
+        typed = f"{value:g}"
+        self.say(ReadingTaken(slot=slot, typed=typed, understood=typed, value=value, tool=used, replaces=again))
 
 
 class Robot:

@@ -22,7 +22,7 @@ from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoin
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import Standing, stand, target_places
 from escuadra.core.stream import canonical
-from escuadra.core.survey import Survey
+from escuadra.core.survey import Survey, levelled
 from escuadra.core.survey_log import (
     Draft,
     fold_survey,
@@ -116,7 +116,7 @@ class Floors:
         kept = self.store.pinned(f"triangles-{id}")
         assert kept is not None
         survey = draft.survey()
-        read = {point.id for point in survey.points}
+        read = levelled(survey).points
         return _ground(survey.model_dump_json(), canonical(among(json.loads(kept), draft.begun.points, read)))
 
     def draft(self, id: str) -> Draft:

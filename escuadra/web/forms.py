@@ -33,7 +33,7 @@ Text = Annotated[str, BeforeValidator(_text), AfterValidator(lambda text: readab
 class Posted(BaseModel):
     """What every form carries: its token, and the id that the client made for this press."""
 
-    model_config = ConfigDict(extra="allow", frozen=True, populate_by_name=True, defer_build=True)
+    model_config = ConfigDict(extra="allow", frozen=True, populate_by_name=True)
 
     __pydantic_extra__: dict[str, Text]
 

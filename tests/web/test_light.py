@@ -19,8 +19,9 @@ dump.LOOKED_AT, dump.CHECKS_LOOKED_AT = 1, {{}}
 with TestClient(create_app(open_demo(Path(sys.argv[1]), lambda: {NOW})), base_url="http://127.0.0.1") as client:
     client.cookies.set("escuadra_person", "teo")
     walked = []
-    for path, _ in dump.pages(client):
+    for path, text in dump.pages(client):
         walked.append(path)
+        assert "That did not work" not in text, path
         heavy = [name for name in ("scipy", "weasyprint", "matplotlib") if name in sys.modules]
         assert not heavy, (path, heavy)
 print(len(walked))

@@ -330,4 +330,5 @@ def read_again(sheet: SheetView, view: CheckView, doubted: ObservationId, others
         action=said("read.replace.action", what=what),
         check=home_of(sheet, doubted.place, view).check.id,
         slot=doubted.place,
+        replaces=True,
     )

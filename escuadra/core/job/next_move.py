@@ -64,6 +64,8 @@ class NextMove:
     expect: Figure | Said | None = None
     check: str = ""
     slot: str = ""
+    replaces: bool = False
+    """What is read stands in the place of what was read there."""
     happening: str = ""
     steps: tuple[Step, ...] = ()
     further: Mapping[str, float] | None = None

@@ -1,0 +1,228 @@
+"""Robots whose vehicle, floor and frame are as unlike the model as it says, with or without one blunder of a person.
+
+The frame leans, the floor lies as unknown floors do, hubs stand off their places (the front ones together), the body's
+pairs are as unlike as the vehicle's u says, and each tool has one error of its own for a whole visit. The truth is
+asked of the virtual bay, never of the product. Shares are told with the upper end of their 95 % bound (Clopper and
+Pearson).
+"""
+
+import math
+import random
+from collections.abc import Mapping, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, replace
+
+import robots
+from scipy.stats import beta
+
+from escuadra.core.axes import Pose
+from escuadra.core.job.checks.base import Figure
+from escuadra.core.job.events import Disturbed
+from escuadra.core.job.places import Plan
+from escuadra.core.job.sheet import Sheet
+from escuadra.core.job.slots import Slot
+from escuadra.core.stance import CORNERS
+from escuadra.devices.robot import Robot
+from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
+
+QUANTITIES = ("square", "centred", "distance", "target_height")
+BLUNDERS = ("10 mm", "25 mm", "digit", "swapped", "sign", "bump")
+MOST_STEPS = 160
+
+
+class UnlikeBay(VirtualBay):
+    """A bay whose vehicle is as unlike its model as the model says that it may be."""
+
+    def __init__(self, plan: Plan, start: tuple[float, float, float, float], seed: int) -> None:
+        super().__init__(plan, start, seed)
+        gauss, u = self.chance.gauss, plan.vehicle.u_hub_mm
+        off = {corner: (gauss(0, u), gauss(0, u)) for corner in CORNERS}
+        self.scene = replace(self.scene, hub_off=off)
+        self.pairs = {
+            f"{end}.{k}": gauss(0, plan.vehicle.marks.u_symmetry_mm) for end in ("front", "rear") for k in range(1, 9)
+        }
+
+    def true(self, slot: Slot) -> float:
+        found, parts = super().true(slot), slot.id.split(".")
+        return found + self.pairs[f"{parts[1]}.{parts[2]}"] if parts[0] == "pair" else found
+
+    def truth(self) -> dict[str, float]:
+        """What each check should say, to the line through the body's middle, from the hubs as they stand."""
+        off, procedure = self.off(), self.plan.procedure
+        hubs = {"front_hubs": ("LF", "RF"), "rear_hubs": ("LR", "RR")}.get(procedure.datum, ())
+        sides = [c for c in hubs if procedure.datum_side in ("mean", {"L": "left", "R": "right"}[c[0]])]
+        shift = sum(self.scene.hub_off[c][0] for c in sides) / len(sides) if sides else 0.0  # type: ignore[index]
+        return {
+            "square": off["yaw"],
+            "centred": off["centre"],
+            "distance": procedure.distance + off["distance"] - shift,
+            "target_height": procedure.height + off["height"],
+        }
+
+
+@dataclass(frozen=True)
+class Ended:
+    """How a visit ended."""
+
+    sheet: str
+    blunder: str
+    """What was done wrong, in which slot; empty where nothing was."""
+    done: bool
+    stuck: str
+    """Where it came to a dead end: what the sheet said."""
+    out: tuple[str, ...]
+    """What is truly out although everything holds."""
+    off: Mapping[str, float]
+    """Error over u of each quantity that was told."""
+    noticed: bool
+    named: bool
+    """The right one was among the first two that were asked for again or blamed."""
+    read: int
+
+
+class Person(Robot):
+    """A robot who reads as well as the tools do, and may do one thing wrong."""
+
+    bay: UnlikeBay
+
+    def __init__(self, bay: UnlikeBay, seed: int, blunder: str) -> None:
+        self.chance, self.blunder, self.slip = random.Random(seed + 7), blunder, ""
+        self.when = self.chance.randint(2, 22)
+        self.count, self.asked_again = 0, list[str]()
+        super().__init__(bay)
+
+    def _read(self, slot: Slot) -> None:
+        if slot.ask != "number":
+            super()._read(slot)
+            return
+        self.count += 1
+        value = self.bay.read(slot)
+        if self.blunder and not self.slip and self.count >= self.when:
+            value = self._slipped(slot, value)
+        self.desk.read(slot.id, value, self.bay.tool(slot))
+
+    def _slipped(self, slot: Slot, value: float) -> float:
+        parts = slot.id.split(".")
+        if self.blunder == "bump" and parts[0] in ("tape", "crossing"):
+            pose = self.bay.scene.pose
+            self.bay.nudge(Pose(x=pose.x + 5.0, y=pose.y + 5.0, yaw_deg=pose.yaw_deg + 0.2))
+            self.slip = "bump"
+            return self.bay.read(slot)
+        if self.blunder == "sign" and parts[0] in ("level", "slope", "crossing") and abs(value) > 0.1:
+            self.slip = slot.id
+            return -value
+        if self.bay.tool(slot) is not LENGTHS or self.blunder in ("bump", "sign"):
+            return value
+        if self.blunder == "swapped" and parts[0] == "tape":
+            other = slot.id.replace("LF_end", "*").replace("RF_end", "LF_end").replace("*", "RF_end")
+            self.slip = slot.id
+            return self.bay.at(other)
+        self.slip = slot.id if self.blunder != "swapped" else ""
+        way = self.chance.choice((-1, 1))
+        return value + {"10 mm": 10 * way, "25 mm": 25 * way, "digit": 100 * way, "swapped": 0}[self.blunder]
+
+    def visit(self) -> Ended:
+        """From the first reading to everything holding, or to where it cannot go on."""
+        stuck, done = "", False
+        for _ in range(MOST_STEPS):
+            sheet = self.desk.sheet
+            self._look(sheet)
+            if not [v for v in sheet.checks if not v.settled and not v.check.runs]:
+                done = True
+                break
+            move = self._next(sheet)
+            if move is None:
+                stuck = f"{sheet.next.kind} {sheet.next.sentence.code} {sheet.next.check}"
+                break
+            happening, by, slot = move
+            if happening:
+                self.bay.obey(happening, by)
+                self.desk.say(Disturbed(what=happening, source="told", by=dict(by)))
+            else:
+                if self.slip and sheet.slots[slot].now:
+                    self.asked_again.append(slot)
+                self._read(sheet.slots[slot].slot)
+        else:
+            stuck = "goes on and on"
+        return self._ended(done, stuck)
+
+    def _look(self, sheet: Sheet) -> None:
+        if self.slip and any(view.judgement.trouble for view in sheet.checks):
+            solved = sheet.setup.newest
+            places = [id.place for id in solved.suspects] if solved is not None else []
+            self.asked_again += [place for place in places if place] or ["trouble"]
+
+    def _ended(self, done: bool, stuck: str) -> Ended:
+        sheet, truth = self.desk.sheet, self.bay.truth()
+        told: dict[str, Figure] = {v.check.kind: v.judgement.figures[0] for v in sheet.checks if v.judgement.figures}
+        off = {kind: (told[kind].value - truth[kind]) / told[kind].u for kind in QUANTITIES if kind in told}
+        out = [
+            kind
+            for kind in QUANTITIES
+            if done and kind in told and not _within(told[kind].lower, truth[kind], told[kind].upper)
+        ]
+        first = list(dict.fromkeys(self.asked_again))[:2]
+        noticed = bool(self.asked_again) or bool(stuck)
+        named = self.slip in first or (self.slip == "bump" and noticed)
+        slip = f"{self.blunder}: {self.slip}" if self.slip else ""
+        return Ended(sheet.plan.procedure.id, slip, done, stuck, tuple(out), off, noticed, named, self.count)
+
+
+def _within(lower: float | None, value: float, upper: float | None) -> bool:
+    return (lower is None or value >= lower) and (upper is None or value <= upper)
+
+
+def one(given: tuple[int, bool]) -> Ended:
+    """One visit, by its number; with a blunder or without."""
+    k, wrong = given
+    every = robots.plans()
+    plan = every[k % len(every)]
+    chance = random.Random(k)
+    start = (chance.uniform(-40, 40), chance.uniform(-40, 40), chance.uniform(-2, 2), chance.uniform(-40, 40))
+    return Person(UnlikeBay(plan, start, k), k, BLUNDERS[k // len(every) % len(BLUNDERS)] if wrong else "").visit()
+
+
+def visits(count: int, wrong: bool) -> list[Ended]:
+    """So many visits over every practice sheet in turn."""
+    with ProcessPoolExecutor(2) as pool:
+        return list(pool.map(one, [(k, wrong) for k in range(count)], chunksize=4))
+
+
+def at_most(hits: int, count: int) -> float:
+    """The upper end of the 95 % bound of a share."""
+    return float(beta.ppf(0.95, hits + 1, count - hits)) if hits < count else 1.0
+
+
+def share(hits: int, count: int) -> str:
+    """A share with its bound."""
+    return f"{hits} of {count} = {hits / max(count, 1):.3f} (below {at_most(hits, count):.3f})"
+
+
+def rms(values: Sequence[float]) -> float:
+    """Root of the mean of squares."""
+    return math.sqrt(sum(v * v for v in values) / len(values)) if values else math.nan
+
+
+def told(count: int) -> None:
+    """Print what came of it."""
+    honest, wrong = visits(count, False), [v for v in visits(count, True) if v.blunder]
+    print("false holds", share(sum(bool(v.out) for v in honest), len(honest)), [v.out for v in honest if v.out][:6])
+    print("dead ends, honest", share(sum(not v.done for v in honest), len(honest)))
+    for v in [v for v in honest if not v.done][:12]:
+        print("   ", v.sheet, v.stuck, v.read)
+    for kind in QUANTITIES:
+        values = [v.off[kind] for v in honest if v.done and kind in v.off]
+        print("e over u", kind, f"{rms(values):.2f}", len(values))
+    print("noticed", share(sum(v.noticed for v in wrong), len(wrong)))
+    seen = [v for v in wrong if v.noticed]
+    print("named", share(sum(v.named for v in seen), len(seen)))
+    print("silent and out", share(sum(not v.noticed and bool(v.out) for v in wrong), len(wrong)))
+    print("dead ends, with a blunder", share(sum(not v.done for v in wrong), len(wrong)))
+    for v in [v for v in wrong if not v.done][:12]:
+        print("   ", v.sheet, v.blunder, v.stuck, v.read)
+
+
+if __name__ == "__main__":
+    import sys
+
+    told(int(sys.argv[1]) if len(sys.argv) > 1 else 100)
