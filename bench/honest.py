@@ -18,6 +18,7 @@ from scipy.stats import beta
 from escuadra.core.axes import Pose
 from escuadra.core.job.checks.base import Figure
 from escuadra.core.job.events import Disturbed
+from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
@@ -75,6 +76,8 @@ class Ended:
     off: Mapping[str, float]
     """Error over u of each quantity that was told."""
     noticed: bool
+    asked: tuple[str, ...]
+    """What was asked for again, in its order."""
     named: bool
     """The right one was among the first two that were asked for again or blamed."""
     read: int
@@ -87,9 +90,15 @@ class Person(Robot):
 
     def __init__(self, bay: UnlikeBay, seed: int, blunder: str) -> None:
         self.chance, self.blunder, self.slip = random.Random(seed + 7), blunder, ""
-        self.when = self.chance.randint(2, 22)
-        self.count, self.asked_again = 0, list[str]()
+        self.when = self.chance.randint(2, 32)
+        self.count, self.asked_again, self.troubled = 0, list[str](), False
         super().__init__(bay)
+
+    def begin(self) -> None:
+        """Two pairs at either end and the marks plumbed from them, as they are read."""
+        for slot in METHODS["marks"].slots(self.bay.plan):
+            if slot.id != "crossing":
+                self._read(slot)
 
     def _read(self, slot: Slot) -> None:
         if slot.ask != "number":
@@ -139,7 +148,7 @@ class Person(Robot):
                 self.bay.obey(happening, by)
                 self.desk.say(Disturbed(what=happening, source="told", by=dict(by)))
             else:
-                if self.slip and sheet.slots[slot].now:
+                if self.slip and sheet.next.replaces:
                     self.asked_again.append(slot)
                 self._read(sheet.slots[slot].slot)
         else:
@@ -147,10 +156,7 @@ class Person(Robot):
         return self._ended(done, stuck)
 
     def _look(self, sheet: Sheet) -> None:
-        if self.slip and any(view.judgement.trouble for view in sheet.checks):
-            solved = sheet.setup.newest
-            places = [id.place for id in solved.suspects] if solved is not None else []
-            self.asked_again += [place for place in places if place] or ["trouble"]
+        self.troubled |= bool(self.slip) and any(view.judgement.trouble for view in sheet.checks)
 
     def _ended(self, done: bool, stuck: str) -> Ended:
         sheet, truth = self.desk.sheet, self.bay.truth()
@@ -162,10 +168,11 @@ class Person(Robot):
             if done and kind in told and not _within(told[kind].lower, truth[kind], told[kind].upper)
         ]
         first = list(dict.fromkeys(self.asked_again))[:2]
-        noticed = bool(self.asked_again) or bool(stuck)
+        noticed = self.troubled or bool(self.asked_again) or bool(stuck)
         named = self.slip in first or (self.slip == "bump" and noticed)
         slip = f"{self.blunder}: {self.slip}" if self.slip else ""
-        return Ended(sheet.plan.procedure.id, slip, done, stuck, tuple(out), off, noticed, named, self.count)
+        found = (tuple(out), off, noticed, tuple(first), named, self.count)
+        return Ended(sheet.plan.procedure.id, slip, done, stuck, *found)
 
 
 def _within(lower: float | None, value: float, upper: float | None) -> bool:
@@ -220,6 +227,7 @@ def told(count: int) -> None:
     print("dead ends, with a blunder", share(sum(not v.done for v in wrong), len(wrong)))
     for v in [v for v in wrong if not v.done][:12]:
         print("   ", v.sheet, v.blunder, v.stuck, v.read)
+    print("not named:", *(f"{v.sheet} {v.blunder} asked {v.asked};" for v in seen if not v.named))
 
 
 if __name__ == "__main__":

@@ -60,8 +60,12 @@ class Robot:
     def __init__(self, bay: VirtualBay) -> None:
         self.bay, self.desk = bay, Desk(bay.plan)
         self.rounds, self.moves = 0, 0
-        marks = METHODS["marks"].exact(bay.leaning)
-        for slot in METHODS["marks"].slots(bay.plan):
+        self.begin()
+
+    def begin(self) -> None:
+        """The body's marks, which the race is not about, without an error."""
+        marks = METHODS["marks"].exact(self.bay.leaning)
+        for slot in METHODS["marks"].slots(self.bay.plan):
             if slot.id != "crossing":
                 self.desk.read(slot.id, marks[slot.id], LENGTHS)
 

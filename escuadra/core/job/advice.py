@@ -102,6 +102,9 @@ def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
     move = check.put_right(sheet.setup, view.judgement)
     if move is not None:
         return move
+    again = check.to_confirm(sheet.setup, view.judgement)
+    if again is not None:
+        return read_again(sheet, view, again)
     if view.judgement.wrong:
         blocked = said("blocked.answer", check=check.called)
         then, slot = sentences(said("blocked.answer.then")), view.slots[0].slot.id
@@ -126,14 +129,17 @@ def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:
 def _more(sheet: SheetView, view: CheckView) -> NextMove:
     """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
     check, title = view.check, view.check.called
+    doubted = check.doubted(sheet.setup) if view.judgement.trouble else None
+    if doubted is not None:
+        return read_again(sheet, view, doubted)
+    again = check.to_confirm(sheet.setup, view.judgement)
+    if again is not None:
+        return read_again(sheet, view, again)
     if not view.slots:
         then = view.judgement.trouble or view.advice or view.judgement.note
         return NextMove("blocked", said(f"blocked.line.{view.state}", check=title), then, check=check.id)
     first = view.slots[0].slot
     if view.judgement.trouble:
-        doubted = check.doubted(sheet.setup)
-        if doubted is not None:
-            return read_again(sheet, view, doubted)
         then = view.judgement.trouble
         return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
     found = check.settling(sheet.setup, view.judgement)

@@ -17,7 +17,7 @@ from escuadra.core.procedure import LineChoice
 from escuadra.core.said import NOTHING, Angle, Noun, Plain, PlusMinus, Said, Sentences, Text, nouns, said, sentences
 from escuadra.core.standing import target_places
 from escuadra.core.state.input import Crossing
-from escuadra.core.state.located import Derived
+from escuadra.core.state.located import LOST_MM, Derived
 from escuadra.core.symmetry import CRITICAL_W
 from escuadra.core.wording import amount
 
@@ -139,7 +139,7 @@ def _front_off(setup: Setup, solved: Solved) -> Derived | None:
     pairs = [str(id) for id in solved.observations if id.source == "pair_front"]
     elsewhere, agree = solved.located.without(pairs, solved.side_of("mark.front"))
     mark = setup.marks["front"]
-    if elsewhere is None or not agree or mark.y is None:
+    if elsewhere is None or not agree or mark.y is None or elsewhere.u > LOST_MM:
         return None
     return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
 
@@ -156,17 +156,22 @@ def bent_front(setup: Setup) -> bool:
     return abs(off.value) > CRITICAL_W * off.u and all(abs(w) < CRITICAL_W for w in pairs.w.values())
 
 
+def contradicting(setup: Setup) -> Solved | None:
+    """The solution in which what was read about the lines contradicts itself; nothing where it agrees."""
+    newest = setup.newest
+    for solved in (newest, setup.unframed if newest is None or not newest.trusted else None):
+        if solved is not None and not solved.trusted and any(id.kind.of_line for id in solved.suspects):
+            return solved
+    return None
+
+
 def line_contradiction(setup: Setup) -> Sentences:
     """What was read about the lines contradicts itself: the suspect, or those who share the blame."""
     if bent_front(setup):
         return NOTHING
-    newest = setup.newest
-    for solved in (newest, setup.unframed if newest is None or not newest.trusted else None):
-        if solved is None or solved.trusted:
-            continue
+    solved = contradicting(setup)
+    if solved is not None:
         suspects = [id for id in solved.suspects if id.kind.of_line]
-        if not suspects:
-            continue
         named = nouns(spoken(id, setup) for id in suspects)
         if len(suspects) == 1 and len(solved.suspects) == 1:
             return sentences(said("both_lines.read_about_lines_contradicts_itself_suspect", named=named))

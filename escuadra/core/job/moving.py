@@ -9,11 +9,12 @@ from typing import Literal
 
 from escuadra.core.axes import Pose, turned
 from escuadra.core.job.checks.frame import AHEAD
+from escuadra.core.job.doubting import Again, doubted
 from escuadra.core.job.looking import parting_reading
 from escuadra.core.job.mechanics import turns_for
 from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.places import crossing_slot, tape_slot
+from escuadra.core.job.places import crossing_slot
 from escuadra.core.job.reach import past_travel
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -270,15 +271,14 @@ def confirmed(setup: Setup, slot: str) -> bool:
 def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
     suspects = solved.suspects
-    own = [id for id in suspects if id.kind.again]
+    own = doubted(sheet.setup, solved)
     if any(id.kind.carried for id in suspects):
         # What was carried over a move or a run is contradicted: by the reading that was to notice a bump.
         since, watching = _since(sheet.setup), sheet.setup.watching
         noticed = [id for id in solved.observations if id.place in watching and id.seq > since]
-        own = [max(noticed, key=lambda id: id.seq)] if noticed else own
+        own = [_newest(noticed)] if noticed else own
     if len(own) == 1:
-        slot = own[0].place
-        what = own[0].words
+        slot, what = own[0].slot, _called(sheet, own[0])
         if confirmed(sheet.setup, slot):
             return NextMove(
                 "move",
@@ -288,7 +288,7 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
                 check=view.check.id,
                 happening="bump",
             )
-        return read_again(sheet, view, own[0], [id.words for id in suspects if id not in own])
+        return read_again(sheet, view, own[0], _others(suspects, own[0]))
     best = parting_reading(sheet.setup, solved)
     if best is not None:
         return NextMove(
@@ -299,16 +299,20 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
             check=view.check.id,
             slot=best.place,
         )
-    again = own[0] if own else ObservationId("tape", tape_slot("LF", "LF_end", sheet.plan).id)
-    slot, what_else = again.place, again.words
-    return NextMove(
-        "read",
-        said("read.again", what=what_else),
-        sentences(said("read.contradict")),
-        action=said("read.again.action", what=what_else),
-        check=home_of(sheet, slot, view).check.id,
-        slot=slot,
-    )
+    return read_again(sheet, view, own[0], _others(suspects, own[0])) if own else None
+
+
+def _newest(noticed: Sequence[ObservationId]) -> Again:
+    id = max(noticed, key=lambda id: id.seq)
+    return Again(id.place, id.words, id.seq)
+
+
+def _others(suspects: Sequence[ObservationId], again: Again) -> list[Text]:
+    return [id.words for id in suspects if again.slot not in id.kind.read_in(id)]
+
+
+def _called(sheet: SheetView, again: Again) -> Text:
+    return again.words or sheet.slots[again.slot].slot.label
 
 
 def home_of(sheet: SheetView, slot: str, view: CheckView) -> CheckView:
@@ -317,9 +321,9 @@ def home_of(sheet: SheetView, slot: str, view: CheckView) -> CheckView:
     return homes[0] if homes else view
 
 
-def read_again(sheet: SheetView, view: CheckView, doubted: ObservationId, others: Sequence[Text] = ()) -> NextMove:
+def read_again(sheet: SheetView, view: CheckView, doubted: Again, others: Sequence[Text] = ()) -> NextMove:
     """A reading that others contradict, taken anew in place of what it was; ``others``: what else may be to blame."""
-    what = doubted.words
+    what = _called(sheet, doubted)
     return NextMove(
         "read",
         said("read.replace", what=what),
@@ -328,7 +332,7 @@ def read_again(sheet: SheetView, view: CheckView, doubted: ObservationId, others
             said("read.replace.or_else", others=Nouns(tuple(others))) if others else None,
         ),
         action=said("read.replace.action", what=what),
-        check=home_of(sheet, doubted.place, view).check.id,
-        slot=doubted.place,
+        check=home_of(sheet, doubted.slot, view).check.id,
+        slot=doubted.slot,
         replaces=True,
     )

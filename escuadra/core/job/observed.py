@@ -54,6 +54,14 @@ class Kind:
     """It was read at one place, where it can be read again."""
     carried: bool = False
     """It was not read, but carried over a move."""
+    slots: Callable[[ObservationId], tuple[str, ...]] | None = None
+    """Where it can be read again, if not at its own place."""
+
+    def read_in(self, id: ObservationId) -> tuple[str, ...]:
+        """The slots in which it can be read again; none where it was not read."""
+        if self.slots is not None:
+            return self.slots(id)
+        return (id.place,) if self.again else ()
 
 
 OBSERVATIONS: dict[str, Kind] = {}

@@ -14,6 +14,7 @@ from escuadra.core.job.derivation import worked_out
 from escuadra.core.job.entering import Entered
 from escuadra.core.job.epochs import body_of, entered, leaves_yaw, posture, unframed
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import ENDS, Plan, tape_slot
 from escuadra.core.job.solved import Solved, Solving, bump_watch
 from escuadra.core.job.state import State
@@ -133,6 +134,22 @@ class Setup(Current):
     def _placed(self, epoch: int) -> Solved | None:
         found = self.solved(epoch)
         return found if found is not None and found.placed else None
+
+    @worked_out
+    def strays(self) -> tuple[ObservationId, ...]:
+        """Where what was read cannot be solved at all: each reading without which the others can, the newest first."""
+        epochs = self.chain(self.epoch)
+        into = self.entered(epochs)
+        if body_of(self.epoch) not in into.bodies or self.once(Setup._located, epochs) is not None:
+            return ()
+        given, found = into.state(self.plan.nominal_goal), list[ObservationId]()
+        for one in given.observations:
+            if into.sources[one.id].kind.again:
+                others = tuple(o for o in given.observations if o is not one)
+                rest = self.solving(given.model_copy(update={"observations": others}))
+                if rest is not None and rest.trusted:
+                    found.append(into.sources[one.id])
+        return tuple(sorted(found, key=lambda id: -id.seq))
 
     @worked_out
     def postures(self) -> tuple[Solved, ...]:

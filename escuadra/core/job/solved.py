@@ -4,7 +4,7 @@ Everything is asked of the state's solution (``state``); axes of ISO 8855, in pl
 """
 
 import math
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
 from functools import cached_property
 from typing import Any
 
@@ -68,6 +68,11 @@ class Solved:
     def suspects(self) -> tuple[ObservationId, ...]:
         """What is to blame where they do not, as far as that can be told."""
         return tuple(self.sources[name] for name in self.located.solution.suspects)
+
+    @property
+    def tests(self) -> Iterator[tuple[ObservationId, float | None]]:
+        """Every observation with its test; none where no other checks it."""
+        return ((self.sources[one.id], one.w) for one in self.located.solution.observations)
 
     def budget(self, found: Derived) -> list[Contribution]:
         """Where a quantity's uncertainty comes from."""

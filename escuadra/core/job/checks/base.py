@@ -10,8 +10,8 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, shares
+from escuadra.core.job.doubting import Again
 from escuadra.core.job.next_move import NextMove
-from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
@@ -194,8 +194,12 @@ class Check(CheckSpec):
         found = next((s for s in slots if s.id.split(".")[-1] == worst.id.split(".")[-1]), slots[0])
         return found.id, found.label
 
-    def doubted(self, setup: Setup) -> ObservationId | None:
+    def doubted(self, setup: Setup) -> Again | None:
         """The reading to take again where its readings contradict each other."""
+        return None
+
+    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+        """The reading to take again before it is believed that the vehicle is out."""
         return None
 
     def unknown(self, setup: Setup, judged: Judgement) -> NextMove | None:

@@ -13,6 +13,7 @@ from escuadra.core.budget import Contribution
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.job.observed import ObservationId
@@ -108,10 +109,8 @@ class LevelCheck(Check):
         way, to_tyres = figure.id.split(".")[1], setup.plan.procedure.level_to == "tyres"
         return budget_of(setup, lambda solved: solved.lean(way, to_tyres))
 
-    def doubted(self, setup: Setup) -> ObservationId | None:
-        suspects = setup.upright.suspects if setup.upright is not None else ()
-        # What was read last is read again soonest.
-        return max((id for id in suspects if id.kind.again), key=lambda id: id.seq, default=None)
+    def doubted(self, setup: Setup) -> Again | None:
+        return next(iter(doubted(setup, setup.upright)), None) if setup.upright is not None else None
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         worst = judged.worst
@@ -263,6 +262,8 @@ class PoseCheck(Check):
 
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.solved_for(self.view_of)
+        if solved is None and setup.strays:
+            return Judgement(True, trouble=_one_of(setup.strays))
         if solved is None:
             return Judgement(False, note=sentences(self._missing(setup)))
         if solved.line is None:
@@ -291,6 +292,9 @@ class PoseCheck(Check):
             return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
         shifted = bool(setup.watched(solved.epoch))
         return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted))
+
+    def doubted(self, setup: Setup) -> Again | None:
+        return next(iter(to_read_again(setup, setup.strays)), None)
 
     def _unlevelled(self, setup: Setup) -> Disturbance | None:
         """What spoiled the level since it was read: a frame that leans holds its target elsewhere."""
@@ -458,6 +462,11 @@ def contradiction(solved: Solved, shifted: bool = False) -> Sentences:
         return sentences(said("frame.frame_does_not_stand_did"))
     if not suspects:
         return sentences(said("frame.readings_contradict_each_other_more"))
-    named = nouns(id.words for id in suspects)
+    return _one_of(suspects)
+
+
+def _one_of(suspects: Sequence[ObservationId]) -> Sentences:
+    # What a person read comes before what a model says.
+    named = nouns(id.words for id in sorted(suspects, key=lambda id: not id.kind.read_in(id)))
     which = "suspect" if len(suspects) == 1 else "share"
     return sentences(said(f"frame.readings_contradict_each_other_{which}", named=named))

@@ -13,6 +13,7 @@ from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.both_lines import (
     both_lines,
+    contradicting,
     front_off,
     line_contradiction,
     said_alone,
@@ -21,7 +22,9 @@ from escuadra.core.job.both_lines import (
     targets,
 )
 from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import emblem_slot, mark_slot, pair_slots
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
@@ -126,6 +129,16 @@ class CentrelineCheck(Check):
         note = sentences(*notes, *emblems)
         return Judgement(complete, tuple(figures), summary, trouble=sentences(*troubles), note=note)
 
+    def doubted(self, setup: Setup) -> Again | None:
+        suspects = [
+            ObservationId(f"pair_{end}", k)
+            for end, mark in setup.marks.items()
+            if mark.pairs is not None
+            for k, w in mark.pairs.w.items()
+            if (mark.pairs.suspect or k) == k and abs(w) > CRITICAL_W
+        ]
+        return next(iter(to_read_again(setup, suspects)), None)
+
 
 @check_kind("method")
 class MethodCheck(Check):
@@ -210,6 +223,20 @@ class LinesCheck(Check):
         figures = self._figures(setup, solved)
         summary = self._summary(setup, solved)
         return Judgement(True, figures, summary, trouble=line_contradiction(setup), note=self._words(setup, figures))
+
+    def doubted(self, setup: Setup) -> Again | None:
+        solved = contradicting(setup)
+        return next(iter(doubted(setup, solved)), None) if solved is not None else None
+
+    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+        """Laser and marks, before a body is called bent or an axle crooked: they are looked at again in a minute."""
+        worst = judged.worst
+        if worst is None or worst.id == "thrust_angle":
+            return None
+        marks = [ObservationId("centre_mark", end) for end in setup.marks]
+        pairs = [ObservationId(f"pair_{end}", k) for end, mark in setup.marks.items() for k in mark.names]
+        orders = ([ObservationId("crossing", "crossing")], marks, pairs)
+        return next((again for order in orders for again in to_read_again(setup, order)), None)
 
     def _figures(self, setup: Setup, solved: Solved) -> tuple[Figure, ...]:
         figures = []

@@ -101,6 +101,7 @@ for _end in ENDS_OF_BODY:
             f"pair_{_end}",
             lambda id, end=_end: said(f"places.pair.{end}", number=id.place),  # type: ignore[misc]
             of_line=True,
+            slots=lambda id, end=_end: tuple(f"pair.{end}.{id.place}.{side}" for side in ("left", "right")),  # type: ignore[misc]
         )
     )
     for _axis in ("x", "y", "z"):
@@ -115,7 +116,14 @@ for _axis in ("x", "z"):
             lambda id: said(f"places.centre_mark.{id.place}"),
         )
     )
-observed_as(Kind("centre_mark", lambda id: said(f"places.centre_mark.{id.place}"), of_line=True))
+observed_as(
+    Kind(
+        "centre_mark",
+        lambda id: said(f"places.centre_mark.{id.place}"),
+        of_line=True,
+        slots=lambda id: (f"mark.{id.place}",),
+    )
+)
 observed_as(Kind("crossing", of_frame=True, again=True))
 observed_as(Kind("low", of_line=True, of_frame=True))
 observed_as(Kind("roof", of_line=True, of_frame=True))

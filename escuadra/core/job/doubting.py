@@ -1,0 +1,73 @@
+"""Whom to doubt where readings contradict each other: in the order in which a person can read them again.
+
+What a person read comes before what a model says. What was read again in its place is believed from then on: the next
+suspect is asked for, and nothing is asked without end. Source: w-tests after Baarda, as ``state`` gives them.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from escuadra.core.job.observed import ObservationId
+from escuadra.core.job.setup import Setup
+from escuadra.core.job.solved import Solved
+from escuadra.core.said import Text
+
+AS_LIKELY = 0.9
+"""Of the largest test: what comes this near cannot be told from it."""
+
+
+UNFIT = 1.0
+"""A test above this may have to do with a contradiction that none of the suspects explains."""
+
+
+THE_SAME = 3 * math.sqrt(2)
+"""Two looks that differ by less than so many u of one of them say the same."""
+
+
+@dataclass(frozen=True)
+class Again:
+    """A slot to read again, by what it is called there: nothing where the slot's own label says it."""
+
+    slot: str
+    words: Text | None
+    seq: int
+    """Of its newest reading that counts."""
+
+
+def read_twice(setup: Setup, slot: str) -> bool:
+    """What counts in a slot stands in the place of what read the same, since anything last happened."""
+    entries = setup.state.entries.get(slot, ())
+    newest = max((e for e in entries if e.counts), key=lambda e: e.seq, default=None)
+    found = setup.measured(slot, [newest]) if newest is not None else None
+    if newest is None or found is None:
+        return False
+    since = max((past.seq for past in setup.state.disturbances if past.seq < newest.seq), default=0)
+    before = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
+    return any(abs(e.value - newest.value) <= THE_SAME * found.figures.u_random for e in before)
+
+
+def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again]:
+    """Where some suspects can be read again and were not, the newest first: that is soonest at hand."""
+    found: dict[str, Again] = {}
+    for id in suspects:
+        slots = id.kind.read_in(id)
+        for slot in slots:
+            newest = max((e.seq for e in setup.relied(slot)), default=0)
+            if newest and not read_twice(setup, slot):
+                found[slot] = Again(slot, id.words if len(slots) == 1 else None, newest)
+    return sorted(found.values(), key=lambda again: -again.seq)
+
+
+def doubted(setup: Setup, solved: Solved) -> list[Again]:
+    """Where the suspects of a solution can be read again: the likeliest first, of those as likely the newest."""
+    tests = {id: abs(w) for id, w in solved.tests if w is not None}
+    worst = max((tests[id] for id in solved.suspects if id.kind.read_in(id)), default=0.0)
+    likely = [id for id in solved.suspects if tests[id] >= AS_LIKELY * worst]
+    first = to_read_again(setup, likely)
+    found = [*first, *(one for one in to_read_again(setup, solved.suspects) if one not in first)]
+    if found or solved.trusted:
+        return found
+    # All of them were read twice: whatever else does not fit, the worst first.
+    unfit = sorted((id for id, w in tests.items() if w > UNFIT), key=lambda id: -tests[id])
+    return [one for id in unfit for one in to_read_again(setup, (id,))]

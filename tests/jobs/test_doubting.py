@@ -1,0 +1,75 @@
+"""What contradicts itself is read again, each thing once, until the wrong one is found."""
+
+import pytest
+
+from escuadra.core.job.slots import Slot
+from escuadra.demo.technician import Technician
+from escuadra.devices.robot import Robot, frame_only
+from escuadra.devices.virtual_bay import VirtualBay
+
+TOOLS = {"crossing": "laser-2", "level": "level-1"}
+WORDED = ("level",)
+MOST = 16
+
+
+def type_in(who: Technician, slot: str, value: float) -> None:
+    kind = slot.partition(".")[0]
+    word = ("plus" if value >= 0 else "minus") if kind in WORDED else ""
+    typed = f"{abs(value):.2f}" if word else f"{value:.1f}"
+    who.read(slot, typed, TOOLS.get(kind, "tape-4"), word, replaces=True)
+
+
+def asked_until_cured(who: Technician, slot: str, off: float) -> list[str]:
+    """Type something wrong where everything holds, then do as told: what was asked for again, in its order."""
+    right = {
+        id: float(view.now[-1].value)
+        for id, view in who.opened.sheet.slots.items()
+        if view.slot.ask == "number" and view.now
+    }
+    type_in(who, slot, right[slot] + off)
+    asked: list[str] = []
+    while (move := who.opened.sheet.next).replaces and len(asked) < MOST:
+        asked.append(move.slot)
+        type_in(who, move.slot, right[move.slot])
+    return asked
+
+
+@pytest.mark.parametrize(
+    "slot, off",
+    [
+        ("height.LF_end", 25.0),
+        ("height.RF_end", -25.0),
+        ("tape.LF.LF_end", 40.0),
+        ("crossing", 12.0),
+        ("mark.front", 30.0),
+        ("mark.rear", -30.0),
+        ("pair.front.1.left", 60.0),
+    ],
+)
+def test_the_wrong_reading_is_found_and_nothing_is_asked_without_end(full: Technician, slot: str, off: float) -> None:
+    asked = asked_until_cured(full, slot, off)
+    assert slot in asked, asked
+    assert all(asked.count(one) <= 1 + (one == slot) for one in asked), asked
+    assert full.opened.sheet.can_sign, full.opened.sheet.next
+
+
+class Swapping(Robot):
+    """Takes a tape to the wrong end of the beam, once, after the first move."""
+
+    wrong, strays = "", 0
+
+    def _read(self, slot: Slot) -> None:
+        self.strays += bool(self.desk.sheet.setup.strays)
+        if self.moves and not self.wrong and slot.id == "tape.LF.LF_end":
+            self.wrong = slot.id
+            self.desk.read(slot.id, self.bay.at("tape.LF.RF_end"), self.bay.tool(slot))
+        else:
+            super()._read(slot)
+
+
+def test_where_nothing_can_be_solved_the_reading_that_is_in_the_way_is_found(teo: Technician) -> None:
+    robot = Swapping(VirtualBay(frame_only(teo.opened.sheet.plan), (30.0, -25.0, 1.5, 20.0), 31))
+    assert robot.work(), robot.desk.sheet.next
+    assert robot.wrong
+    assert 1 <= robot.strays <= 2, "it is asked for at once"
+    assert all(abs(off) <= 5 for off in robot.bay.off().values())
