@@ -210,6 +210,28 @@ def rms(values: Sequence[float]) -> float:
     return math.sqrt(sum(v * v for v in values) / len(values)) if values else math.nan
 
 
+def figures(count: int = 200) -> dict[str, tuple[float, tuple[float, float], str]]:
+    """What ``make bench`` tells of so many honest visits and as many with a blunder."""
+    sound, wrong = visits(count, False), [v for v in visits(count, True) if v.blunder]
+    seen = [v for v in wrong if v.noticed]
+    shares = {
+        "false_holds_robots": ([bool(v.out) for v in sound], (0.0, 0.026), "robots: all holds, something truly out"),
+        "dead_ends": ([not v.done for v in (*sound, *wrong)], (0.0, 0.0), "robots that could not go on"),
+        "blunders_noticed_any": ([v.noticed for v in wrong], (0.0, 1.0), "blunders of any size noticed (reported)"),
+        "blunders_named": ([v.named for v in seen], (0.9, 1.0), "of these, the right slot among the first two re-read"),
+        "silent_and_out": ([not v.noticed and bool(v.out) for v in wrong], (0.0, 0.01), "unnoticed and truly out"),
+    }
+    found = {
+        name: (sum(hits) / len(hits), limits, f"{what}: {share(sum(hits), len(hits))}")
+        for name, (hits, limits, what) in shares.items()
+    }
+    for kind in QUANTITIES:
+        values = [v.off[kind] for v in sound if v.done and kind in v.off]
+        what = f"robots: (told − true) ÷ u of {kind}, root mean square, n = {len(values)}"
+        found[f"e_over_u_{kind}"] = (rms(values), (0.9, 1.1), what)
+    return found
+
+
 def told(count: int) -> None:
     """Print what came of it."""
     honest, wrong = visits(count, False), [v for v in visits(count, True) if v.blunder]

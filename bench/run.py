@@ -15,6 +15,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import application
 import coverage_of_methods as methods
+import honest
 import parking
 import robots
 import statistics_of_networks as networks
@@ -78,6 +79,8 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("robots_arrived", lambda: arrived, (0.99, 1.0), "share of robots truly within every tolerance in the end")
     keep("false_holds", lambda: robots.false_holds(1), (0, 0.026), "holds with the truth on a limit, one look")
     keep("false_holds_three", lambda: robots.false_holds(3), (0, 0.055), "the same, up to three looks as advised")
+    for name, (value, limits, what) in honest.figures().items():
+        keep(name, lambda value=value: value, limits, what)  # type: ignore[misc]
     bent = "of bodies with one corner bent by 3 to 15 mm, the very pair named (reported)"
     keep("bent_named", methods.bent_named, (0.0, 1.0), bent)
     shifted = "of bodies whose whole front is 3 to 15 mm off, told off the rear pairs' line (reported)"
