@@ -155,6 +155,7 @@ def page(
         job=sheet.state.job,
         view=view,
         slot=slot_view,
+        replacing=slot_view is not None and sheet.next.replaces and sheet.next.slot == slot_view.slot.id,
         tools=tools,
         tool=tool,
         doubted=doubted,

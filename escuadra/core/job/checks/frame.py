@@ -467,6 +467,7 @@ def contradiction(solved: Solved, shifted: bool = False) -> Sentences:
 
 def _one_of(suspects: Sequence[ObservationId]) -> Sentences:
     # What a person read comes before what a model says.
-    named = nouns(id.words for id in sorted(suspects, key=lambda id: not id.kind.read_in(id)))
+    readable = [id for id in suspects if id.kind.read_in(id)]
+    named = nouns(id.words for id in readable or suspects)
     which = "suspect" if len(suspects) == 1 else "share"
     return sentences(said(f"frame.readings_contradict_each_other_{which}", named=named))
