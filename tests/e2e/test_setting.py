@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, TimeoutError, expect
 
 from escuadra.core.axes import Pose
 from escuadra.core.job.events import LinePlanned
@@ -133,7 +133,16 @@ class Hands:
         else:
             raise AssertionError(f"nothing to do: {self.says}")
         still = "".join(f":not(.htmx-{state})" for state in ("request", "swapping", "settling", "added"))
-        page.wait_for_selector(f"#sheet:not([data-count='{count}']){still}")
+        changed = f"#sheet:not([data-count='{count}']){still}"
+        for _ in range(3):
+            try:
+                page.wait_for_selector(changed, timeout=8000)
+                return
+            except TimeoutError:
+                # As whoever pressed a moment too early: again.
+                page.locator("[data-field]").first.focus()
+                page.keyboard.press("Enter")
+        page.wait_for_selector(changed)
 
     def _move(self) -> None:
         page = self.page

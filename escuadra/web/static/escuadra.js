@@ -422,8 +422,15 @@
     form.requestSubmit(form.querySelector(".entry-record"));
     return true;
   };
+  // Where a device's first reading for this place is still awaited, an empty field is not sent.
+  const awaited = () => {
+    const place = input();
+    const here = document.querySelector("[data-device]");
+    return place && !place.value && here && device && (!shown || device.address !== here.dataset.device);
+  };
   document.addEventListener("keydown", (event) => {
-    if (event.key === "Enter" && !event.repeat && event.target === input() && take()) event.preventDefault();
+    if (event.key !== "Enter" || event.repeat || event.target !== input()) return;
+    if (take() || awaited()) event.preventDefault();
   });
   document.addEventListener("visibilitychange", listen);
   window.addEventListener("pagehide", () => { if (device) device.source.close(); });
