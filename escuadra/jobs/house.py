@@ -273,16 +273,12 @@ class House:
 
     def stood_here(self, bay: str, vehicle: str, besides: str) -> list[tuple[str, Place, int]]:
         """Number, place and time of earlier jobs with this vehicle model in a bay: first guesses, never readings."""
-        found = []
-        for opened in self.jobs(limit=300):
-            if isinstance(opened, Unreadable):
-                continue
-            state = opened.state
-            if opened.row.id == besides or state.job is None or state.placed is None or state.job.bay != bay:
-                continue
-            if opened.sheet.plan.vehicle.id == vehicle:
-                found.append((state.job.number, state.placed.place, opened.row.created_at))
-        return found
+        visits = [visit for visit in self.listed(limit=300) if isinstance(visit, Listed)]
+        return [
+            (visit.number, visit.place, visit.row.created_at)
+            for visit in visits
+            if visit.place is not None and visit.row.id != besides and (visit.bay, visit.model) == (bay, vehicle)
+        ]
 
 
 def _entered(said: Sequence[Payload]) -> str:

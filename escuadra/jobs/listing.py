@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from escuadra.core.bay import Place
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.model import CatalogueText
 from escuadra.core.said import Noun, Said
@@ -33,6 +34,10 @@ class Listed:
     vehicle: CatalogueText
     sensor: CatalogueText
     taken_in_at: int
+    model: str
+    """Id of the vehicle's model."""
+    place: Place | None
+    """Where in the bay it stood, once that was chosen."""
     stage: str
     groups: tuple[tuple[Title, CheckState], ...]
     """Each group of the sheet by its title and the worst state in it."""
@@ -59,6 +64,8 @@ def listed(opened: Opened) -> Listed:
         vehicle=sheet.plan.vehicle.name,
         sensor=sheet.plan.procedure.sensor.name,
         taken_in_at=state.taken_in_at,
+        model=sheet.plan.vehicle.id,
+        place=state.placed.place if state.placed is not None else None,
         stage=state.stage,
         groups=tuple((group.title, group.state) for group in sheet.groups),
         blocked=sheet.next.kind == "blocked",

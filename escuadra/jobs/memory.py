@@ -17,8 +17,8 @@ from escuadra.core.state.located import Located
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
-MOST_SOLUTIONS, MOST_VISITS, MOST_ENTRIES, MOST_LISTED = 16, 8, 128, 512
-MOST_FOLLOWED = 4
+MOST_SOLUTIONS, MOST_VISITS, MOST_ENTRIES, MOST_LISTED = 32, 32, 128, 512
+MOST_FOLLOWED = 8
 """Of the sheets that are kept, so many with all that they were worked out from: the next of the visit follows them."""
 
 

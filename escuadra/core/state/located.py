@@ -22,7 +22,7 @@ from escuadra.core.state.solution import LOOSE, NO_REDUNDANCY, Converged, Soluti
 from escuadra.core.state.unknowns import ONE_DEGREE, Vector
 from escuadra.core.symmetry import CRITICAL_W
 
-TO_BE_LOOKED_AT = 2e-4
+TO_BE_LOOKED_AT = 1e-5
 """Of its u, what a further step would change a reading by: far below every digit that is shown."""
 LOST_MM, LOST_DEG = 300.0, 5.0
 """A quantity that is told no better than that is not told: something hardly ties it down."""

@@ -34,7 +34,7 @@ AT_REST = 1e-12
 """A damped step that takes no more than this share off chi-square ends the search."""
 SETTLED = 1e-9
 """A step that changes no reading by more than this share of its u changes nothing."""
-SMALL = 1e-2
+SMALL = 1e-4
 """A step this short is as its slopes foretell, to far less than that."""
 
 
