@@ -167,12 +167,17 @@ class Person(Robot):
             for kind in QUANTITIES
             if done and kind in told and not _within(told[kind].lower, truth[kind], told[kind].upper)
         ]
-        first = list(dict.fromkeys(self.asked_again))[:2]
+        first = list(dict.fromkeys(map(together, self.asked_again)))[:2]
         noticed = self.troubled or bool(self.asked_again) or bool(stuck)
-        named = self.slip in first or (self.slip == "bump" and noticed)
+        named = together(self.slip) in first or (self.slip == "bump" and noticed)
         slip = f"{self.blunder}: {self.slip}" if self.slip else ""
         found = (tuple(out), off, noticed, tuple(first), named, self.count)
         return Ended(sheet.plan.procedure.id, slip, done, stuck, *found)
+
+
+def together(slot: str) -> str:
+    """What is read in one go: a pair is two readings of one tape that lies across both its marks."""
+    return slot.rpartition(".")[0] if slot.startswith("pair.") else slot
 
 
 def _within(lower: float | None, value: float, upper: float | None) -> bool:

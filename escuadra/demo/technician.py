@@ -23,6 +23,8 @@ from escuadra.jobs.reading import SIGNS, TakeReading
 from escuadra.jobs.stations import RunStation
 from escuadra.jobs.taking_in import BeginVisit, ChoosePlace
 
+MOST_LOOKS = 12
+"""More are never asked for, to be sure of what was read."""
 FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
 
 
@@ -194,6 +196,8 @@ class Technician:
                 self.tape(move.slot, off)
             elif not wrong and move.slot == "crossing":
                 self.read("crossing", f"{-off[1]:g}", "laser-2")
+        if not wrong:
+            self.assure(off)
 
     def tape(self, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
         """One tape more, to a frame that stands off the station's goal."""
@@ -250,8 +254,12 @@ class Technician:
         off: tuple[float, float, float],
         tapes: tuple[tuple[str, str], ...] = FRONT_TAPES,
         wrong: tuple[str, float] = ("", 0),
+        sure: bool = True,
     ) -> None:
-        """Tapes to a beam that stands off its goal by (away mm, left mm, yaw degrees), and the floor laser."""
+        """Tapes to a beam that stands off its goal by (away mm, left mm, yaw degrees), and the floor laser.
+
+        ``sure``: and what the sheet then asks to be read besides, so that no mistake goes unnoticed.
+        """
         plan, heights = self.opened.sheet.plan, self.heights()
         away, left, yaw = off
         goal = plan.nominal_goal
@@ -265,3 +273,24 @@ class Technician:
             self.read(slot, f"{slanted + (wrong[1] if slot == wrong[0] else 0):.0f}", "tape-4")
         if tapes == FRONT_TAPES:
             self.read("crossing", f"{-(goal.y + left) / math.cos(math.radians(yaw)):.1f}", "laser-2")
+            if sure and not wrong[0]:
+                self.assure(off)
+
+    def assure(self, off: tuple[float, float, float] = (0.5, 0.3, 0.0)) -> None:
+        """What the sheet asks to be read beside or once more, so that no mistake goes unnoticed."""
+        for _ in range(MOST_LOOKS):
+            looks = (view.judgement.to_guard for view in self.opened.sheet.checks if view.unguarded)
+            slot = next((slot for slot in looks if slot is not None), None)
+            if slot is None:
+                return
+            self.look(slot.id, off)
+
+    def look(self, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0)) -> None:
+        """One slot read as it is, or as it was read last."""
+        kind, _, what = slot.partition(".")
+        if kind == "tape":
+            self.tape(slot, off)
+        elif kind == "height" and what in self.heights():
+            self.read(slot, f"{self.heights()[what]:g}", "tape-4")
+        else:
+            self._again(slot)

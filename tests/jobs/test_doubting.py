@@ -28,9 +28,13 @@ def asked_until_cured(who: Technician, slot: str, off: float) -> list[str]:
     }
     type_in(who, slot, right[slot] + off)
     asked: list[str] = []
-    while (move := who.opened.sheet.next).replaces and len(asked) < MOST:
-        asked.append(move.slot)
-        type_in(who, move.slot, right[move.slot])
+    for _ in range(MOST):
+        move = who.opened.sheet.next
+        if move.replaces:
+            asked.append(move.slot)
+            type_in(who, move.slot, right[move.slot])
+        elif move.kind == "read":
+            who.look(move.slot)
     return asked
 
 

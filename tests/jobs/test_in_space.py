@@ -33,7 +33,7 @@ def test_a_frame_that_leans_carries_its_target_with_it(
         assert view is not None
         (figure,) = view.judgement.figures
         assert figure.value - nominal[check] == pytest.approx(truth[axis], abs=2.6 * figure.u), check
-        assert figure.u < 1.0
+        assert figure.u < figure.most / 3
 
 
 def test_beam_ends_are_held_against_the_level(full: Technician) -> None:
@@ -51,6 +51,7 @@ def test_beam_ends_are_held_against_the_level(full: Technician) -> None:
     assert home is not None
     assert move.slot in {slot.slot.id for slot in home.slots}, "it is asked where it is read"
     full.read("height.RF_end", f"{full.heights()['RF_end']:g}", "tape-4", replaces=True)
+    full.assure()
     assert full.opened.sheet.check("level").state == "holds"  # type: ignore[union-attr]
 
 

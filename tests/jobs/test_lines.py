@@ -6,7 +6,7 @@ import pytest
 
 from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.both_lines import answers
-from escuadra.core.job.events import LinePlanned
+from escuadra.core.job.events import LinePlanned, ReadingTaken
 from escuadra.core.job.floor_marks import floor_marks
 from escuadra.core.job.line_plan import default_plan, offer, offers, worth
 from escuadra.core.job.methods import METHODS
@@ -83,7 +83,7 @@ def test_the_budget_is_what_the_readings_then_reach(teo: Technician) -> None:
     promised = worth(plan, asked, shelf(teo.garage, plan))
     teo.line()
     teo.level()
-    teo.tapes((0, 0, 0))
+    teo.tapes((0, 0, 0), sure=False)
     solved = teo.opened.sheet.setup.newest
     assert solved is not None
     assert promised.offset == pytest.approx(2 * solved.derived("offset", "body").u, rel=0.05)
@@ -143,7 +143,23 @@ def test_methods_that_contradict_each_other_leave_the_lines_undecided(teo: Techn
     assert "share the blame" in told(view.judgement.trouble) or "contradicts itself" in told(view.judgement.trouble)
 
 
+MOST_SUSPECTS = 20
+
+
+def confirm(who: Technician, slot: str) -> None:
+    """Read again what was read, and it reads the same; or what was not read yet."""
+    read = who.opened.state.live(slot)
+    if not read:
+        who.look(slot, (0, 0, 0))
+        return
+    said = read[-1].said
+    assert isinstance(said, ReadingTaken)
+    who.read(slot, said.typed, said.tool.id, ("plus" if said.value >= 0 else "minus") if said.way else "", True)
+
+
 def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo: Technician) -> None:
+    teo.ready()
+    teo.stance(0, 0, 0, 0)
     teo.line()
     teo.read("emblem.front", "1208", "tape-4")
     view = teo.opened.sheet.check("centreline")
@@ -155,9 +171,14 @@ def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo
     teo.tapes((0, 0, 0))
     bent = Scene(plan, plan.nominal_goal, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.06), body_off={"front": -11.0})  # type: ignore[arg-type]
     teo.read("crossing", f"{METHODS['marks'].exact(bent)['crossing']:.1f}", "laser-2", replaces=True)
-    lines = teo.opened.sheet.check("thrust")
-    assert lines is not None
-    assert lines.state == "out"
+    for _ in range(MOST_SUSPECTS):
+        lines = teo.opened.sheet.check("thrust")
+        assert lines is not None
+        if lines.state == "out":
+            break
+        assert "contradict" in told(lines.judgement.trouble)
+        confirm(teo, teo.opened.sheet.next.slot)
+    assert lines.state == "out", "what may be wrong instead was read again, and read the same"
     assert "mm right of the rear pairs' line: measure the body before aiming" in told(lines.judgement.note)
     assert "The limit for the front against the rear pairs is a cautious default" in told(lines.judgement.note)
 
@@ -195,6 +216,7 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
     rig.connected = True
     teo.at += 5000
     teo.garage.do(TakeLook(teo.job, rig), teo.person, teo.id())
+    teo.assure()
     sheet = teo.opened.sheet
     for check in ("method_rig", "distance", "square"):
         assert sheet.check(check).state == "holds", check  # type: ignore[union-attr]
@@ -220,6 +242,7 @@ def test_touching_the_bumper_stands_in_for_the_front_marker(teo: Technician) -> 
     for slot in slots:
         word = ("plus" if exact[slot.id] >= 0 else "minus") if slot.way else ""
         teo.read(slot.id, f"{abs(exact[slot.id]) if word else exact[slot.id]:.1f}", "rig-1", word)
+    teo.assure()
     sheet = teo.opened.sheet
     assert sheet.check("method_rig").state == "holds"  # type: ignore[union-attr]
     assert sheet.check("distance").state == "holds"  # type: ignore[union-attr]

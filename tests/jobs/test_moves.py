@@ -156,6 +156,7 @@ def test_after_a_shift_one_tape_watches_for_a_bump(full: Technician) -> None:
     assert (move.kind, move.slot) == ("read", watch)
     old = before[watch].now[-1].said.typed  # type: ignore[union-attr]
     full.read(watch, old, "tape-4")
+    full.assure()
     assert {full.opened.sheet.check(c).state for c in ("square", "centred", "distance")} == {"holds"}  # type: ignore[union-attr]
 
 

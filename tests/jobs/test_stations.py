@@ -203,6 +203,7 @@ def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
     who.happen(move.happening)
     who.read("hangs.roll", "0.1", "level-1", "plus")
     who.read("hangs.tilt", "2.2", "level-1", "plus")
+    who.assure()
     view = who.opened.sheet.check("hangs")
     assert view is not None
     assert view.state == "holds"

@@ -158,7 +158,7 @@ def test_the_battery_shows_its_newest_voltage_and_its_course(full: Technician) -
     full.read("battery.volts", "12.9", "volt-3")
     found = view(full, "battery")
     assert told(found.judgement.summary) == "12.90\u202fV"
-    assert told(found.judgement.note).startswith("Falling 0.43")
+    assert told(found.judgement.note).startswith("Falling 0.41")
     assert "At the limit in about" in told(found.judgement.note)
     full.read("battery.volts", "11.9", "volt-3")
     assert view(full, "battery").state == "out"

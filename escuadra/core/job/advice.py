@@ -5,11 +5,14 @@ readings can't decide, the reading that would (``next``), and where they contrad
 wrong (``part``). One action a sentence, directions in words.
 """
 
+from escuadra.core.job.doubting import at_odds
 from escuadra.core.job.moving import (
     expected,
     home_of,
     missing_slots,
     move_ahead,
+    part,
+    parting,
     pose_move,
     read_again,
 )
@@ -27,6 +30,7 @@ from escuadra.core.said import (
     said,
     sentences,
 )
+from escuadra.core.wording import amount
 
 
 def next_move(sheet: SheetView) -> NextMove:
@@ -45,7 +49,9 @@ def next_move(sheet: SheetView) -> NextMove:
     if here is not None and here.done and (proof := proof_move(sheet)) is not None:
         return proof
     for view in waiting or unsettled:
-        return comes_first(sheet, _for_view(sheet, view))
+        # What would hold is looked at once more when the rest of its group stands: a move would spoil it.
+        same = (other for other in waiting if other.check.group == view.check.group and not other.unguarded)
+        return comes_first(sheet, _for_view(sheet, next(same, view) if view.unguarded else view))
     return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
 
 
@@ -62,6 +68,9 @@ def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
         missing = missing_slots(view, setup)
         if missing:
             return _read(view, missing[0], setup)
+    guarding = _guarding(sheet, view)
+    if guarding is not None and not view.judgement.trouble:
+        return guarding
     if view.check.of_pose:
         move = pose_move(sheet, view)
         if move is not None:
@@ -91,6 +100,26 @@ def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
     return NextMove("answer", answer, then, action=answer, check=view.check.id, slot=slot.id)
 
 
+def _guarding(sheet: SheetView, view: CheckView) -> NextMove | None:
+    """The reading without which a mistake in one of the others could go unnoticed."""
+    guard, worst = view.judgement.guard, view.worst
+    if guard is None or guard.look is None or worst is None:
+        return None
+    what = guard.look.label
+    why = said("guard.why", rests_on=guard.rests_on, reach=amount(guard.reach, worst.unit))
+    if guard.again:
+        then = sentences(said("guard.other_hand"), why)
+        return once_more(what, then, home_of(sheet, guard.look.id, view).check.id, guard.look.id)
+    return NextMove(
+        "read",
+        said("read.guard", what=what),
+        sentences(why),
+        action=said("read.action", what=what),
+        check=home_of(sheet, guard.look.id, view).check.id,
+        slot=guard.look.id,
+    )
+
+
 def _unit(slot: Slot) -> str:
     return OWN_UNIT[slot.quantity.dimension] if slot.quantity else "mm"
 
@@ -116,12 +145,36 @@ def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
     return NextMove("blocked", reason, then, action=reason, check=check.id)
 
 
+def _doubted(sheet: SheetView, view: CheckView) -> NextMove | None:
+    """What to read again where a check's readings contradict each other, or what would part those who may be wrong."""
+    setup = sheet.setup
+    odd = next((again for one in view.slots if (again := at_odds(setup, one.slot)) is not None), None)
+    if odd is not None:
+        return read_again(sheet, view, odd)
+    beside = view.check.parted_by(setup)
+    if beside is not None:
+        return parting(view, beside[0].id, beside[0].label, beside[1])
+    solved = view.check.contradicted(setup)
+    parted = part(sheet, view, solved) if solved is not None else None
+    doubted = view.check.doubted(setup) if parted is None else None
+    return read_again(sheet, view, doubted) if doubted is not None else parted
+
+
 def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:
     """The pose is read and set first, so that all moves make one round: yaw, side, distance, then height."""
     frame = [v for v in sheet.checks if v.check.group == "frame" and v is not view and not v.settled]
+    doubted = (_doubted(sheet, v) for v in frame if v.check.of_pose and v.judgement.trouble)
+    again = next((move for move in doubted if move is not None), None)
+    if again is not None:
+        return again
     unread = [(v, missing) for v in frame if (missing := missing_slots(v, sheet.setup))]
     if unread:
         return _read(unread[0][0], unread[0][1][0], sheet.setup)
+    unsure = (v for v in frame if v.check.of_pose and not v.unguarded and not v.judgement.trouble)
+    guarding = (_guarding(sheet, v) for v in unsure)
+    first = next((move for move in guarding if move is not None), None)
+    if first is not None:
+        return first
     moves = (pose_move(sheet, v) for v in frame if v.check.of_pose)
     return next((move for move in moves if move is not None and move.kind == "move"), None)
 
@@ -129,9 +182,8 @@ def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:
 def _more(sheet: SheetView, view: CheckView) -> NextMove:
     """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
     check, title = view.check, view.check.called
-    doubted = check.doubted(sheet.setup) if view.judgement.trouble else None
-    if doubted is not None:
-        return read_again(sheet, view, doubted)
+    if view.judgement.trouble and (doubted := _doubted(sheet, view)) is not None:
+        return doubted
     again = check.to_confirm(sheet.setup, view.judgement)
     if again is not None:
         return read_again(sheet, view, again)

@@ -5,8 +5,11 @@ emblems against the pairs; in words. Source: ``network``, ``symmetry``.
 """
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
+from escuadra.core.job.doubting import to_read_again
+from escuadra.core.job.looking import AS_LIKELY
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import emblem_slot
@@ -139,9 +142,25 @@ def _front_off(setup: Setup, solved: Solved) -> Derived | None:
     pairs = [str(id) for id in solved.observations if id.source == "pair_front"]
     elsewhere, agree = solved.located.without(pairs, solved.side_of("mark.front"))
     mark = setup.marks["front"]
-    if elsewhere is None or not agree or mark.y is None or elsewhere.u > LOST_MM:
+    if (
+        elsewhere is None
+        or not agree
+        or mark.y is None
+        or elsewhere.u > LOST_MM
+        or not _of_the_body(setup, solved, pairs)
+    ):
         return None
     return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
+
+
+def _of_the_body(setup: Setup, solved: Solved, pairs: Sequence[str]) -> bool:
+    """Where the front pairs do not fit, no single reading explains that as well that was not confirmed."""
+    (together,) = solved.located.tested([[(name, 1.0) for name in pairs]])
+    if together is None or together <= CRITICAL_W:
+        return True
+    single = [(id, abs(w)) for id, w in solved.tests if w is not None and id.source not in PAIRS]
+    as_likely = (id for id, w in single if w >= AS_LIKELY * together)
+    return not to_read_again(setup, as_likely)
 
 
 PAIRS = {"pair_front": "front", "pair_rear": "rear"}

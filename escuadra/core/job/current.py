@@ -29,6 +29,9 @@ from escuadra.core.said import Text
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
 
+U_HUB_MM = 5.0
+"""Of a hub's height, as the model has it: what tyres and load do."""
+
 
 @dataclass(frozen=True)
 class EndMark:
@@ -270,8 +273,8 @@ class Current(Derivation):
         found = by_stretch.get(bisect(spoiled, seq))
         if found is not None:
             return found.value, found.u
-        if what in ("LR", "RR"):
-            return self.plan.vehicle.hub_height, 5.0
+        if what in CORNERS:
+            return self.plan.vehicle.hub_height, U_HUB_MM
         return None
 
     def _heights(self, what: str) -> tuple[list[int], dict[int, Measured | None]]:
@@ -302,7 +305,7 @@ class Current(Derivation):
         return min(e.seq for e in groups[-1]) - 1 if groups else self.state.seq
 
     def tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
-        """Tapes of an epoch whose ends' heights are known: slot, hub, beam end, what counts."""
+        """Tapes of an epoch: slot, hub, beam end, what counts."""
         return self.once(Current._tapes, epoch)
 
     def _tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
@@ -311,6 +314,6 @@ class Current(Derivation):
             for end in ENDS:
                 slot = tape_slot(hub, end, self.plan)
                 entries = self.within(slot, epoch)
-                if entries and all(self.height_for(what, entries[-1].seq) is not None for what in (hub, end)):
+                if entries:
                     found.append((slot, hub, end, entries))
         return found

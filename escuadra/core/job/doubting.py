@@ -8,17 +8,20 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from escuadra.core.job.looking import AS_LIKELY
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.setup import Setup
+from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.said import Text
-
-AS_LIKELY = 0.9
-"""Of the largest test: what comes this near cannot be told from it."""
-
+from escuadra.core.symmetry import CRITICAL_W
 
 UNFIT = 1.0
 """A test above this may have to do with a contradiction that none of the suspects explains."""
+
+
+LOOKS_APART = CRITICAL_W * math.sqrt(2)
+"""Two looks with one tool that differ by more of its u contradict each other."""
 
 
 THE_SAME = 3 * math.sqrt(2)
@@ -45,6 +48,18 @@ def read_twice(setup: Setup, slot: str) -> bool:
     since = max((past.seq for past in setup.state.disturbances if past.seq < newest.seq), default=0)
     before = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
     return any(abs(e.value - newest.value) <= THE_SAME * found.figures.u_random for e in before)
+
+
+def at_odds(setup: Setup, slot: Slot) -> Again | None:
+    """A slot whose looks with one tool differ by more than that repeats to: read anew, in place of them all."""
+    if slot.ask != "number":
+        return None
+    for read in setup.by_tool(slot.id, setup.current(slot)):
+        looks = [e.value for e in setup.current(slot) if e.seq <= read.seq and e.said.tool.id == read.tool]  # type: ignore[union-attr]
+        apart = max(looks) - min(looks)
+        if len(looks) > 1 and apart > LOOKS_APART * read.u_look:
+            return Again(slot.id, slot.label, read.seq)
+    return None
 
 
 def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again]:

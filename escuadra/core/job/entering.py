@@ -5,7 +5,7 @@ vehicle axes (ISO 8855), z over the plane that the tyres stand on.
 """
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -69,6 +69,24 @@ class Hung:
 
 
 @dataclass(frozen=True)
+class Act:
+    """What was read at one slot with one tool, in one place of the frame: one look, or several.
+
+    Source: hypotheses of ``state``.
+    """
+
+    slot: Slot
+    seq: int
+    looks: int
+    u_look: float
+    """By which one look differs from the next, one sigma, in the slot's unit."""
+    cap: float
+    """The largest error that would not have been asked about when it was typed."""
+    effect: tuple[tuple[str, float], ...]
+    """Observations of the state, and what an error of 1 in the mean of the looks changes each by."""
+
+
+@dataclass(frozen=True)
 class Entered:
     """What was entered of one state; what the names mean, see ``Entering``."""
 
@@ -86,6 +104,7 @@ class Entered:
     observations: tuple[Read, ...]
     sources: Mapping[str, ObservationId]
     gains: Mapping[str, float]
+    acts: tuple[Act, ...]
     instruments: Mapping[str, SharedErrors]
 
     @property
@@ -155,6 +174,8 @@ class Entering:
         """What each observation is, and what is known beforehand of an instrument, by its text."""
         self.gains: dict[str, float] = {}
         """What reading it once more tells beside what was read, as a factor of what it tells now, by its text."""
+        self.acts: dict[tuple[str, str, int], Act] = {}
+        """What was read, by slot, tool and the last look."""
         self.instruments: dict[str, SharedErrors] = {}
         self._known_as: dict[str, list[Instrument]] = {}
         self.heading = 0.0
@@ -224,9 +245,19 @@ class Entering:
             self.put(ObservationId(f"{source}_z", place), "z", *up, point=point)
 
     def put(
-        self, id: ObservationId, kind: str, value: float, u: float, instrument: str | None = None, **more: Any
+        self,
+        id: ObservationId,
+        kind: str,
+        value: float,
+        u: float,
+        instrument: str | None = None,
+        of: Iterable[tuple[Slot, Measured, float]] = (),
+        **more: Any,
     ) -> None:
-        """An observation as ``state`` takes it; what needs a frame is left out where there is none."""
+        """An observation as ``state`` takes it; what needs a frame is left out where there is none.
+
+        ``of``: the readings that it is made of, each with what an error of 1 in it changes the value by.
+        """
         name = str(id)
         if name in self.sources or (not self.body and more.get("body", STANDS_ON) != STANDS_ON):
             return
@@ -242,6 +273,15 @@ class Entering:
                 **more,
             )
         )
+        for slot, part, factor in of:
+            self._acted(slot, part, name, factor)
+
+    def _acted(self, slot: Slot, part: Measured, name: str, factor: float) -> None:
+        key = (slot.id, part.tool, part.seq)
+        known, range_ = self.acts.get(key), slot.quantity
+        effect = (*(known.effect if known is not None else ()), (name, factor))
+        cap = max(range_.high - part.value, part.value - range_.low, 0.0) if range_ is not None else math.inf
+        self.acts[key] = Act(slot, part.seq, part.count, part.u_look, cap, effect)
 
     def shared(self, instrument: str, u_offset: float, u_scale: float, id: ObservationId) -> None:
         """What all readings of an instrument have in common; ``id``: what that is an observation of."""
@@ -277,7 +317,7 @@ class Entering:
         self.shared(instrument, figures.u_offset, figures.u_scale, ObservationId("shared", "", part.tool))
         id = ObservationId(source, place or slot.id, part.tool, part.seq)
         own = max(math.hypot(figures.u_random, u), LEAST_U)
-        self.put(id, kind, part.value if value is None else value, own, instrument, **more)
+        self.put(id, kind, part.value if value is None else value, own, instrument, [(slot, part, 1.0)], **more)
         # One look more lessens what repeats scatter by, and nothing else.
         less = own**2 - figures.u_repeat**2 / (part.count + 1)
         self.gains[str(id)] = math.sqrt(max(0.0, own**2 / less - 1)) if less > 0 else 0.0
@@ -299,5 +339,6 @@ class Entering:
             observations=tuple(self.observations),
             sources=self.sources,
             gains=self.gains,
+            acts=tuple(self.acts.values()),
             instruments=self.instruments,
         )

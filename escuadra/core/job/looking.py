@@ -7,22 +7,26 @@ import numpy as np
 
 from escuadra.core.errors import BadInput
 from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.places import ENDS, tape_slot
+from escuadra.core.job.places import ENDS, height_slot, tape_slot
 from escuadra.core.job.setup import Setup
+from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.stance import CORNERS
-from escuadra.core.state.input import Distance, Read
+from escuadra.core.state.input import Distance, Height, Read
+
+AS_LIKELY = 0.9
+"""Of the largest test: what comes this near cannot be told from it."""
 
 
 def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]:
-    """Tapes that could still be read, with the uncertainty of the tape that was used most."""
+    """Tapes that could still be read, with the uncertainty of the tape that was used last."""
     read = zip(solved.observations, solved.located.given.observations, strict=True)
     first, last = setup.span(solved.epoch)
-    used = [(id, o) for id, o in read if id.source == "tape" and first < id.seq < last]
-    if not used:
+    taped = [(id, o) for id, o in read if id.kind.taped and first < id.seq < last]
+    if not taped or solved.epoch != setup.epoch:
         return []
-    tool, newest = used[-1][0].instrument, used[-1][1]
-    taken = {id.place for id, _ in used}
+    tool, newest = taped[-1][0].instrument, taped[-1][1]
+    taken = {id.place for id, _ in taped}
     found: list[tuple[ObservationId, Read]] = []
     for hub in CORNERS:
         for end in ENDS:
@@ -38,6 +42,37 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
                     to=f"{solved.body}:{end}",
                 )
                 found.append((id, reading))
+    return found
+
+
+def further(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
+    """What was not read yet and would tell more of where the frame stands: tapes, heights of their ends."""
+    tapes = [(tape_slot(*_ends(id), setup.plan), reading) for id, reading in candidates(setup, solved)]
+    return [*tapes, *_heights(setup, solved)]
+
+
+def _ends(id: ObservationId) -> tuple[str, str]:
+    _, hub, end = id.place.split(".")
+    return hub, end
+
+
+def _heights(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
+    """Heights that were not read, as well as those that were."""
+    read = zip(solved.observations, solved.located.given.observations, strict=True)
+    known = [(id, o) for id, o in read if id.source == "height"]
+    if not known or solved.epoch != setup.epoch:
+        return []
+    tool, like = known[-1][0].instrument, known[-1][1]
+    found: list[tuple[Slot, Read]] = []
+    for what in (*ENDS, *CORNERS):
+        slot = height_slot(what, setup.plan)
+        if setup.now(slot) is None:
+            point = what if what in CORNERS else f"{solved.body}:{what}"
+            id = str(ObservationId("height", slot.id, tool))
+            reading = Height(
+                type="height", id=id, value=0.0, u=like.u, instrument=like.instrument, point=point, floor=what
+            )
+            found.append((slot, reading))
     return found
 
 
@@ -67,7 +102,7 @@ def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId
 
 
 def parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
-    """The unread tape that best tells the first two suspects apart."""
+    """The unread tape that best tells the first two suspects apart; nothing where none would."""
     return setup.once(_parting_reading, solved)
 
 
@@ -83,4 +118,5 @@ def _parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
         after = [(solved.located.alike(first, second, row), id) for row, (id, _) in zip(rows, offered, strict=True)]
     except BadInput:
         return None
-    return min(after, key=lambda found: found[0])[1]
+    alike, best = min(after, key=lambda found: found[0])
+    return best if alike < AS_LIKELY else None

@@ -120,7 +120,7 @@ def pose_move(sheet: SheetView, view: CheckView) -> NextMove | None:
     if solved is None or solved.line is None:
         return None
     if not solved.trusted:
-        return _part(sheet, view, solved)
+        return part(sheet, view, solved)
     by_aspect = {v.check.view_of: v for v in sheet.checks if v.check.of_pose}
     plan = planned_moves(solved)
     if _off(by_aspect.get("yaw"), sheet.setup) and abs(plan.yaw_turns) >= LEAST_TURN:
@@ -268,11 +268,12 @@ def confirmed(setup: Setup, slot: str) -> bool:
     return watched and any(e.counts for e in fresh) and any(e.replaced_by is not None for e in fresh)
 
 
-def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
+def part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
     suspects = solved.suspects
     own = doubted(sheet.setup, solved)
-    if any(id.kind.carried for id in suspects):
+    moved = sheet.setup.stays(sheet.setup.epoch)[0].body
+    if any(id.kind.carried and id.place == moved for id in suspects):
         # What was carried over a move or a run is contradicted: by the reading that was to notice a bump.
         since, watching = _since(sheet.setup), sheet.setup.watching
         noticed = [id for id in solved.observations if id.place in watching and id.seq > since]
@@ -291,15 +292,14 @@ def _part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
         return read_again(sheet, view, own[0], _others(suspects, own[0]))
     best = parting_reading(sheet.setup, solved)
     if best is not None:
-        return NextMove(
-            "read",
-            said("read.tape", what=best.words),
-            sentences(said("read.tape.why", count=Count(len(suspects)))),
-            action=said("read.tape.action", what=best.words),
-            check=view.check.id,
-            slot=best.place,
-        )
+        return parting(view, best.place, best.words, len(suspects))
     return read_again(sheet, view, own[0], _others(suspects, own[0])) if own else None
+
+
+def parting(view: CheckView, slot: str, words: Text, suspects: int) -> NextMove:
+    """The reading that tells apart which of several is wrong."""
+    why, action = sentences(said("read.tape.why", count=Count(suspects))), said("read.tape.action", what=words)
+    return NextMove("read", said("read.tape", what=words), why, action=action, check=view.check.id, slot=slot)
 
 
 def _newest(noticed: Sequence[ObservationId]) -> Again:

@@ -50,12 +50,21 @@ class Kind:
     """Its method knows the vehicle by its axles alone."""
     of_frame: bool = False
     """It was read at the frame."""
+    taped: bool = False
+    """It was read with a tape, at the frame."""
     again: bool = False
     """It was read at one place, where it can be read again."""
     carried: bool = False
     """It was not read, but carried over a move."""
     slots: Callable[[ObservationId], tuple[str, ...]] | None = None
     """Where it can be read again, if not at its own place."""
+
+    told_in: Callable[[ObservationId], str] | None = None
+    """Of what the model says, or nobody knows: the slot that tells it."""
+
+    def told_by(self, id: ObservationId) -> str:
+        """The slot that tells what the model says here; empty where none does, or where it was read."""
+        return self.told_in(id) if self.told_in is not None else ""
 
     def read_in(self, id: ObservationId) -> tuple[str, ...]:
         """The slots in which it can be read again; none where it was not read."""
@@ -79,13 +88,14 @@ def as_part(id: ObservationId) -> Text:
     return (id.kind.as_part or id.kind.words)(id)
 
 
-observed_as(Kind("tape", lambda id: Noun(id.place), of_frame=True, again=True))
+observed_as(Kind("tape", lambda id: Noun(id.place), of_frame=True, taped=True, again=True))
 for _axis in ("x", "y", "z"):
     observed_as(
         Kind(
             f"hub_{_axis}",
             lambda id, axis=_axis: said(f"places.hub_place.{axis}", corner=Noun(f"corner.{id.place}")),  # type: ignore[misc]
             lambda id: said("frame.hubs_places"),
+            told_in=(lambda id: f"height.{id.place}") if _axis == "z" else None,
         )
     )
 observed_as(

@@ -253,6 +253,11 @@ class Setup(Current):
         return all(id in read or instead.get(id) in read for id in needed)
 
     @worked_out
+    def taped(self) -> bool:
+        """Nothing that was begun tells where the frame stands but tapes to the ends of its beam."""
+        return not any(m.sees_frame and not self.begun.isdisjoint(m.prefixes) for m in METHODS.values())
+
+    @worked_out
     def watching(self) -> frozenset[str]:
         """Slots at which a bump of the frame would be noticed."""
         begun = [m for m in METHODS.values() if not self.begun.isdisjoint(m.prefixes)]

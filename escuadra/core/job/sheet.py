@@ -14,6 +14,7 @@ from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.checks.line import CentrelineCheck, MethodCheck
 from escuadra.core.job.checks.stations import StationsCheck
+from escuadra.core.job.doubting import at_odds
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import Plan
@@ -156,7 +157,7 @@ def _fill(slots: list[SlotView], check: Check, setup: Setup) -> None:
 
 def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
     state = setup.state
-    judged = check.judge(setup)
+    judged = _with_looks(check, check.judge(setup), setup, slots)
     aspects = check.aspects(setup)
     result, because = _state(check, judged, slots, setup, aspects)
     override = state.overrides.get(check.id)
@@ -176,6 +177,14 @@ def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
     )
 
 
+def _with_looks(check: Check, judged: Judgement, setup: Setup, slots: list[SlotView]) -> Judgement:
+    """Looks at one slot that contradict each other are no mean."""
+    odd = next((again for view in slots if (again := at_odds(setup, view.slot)) is not None), None)
+    if odd is None or odd.words is None or judged.trouble or check.newest_counts:
+        return judged
+    return replace(judged, trouble=sentences(said("sheet.looks_contradict", what=odd.words)))
+
+
 def _state(
     check: Check, judged: Judgement, slots: list[SlotView], setup: Setup, aspects: frozenset[str]
 ) -> tuple[CheckState, Disturbance | None]:
@@ -184,7 +193,9 @@ def _state(
         if judged.wrong or "out" in states:
             # Readings that contradict each other cannot convict either.
             return ("undecided" if judged.trouble else "out"), None
-        return ("undecided" if judged.trouble or "undecided" in states else "holds"), None
+        if judged.trouble or "undecided" in states:
+            return "undecided", None
+        return ("open" if judged.to_guard is not None else "holds"), None
     if judged.because is not None:
         return "stale", judged.because
     if not slots and (disturbed := setup.state.last_disturbed(aspects)) is not None:

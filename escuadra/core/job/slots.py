@@ -87,6 +87,11 @@ class Measured:
         """Its standard uncertainty."""
         return self.figures.u
 
+    @property
+    def u_look(self) -> float:
+        """By which one look differs from the next, one sigma: what the instrument repeats to, and its division."""
+        return math.hypot(self.contributions.repeatability, self.figures.u_resolution)
+
 
 def current(entries: tuple[Entry, ...], state: State, aspects: frozenset[str]) -> tuple[Entry, ...]:
     """The entries that nothing disturbed since: no aspect was spoiled after them, their instrument is not in doubt."""

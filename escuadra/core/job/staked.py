@@ -174,8 +174,8 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
                     into.known(place.control, "control", place.control, (cx, cy), (u, u))
                 into.reading(place.slot, read, "stand", "level_distance", from_=place.control, to=place.part)
     if len(parts) == 2:
-        edges = {"from_": "left_edge", "to": "right_edge"}
-        into.put(ObservationId("width"), "level_distance", setup.plan.target.width, U_WIDTH_MM, **edges)
+        id, width = ObservationId("width"), setup.plan.target.width
+        into.put(id, "level_distance", width, U_WIDTH_MM, from_="left_edge", to="right_edge")
     found = setup.solving(into.done().state(setup.plan.nominal_goal))
     if found is None:
         return None

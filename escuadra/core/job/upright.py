@@ -8,7 +8,7 @@ uncertain as an unknown floor is. A reading counts while nothing spoiled it, in 
 import math
 from collections.abc import Sequence
 
-from escuadra.core.job.current import Current, Stay
+from escuadra.core.job.current import U_HUB_MM, Current, Stay
 from escuadra.core.job.disturbance import UPRIGHT
 from escuadra.core.job.entering import MIDDLE, STANDS_ON, TARGET, Entering, Hung
 from escuadra.core.job.hung import asks_hang, hang_slot, read_at, sag
@@ -37,8 +37,6 @@ U_HUNG_MM = 15.0
 """How far from where it should be a target is hung along the beam, one sigma, where that is read and was not yet."""
 U_ANYWHERE_MM = 5000.0
 """Along the beam, where it was read."""
-U_HUB_MM = 5.0
-"""Of a hub's height, as the model has it: what tyres and load do."""
 U_DROP_MM = 0.5
 """Of a target's centre below the beam, one sigma."""
 U_TILTED_DEG = 0.3
@@ -86,7 +84,8 @@ def _enter_slopes(into: Entering) -> None:
             tool = f"{part.tool} %"
             into.shared(tool, part.figures.u_offset * degrees, 0.0, ObservationId("shared", "", part.tool))
             value = sign * math.degrees(math.atan(part.value / 100))
-            into.put(ObservationId("slope", slot.id, part.tool, part.seq), what, value, own, tool, body=STANDS_ON)
+            id, of = ObservationId("slope", slot.id, part.tool, part.seq), [(slot, part, sign * degrees)]
+            into.put(id, what, value, own, tool, of, body=STANDS_ON)
             into.stands_on = True
 
 
@@ -110,7 +109,7 @@ def _enter_priors(into: Entering, stays: Sequence[Stay]) -> None:
         for way in ("roll", "pitch"):
             into.put(ObservationId("upright", f"{stay.body} {way}"), way, 0.0, U_UPRIGHT_DEG, body=stay.body)
         usual, at = into.plan.frame.beam_height, f"{stay.body}:{MIDDLE}"
-        into.put(ObservationId("upright", f"{stay.body} z"), "z", usual, U_BEAM_MM, point=at)
+        into.put(ObservationId("beam_height", stay.body), "z", usual, U_BEAM_MM, point=at)
 
 
 def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> None:
@@ -179,4 +178,5 @@ observed_as(Kind("floor", lambda id: said("frame.survey_floor")))
 observed_as(Kind("unsurveyed"))
 observed_as(Kind("gravity", lambda id: Noun("seen.gravity")))
 observed_as(Kind("upright", lambda id: Noun("seen.upright")))
+observed_as(Kind("beam_height", lambda id: Noun("seen.upright"), told_in=lambda id: f"height.{ENDS[0]}"))
 observed_as(Kind("hung", lambda id: Noun("seen.hung")))

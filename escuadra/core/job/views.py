@@ -52,6 +52,11 @@ class CheckView:
         return any(s.now or s.spoiled for s in self.slots)
 
     @property
+    def unguarded(self) -> bool:
+        """It would hold, but for a mistake that could go unnoticed."""
+        return self.state == "open" and self.judgement.complete
+
+    @property
     def settled(self) -> bool:
         """Nothing about it holds up signing."""
         unasked = self.check.optional and not self.begun and not self.broken

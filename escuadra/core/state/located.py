@@ -124,6 +124,32 @@ class Located:
         """The same in the order of ``ids``."""
         return np.asarray(self._here.factors.left @ (gradient @ self._here.factors.inverse))
 
+    def halves(self, gradients: Sequence[Vector]) -> Vector:
+        """Slopes over the unknowns (rows) times half of the covariance: their products are covariances."""
+        return np.asarray(np.array(gradients).reshape(len(gradients), -1) @ self._here.factors.inverse)
+
+    def whitened(self, effects: Sequence[Sequence[tuple[str, float]]]) -> Vector:
+        """Effects on readings (rows × ``ids``), in units of each reading's own u."""
+        found = np.zeros((len(effects), len(self.ids)))
+        for k, effect in enumerate(effects):
+            for name, factor in effect:
+                found[k, self._row[name]] = factor / self._work.equations.u[self._row[name]]
+        return found
+
+    def shared(self, effect: Vector) -> Vector:
+        """What the solution follows of such effects, in terms of ``halves``."""
+        return np.asarray(effect @ self._here.factors.left)
+
+    def tested(self, effects: Sequence[Sequence[tuple[str, float]]]) -> list[float | None]:
+        """The size of each hypothesis's test, by its effects on readings; none where the others do not check it.
+
+        Source: hypotheses of ``state``.
+        """
+        whitened = self.whitened(effects)
+        info = (whitened**2).sum(axis=1) - (self.shared(whitened) ** 2).sum(axis=1)
+        found = zip(info, (whitened**2).sum(axis=1), whitened @ self._here.misfit, strict=True)
+        return [abs(float(m)) / math.sqrt(i) if i > NO_REDUNDANCY * size else None for i, size, m in found]
+
     # --- readings
 
     def sensitivity(self, reading: str) -> Vector:

@@ -11,10 +11,12 @@ from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.doubting import Again
+from escuadra.core.job.guarding import Guard
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
 from escuadra.core.procedure import CheckSpec, Limits
 from escuadra.core.quantities import OWN_UNIT
@@ -37,11 +39,18 @@ class Figure:
     way: str | None
     """Code of the axis that says which way it is; none: a signed figure."""
     verdict: VerdictResult
+    nominal: float = 0.0
 
     @property
     def text(self) -> Value:
         """The value as it is said."""
         return with_uncertainty(self.value, self.verdict.U, self.unit, self.way)[0]
+
+    @property
+    def most(self) -> float:
+        """How far a mistake that nobody notices may move it: from the middle to the nearer limit."""
+        limits = [abs(limit - self.nominal) for limit in (self.lower, self.upper) if limit is not None]
+        return min(limits, default=math.inf)
 
     @property
     def half_range(self) -> float:
@@ -89,6 +98,13 @@ class Judgement:
     note: Sentences = NOTHING
     because: Disturbance | None = None
     """What made it stale, where no slot of its own tells."""
+    guard: Guard | None = None
+    """What it rests on, where a mistake that nobody notices could move it farther than its tolerance is wide."""
+
+    @property
+    def to_guard(self) -> Slot | None:
+        """The reading that would guard it."""
+        return self.guard.look if self.guard is not None else None
 
     @property
     def worst(self) -> Figure | None:
@@ -119,6 +135,8 @@ class Check(CheckSpec):
     """A method of finding the line whose readings are its own anyway."""
     after_pose: ClassVar[bool] = False
     """It is set once the frame stands where it must."""
+    newest_counts: ClassVar[bool] = False
+    """What it reads changes by itself: an earlier look contradicts nothing."""
     runs: ClassVar[bool] = False
     """It has nothing to read: what it waits for is that the procedure is run."""
     on_the_road: ClassVar[Literal["", "left", "up"]] = ""
@@ -194,8 +212,16 @@ class Check(CheckSpec):
         found = next((s for s in slots if s.id.split(".")[-1] == worst.id.split(".")[-1]), slots[0])
         return found.id, found.label
 
+    def contradicted(self, setup: Setup) -> Solved | None:
+        """The solution in which its readings contradict others."""
+        return None
+
     def doubted(self, setup: Setup) -> Again | None:
         """The reading to take again where its readings contradict each other."""
+        return None
+
+    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+        """What to read beside, where its readings contradict each other so that no solution tells it; of how many."""
         return None
 
     def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
@@ -273,7 +299,8 @@ class Check(CheckSpec):
                 u_fixed=math.sqrt(max(0.0, u**2 - single.figures.u_repeat**2)) if single else None,
             )
         )
-        return Figure(id, label, value, u, None if open_below else limits.lower, limits.upper, unit, way, judged)
+        lower = None if open_below else limits.lower
+        return Figure(id, label, value, u, lower, limits.upper, unit, way, judged, limits.nominal)
 
 
 def own_checks(plan: Plan) -> list[Check]:

@@ -13,7 +13,9 @@ from escuadra.core.budget import Contribution
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
+from escuadra.core.job.guarding import Guard, guard
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.job.observed import ObservationId
@@ -58,6 +60,10 @@ FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
 LEAST_CRANK = 0.05
 """Turns of the crank that are told."""
+WORD = 4
+"""Where twice the model's share of a figure's u is more than such a part of its tolerance, it is asked about."""
+BEFORE_A_MOVE = 3
+"""What will be moved and read again anyway may hang on more: so many times its tolerance."""
 AHEAD = 0.35
 """Share of a tolerance from which a move that is already planned is done before anything is read again."""
 
@@ -69,10 +75,36 @@ class HeightsCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [height_slot(what, setup.plan) for what in (*ENDS, *CORNERS)]
 
+    def required(self, setup: Setup) -> list[Slot]:
+        """Those on which, unread, too much of where the frame stands would hang."""
+        weighty = setup.once(_heights_that_count)
+        return [slot for slot in self.slots(setup) if slot.id in weighty]
+
     def judge(self, setup: Setup) -> Judgement:
-        needed = [slot for slot in self.slots(setup) if not slot.optional]
+        needed = self.required(setup)
         read = [slot for slot in needed if setup.now(slot) is not None]
+        if not needed:
+            return Judgement(True, summary=said("frame.heights_as_model"))
         return Judgement(len(read) == len(needed), summary=said("frame.read", read=len(read), needed=len(needed)))
+
+
+def _heights_that_count(setup: Setup) -> frozenset[str]:
+    """Slots of heights that were read, or that a figure of the frame's place hangs on as the model has them."""
+    slots = (height_slot(what, setup.plan) for what in (*ENDS, *CORNERS))
+    found = {slot.id for slot in slots if setup.now(slot) is not None}
+    solved = setup.newest
+    if solved is None:
+        # Where tapes are read slanted, the beam's height counts in any case.
+        ends = [height_slot(end, setup.plan).id for end in ENDS]
+        return frozenset(found if not setup.taped or found.intersection(ends) else {*found, ends[0]})
+    if solved.line is None:
+        return frozenset(found)
+    for check in setup.plan.procedure.checks:
+        if isinstance(check, PoseCheck) and solved.tells(check.quantity):
+            shares = solved.located.shares(solved.derived(check.quantity).gradient)
+            weighty = (solved.sources[name] for name, share in shares if abs(share) * 2 > check.most / WORD)
+            found |= {place for id in weighty if (place := id.kind.told_by(id))}
+    return frozenset(found)
 
 
 @check_kind("level")
@@ -99,7 +131,20 @@ class LevelCheck(Check):
             figures.append(self.figure(slot.id, slot.label, lean.value, lean.u, limits, "°", slot.way, single=found))
         summary, apart = nouns(amount(abs(f.value), "°") for f in figures), setup.upright
         trouble = contradiction(apart) if figures and apart is not None else NOTHING
-        return Judgement(len(figures) == 2, tuple(figures), summary, trouble=trouble, note=self._against(setup, others))
+        note = self._against(setup, others)
+        rests = self._guard(setup, figures)
+        return Judgement(len(figures) == 2, tuple(figures), summary, trouble=trouble, note=note, guard=rests)
+
+    def _guard(self, setup: Setup, figures: Sequence[Figure]) -> Guard | None:
+        """Looked at again only where it would hold: what is out is moved, and read again anyway."""
+        if any(figure.verdict.state != "holds" for figure in figures):
+            return None
+        to_tyres = setup.plan.procedure.level_to == "tyres"
+        found = (
+            guarded_by(setup, lambda solved, way=figure.id.split(".")[1]: solved.lean(way, to_tyres), figure)  # type: ignore[misc]
+            for figure in figures
+        )
+        return next((rests for rests in found if rests is not None), None)
 
     def _lean(self, setup: Setup, slot: Slot, to_tyres: bool) -> Derived | None:
         found = (solved.lean(slot.id.split(".")[1], to_tyres) for solved in setup.postures)
@@ -187,6 +232,11 @@ class PoseCheck(Check):
     def tolerance(self) -> Limits | None:
         return self.limits
 
+    @property
+    def most(self) -> float:
+        """From the middle to the nearer limit."""
+        return min(self.limits.minus, self.limits.plus)
+
     def make_slots(self, setup: Setup) -> list[Slot]:
         tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
         rear = [tape_slot(hub, end, setup.plan) for hub in ("LR", "RR") for end in ENDS]
@@ -231,7 +281,8 @@ class PoseCheck(Check):
         """What has to be read in an epoch: the four front tapes and the laser where a centreline is marked.
 
         After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline);
-        after a shift of the target one tape more, the one that would notice a bump.
+        after a shift of the target one tape more, the one that would notice a bump. Elsewhere what is needed to tell
+        where the frame stands: what more guards that is asked for then.
         """
         laser = all(mark.y is not None for mark in setup.marks.values()) and not setup.excluded(
             crossing_slot(setup.plan)
@@ -242,17 +293,25 @@ class PoseCheck(Check):
         plan = setup.state.line_plan
         rear = plan is not None and plan.rear_tapes
         watch = setup.watched(epoch) if carried else ""
+        across = ("tape.LF.RF_end", "tape.RF.LF_end")
         found = []
         for slot in self.slots(setup):
             if slot.id == "crossing":
                 wanted = laser
             elif carried:
-                wanted = slot.id == watch or (not laser and slot.id in ("tape.LF.RF_end", "tape.RF.LF_end"))
+                wanted = slot.id == watch or (not laser and slot.id in across)
+            elif slot.optional:
+                wanted = rear
             else:
-                wanted = not slot.optional or rear
+                wanted = not self._told(setup, epoch) and not (laser and slot.id in across)
             if wanted:
                 found.append(slot)
         return found
+
+    def _told(self, setup: Setup, epoch: int) -> bool:
+        """What was read tells where the frame stands."""
+        solved = setup.solve(epoch)
+        return solved is not None and (solved.line is None or solved.tells(self.quantity))
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         solved = setup.solved_for(self.view_of)
@@ -291,10 +350,23 @@ class PoseCheck(Check):
         if len(read) < len(needed):
             return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
         shifted = bool(setup.watched(solved.epoch))
-        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted))
+        rests = self._guard(setup, solved, derived, figure)
+        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), guard=rests)
+
+    def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
+        """What is moved and read anew anyway may hang on more, and only on what was read of the frame's place."""
+        if figure.verdict.state == "holds":
+            return guard(setup, solved, derived, figure.most)
+        off = abs(derived.value - self.limits.nominal)
+        return guard(setup, solved, derived, max(BEFORE_A_MOVE * figure.most, off / 2), POSE)
 
     def doubted(self, setup: Setup) -> Again | None:
         return next(iter(to_read_again(setup, setup.strays)), None)
+
+    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+        strays, tapes = setup.strays, (tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS)
+        unread = next((tape for tape in tapes if setup.now(tape) is None), None)
+        return (unread, len(strays)) if len(strays) > 1 and unread is not None else None
 
     def _unlevelled(self, setup: Setup) -> Disturbance | None:
         """What spoiled the level since it was read: a frame that leans holds its target elsewhere."""
@@ -305,9 +377,6 @@ class PoseCheck(Check):
 
     def _missing(self, setup: Setup) -> Said | None:
         tapes = setup.tapes(setup.epoch)
-        read = [s for s in self.slots(setup) if s.id.startswith("tape") and setup.now(s) is not None]
-        if len(read) > len(tapes):
-            return said("frame.tapes_read_but_they_run")
         if len(tapes) + (setup.now(crossing_slot(setup.plan)) is not None) == 0:
             return None
         return said("frame.read_more_needed_fix_frame", tapes=Count(len(tapes)))
@@ -372,7 +441,10 @@ class TargetHeightCheck(Check):
             note = said_correction(setup.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
         nominal = self.limits.nominal
         figure = self.figure("height", label, centre.value, centre.u, self.limits, "mm", single=read[0], about=nominal)
-        return Judgement(True, (figure,), figure.text, note=sentences(note))
+        rests, above_floor = None, not self._from_tyres(setup)
+        if figure.verdict.state == "holds":
+            rests = guarded_by(setup, lambda solved: solved.height(above_floor), figure)
+        return Judgement(True, (figure,), figure.text, note=sentences(note), guard=rests)
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         return self._cranked(setup, judged.worst.value) if judged.worst is not None else None
@@ -439,6 +511,15 @@ def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[
         if found is not None:
             return solved.budget(found)
     return []
+
+
+def guarded_by(setup: Setup, figure: Callable[[Solved], Derived | None], judged: Figure) -> Guard | None:
+    """What a figure of the frame's posture rests on; nothing where it is guarded."""
+    for solved in setup.postures:
+        found = figure(solved)
+        if found is not None:
+            return guard(setup, solved, found, judged.most)
+    return None
 
 
 def said_correction(plan: Plan, rise: Amount) -> Said:

@@ -22,7 +22,7 @@ from escuadra.core.job.both_lines import (
     targets,
 )
 from escuadra.core.job.checks.base import Check, Figure, Judgement
-from escuadra.core.job.doubting import Again, doubted, to_read_again
+from escuadra.core.job.doubting import Again, to_read_again
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import emblem_slot, mark_slot, pair_slots
@@ -224,9 +224,8 @@ class LinesCheck(Check):
         summary = self._summary(setup, solved)
         return Judgement(True, figures, summary, trouble=line_contradiction(setup), note=self._words(setup, figures))
 
-    def doubted(self, setup: Setup) -> Again | None:
-        solved = contradicting(setup)
-        return next(iter(doubted(setup, solved)), None) if solved is not None else None
+    def contradicted(self, setup: Setup) -> Solved | None:
+        return contradicting(setup)
 
     def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
         """Laser and marks, before a body is called bent or an axle crooked: they are looked at again in a minute."""
@@ -255,7 +254,10 @@ class LinesCheck(Check):
                 figures.append(self._of(id, label, solved.apart_at(x), "mm"))
         off = front_off(setup)
         if off is not None:
-            figures.append(self._of("front_off", said("line.front_off_rear_pairs_line"), off, "mm"))
+            found = self._of("front_off", said("line.front_off_rear_pairs_line"), off, "mm")
+            # What nobody asked for is told where it is known, and holds up nothing where it is not.
+            if self.front_off is not None or found.verdict.state != "undecided":
+                figures.append(found)
         return tuple(figures)
 
     def _of(self, id: str, label: Said, found: Derived, unit: str) -> Figure:

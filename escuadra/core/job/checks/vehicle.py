@@ -3,6 +3,8 @@
 Source: ``ballast`` (masses at their places), ``verdict``. A condition is answered with a word and may carry photos.
 """
 
+from typing import ClassVar
+
 from pydantic import Field
 
 from escuadra.core.ballast import Weight, ballast, carried
@@ -25,6 +27,8 @@ HOUR_MS = 3_600_000
 @check_kind("battery")
 class BatteryCheck(Check):
     """The support connected, the voltage now (the newest reading) and its course."""
+
+    newest_counts: ClassVar[bool] = True
 
     volts: Limits = Field(description="at the terminals with the support on, V")
 

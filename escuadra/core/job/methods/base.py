@@ -50,6 +50,8 @@ class Method:
     """Methods whose readings it stands on."""
     shares_slots: ClassVar[bool] = False
     """Its slots belong to other checks too: what was read there does not mean that it was begun."""
+    sees_frame: ClassVar[bool] = False
+    """It tells where the frame stands or how it is turned, without tapes to the ends of its beam."""
     needs_frame: ClassVar[bool] = True
     """Its readings are taken at the frame."""
 

@@ -43,10 +43,11 @@ for _, _corner in REAR:
                 of_line=True,
                 of_frame=True,
                 of_axles=_what == "panel",
+                again=True,
             )
         )
-observed_as(Kind("mirrors", of_line=True, of_frame=True))
-observed_as(Kind("rack", of_line=True, of_frame=True))
+observed_as(Kind("mirrors", of_line=True, of_frame=True, slots=lambda id: tuple(f"mirror.{s}.first" for s, _ in REAR)))
+observed_as(Kind("rack", of_line=True, of_frame=True, slots=lambda id: ("rack.spot",)))
 
 
 @method
@@ -54,6 +55,7 @@ class ReturnedBeams(Method):
     """Rear-wheel mirrors and returned beams."""
 
     id = "mirrors"
+    sees_frame = True
     offered = 60
     prefixes = ("mirror",)
     title = said("method.beams.mirrors_rear_wheels")
@@ -126,6 +128,7 @@ class ReturnedBeams(Method):
                 math.degrees(math.atan(mean_left / d_left.value)) / 2,
                 math.degrees(math.atan(mean_right / d_right.value)) / 2,
             ),
+            of=[(slot, spot, 0.5) for slot, spot in zip(self.slots(into.plan)[2:], spots, strict=True)],
         )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
@@ -152,6 +155,7 @@ class WheelPanels(Method):
     """The frame's side beams read on panels at the rear wheels."""
 
     id = "panels"
+    sees_frame = True
     offered = 100
     prefixes = ("panel",)
     title = said("method.beams.frame_beams_wheel_panels")
@@ -213,6 +217,7 @@ class WheelRulers(Method):
     """Lasers on the rear wheels, read on the frame's rulers."""
 
     id = "rulers"
+    sees_frame = True
     offered = 70
     prefixes = ("ruler",)
     title = said("method.beams.wheel_beams_frames_rulers")
@@ -269,6 +274,7 @@ class SteeredWheel(Method):
     """On the rack: front wheels steered to the aligner's zero, a mirror on one of them, the beam along the runway."""
 
     id = "rack"
+    sees_frame = True
     offered = 90
     prefixes = ("rack",)
     title = said("method.beams.front_wheels_dead_ahead_rack")
@@ -347,7 +353,18 @@ class SteeredWheel(Method):
         u = math.hypot(back.u, 2 * d * math.radians(steered.u))
         # One mirror at the distance d reads as two at half of it.
         id, half = ObservationId("rack", into.body), d / 2
-        into.put(id, "scale_pair", value, u, body=into.body, left_distance=half, right_distance=half, half_toe_deg=0.0)
+        of = [(spot, back, 1.0), (wheel, steered, -2 * math.radians(d))]
+        into.put(
+            id,
+            "scale_pair",
+            value,
+            u,
+            of=of,
+            body=into.body,
+            left_distance=half,
+            right_distance=half,
+            half_toe_deg=0.0,
+        )
 
     def runway_deg(self, into: Entering) -> tuple[float, float] | None:
         """The runway's direction against the frame's beam, degrees, and its u."""

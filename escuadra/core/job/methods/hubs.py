@@ -34,6 +34,8 @@ for _corner in FRONT:
             lambda id, corner=_corner: said("places.seen.hubs", corner=Noun(f"corner.{corner}")),  # type: ignore[misc]
             of_frame=True,
             of_axles=True,
+            taped=True,
+            again=True,
         )
     )
 observed_as(Kind("rig", of_line=True, of_frame=True))
@@ -46,6 +48,7 @@ class HubDistances(Method):
     """Equal distances from the hubs of one axle, square to the beam."""
 
     id = "hubs"
+    sees_frame = True
     offered = 110
     prefixes = ("hubs",)
     title = said("method.hubs.equal_hub_distances")
@@ -93,6 +96,7 @@ class CameraRig(Method):
     """Cameras on the frame watch marker boards on the rear wheels, and one distance at the front."""
 
     id = "rig"
+    sees_frame = True
     offered = 80
     prefixes = ("rig",)
     either = (("rig.front", "rig.bumper"),)
@@ -190,6 +194,7 @@ class CameraRig(Method):
                 left_distance=HEADING_ARM,
                 right_distance=HEADING_ARM,
                 half_toe_deg=half_toe(*(math.degrees(math.atan(s.value / BOARD_SPAN)) for s in skews)),
+                of=[(slots[f"rig.{corner}.skew"], s, slope) for corner, s in zip(BACK, skews, strict=True)],
             )
 
     def _u_skews(self, skews: list[Measured]) -> float:

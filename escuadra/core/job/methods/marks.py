@@ -68,7 +68,9 @@ def _enter_marks(into: Entering) -> bool:
         for k, _, left, right in pairs:
             u = math.hypot(own_of_pair(left, right), marks.u_symmetry_mm)
             id = ObservationId(f"pair_{end}", k)
-            into.put(id, "y", mark.value - middles[k], u, shared, point=f"mark.{end}")
+            read = zip(pair_slots(end, int(k), into.plan), (left, right), strict=True)
+            of = [(mark_slot(end, into.plan), mark, 1.0), *((slot, part, -0.5) for slot, part in read)]
+            into.put(id, "y", mark.value - middles[k], u, shared, of, point=f"mark.{end}")
     return True
 
 
@@ -276,6 +278,7 @@ class RoofPlane(Method):
                 "crossing",
                 part.value - into.plan.frame.scale_zero - shift,
                 math.hypot(part.u, spread),
+                of=[(slot, part, 1.0)],
                 from_="emblem.rear",
                 to="emblem.front",
                 body=into.body,

@@ -48,16 +48,19 @@ class Printout(Method):
 
     def enter(self, into: Entering) -> None:
         toes = into.all(*self.slots(into.plan))
+        of: list[tuple[Slot, Measured, float]] = []
         if toes is not None:
             left, right = toes
+            of = list(zip(self.slots(into.plan), toes, (-0.5, 0.5), strict=True))
             own = math.hypot(left.figures.u_random, right.figures.u_random) / 2
             value, u = (right.value - left.value) / 2, math.hypot(own, left.figures.u_offset)
         elif (printed := into.one(thrust_slot())) is not None:
             value, u = printed.value, printed.u
+            of = [(thrust_slot(), printed, 1.0)]
         else:
             return
         into.heading = value
-        into.put(ObservationId("thrust"), "thrust", value, u)
+        into.put(ObservationId("thrust"), "thrust", value, u, of=of)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {"toe.left": scene.toe["LR"], "toe.right": scene.toe["RR"], "printed.thrust": scene.thrust_deg}
@@ -152,7 +155,18 @@ class StringLines(Method):
         extra = math.degrees(math.hypot(front.figures.u_random, rear.figures.u_random) / (2 * given[0].wheelbase))
         into.heading = found.thrust_deg
         u = math.hypot(found.u_thrust_deg, extra)
-        into.put(ObservationId("strings"), "thrust", found.thrust_deg, u)
+        into.put(ObservationId("strings"), "thrust", found.thrust_deg, u, of=self._edges(into))
+
+    def _edges(self, into: Entering) -> list[tuple[Slot, Measured, float]]:
+        """The rear wheels' edges, and what each turns the thrust line by, degrees a millimetre."""
+        slots = self.slots(into.plan)
+        found = into.all(*slots)
+        if found is None:
+            return []
+        turn = math.degrees(1 / found[0].value) / 2
+        factors = {"LR.front": turn, "LR.rear": -turn, "RR.front": -turn, "RR.rear": turn}
+        ends = {f"string.{edge}": factor for edge, factor in factors.items()}
+        return [(slot, part, ends[slot.id]) for slot, part in zip(slots, found, strict=True) if slot.id in ends]
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         span = RIM_SPAN * scene.plan.vehicle.tyre_diameter

@@ -1,0 +1,118 @@
+"""What a figure rests on: how far one unnoticed mistake could move it, and the reading that lowers that most a minute.
+
+A figure is guarded where no mistake that one act can make carries it farther than its tolerance is wide without being
+noticed. Source: hypotheses of ``state``.
+"""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+
+from escuadra.core.adjustment import NONCENTRALITY
+from escuadra.core.job.entering import Act
+from escuadra.core.job.looking import further
+from escuadra.core.job.setup import Setup
+from escuadra.core.job.slots import Slot
+from escuadra.core.job.solved import Solved
+from escuadra.core.said import Text
+from escuadra.core.state.located import Derived
+from escuadra.core.state.reach import Reaching, Slip
+from escuadra.core.state.unknowns import Vector
+
+MOST_LOOKS = 3
+"""Where so many were taken, a further one is not asked for."""
+WORTH = 0.1
+"""Of what a mistake could do: a reading that takes off less is not worth taking."""
+MINUTES = {"tape": 1.0, "height": 0.7}
+MINUTES_ELSE = 0.5
+"""What one reading takes, by what it is read with."""
+SHARED = frozenset({"printout", "rig"})
+"""Read once more, they tell nothing new: what was wrong is wrong in it again."""
+
+
+@dataclass(frozen=True)
+class Guard:
+    """What a figure rests on: the slot where a mistake could move it farthest unnoticed, and how far that is."""
+
+    rests_on: Text
+    reach: float
+    look: Slot | None
+    """The reading that lowers that most a minute; nothing where nothing on the shelf does."""
+    again: bool
+    """It was read before."""
+
+
+def guard(
+    setup: Setup, solved: Solved, found: Derived, most: float, aspects: frozenset[str] = frozenset()
+) -> Guard | None:
+    """What a figure of a solution rests on; nothing where no mistake carries it farther than ``most``.
+
+    ``aspects``: mistakes are looked for only in what depends on one of them; none named: in everything.
+    """
+    known = frozenset(solved.located.ids)
+    acts, slips = [], []
+    for act in solved.entered.acts:
+        effect = tuple((name, factor) for name, factor in act.effect if name in known)
+        if effect and (not aspects or act.slot.aspects & aspects):
+            acts.append(act)
+            slips.append(Slip(effect, act.looks, act.u_look, act.cap))
+    if not slips:
+        return None
+    reaching = Reaching(solved.located, slips, [found])
+    now = reaching.now()[:, 0]
+    worst = int(now.argmax())
+    if now[worst] <= most:
+        return None
+    look, again = _look(setup, solved, acts, reaching, now, most)
+    return Guard(acts[worst].slot.label, float(now[worst]), look, again)
+
+
+def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:
+    """The same of a figure that one slot tells, and nothing else."""
+    read = setup.now(slot)
+    if read is None or slot.quantity is None:
+        return None
+    cap = max(slot.quantity.high - read.value, read.value - slot.quantity.low)
+    unseen = NONCENTRALITY * read.u_look / math.sqrt(1 - 1 / read.count) if read.count > 1 else math.inf
+    reach = min(cap, unseen) / read.count
+    if reach <= most:
+        return None
+    more = read.count < MOST_LOOKS and slot.reads not in SHARED
+    return Guard(slot.label, reach, slot if more else None, True)
+
+
+def _look(
+    setup: Setup, solved: Solved, acts: Sequence[Act], reaching: Reaching, now: Vector, most: float
+) -> tuple[Slot | None, bool]:
+    """The reading that takes most off a minute, and whether it was read before."""
+    offered: list[tuple[Slot, bool, Callable[[], Vector]]] = [
+        (acts[k].slot, True, partial(reaching.with_look, k))
+        for k in map(int, np.flatnonzero(now > most))
+        if acts[k].looks < MOST_LOOKS and _at_hand(setup, acts[k])
+    ]
+    unread = further(setup, solved)
+    rows = solved.located.further([reading for _, reading in unread])
+    offered += [(slot, False, partial(reaching.with_row, row)) for (slot, _), row in zip(unread, rows, strict=True)]
+    best: tuple[Slot | None, bool] = (None, False)
+    gain, over = 0.0, _over(now, most)
+    for slot, again, ask in offered:
+        after = ask()[:, 0]
+        lessened = (over - _over(after, most)) / MINUTES.get(slot.reads, MINUTES_ELSE)
+        if lessened > gain and bool(((now > most) & (after < (1 - WORTH) * now)).any()):
+            best, gain = (slot, again), lessened
+    return best
+
+
+def _at_hand(setup: Setup, act: Act) -> bool:
+    """It can be looked at again as it was: nothing spoiled it, and nothing new would be wrong in it."""
+    slot = act.slot
+    counts = any(entry.seq == act.seq for entry in setup.current(slot))
+    return counts and slot.reads not in SHARED and not setup.excluded(slot)
+
+
+def _over(reach: Vector, most: float) -> float:
+    """How far all of them together carry a figure farther than they may."""
+    return float(np.maximum(reach - most, 0.0).sum())

@@ -1,0 +1,68 @@
+"""How far an error that nobody notices could move a quantity: of one look among several, now or after a reading more.
+
+The hypotheses of ``state`` asked of a solution that is kept. An error of one look moves the mean of its looks by its
+share; it is found by the others of the same slot as well as by the rest of the readings. Source: reliability after
+Baarda (1968), level 0.001 and power 0.80; update of a covariance by one more observation.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from escuadra.core.adjustment import NONCENTRALITY
+from escuadra.core.state.located import Derived, Located
+from escuadra.core.state.solution import NO_REDUNDANCY
+from escuadra.core.state.unknowns import Vector
+
+
+@dataclass(frozen=True)
+class Slip:
+    """What one look can get wrong: what it changes, how many looks there are, how they scatter, the largest error."""
+
+    effect: tuple[tuple[str, float], ...]
+    """Observations, and what an error of 1 in the mean of all looks changes each by."""
+    looks: int
+    u_look: float
+    cap: float
+
+
+class Reaching:
+    """Some slips and some quantities of a solution."""
+
+    def __init__(self, located: Located, slips: Sequence[Slip], quantities: Sequence[Derived]) -> None:
+        self._located = located
+        self._effect = located.whitened([slip.effect for slip in slips])
+        self._shares = located.shared(self._effect)
+        self._size = (self._effect**2).sum(axis=1)
+        self._looks = np.array([slip.looks for slip in slips], dtype=float)
+        self._own = np.array([1 / max(slip.u_look, 1e-9) ** 2 for slip in slips])
+        self._cap = np.array([slip.cap for slip in slips])
+        self._wanted = located.halves([found.gradient for found in quantities])
+
+    def now(self) -> Vector:
+        """How far each slip (rows) could move each quantity (columns) unseen."""
+        return self._reach(self._shares @ self._wanted.T, (self._shares**2).sum(axis=1), self._looks)
+
+    def with_row(self, row: Vector) -> Vector:
+        """The same after one reading more, given by its slopes as ``Located.further`` has them."""
+        own = self._located.halves([row])[0]
+        gain = 1 + float(own @ own)
+        along = self._shares @ own
+        carried = self._shares @ self._wanted.T - np.outer(along, self._wanted @ own) / gain
+        return self._reach(carried, (self._shares**2).sum(axis=1) - along**2 / gain, self._looks)
+
+    def with_look(self, k: int) -> Vector:
+        """The same after one look more at what a slip is of."""
+        looks = self._looks.copy()
+        looks[k] += 1
+        return self._reach(self._shares @ self._wanted.T, (self._shares**2).sum(axis=1), looks)
+
+    def _reach(self, carried: Vector, seen: Vector, looks: Vector) -> Vector:
+        """|b·e| times the smaller of what is found and what would be asked about."""
+        unseen = np.maximum(self._size - seen, 0.0)
+        unseen[unseen <= NO_REDUNDANCY * self._size] = 0.0
+        info = unseen / looks**2 + (1 - 1 / looks) * self._own
+        smallest = np.divide(NONCENTRALITY, np.sqrt(info), out=np.full(len(info), np.inf), where=info > 0)
+        found: Vector = np.abs(carried) / looks[:, None] * np.minimum(self._cap, smallest)[:, None]
+        return found
