@@ -13,6 +13,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
+from escuadra.core.job.views import CheckView
 from escuadra.core.readings import Instrument
 from escuadra.core.stream import Payload, Person, made
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
@@ -74,7 +75,7 @@ class Robot:
         moving = False
         for _ in range(MOST_STEPS):
             sheet = self.desk.sheet
-            if not [v for v in sheet.checks if v.check.group == "frame" and not v.settled]:
+            if not [v for v in sheet.checks if v.check.group == "frame" and not self._done_with(v)]:
                 return True
             move = self._next(sheet)
             if move is None:
@@ -90,6 +91,9 @@ class Robot:
                 moving = False
                 self._read(sheet.slots[slot].slot)
         return False
+
+    def _done_with(self, view: CheckView) -> bool:
+        return view.settled
 
     def _next(self, sheet: Sheet) -> tuple[str, Mapping[str, float], str] | None:
         move = sheet.next
@@ -107,7 +111,10 @@ class Robot:
 
 
 class PlainTechnician(Robot):
-    """Reads everything, corrects the worst axis by its nominal amount, reads everything again, and so on."""
+    """Reads everything once, corrects the worst axis by its nominal amount, reads everything again, and so on."""
+
+    def _done_with(self, view: CheckView) -> bool:
+        return view.settled or view.unguarded
 
     def _next(self, sheet: Sheet) -> tuple[str, Mapping[str, float], str] | None:
         checks = {v.check.kind: v for v in sheet.checks}

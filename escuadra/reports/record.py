@@ -16,8 +16,8 @@ from escuadra import __version__
 from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
 from escuadra.core.job.next_move import retold
 from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import Disturbance, Entry
-from escuadra.core.job.views import CheckView
+from escuadra.core.job.state import Disturbance, Entry, State
+from escuadra.core.job.views import CheckView, SlotView
 from escuadra.core.model import CatalogueText, Frozen
 from escuadra.core.readings import Instrument
 from escuadra.core.said import Given, Name, Said, Temperature, as_said, exact, said
@@ -34,7 +34,7 @@ FORMAT = "escuadra-record/1"
 
 
 class RecordedReading(Frozen):
-    """One entry that counted, as it was typed and understood."""
+    """One entry as it was typed and understood; one that did not stay says so."""
 
     slot: str
     label: Said
@@ -48,6 +48,7 @@ class RecordedReading(Frozen):
     person: str
     device: str = Field("", description="serial of the device that proposed it; empty: typed")
     seq: int = Field(description="of the event in the log")
+    stayed: Literal["yes", "replaced", "withdrawn"] = Field(description="what became of it")
 
 
 class RecordedFigure(Frozen):
@@ -104,6 +105,7 @@ class RecordedCheck(Frozen):
     group: str
     state: str
     said: Said | None
+    rests_on: Said | None = Field(description="a mistake in one thing that nothing else would show; null: none")
     rule: str
     figures: list[RecordedFigure]
     readings: list[RecordedReading]
@@ -241,7 +243,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
             )
             for p in state.photos
         ],
-        checks=[_check(view) for view in sheet.checks],
+        checks=[_check(view, state) for view in sheet.checks],
         runs=[
             RecordedRun(
                 station=view.station.name,
@@ -282,7 +284,7 @@ def _told_once(past: Sequence[Disturbance]) -> list[Disturbance]:
     return list(lines.values())
 
 
-def _check(view: CheckView) -> RecordedCheck:
+def _check(view: CheckView, state: State) -> RecordedCheck:
     shown = view.judgement.wrong or view.judgement.trouble or view.judgement.summary
     return RecordedCheck(
         id=view.check.id,
@@ -290,6 +292,7 @@ def _check(view: CheckView) -> RecordedCheck:
         group=view.check.group,
         state=view.state if view.begun or not view.check.optional else "not_needed",
         said=as_said(shown) if shown else None,
+        rests_on=view.rests_on,
         rule=view.check.rule,
         figures=[
             RecordedFigure(
@@ -305,8 +308,17 @@ def _check(view: CheckView) -> RecordedCheck:
             )
             for f in view.judgement.figures
         ],
-        readings=[_reading(s.slot, e) for s in view.slots for e in (s.now or s.spoiled)],
+        readings=[_reading(s.slot, e) for s in view.slots for e in _looks(s, state)],
     )
+
+
+def _looks(view: SlotView, state: State) -> list[Entry]:
+    """What counts in a slot, or did, and what was replaced or withdrawn since anything spoiled it."""
+    counted = view.now or view.spoiled
+    spoiled = [past.seq for past in state.disturbances if past.aspects & view.slot.aspects]
+    since = max((seq for seq in spoiled if not view.now or seq < view.now[0].seq), default=0)
+    gone = [e for e in state.entries.get(view.slot.id, ()) if not e.counts and (e.seq > since or not view.now)]
+    return sorted((*counted, *gone), key=lambda entry: entry.seq)
 
 
 def _reading(slot: Slot, entry: Entry) -> RecordedReading:
@@ -326,6 +338,7 @@ def _reading(slot: Slot, entry: Entry) -> RecordedReading:
         person=entry.person.name,
         device=taken.device if taken else "",
         seq=entry.seq,
+        stayed="withdrawn" if entry.withdrawn else "yes" if entry.counts else "replaced",
     )
 
 

@@ -16,6 +16,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.procedure import Group
 from escuadra.core.said import NOTHING, Noun, Said, Sentences, said
+from escuadra.core.wording import amount
 
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
 
@@ -55,6 +56,14 @@ class CheckView:
     def unguarded(self) -> bool:
         """It would hold, but for a mistake that could go unnoticed."""
         return self.state == "open" and self.judgement.complete
+
+    @property
+    def rests_on(self) -> Said | None:
+        """The one thing that it rests on, where nothing on the shelf would show a mistake in it."""
+        guard, worst = self.judgement.guard, self.worst
+        if self.state != "holds" or guard is None or worst is None:
+            return None
+        return said("guard.rests", rests_on=guard.rests_on, reach=amount(guard.reach, worst.unit))
 
     @property
     def settled(self) -> bool:
