@@ -21,7 +21,7 @@ Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "
 FACTORS: dict[Dimension, dict[str, float]] = {
     "length": {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8},
     "angle": {"°": 1.0, "'": 1 / 60, '"': 1 / 3600},
-    "slope": {"%": 1.0, "mm/m": 0.1},
+    "slope": {"%": 1.0, "mm/m": 0.1, "°": 100 * math.radians(1)},
     "pressure": {"kPa": 1.0, "bar": 100.0, "psi": 6.894757293},
     "voltage": {"V": 1.0, "mV": 0.001},
     "mass": {"kg": 1.0, "g": 0.001, "lb": 0.45359237},
@@ -46,7 +46,7 @@ POSSIBLE: dict[Dimension, float] = {
 _SPELLINGS = {
     "length": {'"': "in", "″": "in", "inch": "in", "inches": "in", "'": "ft", "′": "ft", "feet": "ft", "foot": "ft"},
     "angle": {"deg": "°", "degrees": "°", "degree": "°", "′": "'", "min": "'", "″": '"', "sec": '"', "''": '"'},
-    "slope": {"percent": "%", "mm per m": "mm/m"},
+    "slope": {"percent": "%", "mm per m": "mm/m", "deg": "°", "degrees": "°", "degree": "°"},
     "pressure": {"kpa": "kPa"},
     "voltage": {"v": "V", "volt": "V", "volts": "V", "mv": "mV"},
     "mass": {"kilo": "kg", "lbs": "lb"},

@@ -190,8 +190,8 @@ def typed_from(bay: VirtualBay) -> Callable[[str], str | None]:
     """What a person would type of what there is to be read."""
 
     def read(slot: str) -> str | None:
-        value = bay.at(slot) + bay.chance.gauss(0, 0.2 if slot.split(".")[0] not in ("level", "hangs") else 0.01)
-        return f"{value:.2f}" if slot.startswith("level") else f"{value:.1f}"
+        value = bay.at(slot) + bay.chance.gauss(0, 0.01 if slot.split(".")[0] in ("level", "hangs", "slope") else 0.2)
+        return f"{value:.2f}" if slot.startswith(("level", "slope")) else f"{value:.1f}"
 
     return read
 

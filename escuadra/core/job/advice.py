@@ -106,7 +106,8 @@ def _guarding(sheet: SheetView, view: CheckView) -> NextMove | None:
     if guard is None or guard.look is None or worst is None:
         return None
     what = guard.look.label
-    why = said("guard.why", rests_on=guard.rests_on, reach=amount(guard.reach, worst.unit))
+    reach, check = amount(guard.reach, worst.unit), view.check.called
+    why = said("guard.why", rests_on=guard.rests_on, reach=reach, check=check)
     if guard.again:
         then = sentences(said("guard.other_hand"), why)
         return once_more(what, then, home_of(sheet, guard.look.id, view).check.id, guard.look.id)

@@ -276,6 +276,12 @@ class Entering:
         for slot, part, factor in of:
             self._acted(slot, part, name, factor)
 
+    def capped(self, slot: Slot, part: Measured, most: float) -> None:
+        """An error of more than that in what was read would not have been taken."""
+        key = (slot.id, part.tool, part.seq)
+        if key in self.acts:
+            self.acts[key] = replace(self.acts[key], cap=min(self.acts[key].cap, most))
+
     def _acted(self, slot: Slot, part: Measured, name: str, factor: float) -> None:
         key = (slot.id, part.tool, part.seq)
         known, range_ = self.acts.get(key), slot.quantity

@@ -59,11 +59,15 @@ class CheckView:
 
     @property
     def rests_on(self) -> Said | None:
-        """The one thing that it rests on, where nothing on the shelf would show a mistake in it."""
+        """The one thing that it rests on: what would guard it, or that nothing on the shelf would."""
         guard, worst = self.judgement.guard, self.worst
-        if self.state != "holds" or guard is None or worst is None:
+        if guard is None or worst is None or not (self.state == "holds" or self.unguarded):
             return None
-        return said("guard.rests", rests_on=guard.rests_on, reach=amount(guard.reach, worst.unit))
+        reach = amount(guard.reach, worst.unit)
+        if guard.look is None:
+            return said("guard.rests", rests_on=guard.rests_on, reach=reach)
+        code = "guard.once_more" if guard.again else "guard.beside"
+        return said(code, rests_on=guard.rests_on, reach=reach, what=guard.look.label)
 
     @property
     def settled(self) -> bool:

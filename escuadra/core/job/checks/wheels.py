@@ -11,6 +11,7 @@ from pydantic import Field
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
+from escuadra.core.job.methods.wheels import against_own_thrust
 from escuadra.core.job.places import thrust_slot, toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
@@ -256,8 +257,8 @@ def _contradiction(found: dict[str, Measured]) -> Sentences:
     left, right, own = found.get("toe.left"), found.get("toe.right"), found.get("printed.thrust")
     if left is None or right is None or own is None:
         return NOTHING
-    value, u = combined([-0.5, 0.5, -1.0], [left, right, own])
-    if abs(value) <= 3 * max(u, 0.01):
+    value, most = against_own_thrust(left, right, own)
+    if abs(value) <= most:
         return NOTHING
     from_toes = amount((right.value - left.value) / 2, "°", None, "thrust")
     printed_as = amount(own.value, "°", None, "thrust")

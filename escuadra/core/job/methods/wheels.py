@@ -9,7 +9,7 @@ from escuadra.core.job.methods.base import LASER, Method, Sight, method, place
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.job.scene import Scene
-from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.job.slots import Measured, Slot, combined
 from escuadra.core.said import Noun, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
@@ -18,6 +18,8 @@ RIM_SPAN = 0.62
 """A rim's edges stand so far apart, as a share of the tyre's diameter; the real one is measured."""
 U_BESIDE_MM = 2.0
 """How well a point of a line beside a hub is square to it, mm, one sigma."""
+LEAST_PRINTED_DEG = 0.01
+"""A printout's last digit."""
 STRING_OFF = 210.0
 """How far a string usually runs outside a wheel, mm."""
 
@@ -25,6 +27,12 @@ STRING_OFF = 210.0
 observed_as(Kind("thrust", of_line=True))
 observed_as(Kind("strings", of_line=True))
 observed_as(Kind("side", of_frame=True, of_axles=True))
+
+
+def against_own_thrust(left: Measured, right: Measured, own: Measured) -> tuple[float, float]:
+    """How far a printout's rear toes are from the thrust angle that it prints, and how far they may be, degrees."""
+    value, u = combined([-0.5, 0.5, -1.0], [left, right, own])
+    return value, 3 * max(u, LEAST_PRINTED_DEG)
 
 
 @method
@@ -61,6 +69,11 @@ class Printout(Method):
             return
         into.heading = value
         into.put(ObservationId("thrust"), "thrust", value, u, of=of)
+        beside = into.one(thrust_slot())
+        if toes is not None and beside is not None:
+            # A toe that is misread no longer fits the thrust angle that is printed beside it.
+            for slot, part in zip(self.slots(into.plan), toes, strict=True):
+                into.capped(slot, part, 2 * against_own_thrust(toes[0], toes[1], beside)[1])
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {"toe.left": scene.toe["LR"], "toe.right": scene.toe["RR"], "printed.thrust": scene.thrust_deg}
