@@ -46,6 +46,10 @@ class Knobs:
     crank_gain: float
 
 
+RUN_OUT = (("left", "first", 23.0), ("left", "second", -23.0), ("right", "first", -9.0), ("right", "second", 9.0))
+"""How far a mirror's clamp runs out as it sits, where its beam comes back, mm: the other way half a turn on."""
+
+
 class VirtualBay:
     """The true state of a bay: vehicle, frame, heights, level; what is read there and what a move does."""
 
@@ -67,6 +71,7 @@ class VirtualBay:
             self.chance.uniform(0.97, 1.03),
         )
         self._last_turn, self.hang, self.notch = 0.0, plan.hang, 0.0
+        self.seated = {f"mirror.{side}.{turn}": run_out for side, turn, run_out in RUN_OUT}
         self.stand = (27.0, -16.0, 1.4)
         """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
         shared = {id(LENGTHS): LENGTHS, id(SCALE): SCALE, id(DEGREES): DEGREES}
@@ -155,10 +160,10 @@ class VirtualBay:
             return float(getattr(self.plan.vehicle.arches, parts[1])) + ARCH_OFF_MM
         if parts[0] == "height":
             return self._height_of(parts[1])
-        for method in ("marks", "rig", "hubs"):
+        for method in ("marks", "rig", "hubs", "mirrors", "panels", "rulers"):
             found = METHODS[method].exact(self.leaning).get(place)
             if found is not None:
-                return found
+                return found + self.seated.get(place, 0.0)
         raise BadInput("place", place, said("wants.place_these_devices_can_held"))
 
     def _hub(self, corner: str) -> Space:

@@ -59,7 +59,7 @@ def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
     setup = sheet.setup
     if view.check.runs:
         return station_move(sheet)
-    if view.check.group == "frame":
+    if view.check.at_frame:
         under_way = [move_ahead(sheet), *(v.check.ahead(setup) for v in sheet.checks)]
         ahead = next((move for move in under_way if move is not None), None)
         if ahead is not None:

@@ -260,6 +260,10 @@ class Current(Derivation):
         spoiled = [past.seq for past, hit in zip(self.boundaries, hits, strict=True) if hit]
         return spoiled, [0, *accumulate(hits)]
 
+    def taken_with(self, slot: Slot, seq: int) -> list[Entry]:
+        """A slot's entries that count where another entry was taken: nothing spoiled the slot between them."""
+        return self.by_stretch(slot, slot.aspects).get(bisect(self._spoiled(slot.aspects), seq), [])
+
     def _parted(self, slot: str, spoiled: Sequence[int]) -> dict[int, list[Entry]]:
         """A slot's entries that count, by the stretch between spoiling events in which they were read."""
         found: dict[int, list[Entry]] = {}

@@ -4,14 +4,12 @@ A figure is guarded where no mistake that one act can make carries it farther th
 noticed. Source: hypotheses of ``state``.
 """
 
-import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
 
-from escuadra.core.adjustment import NONCENTRALITY
 from escuadra.core.job.entering import Act
 from escuadra.core.job.looking import further
 from escuadra.core.job.setup import Setup
@@ -19,7 +17,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.said import Text
 from escuadra.core.state.located import Derived
-from escuadra.core.state.reach import Reaching, Slip
+from escuadra.core.state.reach import Reaching, Slip, of_looks
 from escuadra.core.state.unknowns import Vector
 
 MOST_LOOKS = 3
@@ -76,8 +74,7 @@ def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:
     if read is None or slot.quantity is None:
         return None
     cap = max(slot.quantity.high - read.value, read.value - slot.quantity.low)
-    unseen = NONCENTRALITY * read.u_look / math.sqrt(1 - 1 / read.count) if read.count > 1 else math.inf
-    reach = min(cap, unseen) / read.count
+    reach = of_looks(read.count, read.u_look, cap)
     if reach <= most:
         return None
     more = read.count < MOST_LOOKS and slot.reads not in SHARED

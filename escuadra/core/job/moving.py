@@ -23,7 +23,7 @@ from escuadra.core.job.state import LATER
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.job.views import CheckView, SheetView, SlotView
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
-from escuadra.core.said import Angle, Count, Length, Noun, Nouns, Said, Text, Turns, said, sentences
+from escuadra.core.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05
 
@@ -150,15 +150,20 @@ def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesRe
     goal = pose.model_copy(update={"x": pose.x + dx, "y": pose.y + dy})
     slot = crossing_slot(sheet.plan)
     after = None if sheet.setup.excluded(slot) else _predict(solved, "crossing", goal)
-    expect = Length(after) if after is not None else None
+    expect: Length | Directed | None = Length(after) if after is not None else None
+    label: Text = slot.label
+    then = said("slide.then", expect=expect) if expect is not None else None
+    if expect is None and (seen := _watched(sheet, solved, "slide", goal)) is not None:
+        expect, label = seen
+        then = said("read.expect", what=label, expect=expect)
     sentence, action = moved("slide", step, amount=figure)
     return NextMove(
         "move",
         sentence,
-        sentences(said("slide.seat"), said("slide.then", expect=expect) if expect is not None else None),
+        sentences(said("slide.seat"), then),
         action=action,
         figure=figure,
-        expect_label=slot.label if expect is not None else None,
+        expect_label=label if expect is not None else None,
         expect=expect,
         check=view.check.id,
         happening="slide",
@@ -197,7 +202,7 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
         return at.x + math.cos(math.radians(at.yaw_deg)) * bx - math.sin(math.radians(at.yaw_deg)) * by
 
     shift = end_x(pose) - end_x(solved.pose)
-    expect, label, then = _tape_then(sheet, hub, step.at, pose)
+    expect, label, then = _read_then(sheet, solved, "yaw", (hub, step.at), pose)
     sentence, action = moved("screw", step, end=end, amount=Turns(abs(asked)))
     return NextMove(
         "move",
@@ -219,7 +224,7 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
 
 def _away_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
     step, figure = Step("away", _as_said(plan.move_away)), Length(abs(plan.move_away))
-    expect, label, then = _tape_then(sheet, "LF", "LF_end", solved.goal)
+    expect, label, then = _read_then(sheet, solved, "roll", ("LF", "LF_end"), solved.goal)
     sentence, action = moved("roll", step, amount=figure)
     return NextMove(
         "move",
@@ -235,13 +240,37 @@ def _away_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesRes
     )
 
 
-def _tape_then(sheet: SheetView, hub: str, end: str, pose: Pose) -> tuple[Length | None, Noun, Said | None]:
-    """What a tape will read with the beam at a pose: the figure, its name, the sentence; none where that is unknown."""
-    tape, label = _slanted(sheet.setup, hub, end, pose), Noun(f"tape.{hub}.{end}")
-    if tape is None:
-        return None, label, None
-    expect = Length(tape, 0)
-    return expect, label, said("read.expect", what=label, expect=expect)
+def _read_then(
+    sheet: SheetView, solved: Solved, happening: str, tape: tuple[str, str], pose: Pose
+) -> tuple[Length | Directed | None, Text, Said | None]:
+    """What will be read with the beam at a pose: the figure, its name, the sentence; none where that is unknown.
+
+    What the person watches while it moves, where there is such; else a tape.
+    """
+    seen = _watched(sheet, solved, happening, pose)
+    if seen is None:
+        length = _slanted(sheet.setup, *tape, pose)
+        seen = (Length(length, 0), Noun(f"tape.{tape[0]}.{tape[1]}")) if length is not None else None
+    if seen is None:
+        return None, Noun(f"tape.{tape[0]}.{tape[1]}"), None
+    return *seen, said("read.expect", what=seen[1], expect=seen[0])
+
+
+WATCHED = {"yaw": ("mirrors", "rack"), "slide": ("ruler_LR", "panel_LR"), "roll": ("hubs_LF",)}
+"""What is watched while the frame is moved, where it was read: a spot, a ruler, a distance."""
+
+
+def _watched(sheet: SheetView, solved: Solved, happening: str, pose: Pose) -> tuple[Length | Directed, Text] | None:
+    """What that will show with the beam at a pose: as it was read, and what the move changes it by."""
+    for id in reversed(solved.observations):
+        slots = [sheet.slots[place].slot for place in id.kind.read_in(id) if place in sheet.slots]
+        if id.source in WATCHED[happening] and slots:
+            read = sheet.setup.measured(slots[0].id, sheet.setup.within(slots[0], solved.epoch))
+            if read is not None:
+                change = solved.would_read(id, pose) - solved.would_read(id, solved.pose)
+                value = Length(read.value + change / len(slots), 0)
+                return (Directed(value, slots[0].way) if slots[0].way else value), slots[0].label
+    return None
 
 
 def _predict(solved: Solved, slot: str, pose: Pose) -> float | None:

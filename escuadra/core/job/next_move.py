@@ -61,7 +61,7 @@ class NextMove:
     """For the large view; none: the sentence itself."""
     figure: Value | Said | None = None
     expect_label: Text | None = None
-    expect: Figure | Said | None = None
+    expect: Value | Said | None = None
     check: str = ""
     slot: str = ""
     replaces: bool = False

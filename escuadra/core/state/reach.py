@@ -5,6 +5,7 @@ share; it is found by the others of the same slot as well as by the rest of the 
 Baarda (1968), level 0.001 and power 0.80; update of a covariance by one more observation.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -25,6 +26,13 @@ class Slip:
     looks: int
     u_look: float
     cap: float
+
+
+def of_looks(looks: int, u_look: float, cap: float) -> float:
+    """How far a mistake in one look moves the mean of so many, where nothing else checks them."""
+    if looks == 1:
+        return cap
+    return min(cap, NONCENTRALITY * u_look / math.sqrt(1 - 1 / looks)) / looks
 
 
 class Reaching:

@@ -148,6 +148,11 @@ class Check(CheckSpec):
         return hash(self.id)
 
     @property
+    def at_frame(self) -> bool:
+        """What it reads is read at the frame: a move of a plan that is under way comes before it is read again."""
+        return self.group == "frame"
+
+    @property
     def of_pose(self) -> bool:
         """It is a view of the frame's pose."""
         return bool(self.view_of)

@@ -299,7 +299,7 @@ class PoseCheck(Check):
             if slot.id == "crossing":
                 wanted = laser
             elif carried:
-                wanted = slot.id == watch or (not laser and slot.id in across)
+                wanted = slot.id == watch or (not laser and slot.id in across and not self._told(setup, epoch))
             elif slot.optional:
                 wanted = rear
             else:

@@ -150,6 +150,10 @@ class MethodCheck(Check):
     def school(self) -> str:
         return self.method
 
+    @property
+    def at_frame(self) -> bool:
+        return METHODS[self.method].sees_frame
+
     @field_validator("method")
     @classmethod
     def _known(cls, method: str) -> str:

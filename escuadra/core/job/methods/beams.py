@@ -5,6 +5,7 @@ A returned beam sees yaw alone and sees toe; a panel mixes offset and yaw; a rul
 
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 from escuadra.core.job.entering import Entering
 from escuadra.core.job.methods.base import (
@@ -20,7 +21,7 @@ from escuadra.core.job.methods.base import (
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
-from escuadra.core.job.slots import Slot
+from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.said import Noun, said
 from escuadra.core.stance import Corner
 
@@ -50,6 +51,23 @@ observed_as(Kind("mirrors", of_line=True, of_frame=True, slots=lambda id: tuple(
 observed_as(Kind("rack", of_line=True, of_frame=True, slots=lambda id: ("rack.spot",)))
 
 
+@dataclass(frozen=True)
+class Spot:
+    """Where a wheel's beam comes back, left of where it left, mm; its own and its scale's shared u."""
+
+    value: float
+    own: float
+    shared: float
+    distance: float
+    of: tuple[tuple[Slot, Measured, float], ...]
+    """The readings that it is made of, and what an error of 1 in each changes it by."""
+
+    @property
+    def toe_deg(self) -> float:
+        """The wheel's heading: the beam is turned by twice as much."""
+        return math.degrees(math.atan(self.value / self.distance)) / 2
+
+
 @method
 class ReturnedBeams(Method):
     """Rear-wheel mirrors and returned beams."""
@@ -76,60 +94,62 @@ class ReturnedBeams(Method):
 
     def _slots(self, plan: Plan, side: str) -> list[Slot]:
         reach = plan.nominal_goal.x
-        return [
+        first, second = (
             place(
-                f"mirror.{side}.distance",
-                said(f"method.beams.scale_mirror.{side}"),
-                0.5 * reach,
-                1.5 * reach,
-                "tape",
-                LINE_ASPECTS | {"distance"},
-            ),
-            *(
-                place(
-                    f"mirror.{side}.{turn}",
-                    said(f"method.beams.mirror.{turn}.{side}"),
-                    -SPOT,
-                    SPOT,
-                    "beam",
-                    YAW_ASPECTS,
-                    "side",
-                    said("method.beams.left"),
-                )
-                for turn in ("first", "second")
-            ),
-        ]
+                f"mirror.{side}.{turn}",
+                said(f"method.beams.mirror.{turn}.{side}"),
+                -SPOT,
+                SPOT,
+                "beam",
+                aspects,
+                "side",
+                said("method.beams.left"),
+            )
+            # How far a clamp runs out belongs to its seating: half a turn on, it is read once.
+            for turn, aspects in (("first", YAW_ASPECTS), ("second", LINE_ASPECTS))
+        )
+        distance = said(f"method.beams.scale_mirror.{side}")
+        return [place(f"mirror.{side}.distance", distance, 0.5 * reach, 1.5 * reach, "tape"), first, second]
 
     def slots(self, plan: Plan) -> list[Slot]:
         left, right = (self._slots(plan, side) for side, _ in REAR)
         return [left[0], right[0], left[1], right[1], left[2], right[2]]
 
     def enter(self, into: Entering) -> None:
-        found = into.all(*self.slots(into.plan))
-        if found is None:
+        spots = [self._spot(into, self._slots(into.plan, side)) for side, _ in REAR]
+        known = [spot for spot in spots if spot is not None]
+        if len(known) < len(spots):
             return
-        d_left, d_right, first_left, first_right, second_left, second_right = found
-        mean_left, mean_right = (
-            (a.value + b.value) / 2 for a, b in ((first_left, second_left), (first_right, second_right))
-        )
-        spots = (first_left, first_right, second_left, second_right)
+        left, right = known
         # Scales that count outward read left − right; with both as left positive that is their sum.
-        own = math.hypot(*(m.figures.u_random for m in spots)) / 2
-        u = math.hypot(own, first_left.figures.u_offset * math.sqrt(2))
         into.put(
             ObservationId("mirrors", into.body),
             "scale_pair",
-            mean_left + mean_right,
-            u,
+            left.value + right.value,
+            math.hypot(left.own, right.own, left.shared * math.sqrt(2)),
             body=into.body,
-            left_distance=d_left.value,
-            right_distance=d_right.value,
-            half_toe_deg=half_toe(
-                math.degrees(math.atan(mean_left / d_left.value)) / 2,
-                math.degrees(math.atan(mean_right / d_right.value)) / 2,
-            ),
-            of=[(slot, spot, 0.5) for slot, spot in zip(self.slots(into.plan)[2:], spots, strict=True)],
+            left_distance=left.distance,
+            right_distance=right.distance,
+            half_toe_deg=half_toe(left.toe_deg, right.toe_deg),
+            of=[*left.of, *right.of],
         )
+
+    def _spot(self, into: Entering, slots: list[Slot]) -> "Spot | None":
+        """Where a wheel's beam comes back, its clamp's run-out taken off."""
+        distance, first, second = slots
+        found = into.all(distance, first, second)
+        if found is None:
+            return None
+        away, now, turned = found
+        began = into.current.measured(first.id, into.current.taken_with(first, turned.seq))
+        if began is None or began.seq == now.seq:
+            own = math.hypot(now.figures.u_random, turned.figures.u_random) / 2
+            of = [(first, now, 0.5), (second, turned, 0.5)]
+            return Spot((now.value + turned.value) / 2, own, now.figures.u_offset, away.value, tuple(of))
+        own = math.hypot(now.figures.u_random, began.figures.u_random / 2, turned.figures.u_random / 2)
+        of = [(first, now, 1.0), (first, began, -0.5), (second, turned, 0.5)]
+        value = now.value - (began.value - turned.value) / 2
+        return Spot(value, own, now.figures.u_offset, away.value, tuple(of))
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         found = {}

@@ -70,7 +70,7 @@ class HubDistances(Method):
                 0.55 * reach,
                 1.45 * reach,
                 "tape",
-                TAPE_ASPECTS,
+                TAPE_ASPECTS - {"centre"},
                 hint=said("method.hubs.square_beam_level"),
             )
             for corner in FRONT

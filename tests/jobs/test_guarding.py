@@ -1,0 +1,142 @@
+"""What is asked for until a mistake in one thing would be noticed, and no more than that."""
+
+import math
+
+import pytest
+
+from escuadra.core.job.events import LinePlanned
+from escuadra.core.job.guarding import MOST_LOOKS
+from escuadra.core.job.methods import METHODS
+from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.jobs.lines import PlanLines
+from tests.english import say, told
+
+MOST_STEPS = 90
+FRAME = ("level", "target_height", "square", "centred", "distance")
+
+
+def follow(who: Technician, bay: VirtualBay) -> list[str]:
+    """Do what the sheet says until it is to be signed: the slots that were read, and the moves, in their order."""
+    done: list[str] = []
+    for _ in range(MOST_STEPS):
+        sheet = who.opened.sheet
+        move = sheet.next
+        if move.kind == "sign":
+            return done
+        done.append(move.slot or move.happening)
+        if move.kind == "move":
+            bay.obey(move.happening, move.by)
+            who.happen(move.happening, move.by)
+        elif move.slot.startswith("target."):
+            who.target()
+        elif move.slot.startswith("around."):
+            who.around()
+        elif sheet.slots[move.slot].slot.ask == "tick":
+            who.answer(move.slot, "yes")
+        else:
+            slot = sheet.slots[move.slot].slot
+            value = bay.at(move.slot)
+            word = "" if slot.way is None else "plus" if value >= 0 else "minus"
+            tool = who.garage.tools(slot)[0].id
+            who.read(move.slot, f"{abs(value) if word else value:.2f}", tool, word, move.replaces)
+    raise AssertionError(say(who.opened.sheet.next.sentence))
+
+
+def readied(teo: Technician) -> Technician:
+    teo.ready()
+    teo.stance(1, 2, -1, 0)
+    return teo
+
+
+def test_mirrors_rulers_and_hub_distances_do_without_a_tape_to_the_beam(teo: Technician) -> None:
+    readied(teo)
+    plan = LinePlanned(methods=["mirrors", "rulers", "hubs"])
+    teo.garage.do(PlanLines(teo.job, plan), "teo", teo.id())
+    bay = VirtualBay(teo.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=4)
+    done = follow(teo, bay)
+    assert not [slot for slot in done if slot.startswith(("tape.", "height.LF", "height.RF"))]
+    moves = [k for k, what in enumerate(done) if "." not in what]
+    assert [done[k] for k in moves] == ["yaw", "slide", "roll", "height"], "one round, nothing read in between"
+    again = done[moves[-1] + 1 :]
+    assert {"mirror.left.first", "ruler.LR", "hubs.LF"} <= {*again}
+    assert not [slot for slot in again if slot.endswith((".second", ".distance"))], "a seating runs out as it did"
+    off = bay.off()
+    assert {
+        axis: abs(off[axis]) < most for axis, most in (("yaw", 0.25), ("centre", 4), ("distance", 5))
+    } == dict.fromkeys(("yaw", "centre", "distance"), True)
+
+
+def test_the_spot_that_is_watched_is_what_is_foretold(teo: Technician) -> None:
+    readied(teo)
+    plan = LinePlanned(methods=["mirrors", "rulers", "hubs"])
+    teo.garage.do(PlanLines(teo.job, plan), "teo", teo.id())
+    bay = VirtualBay(teo.opened.sheet.plan, (0.0, 0.0, 1.1, 0.0), seed=4)
+    bay.knobs = type(bay.knobs)(teo.opened.sheet.plan.frame.yaw_deg_per_turn, 0.0, 1.0, 1.0)
+    while (move := teo.opened.sheet.next).happening != "yaw":
+        sheet = teo.opened.sheet
+        slot = sheet.slots[move.slot].slot
+        if slot.ask != "number":
+            teo.target() if move.slot.startswith("target.") else teo.answer(move.slot, "yes")
+            continue
+        value = bay.at(move.slot)
+        word = "" if slot.way is None else "plus" if value >= 0 else "minus"
+        teo.read(move.slot, f"{abs(value) if word else value:.2f}", teo.garage.tools(slot)[0].id, word)
+    assert say(move.expect_label) == say(METHODS["mirrors"].slots(teo.opened.sheet.plan)[2].label)
+    bay.obey("yaw", move.by)
+    assert move.expect is not None
+    assert move.expect.figure.value == pytest.approx(bay.at("mirror.left.first"), abs=4.5)  # type: ignore[union-attr]
+
+
+def test_a_figure_that_rests_on_one_reading_is_open_until_it_was_looked_at_again(teo: Technician) -> None:
+    readied(teo)
+    teo.line(("0.07", "0.05"))
+    teo.target()
+    teo.level()
+    teo.tapes((0.5, 0.3, 0.0), sure=False)
+    view = teo.opened.sheet.check("target_height")
+    assert view is not None
+    assert (view.state, view.unguarded) == ("open", True)
+    assert "Still to be read once more: Target centre above the floor" in say(view.rests_on)
+    asked = []
+    for _ in range(MOST_STEPS):
+        waiting = [v for v in teo.opened.sheet.checks if v.check.id in FRAME and v.unguarded]
+        if not waiting:
+            break
+        guard = waiting[0].judgement.guard
+        assert guard is not None
+        assert guard.look is not None
+        assert guard.reach > waiting[0].worst.most  # type: ignore[union-attr]
+        asked.append(guard.look.id)
+        teo.look(guard.look.id, (0.5, 0.3, 0.0))
+    assert {"level.pitch", "height.target"} <= {*asked}
+    assert all(asked.count(slot) < MOST_LOOKS for slot in asked), asked
+    assert {teo.opened.sheet.check(id).state for id in FRAME} == {"holds"}  # type: ignore[union-attr]
+
+
+def test_looks_that_contradict_each_other_are_no_mean(full: Technician) -> None:
+    before = full.opened.sheet.check("target_height").judgement.figures[0].value  # type: ignore[union-attr]
+    off = full.opened.sheet.slots["height.target"].now[-1].value + 5
+    full.read("height.target", f"{off:g}", "tape-4")
+    view = full.opened.sheet.check("target_height")
+    assert view is not None
+    assert view.state == "undecided"
+    assert "Two looks contradict each other: Target centre above the floor" in told(view.judgement.trouble)
+    move = full.opened.sheet.next
+    assert (move.kind, move.slot, move.replaces) == ("read", "height.target", True)
+    full.read("height.target", f"{before:.0f}", "tape-4", replaces=True)
+    assert full.opened.sheet.next.slot == "height.target", "one look alone is not enough"
+    full.read("height.target", f"{before:.0f}", "tape-4")
+    assert full.opened.sheet.can_sign, say(full.opened.sheet.next.sentence)
+
+
+def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> None:
+    view = full.opened.sheet.check("square")
+    assert view is not None
+    guard = view.judgement.guard
+    if guard is not None:
+        assert guard.look is None
+        assert "would pass unseen" in say(view.rests_on)
+    acts = {act.slot.id: act for act in full.opened.sheet.setup.newest.entered.acts}  # type: ignore[union-attr]
+    assert acts["toe.left"].cap < 0.2, "its own thrust angle would not fit"
+    assert math.isclose(acts["toe.left"].cap, acts["toe.right"].cap)
