@@ -130,6 +130,36 @@ def test_looks_that_contradict_each_other_are_no_mean(full: Technician) -> None:
     assert full.opened.sheet.can_sign, say(full.opened.sheet.next.sentence)
 
 
+def test_how_likely_it_is_that_all_of_it_holds_is_told_once_everything_was_read(full: Technician) -> None:
+    sheet = full.opened.sheet
+    figures = [(f.verdict.probability, v.check) for v in sheet.checks for f in v.judgement.figures]
+    least, check = min(figures, key=lambda one: one[0])
+    assert sheet.chance is not None
+    assert max(0.0, 1 - sum(1 - p for p, _ in figures)) - 1e-3 <= sheet.chance.everything <= least + 1e-3
+    assert say(sheet.chance.hangs_on) == say(check.called)
+    assert say(sheet.chance.words).startswith("All of it truly holds: about 98 in 100; least sure: Centred")
+    full.tapes((3.9, 0.3, 0.0))
+    full.happen("slide")
+    assert full.opened.sheet.chance is None, "what was spoiled has no chance"
+
+
+def test_shared_errors_make_two_figures_hold_or_fail_together(full: Technician) -> None:
+    full.happen("roll")
+    full.level()
+    full.tapes((5.4, 3.1, 0.0))
+    sheet = full.opened.sheet
+    each = {
+        f.id: f.verdict.probability
+        for v in sheet.checks
+        for f in v.judgement.figures
+        if v.check.id in ("centred", "distance")
+    }
+    assert sheet.chance is not None
+    assert all(0.3 < p < 0.999 for p in each.values()), each
+    assert sheet.chance.everything < min(each.values())
+    assert sheet.chance.everything != pytest.approx(each["centre"] * each["distance"], abs=1e-5)
+
+
 def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> None:
     view = full.opened.sheet.check("square")
     assert view is not None

@@ -9,6 +9,7 @@ from functools import cached_property
 from escuadra.core.aim import AimInput, aim
 from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job import advice
+from escuadra.core.job.chances import Chance, chance
 from escuadra.core.job.checks import Check, Judgement, own_checks
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.checks.carrying import RectangleCheck
@@ -28,8 +29,9 @@ from escuadra.core.said import Duration, Metres, Name, Said, said, sentences
 from escuadra.core.stream import Person
 
 CLOCK = Person(id="clock", name="", known="itself")
-ROAD_M = 50.0
-"""Where the consequence of a misplaced target is told: far enough to matter, near enough to picture."""
+ROADS_M = (50.0, 100.0)
+"""Where the consequence of a misplaced target is told: near enough to picture, far enough to matter."""
+LEAST_ON_THE_ROAD_M = 0.01
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,11 @@ class Sheet(SheetView):
             return advice.next_move(self)
         except Exception as cause:
             return _cause(cause)
+
+    @cached_property
+    def chance(self) -> Chance | None:
+        """How likely it is that all of it holds; worked out where it is shown."""
+        return chance(self.setup, self.checks)
 
     @cached_property
     def underivable(self) -> dict[str, Said]:
@@ -173,7 +180,7 @@ def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
         view,
         advice=check.advice(setup, result, judged, max((len(s.now) for s in slots), default=0)),
         budget=tuple(check.budget(setup, undecided)) if undecided is not None else (),
-        consequence=_consequence(check, result, judged, setup),
+        consequence=_consequence(check, judged, setup),
     )
 
 
@@ -217,9 +224,9 @@ def _state(
     return "open", None
 
 
-def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setup) -> Said | None:
-    """What a target off its place would do on the road; only where the geometry allows to say it."""
-    if state not in ("out", "undecided") or judged.trouble or not check.on_the_road:
+def _consequence(check: Check, judged: Judgement, setup: Setup) -> Said | None:
+    """What a target off its place does on the road, also when it holds; where the geometry allows to say it."""
+    if not judged.complete or not judged.figures or judged.trouble or not check.on_the_road:
         return None
     procedure = setup.plan.procedure
     figure = judged.figures[0]
@@ -230,15 +237,16 @@ def _consequence(check: Check, state: CheckState, judged: Judgement, setup: Setu
     result = aim(
         AimInput(
             by="position",
-            roads=[ROAD_M],
+            roads=list(ROADS_M),
             target_left=error if sideways else 0.0,
             target_up=0.0 if sideways else error,
             sensor_to_target=reach,
         )
-    ).at[0]
-    shift = result.left_m if sideways else result.up_m
-    if abs(shift) < 0.01:
+    )
+    near, far = (at.left_m if sideways else at.up_m for at in result.at)
+    if abs(near) < LEAST_ON_THE_ROAD_M:
         return None
-    way = ("left" if shift > 0 else "right") if sideways else ("high" if shift > 0 else "low")
-    off, ahead = Metres(abs(shift), 2), Metres(ROAD_M, 0)
-    return said(f"sheet.road.{way}", name=Name(procedure.sensor.name), off=off, ahead=ahead)
+    way = ("left" if near > 0 else "right") if sideways else ("high" if near > 0 else "low")
+    off = {"off": Metres(abs(near), 2), "further": Metres(abs(far), 2)}
+    ahead, far_ahead = (Metres(road, 0) for road in ROADS_M)
+    return said(f"sheet.road.{way}", name=Name(procedure.sensor.name), ahead=ahead, far_ahead=far_ahead, **off)

@@ -21,6 +21,7 @@ from escuadra.core.job.state import Disturbance
 from escuadra.core.procedure import CheckSpec, Limits
 from escuadra.core.quantities import OWN_UNIT
 from escuadra.core.said import NOTHING, Count, Said, Sentences, Text, Value, said, sentences
+from escuadra.core.state.located import Derived, Located
 from escuadra.core.verdict import VerdictInput, VerdictResult, verdict
 from escuadra.core.wording import amount, with_uncertainty
 
@@ -80,6 +81,15 @@ class Figure:
         if self.upper is not None:
             return said("allowed.most", limit=self.said(self.upper))
         return said("allowed.least", limit=self.said(self.lower or 0.0))
+
+
+@dataclass(frozen=True)
+class ToldBy:
+    """The solution that tells a figure: what figures of one solution have in common is known from it."""
+
+    figure: str
+    located: Located
+    found: Derived
 
 
 @dataclass(frozen=True)
@@ -178,6 +188,10 @@ class Check(CheckSpec):
     def judge(self, setup: Setup) -> Judgement:
         """Judge what is current."""
         raise NotImplementedError
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        """Which of its figures a solution tells; the others were read by themselves."""
+        return []
 
     def aspects(self, setup: Setup) -> frozenset[str]:
         """What the check's verdict depends on."""

@@ -12,7 +12,7 @@ from pydantic import Field
 from escuadra.core.budget import Contribution
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
-from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.guarding import Guard, guard
@@ -149,6 +149,15 @@ class LevelCheck(Check):
     def _lean(self, setup: Setup, slot: Slot, to_tyres: bool) -> Derived | None:
         found = (solved.lean(slot.id.split(".")[1], to_tyres) for solved in setup.postures)
         return next((lean for lean in found if lean is not None), None)
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        to_tyres = setup.plan.procedure.level_to == "tyres"
+        for solved in setup.postures:
+            found = {slot.id: solved.lean(slot.id.split(".")[1], to_tyres) for slot in self.slots(setup)}
+            told = [ToldBy(id, solved.located, lean) for id, lean in found.items() if lean is not None]
+            if told:
+                return told
+        return []
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         way, to_tyres = figure.id.split(".")[1], setup.plan.procedure.level_to == "tyres"
@@ -353,6 +362,12 @@ class PoseCheck(Check):
         rests = self._guard(setup, solved, derived, figure)
         return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), guard=rests)
 
+    def told(self, setup: Setup) -> list[ToldBy]:
+        solved = setup.solved_for(self.view_of)
+        if solved is None or not solved.tells(self.quantity):
+            return []
+        return [ToldBy(self.view_of, solved.located, solved.derived(self.quantity))]
+
     def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
         """What is moved and read anew anyway may hang on more, and only on what was read of the frame's place."""
         if figure.verdict.state == "holds":
@@ -498,6 +513,11 @@ class TargetHeightCheck(Check):
             steps=(step,),
             further={"turns": float(f"{turns:.1f}")},
         )
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        above_floor = not self._from_tyres(setup)
+        found = ((solved, solved.height(above_floor)) for solved in setup.postures)
+        return [ToldBy("height", solved.located, height) for solved, height in found if height is not None][:1]
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         above_floor = not self._from_tyres(setup)

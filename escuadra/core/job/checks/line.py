@@ -21,7 +21,7 @@ from escuadra.core.job.both_lines import (
     said_line,
     targets,
 )
-from escuadra.core.job.checks.base import Check, Figure, Judgement
+from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.doubting import Again, to_read_again
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
@@ -216,6 +216,20 @@ class LinesCheck(Check):
             return solved.budget(solved.derived("line_angle", "thrust"))
         found = solved.apart_at(targets(setup)[int(figure.id.partition(".")[2] or 1) - 1])
         return solved.budget(found)
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        solved = setup.lines
+        if solved is None:
+            return []
+        found: list[ToldBy] = []
+        if "thrust" in solved.known:
+            found.append(ToldBy("thrust_angle", solved.located, solved.derived("line_angle", "thrust")))
+        if {"thrust", "body"} <= solved.known:
+            places = targets(setup)
+            names = [f"separation.{k}" for k in range(1, len(places) + 1)] if len(places) > 1 else ["separation"]
+            apart = zip(names, map(solved.apart_at, places), strict=True)
+            found += [ToldBy(name, solved.located, one) for name, one in apart]
+        return found
 
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.lines
