@@ -2,6 +2,7 @@
 
 import random
 
+import numpy as np
 import pytest
 
 from escuadra.core.state.input import Hypothesis, StateInput
@@ -27,13 +28,18 @@ def asked(found: Located, given: StateInput) -> list[Derived]:
     return [one for one in told if one is not None]
 
 
+def reaches(reaching: Reaching, wanted: list[Derived]) -> np.ndarray:
+    """Slips (rows) by quantities (columns)."""
+    return np.stack([reaching.now(one) for one in wanted], axis=1)
+
+
 def test_a_mistake_reaches_as_far_as_its_hypothesis_says(given: StateInput) -> None:
     names = [o.id for o in given.observations]
     effects = [((names[k], 1.0),) for k in range(len(names))] + [((names[0], 1.0), (names[3], -0.5))]
     hypotheses = tuple(Hypothesis(id=str(k), effect=effect, cap=CAP) for k, effect in enumerate(effects))
     found = located(given.model_copy(update={"hypotheses": hypotheses}))
     slips = [Slip(effect, 1, 1.0, CAP) for effect in effects]
-    reach = Reaching(found, slips, asked(found, given)).now()
+    reach = reaches(Reaching(found, slips), asked(found, given))
     tests = found.tested(effects)
     for k, doubted in enumerate(found.solution.hypotheses):
         assert reach[k] == pytest.approx(doubted.reach, rel=1e-6, abs=1e-9), effects[k]
@@ -53,8 +59,8 @@ def test_one_look_among_several_is_a_reading_among_several(given: StateInput) ->
         apart = located(given.model_copy(update={"observations": (*others, *parts)}))
         slip = Slip(((whole.id, 1.0),), looks, whole.u * looks**0.5, CAP)
         one = Slip((("look 0", 1.0),), 1, 1.0, CAP)
-        found = Reaching(together, [slip], asked(together, given)).now()[0]
-        assert found == pytest.approx(Reaching(apart, [one], asked(apart, given)).now()[0], rel=1e-6)
+        found = reaches(Reaching(together, [slip]), asked(together, given))
+        assert found == pytest.approx(reaches(Reaching(apart, [one]), asked(apart, given)), rel=1e-6)
 
 
 @pytest.mark.parametrize("looks, left", [(1, CAP), (2, 2.9218 * 0.4), (3, 1.6869 * 0.4)])
@@ -66,11 +72,12 @@ def test_what_nothing_else_checks_is_guarded_by_looks_alone(looks: int, left: fl
 def test_a_reading_more_guards_as_foretold(given: StateInput) -> None:
     found = located(given)
     slips = [Slip(((o.id, 1.0),), 1, 1.0, CAP) for o in given.observations[:12]]
-    reaching = Reaching(found, slips, asked(found, given))
+    reaching, wanted = Reaching(found, slips), asked(found, given)
     for k in (2, 6, 9):
         more = given.observations[k].model_copy(update={"id": "more"})
         (row,) = found.further([more])
         then = located(given.model_copy(update={"observations": (*given.observations, more)}))
-        again = Reaching(then, slips, asked(then, given)).now()
-        assert reaching.with_row(row) == pytest.approx(again, rel=2e-2, abs=1e-3)
-        assert float(again[k].max()) < float(reaching.now()[k].max())
+        again = reaches(Reaching(then, slips), asked(then, given))
+        foretold = np.stack([reaching.with_row(one, row) for one in wanted], axis=1)
+        assert foretold == pytest.approx(again, rel=2e-2, abs=1e-3)
+        assert float(again[k].max()) < float(reaches(reaching, wanted)[k].max())

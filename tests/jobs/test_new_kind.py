@@ -62,4 +62,4 @@ def test_a_kind_of_check_is_made_in_one_place(ballasted: Technician) -> None:
     stored = ballasted.opened.state.records[-1][0].record_json
     record = Record.model_validate_json(ballasted.garage.files.get(stored))
     kept = next(check for check in record.checks if check.id == "ballast")
-    assert [reading.typed for reading in kept.readings] == ["20"]
+    assert [(one.typed, one.stayed) for one in kept.readings] == [("12", "replaced"), ("20", "yes")]

@@ -4,7 +4,7 @@ A figure is guarded where no mistake that one act can make carries it farther th
 noticed. Source: hypotheses of ``state``.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
@@ -17,7 +17,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.said import Text
 from escuadra.core.state.located import Derived
-from escuadra.core.state.reach import Reaching, Slip, of_looks
+from escuadra.core.state.reach import of_looks
 from escuadra.core.state.unknowns import Vector
 
 MOST_LOOKS = 3
@@ -50,22 +50,16 @@ def guard(
 
     ``aspects``: mistakes are looked for only in what depends on one of them; none named: in everything.
     """
-    known = frozenset(solved.located.ids)
-    acts, slips = [], []
-    for act in solved.entered.acts:
-        effect = tuple((name, factor) for name, factor in act.effect if name in known)
-        if effect and (not aspects or act.slot.aspects & aspects):
-            acts.append(act)
-            slips.append(Slip(effect, act.looks, act.u_look, act.cap))
-    if not slips:
+    if not solved.acts:
         return None
-    reaching = Reaching(solved.located, slips, [found])
-    now = reaching.now()[:, 0]
+    now = solved.reaching.now(found)
+    if aspects:
+        now = np.where([bool(act.slot.aspects & aspects) for act in solved.acts], now, 0.0)
     worst = int(now.argmax())
     if now[worst] <= most:
         return None
-    look, again = _look(setup, solved, acts, reaching, now, most)
-    return Guard(acts[worst].slot.label, float(now[worst]), look, again)
+    look, again = _look(setup, solved, found, now, most)
+    return Guard(solved.acts[worst].slot.label, float(now[worst]), look, again)
 
 
 def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:
@@ -81,22 +75,23 @@ def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:
     return Guard(slot.label, reach, slot if more else None, True)
 
 
-def _look(
-    setup: Setup, solved: Solved, acts: Sequence[Act], reaching: Reaching, now: Vector, most: float
-) -> tuple[Slot | None, bool]:
+def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float) -> tuple[Slot | None, bool]:
     """The reading that takes most off a minute, and whether it was read before."""
+    acts, reaching = solved.acts, solved.reaching
     offered: list[tuple[Slot, bool, Callable[[], Vector]]] = [
-        (acts[k].slot, True, partial(reaching.with_look, k))
+        (acts[k].slot, True, partial(reaching.with_look, found, k))
         for k in map(int, np.flatnonzero(now > most))
         if acts[k].looks < MOST_LOOKS and _at_hand(setup, acts[k])
     ]
     unread = further(setup, solved)
     rows = solved.located.further([reading for _, reading in unread])
-    offered += [(slot, False, partial(reaching.with_row, row)) for (slot, _), row in zip(unread, rows, strict=True)]
+    offered += [
+        (slot, False, partial(reaching.with_row, found, row)) for (slot, _), row in zip(unread, rows, strict=True)
+    ]
     best: tuple[Slot | None, bool] = (None, False)
-    gain, over = 0.0, _over(now, most)
+    gain, over, counts = 0.0, _over(now, most), now > 0
     for slot, again, ask in offered:
-        after = ask()[:, 0]
+        after = np.where(counts, ask(), 0.0)
         lessened = (over - _over(after, most)) / MINUTES.get(slot.reads, MINUTES_ELSE)
         if lessened > gain and bool(((now > most) & (after < (1 - WORTH) * now)).any()):
             best, gain = (slot, again), lessened

@@ -13,7 +13,7 @@ import numpy as np
 from escuadra.core.axes import Pose, turned
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
-from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Entered
+from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
 from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import Plan
 from escuadra.core.procedure import LineChoice
@@ -29,6 +29,7 @@ from escuadra.core.state.input import (
     WantedYaw,
 )
 from escuadra.core.state.located import Derived, Located
+from escuadra.core.state.reach import Reaching, Slip
 from escuadra.core.state.unknowns import Indices
 
 ONE_DEGREE = math.pi / 180
@@ -87,6 +88,24 @@ class Solved:
         parts = tuple(dict.fromkeys(said))
         nth = {part: k for k, part in enumerate(parts)}
         return parts, np.array([nth[part] for part in said])
+
+    @cached_property
+    def acts(self) -> tuple[Act, ...]:
+        """What was read, as what a person may have got wrong."""
+        known = frozenset(self.located.ids)
+        return tuple(act for act in self.entered.acts if any(name in known for name, _ in act.effect))
+
+    @cached_property
+    def reaching(self) -> Reaching:
+        """How far a mistake in each of the acts reaches."""
+        known = frozenset(self.located.ids)
+        return Reaching(
+            self.located,
+            [
+                Slip(tuple(one for one in act.effect if one[0] in known), act.looks, act.u_look, act.cap)
+                for act in self.acts
+            ],
+        )
 
     # --- the lines
 

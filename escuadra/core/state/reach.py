@@ -36,35 +36,36 @@ def of_looks(looks: int, u_look: float, cap: float) -> float:
 
 
 class Reaching:
-    """Some slips and some quantities of a solution."""
+    """Slips of a solution; how far they reach is asked of one quantity after the other."""
 
-    def __init__(self, located: Located, slips: Sequence[Slip], quantities: Sequence[Derived]) -> None:
+    def __init__(self, located: Located, slips: Sequence[Slip]) -> None:
         self._located = located
-        self._effect = located.whitened([slip.effect for slip in slips])
-        self._shares = located.shared(self._effect)
-        self._size = (self._effect**2).sum(axis=1)
+        effect = located.whitened([slip.effect for slip in slips])
+        self._shares = located.shared(effect)
+        self._size = (effect**2).sum(axis=1)
+        self._seen = (self._shares**2).sum(axis=1)
         self._looks = np.array([slip.looks for slip in slips], dtype=float)
         self._own = np.array([1 / max(slip.u_look, 1e-9) ** 2 for slip in slips])
         self._cap = np.array([slip.cap for slip in slips])
-        self._wanted = located.halves([found.gradient for found in quantities])
 
-    def now(self) -> Vector:
-        """How far each slip (rows) could move each quantity (columns) unseen."""
-        return self._reach(self._shares @ self._wanted.T, (self._shares**2).sum(axis=1), self._looks)
+    def now(self, found: Derived) -> Vector:
+        """How far each slip could move a quantity unseen."""
+        (own,) = self._located.halves([found.gradient])
+        return self._reach(self._shares @ own, self._seen, self._looks)
 
-    def with_row(self, row: Vector) -> Vector:
+    def with_row(self, found: Derived, row: Vector) -> Vector:
         """The same after one reading more, given by its slopes as ``Located.further`` has them."""
-        own = self._located.halves([row])[0]
-        gain = 1 + float(own @ own)
-        along = self._shares @ own
-        carried = self._shares @ self._wanted.T - np.outer(along, self._wanted @ own) / gain
-        return self._reach(carried, (self._shares**2).sum(axis=1) - along**2 / gain, self._looks)
+        own, more = self._located.halves([found.gradient, row])
+        gain, along = 1 + float(more @ more), self._shares @ more
+        carried = self._shares @ own - along * float(own @ more) / gain
+        return self._reach(carried, self._seen - along**2 / gain, self._looks)
 
-    def with_look(self, k: int) -> Vector:
+    def with_look(self, found: Derived, k: int) -> Vector:
         """The same after one look more at what a slip is of."""
+        (own,) = self._located.halves([found.gradient])
         looks = self._looks.copy()
         looks[k] += 1
-        return self._reach(self._shares @ self._wanted.T, (self._shares**2).sum(axis=1), looks)
+        return self._reach(self._shares @ own, self._seen, looks)
 
     def _reach(self, carried: Vector, seen: Vector, looks: Vector) -> Vector:
         """|b·e| times the smaller of what is found and what would be asked about."""
@@ -72,5 +73,5 @@ class Reaching:
         unseen[unseen <= NO_REDUNDANCY * self._size] = 0.0
         info = unseen / looks**2 + (1 - 1 / looks) * self._own
         smallest = np.divide(NONCENTRALITY, np.sqrt(info), out=np.full(len(info), np.inf), where=info > 0)
-        found: Vector = np.abs(carried) / looks[:, None] * np.minimum(self._cap, smallest)[:, None]
+        found: Vector = np.abs(carried) / looks * np.minimum(self._cap, smallest)
         return found
