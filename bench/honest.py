@@ -1,9 +1,9 @@
 """Robots whose vehicle, floor and frame are as unlike the model as it says, with or without one blunder of a person.
 
-The frame leans, the floor lies as unknown floors do, hubs stand off their places (the front ones together), the body's
-pairs are as unlike as the vehicle's u says, and each tool has one error of its own for a whole visit. The truth is
-asked of the virtual bay, never of the product. Shares are told with the upper end of their 95 % bound (Clopper and
-Pearson).
+The frame leans, the floor lies as unknown floors do, hubs stand off their places and heights (the front ones together,
+as the wheelbase errs), the body's pairs are as unlike as the vehicle's u says, and each tool has one error of its own
+for a whole visit. The truth is asked of the virtual bay, never of the product. Shares are told with the upper end of
+their 95 % bound (Clopper and Pearson).
 """
 
 import math
@@ -17,11 +17,15 @@ from scipy.stats import beta
 
 from escuadra.core.axes import Pose
 from escuadra.core.job.checks.base import Figure
+from escuadra.core.job.current import U_HUB_MM
+from escuadra.core.job.disturbance import POSE, UPRIGHT
 from escuadra.core.job.events import Disturbed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
+from escuadra.core.job.scene import Space
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
+from escuadra.core.job.upright import U_WHEELBASE_MM
 from escuadra.core.stance import CORNERS
 from escuadra.devices.robot import Robot
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
@@ -37,11 +41,17 @@ class UnlikeBay(VirtualBay):
     def __init__(self, plan: Plan, start: tuple[float, float, float, float], seed: int) -> None:
         super().__init__(plan, start, seed)
         gauss, u = self.chance.gauss, plan.vehicle.u_hub_mm
-        off = {corner: (gauss(0, u), gauss(0, u)) for corner in CORNERS}
+        longer = gauss(0, U_WHEELBASE_MM)
+        off = {corner: (gauss(0, u) + (longer if corner[1] == "F" else 0.0), gauss(0, u)) for corner in CORNERS}
+        self.hub_up = {corner: gauss(0, U_HUB_MM) for corner in CORNERS}
         self.scene = replace(self.scene, hub_off=off)
         self.pairs = {
             f"{end}.{k}": gauss(0, plan.vehicle.marks.u_symmetry_mm) for end in ("front", "rear") for k in range(1, 9)
         }
+
+    def _hub(self, corner: str) -> Space:
+        x, y, z = super()._hub(corner)
+        return x, y, z + self.hub_up[corner]  # type: ignore[index]
 
     def true(self, slot: Slot) -> float:
         found, parts = super().true(slot), slot.id.split(".")
@@ -81,6 +91,11 @@ class Ended:
     named: bool
     """The right one was among the first two that were asked for again or blamed."""
     read: int
+    """Figures that were typed at the frame."""
+
+
+READY = ("pair", "mark", "slope")
+"""Slots of what is read before the frame."""
 
 
 class Person(Robot):
@@ -88,7 +103,9 @@ class Person(Robot):
 
     bay: UnlikeBay
 
-    def __init__(self, bay: UnlikeBay, seed: int, blunder: str) -> None:
+    def __init__(self, bay: UnlikeBay, seed: int, blunder: str, planted: tuple[int, float] = (0, 0.0)) -> None:
+        """``planted``: an error of its own at the so manieth reading."""
+        self.planted, self.nth, self.at_frame = planted, dict[int, int](), 0
         self.chance, self.blunder, self.slip = random.Random(seed + 7), blunder, ""
         self.when = self.chance.randint(2, 32)
         self.count, self.asked_again, self.troubled = 0, list[str](), False
@@ -108,7 +125,11 @@ class Person(Robot):
         value = self.bay.read(slot)
         if self.blunder and not self.slip and self.count >= self.when:
             value = self._slipped(slot, value)
+        if self.count == self.planted[0]:
+            value, self.slip = value + self.planted[1], slot.id
+        self.at_frame += slot.id.partition(".")[0] not in READY
         self.desk.read(slot.id, value, self.bay.tool(slot))
+        self.nth[self.desk.state.seq] = self.count
 
     def _slipped(self, slot: Slot, value: float) -> float:
         parts = slot.id.split(".")
@@ -171,7 +192,7 @@ class Person(Robot):
         noticed = self.troubled or bool(self.asked_again) or bool(stuck)
         named = together(self.slip) in first or (self.slip == "bump" and noticed)
         slip = f"{self.blunder}: {self.slip}" if self.slip else ""
-        found = (tuple(out), off, noticed, tuple(first), named, self.count)
+        found = (tuple(out), off, noticed, tuple(first), named, self.at_frame)
         return Ended(sheet.plan.procedure.id, slip, done, stuck, *found)
 
 
@@ -194,10 +215,38 @@ def one(given: tuple[int, bool]) -> Ended:
     return Person(UnlikeBay(plan, start, k), k, BLUNDERS[k // len(every) % len(BLUNDERS)] if wrong else "").visit()
 
 
+def detectable(k: int) -> Ended | None:
+    """One visit with an error as small as is found in four of five cases, in one look at something at the frame.
+
+    Its size is what the same visit without it says of that look; nothing where nothing there is checked.
+    """
+    every = robots.plans()
+    plan, chance = every[k % len(every)], random.Random(k + 1)
+    start = tuple(chance.uniform(-40, 40) if axis != 2 else chance.uniform(-2, 2) for axis in range(4))
+    honest = Person(UnlikeBay(plan, start, k), k, "")  # type: ignore[arg-type]
+    solved = honest.desk.sheet.setup.newest if honest.visit().done else None
+    if solved is None:
+        return None
+    found = zip(solved.acts, solved.reaching.smallest, strict=True)
+    checked = [(act, s) for act, s in found if s < act.cap and act.slot.aspects & (POSE | UPRIGHT)]
+    if not checked:
+        return None
+    act, size = chance.choice(checked)
+    planted = honest.nth[act.seq], chance.choice((-1, 1)) * size
+    return Person(UnlikeBay(plan, start, k), k, "", planted).visit()  # type: ignore[arg-type]
+
+
 def visits(count: int, wrong: bool) -> list[Ended]:
     """So many visits over every practice sheet in turn."""
     with ProcessPoolExecutor(2) as pool:
         return list(pool.map(one, [(k, wrong) for k in range(count)], chunksize=4))
+
+
+def detected(count: int) -> tuple[int, int]:
+    """How many of so many visits showed an error of a detectable size, and how many had one."""
+    with ProcessPoolExecutor(2) as pool:
+        found = [one for one in pool.map(detectable, range(count), chunksize=4) if one is not None]
+    return sum(one.noticed for one in found), len(found)
 
 
 def at_most(hits: int, count: int) -> float:
@@ -230,6 +279,18 @@ def figures(count: int = 200) -> dict[str, tuple[float, tuple[float, float], str
         name: (sum(hits) / len(hits), limits, f"{what}: {share(sum(hits), len(hits))}")
         for name, (hits, limits, what) in shares.items()
     }
+    shown, planted = detected(count)
+    found["blunders_noticed"] = (
+        shown / max(planted, 1),
+        (0.78, 1.0),
+        f"robots: an error of the size that is found in 4 of 5 cases shows itself: {share(shown, planted)}",
+    )
+    entries = sorted(v.read for v in sound if v.done)
+    found["entries_per_setup"] = (
+        float(entries[len(entries) // 2]),
+        (0.0, 20.0),
+        f"robots: figures typed at the frame from a start 40 mm and 2 degrees off, median; most {entries[-1]}",
+    )
     for kind in QUANTITIES:
         values = [v.off[kind] for v in sound if v.done and kind in v.off]
         what = f"robots: (told − true) ÷ u of {kind}, root mean square, n = {len(values)}"
@@ -247,6 +308,9 @@ def told(count: int) -> None:
     for kind in QUANTITIES:
         values = [v.off[kind] for v in honest if v.done and kind in v.off]
         print("e over u", kind, f"{rms(values):.2f}", len(values))
+    print("detected", share(*detected(count)))
+    entries = sorted(v.read for v in honest if v.done)
+    print("entries at the frame", entries[len(entries) // 2], "most", entries[-1])
     print("noticed", share(sum(v.noticed for v in wrong), len(wrong)))
     seen = [v for v in wrong if v.noticed]
     print("named", share(sum(v.named for v in seen), len(seen)))

@@ -190,14 +190,11 @@ class Technician:
         setup = self.opened.sheet.setup
         self.tape(setup.watched(setup.epoch), off, wrong)
         self.read("crossing", f"{-off[1]:g}", "laser-2")
-        for _ in range(4):
+        for _ in range(0 if wrong else MOST_LOOKS):
             move = self.opened.sheet.next
-            if not wrong and move.check == "centred" and move.slot.startswith("tape."):
-                self.tape(move.slot, off)
-            elif not wrong and move.slot == "crossing":
-                self.read("crossing", f"{-off[1]:g}", "laser-2")
-        if not wrong:
-            self.assure(off)
+            if move.kind != "read" or move.slot.startswith("around."):
+                return
+            self.look(move.slot, off)
 
     def tape(self, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
         """One tape more, to a frame that stands off the station's goal."""

@@ -160,5 +160,5 @@ def test_a_tape_is_one_instrument_at_every_temperature_and_another_after_a_check
         return {name for name, _ in solved.located.given.instruments}
 
     marks = {"mark-front", "mark-rear"}
-    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", "t %", *marks}
-    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", tool=checked) == {"t", "t 2", "t %", *marks}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", "t %", *marks, "wheelbase"}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", tool=checked) == {"t", "t 2", "t %", *marks, "wheelbase"}

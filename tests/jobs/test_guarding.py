@@ -1,6 +1,7 @@
 """What is asked for until a mistake in one thing would be noticed, and no more than that."""
 
 import math
+from dataclasses import replace
 
 import pytest
 
@@ -170,3 +171,24 @@ def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> N
     acts = {act.slot.id: act for act in full.opened.sheet.setup.newest.entered.acts}  # type: ignore[union-attr]
     assert acts["toe.left"].cap < 0.2, "its own thrust angle would not fit"
     assert math.isclose(acts["toe.left"].cap, acts["toe.right"].cap)
+
+
+@pytest.mark.parametrize("back", [-6.0, 6.0])
+def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_again(teo: Technician, back: float) -> None:
+    readied(teo)
+    teo.line(("0.07", "0.05"))
+    bay = VirtualBay(teo.opened.sheet.plan, (14.0, -9.0, 0.6, 8.0), seed=4)
+    bay.scene = replace(bay.scene, hub_off={"LF": (back, 0.0)})
+    follow(teo, bay)
+    setup = teo.opened.sheet.setup
+    assert "LF" in setup.unlike(setup.epoch)
+    off, procedure = bay.off(), teo.opened.sheet.plan.procedure
+    assert [abs(off[axis]) < most for axis, most in (("yaw", 0.25), ("centre", 4))] == [True] * 2, off
+    found = setup.newest
+    assert found is not None
+    setback = found.ahead_of("LF", "RF")
+    assert setback.value == pytest.approx(back, abs=3 * setback.u)
+    assert found.derived("distance").value == pytest.approx(procedure.distance + off["distance"] - back / 2, abs=3)
+    note = told(teo.opened.sheet.check("square").judgement.note)  # type: ignore[union-attr]
+    assert "The LF hub truly stands" in note
+    assert ("ahead of" if back > 0 else "behind") in note

@@ -33,6 +33,10 @@ U_HUB_MM = 5.0
 """Of a hub's height, as the model has it: what tyres and load do."""
 
 
+THE_SAME = 3 * math.sqrt(2)
+"""Two looks that differ by less than so many u of one of them say the same."""
+
+
 @dataclass(frozen=True)
 class EndMark:
     """The pairs at one end of the vehicle and the mark that was plumbed from them."""
@@ -147,6 +151,20 @@ class Current(Derivation):
         spoiled = [past.seq for past in self.state.disturbances if past.seq < seq and past.aspects & slot.aspects]
         since = max(spoiled, default=0)
         return measured([e for e in self.relied(slot.id) if since < e.seq < seq])
+
+    def read_twice(self, slot: str, before: int = LATER) -> bool:
+        """What counts in a slot stands in the place of what read the same, since anything last happened.
+
+        ``before``: as it stood before an event.
+        """
+        entries = self.state.entries.get(slot, ())
+        newest = max((e for e in entries if e.counts and e.seq < before), key=lambda e: e.seq, default=None)
+        found = self.measured(slot, [newest]) if newest is not None else None
+        if newest is None or found is None:
+            return False
+        since = max((past.seq for past in self.state.disturbances if past.seq < newest.seq), default=0)
+        replaced = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
+        return any(abs(e.value - newest.value) <= THE_SAME * found.figures.u_random for e in replaced)
 
     def answered(self, slot: Slot) -> Entry | None:
         """A slot's current answer."""

@@ -10,22 +10,14 @@ from dataclasses import dataclass
 
 from escuadra.core.job.looking import AS_LIKELY
 from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.setup import Setup
+from escuadra.core.job.setup import UNFIT, Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.said import Text
 from escuadra.core.symmetry import CRITICAL_W
 
-UNFIT = 1.0
-"""A test above this may have to do with a contradiction that none of the suspects explains."""
-
-
 LOOKS_APART = CRITICAL_W * math.sqrt(2)
 """Two looks with one tool that differ by more of its u contradict each other."""
-
-
-THE_SAME = 3 * math.sqrt(2)
-"""Two looks that differ by less than so many u of one of them say the same."""
 
 
 @dataclass(frozen=True)
@@ -36,18 +28,6 @@ class Again:
     words: Text | None
     seq: int
     """Of its newest reading that counts."""
-
-
-def read_twice(setup: Setup, slot: str) -> bool:
-    """What counts in a slot stands in the place of what read the same, since anything last happened."""
-    entries = setup.state.entries.get(slot, ())
-    newest = max((e for e in entries if e.counts), key=lambda e: e.seq, default=None)
-    found = setup.measured(slot, [newest]) if newest is not None else None
-    if newest is None or found is None:
-        return False
-    since = max((past.seq for past in setup.state.disturbances if past.seq < newest.seq), default=0)
-    before = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
-    return any(abs(e.value - newest.value) <= THE_SAME * found.figures.u_random for e in before)
 
 
 def at_odds(setup: Setup, slot: Slot) -> Again | None:
@@ -69,7 +49,7 @@ def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again
         slots = id.kind.read_in(id)
         for slot in slots:
             newest = max((e.seq for e in setup.relied(slot)), default=0)
-            if newest and not read_twice(setup, slot):
+            if newest and not setup.read_twice(slot):
                 found[slot] = Again(slot, id.words if len(slots) == 1 else None, newest)
     return sorted(found.values(), key=lambda again: -again.seq)
 

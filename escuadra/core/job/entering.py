@@ -233,14 +233,16 @@ class Entering:
         at: tuple[float, float],
         u: tuple[float, float],
         up: tuple[float, float] | None = None,
+        along: str | None = None,
     ) -> None:
         """A point whose place is known that well; ``source``: how its coordinates are registered, less the axis.
 
-        ``up``: its height and u, where it is wanted in space.
+        ``up``: its height and u, where it is wanted in space; ``along``: what its x has in common with others.
         """
         self.free(point, at, up[0] if up is not None else None)
         for axis, value, spread in zip("xy", at, u, strict=True):
-            self.put(ObservationId(f"{source}_{axis}", place), axis, value, spread, point=point)
+            common = along if axis == "x" else None
+            self.put(ObservationId(f"{source}_{axis}", place), axis, value, spread, common, point=point)
         if up is not None:
             self.put(ObservationId(f"{source}_z", place), "z", *up, point=point)
 

@@ -48,11 +48,16 @@ def unframed(current: Current, only: str = "") -> Entered:
 
 
 def entered(
-    current: Current, epochs: Sequence[int], joined: Collection[int] = (), now: bool = True, only: str = ""
+    current: Current,
+    epochs: Sequence[int],
+    joined: Collection[int] = (),
+    now: bool = True,
+    only: str = "",
+    unlike: Collection[str] = (),
 ) -> Entered:
     """What was read in some epochs; ``joined``: those that begin with a move that leaves what it does not touch.
 
-    ``now``: the vehicle is as it is now, else as it was in the last of them.
+    ``now``: the vehicle is as it is now, else as it was in the last of them; ``unlike``: hubs that stand elsewhere.
     """
     into = Entering(current)
     stays = [stay for epoch in epochs for stay in current.stays(epoch)]
@@ -66,7 +71,7 @@ def entered(
         return entries
 
     into.entries = at(None)
-    enter_vehicle(into)
+    enter_vehicle(into, unlike=unlike)
     read, counted = set(), dict[Stay, int]()
     for stay in stays:
         into.stand(stay.body, at(stay))

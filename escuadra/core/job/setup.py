@@ -19,13 +19,16 @@ from escuadra.core.job.places import ENDS, Plan, tape_slot
 from escuadra.core.job.solved import Solved, Solving, bump_watch
 from escuadra.core.job.state import State
 from escuadra.core.procedure import LineChoice
-from escuadra.core.stance import CORNERS
+from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.state.input import Coordinate, StateInput
 from escuadra.core.state.located import Derived, Located, located, planned
 
 IN_PLAN: tuple[Coordinate, ...] = ("x", "y", "yaw_deg")
 UNFRAMED = -1
 """The epoch of what does not hang on the frame."""
+Corners = tuple[Corner, ...]
+UNFIT = 1.0
+"""A test above this may have to do with a contradiction that none of the suspects explains."""
 MOST_RECENT = 4
 """Epochs that are looked back on for the vehicle's line: each tells the same, as well as its readings were."""
 MOST_EPOCHS = 30
@@ -73,7 +76,7 @@ class Setup(Current):
     def _carries(self, epoch: int) -> bool:
         if epoch == 0 or not leaves_yaw(self.boundaries[epoch - 1]):
             return False
-        before = self._of(self.chain(epoch - 1), epoch - 1)
+        before = self._of(self.chain(epoch - 1), epoch - 1, self.unlike(epoch - 1))
         return before is not None and before.placed and before.trusted
 
     def chain(self, epoch: int) -> tuple[int, ...]:
@@ -93,26 +96,65 @@ class Setup(Current):
         later = (k for k in range(epoch, self.epoch) if "line" in self.boundaries[k].aspects)
         return next(later, self.epoch)
 
-    def entered(self, epochs: tuple[int, ...]) -> Entered:
+    def entered(self, epochs: tuple[int, ...], unlike: frozenset[str] = frozenset()) -> Entered:
         """What was read in some epochs, the vehicle as it was in the last of them."""
-        return self.once(Setup._entered, epochs)
+        return self.once(Setup._entered, epochs, unlike)
 
-    def _entered(self, epochs: tuple[int, ...]) -> Entered:
+    def _entered(self, epochs: tuple[int, ...], unlike: frozenset[str]) -> Entered:
         joined = {k for k in epochs if k - 1 in epochs and self.carries(k)}
-        return entered(self, epochs, joined, self._last_of_line(epochs[-1]) == self.epoch)
+        return entered(self, epochs, joined, self._last_of_line(epochs[-1]) == self.epoch, unlike=unlike)
 
-    def _of(self, epochs: tuple[int, ...], epoch: int) -> Solved | None:
+    def _of(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str] = frozenset()) -> Solved | None:
         """One epoch as some of them together tell it; nothing where it is not among what was read."""
-        return self.once(Setup._seen_from, epochs, epoch)
+        return self.once(Setup._seen_from, epochs, epoch, unlike)
 
-    def _seen_from(self, epochs: tuple[int, ...], epoch: int) -> Solved | None:
-        into, body = self.entered(epochs), body_of(epoch)
+    def _seen_from(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str]) -> Solved | None:
+        into, body = self.entered(epochs, unlike), body_of(epoch)
         if body not in into.bodies:
             return None
-        return self._view(into, self.once(Setup._located, epochs), body, epoch)
+        return self._view(into, self.once(Setup._located, epochs, unlike), body, epoch)
 
-    def _located(self, epochs: tuple[int, ...]) -> Located | None:
-        return self.solving(self.entered(epochs).state(self.plan.nominal_goal))
+    def _located(self, epochs: tuple[int, ...], unlike: frozenset[str]) -> Located | None:
+        return self.solving(self.entered(epochs, unlike).state(self.plan.nominal_goal))
+
+    def unlike(self, epoch: int) -> frozenset[str]:
+        """Hubs that do not stand where the model has them, as an epoch knows it.
+
+        What was read contradicted the model, all that may be wrong was read again and read the same, and without the
+        model's word on them it agrees.
+        """
+        return self.once(Setup._unlike, epoch)
+
+    def _unlike(self, epoch: int) -> frozenset[str]:
+        for k in self._since_spoiled(epoch):
+            found = self._of(self.chain(k), k)
+            if found is not None and not found.trusted and self._confirmed(found, k):
+                corners = frozenset(self._loosened(found, k))
+                if corners:
+                    return corners
+        return frozenset()
+
+    def _confirmed(self, found: Solved, epoch: int) -> bool:
+        """Everything that may be wrong in a solution was read again, and read the same."""
+        end = self.span(epoch)[1]
+        unfit = (id for id, w in found.tests if w is not None and abs(w) > UNFIT)
+        slots = [slot for id in unfit for slot in id.kind.read_in(id) if self.relied(slot)]
+        return bool(slots) and all(self.read_twice(slot, end) for slot in slots)
+
+    def _loosened(self, found: Solved, epoch: int) -> Corners:
+        """The fewest hubs without whose places in the model the readings agree, the least likely places first."""
+        worst: dict[Corner, float] = dict.fromkeys(CORNERS, 0.0)
+        for id, w in found.tests:
+            if w is not None and id.source in ("hub_x", "hub_y"):
+                corner: Corner = id.place  # type: ignore[assignment]
+                worst[corner] = max(worst[corner], abs(w))
+        order = sorted(CORNERS, key=lambda corner: -worst[corner])
+        tried: list[Corners] = [*((corner,) for corner in order), ("LR", "RR"), ("LF", "RF")]
+        for corners in tried:
+            without = self._of(self.chain(epoch), epoch, frozenset(corners))
+            if without is not None and without.trusted:
+                return corners
+        return ()
 
     def _view(self, into: Entered, found: Located | None, body: str, epoch: int) -> Solved | None:
         """A solution as an epoch sees it."""
@@ -124,8 +166,12 @@ class Setup(Current):
         What contradicted itself before the frame was moved or bumped is not carried along.
         """
         last = self._last_of_line(epoch)
-        whole = self._of(self._since_spoiled(last), epoch)
-        return whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch)
+        for unlike in dict.fromkeys((frozenset(), self.unlike(last))):
+            whole = self._of(self._since_spoiled(last), epoch, unlike)
+            found = whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch, unlike)
+            if found is None or found.trusted:
+                return found
+        return found
 
     def solve(self, epoch: int) -> Solved | None:
         """An epoch's solution; ``None`` while its readings do not tell where the frame stands."""
@@ -140,7 +186,7 @@ class Setup(Current):
         """Where what was read cannot be solved at all: each reading without which the others can, the newest first."""
         epochs = self.chain(self.epoch)
         into = self.entered(epochs)
-        if body_of(self.epoch) not in into.bodies or self.once(Setup._located, epochs) is not None:
+        if body_of(self.epoch) not in into.bodies or self.once(Setup._located, epochs, frozenset()) is not None:
             return ()
         given, found = into.state(self.plan.nominal_goal), list[ObservationId]()
         for one in given.observations:

@@ -6,7 +6,7 @@ uncertain as an unknown floor is. A reading counts while nothing spoiled it, in 
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from escuadra.core.job.current import U_HUB_MM, Current, Stay
 from escuadra.core.job.disturbance import UPRIGHT
@@ -37,18 +37,28 @@ U_HUNG_MM = 15.0
 """How far from where it should be a target is hung along the beam, one sigma, where that is read and was not yet."""
 U_ANYWHERE_MM = 5000.0
 """Along the beam, where it was read."""
+WHEELBASE, U_WHEELBASE_MM = "wheelbase", 1.5
+"""Of the axles' distance, which the model has for both sides together, one sigma."""
+U_UNLIKE_MM = 20.0
+"""Of a hub's place, where readings that were confirmed contradict the model, one sigma."""
 U_DROP_MM = 0.5
 """Of a target's centre below the beam, one sigma."""
 U_TILTED_DEG = 0.3
 """How far off gravity's level a workshop floor lies that nobody has looked at, one sigma."""
 
 
-def enter_vehicle(into: Entering, framed: bool = True) -> None:
-    """Hubs; where a frame is read, how high they are too, the floor, and how it lies to gravity."""
+def enter_vehicle(into: Entering, framed: bool = True, unlike: Collection[str] = ()) -> None:
+    """Hubs; where a frame is read, how high they are too, the floor, and how it lies to gravity.
+
+    ``unlike``: hubs that do not stand where the model has them: what was read says where.
+    """
     plan = into.plan
-    u, up = plan.vehicle.u_hub_mm, (plan.vehicle.hub_height, U_HUB_MM) if framed else None
+    own, up = plan.vehicle.u_hub_mm, (plan.vehicle.hub_height, U_HUB_MM) if framed else None
+    into.shared(WHEELBASE, U_WHEELBASE_MM, 0.0, ObservationId(WHEELBASE))
     for corner in CORNERS:
-        into.known(corner, "hub", corner, plan.vehicle.hub(corner), (u, u), up)
+        along = WHEELBASE if corner[1] == "F" else None
+        u = U_UNLIKE_MM if corner in unlike else own
+        into.known(corner, "hub", corner, plan.vehicle.hub(corner), (u, u), up, along)
     if framed:
         _enter_ground(into)
 
@@ -176,6 +186,7 @@ observed_as(Kind("hang", again=True))
 observed_as(Kind("slope", _read_at, again=True))
 observed_as(Kind("floor", lambda id: said("frame.survey_floor")))
 observed_as(Kind("unsurveyed"))
+observed_as(Kind("wheelbase"))
 observed_as(Kind("gravity", lambda id: Noun("seen.gravity")))
 observed_as(Kind("upright", lambda id: Noun("seen.upright")))
 observed_as(Kind("beam_height", lambda id: Noun("seen.upright"), told_in=lambda id: f"height.{ENDS[0]}"))

@@ -67,11 +67,18 @@ class Reaching:
         looks[k] += 1
         return self._reach(self._shares @ own, self._seen, looks)
 
+    @property
+    def smallest(self) -> Vector:
+        """The error of each slip that is found with power 0.80; infinite where nothing checks it."""
+        return self._smallest(self._seen, self._looks)
+
     def _reach(self, carried: Vector, seen: Vector, looks: Vector) -> Vector:
         """|b·e| times the smaller of what is found and what would be asked about."""
+        return np.asarray(np.abs(carried) / looks * np.minimum(self._cap, self._smallest(seen, looks)))
+
+    def _smallest(self, seen: Vector, looks: Vector) -> Vector:
         unseen = np.maximum(self._size - seen, 0.0)
         unseen[unseen <= NO_REDUNDANCY * self._size] = 0.0
         info = unseen / looks**2 + (1 - 1 / looks) * self._own
-        smallest = np.divide(NONCENTRALITY, np.sqrt(info), out=np.full(len(info), np.inf), where=info > 0)
-        found: Vector = np.abs(carried) / looks * np.minimum(self._cap, smallest)
+        found: Vector = np.divide(NONCENTRALITY, np.sqrt(info), out=np.full(len(info), np.inf), where=info > 0)
         return found

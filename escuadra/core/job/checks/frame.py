@@ -15,6 +15,7 @@ from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
+from escuadra.core.job.entering import ORIGIN
 from escuadra.core.job.guarding import Guard, guard
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
@@ -360,7 +361,8 @@ class PoseCheck(Check):
             return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
         shifted = bool(setup.watched(solved.epoch))
         rests = self._guard(setup, solved, derived, figure)
-        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), guard=rests)
+        note = sentences(*(said_unlike(setup, solved, corner) for corner in sorted(setup.unlike(solved.epoch))))
+        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), note=note, guard=rests)
 
     def told(self, setup: Setup) -> list[ToldBy]:
         solved = setup.solved_for(self.view_of)
@@ -531,6 +533,17 @@ def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[
         if found is not None:
             return solved.budget(found)
     return []
+
+
+def said_unlike(setup: Setup, solved: Solved, corner: str) -> Said:
+    """A hub that does not stand where the model has it, and what that means."""
+    x, y = setup.plan.vehicle.hub(corner)  # type: ignore[arg-type]
+    along, aside = solved.ahead_of(corner, ORIGIN), solved.side_of(corner)
+    ahead, off = along.value - x, aside.value - y
+    way = ("ahead" if ahead > 0 else "back") if abs(ahead) >= abs(off) else ("left" if off > 0 else "right")
+    value, u = (ahead, along.u) if abs(ahead) >= abs(off) else (off, aside.u)
+    by, spread = with_uncertainty(abs(value), 2 * u, "mm")
+    return said(f"frame.hub_unlike.{way}", corner=Noun(f"corner.{corner}"), off=by, spread=spread)
 
 
 def guarded_by(setup: Setup, figure: Callable[[Solved], Derived | None], judged: Figure) -> Guard | None:

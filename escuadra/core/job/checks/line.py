@@ -41,6 +41,8 @@ DEFAULTS = {
     "front_off": Limits(minus=6, plus=6),
 }
 """Where the sheet states none: an angle that shows on the road, its distance 6 m ahead, and less than a bent rail."""
+MOST_PAIRS = 4
+"""More are not asked for where they disagree."""
 DEFAULT_NAMES = {
     "thrust_angle": said("line.thrust_angle"),
     "separation": said("line.lines_distance"),
@@ -138,6 +140,17 @@ class CentrelineCheck(Check):
             if (mark.pairs.suspect or k) == k and abs(w) > CRITICAL_W
         ]
         return next(iter(to_read_again(setup, suspects)), None)
+
+    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+        """Pairs that disagree, each read twice: one pair more."""
+        if self.doubted(setup) is not None:
+            return None
+        for end, mark in setup.marks.items():
+            unfit = mark.pairs is not None and any(abs(w) > CRITICAL_W for w in mark.pairs.w.values())
+            begun = setup.pair_count(end)
+            if unfit and begun < MOST_PAIRS:
+                return pair_slots(end, begun + 1, setup.plan)[0], begun
+        return None
 
 
 @check_kind("method")
