@@ -8,6 +8,7 @@ import shutil
 import signal
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -40,7 +41,11 @@ def jobs(demo_once: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
         "J-2": prepared(garage, "J-2", "BL-CAM-01"),
         "J-3": prepared(garage, "J-3", "BL-CAM-02", until="run"),
         "J-4": prepared(garage, "J-4", "BL-CAM-02", frame="galga-3"),
+        "J-5": prepared(garage, "J-5", "BL-CAM-01", line=["mirrors", "rulers", "hubs"]),
+        "J-6": prepared(garage, "J-6", "BL-CAM-01", until="sign"),
+        "J-7": prepared(garage, "J-7", "BL-CAM-01", until="sign", hub_off=(-12.0, 0.0)),
     }
+    bays["J-2"].roll, bays["J-2"].pitch = 0.24, -0.22
     garage.close()
     running = Server(folder, "demo", devices=True)
     yield running, bays
@@ -54,6 +59,7 @@ def prepared(
     line: list[str] | None = None,
     frame: str = "galga-2",
     until: str = "",
+    hub_off: tuple[float, float] = (0.0, 0.0),
 ) -> VirtualBay:
     ground_flat(garage, "Muelle")
     who = Technician(garage, garage.clock(), "teo")
@@ -65,6 +71,7 @@ def prepared(
     else:
         garage.do(PlanLines(who.job, LinePlanned(methods=line)), "teo", who.id())
     bay = VirtualBay(who.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=int(number[-1]))
+    bay.scene = replace(bay.scene, hub_off={"LF": hub_off})
     if until:
         follow(who, bay, until)
     return bay
@@ -88,7 +95,9 @@ def follow(who: Technician, bay: VirtualBay, until: str) -> None:
             slot = sheet.slots[move.slot].slot
             value = bay.at(move.slot)
             word = "" if slot.way is None else "plus" if value >= 0 else "minus"
-            who.read(move.slot, f"{abs(value) if slot.way else value:.2f}", who.garage.tools(slot)[0].id, word)
+            who.read(
+                move.slot, f"{abs(value) if slot.way else value:.2f}", who.garage.tools(slot)[0].id, word, move.replaces
+            )
     raise AssertionError(f"never came to {until}")
 
 
@@ -98,6 +107,8 @@ class Hands:
     def __init__(self, page: Page, read: Callable[[str], str | None], bay: VirtualBay | None) -> None:
         self.page, self.read, self.bay = page, read, bay
         self.moves: list[str] = []
+        self.heard: list[str] = []
+        """What the sheet said, step by step."""
 
     @property
     def says(self) -> str:
@@ -113,6 +124,7 @@ class Hands:
 
     def step(self) -> None:
         page = self.page
+        self.heard.append(self.says)
         count = page.locator("#sheet").get_attribute("data-count") or ""
         moved = page.locator("[data-key=m]")
         if moved.count():
@@ -165,9 +177,9 @@ class Hands:
             page.keyboard.type("VT-A 61")
             page.keyboard.press("Enter")
             return
-        replace = page.get_by_label("replace")
-        if "replace" in self.says and replace.count():
-            replace.check()
+        tick = page.get_by_label("replace")
+        if "replace" in self.says and tick.count():
+            tick.check()
             page.locator("#typed").focus()
         typed = self.read(slot)
         if typed is None:
@@ -190,7 +202,7 @@ def typed_from(bay: VirtualBay) -> Callable[[str], str | None]:
     """What a person would type of what there is to be read."""
 
     def read(slot: str) -> str | None:
-        value = bay.at(slot) + bay.chance.gauss(0, 0.01 if slot.split(".")[0] in ("level", "hangs", "slope") else 0.2)
+        value = bay.at(slot) + bay.chance.gauss(0, 0.01 if slot.split(".")[0] in ("level", "hangs", "slope") else 0.1)
         return f"{value:.2f}" if slot.startswith(("level", "slope")) else f"{value:.1f}"
 
     return read
@@ -217,7 +229,9 @@ def test_a_whole_set_up_by_live_devices(jobs: tuple[Server, dict[str, VirtualBay
     assert {r["device"] for r in taken} == {"stand-in rig-1", "stand-in level-1", "stand-in meter-1"}
 
 
-def test_a_whole_set_up_by_tape(jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit) -> None:
+def test_a_whole_set_up_by_tape_with_a_frame_that_leans(
+    jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit
+) -> None:
     server, bays = jobs
     page = opened(visit, server, "J-2")
     hands = Hands(page, typed_from(bays["J-2"]), bays["J-2"])
@@ -227,6 +241,48 @@ def test_a_whole_set_up_by_tape(jobs: tuple[Server, dict[str, VirtualBay]], visi
     assert abs(off["centre"]) < 4
     assert abs(off["distance"]) < 5
     assert abs(off["height"]) < 4
+
+
+def test_mirrors_rulers_and_hub_distances_need_no_tape_to_the_beam(
+    jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit
+) -> None:
+    server, bays = jobs
+    page = opened(visit, server, "J-5")
+    hands = Hands(page, typed_from(bays["J-5"]), bays["J-5"])
+    hands.until("settled: sign")
+    assert not [said for said in hands.heard if "hub to" in said], hands.heard
+    assert len([said for said in hands.heard if "half a turn" in said]) <= 2, "half a turn on, once a seating"
+    off = bays["J-5"].off()
+    assert abs(off["yaw"]) < 0.25
+    assert abs(off["centre"]) < 4
+    assert abs(off["distance"]) < 5
+    expect(page.locator("[data-chance]")).to_contain_text("in 100")
+
+
+def test_a_misread_laser_is_found_and_cured(jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit) -> None:
+    server, bays = jobs
+    page, bay = opened(visit, server, "J-6"), bays["J-6"]
+    page.goto(page.url + "?check=centred&slot=crossing")
+    choose_instrument(page)
+    page.get_by_label("replace").check()
+    page.locator("#typed").fill(f"{bay.at('crossing') + 14:.1f}")
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-check=centred]").first).to_have_attribute("data-state", "undecided")
+    hands = Hands(page, typed_from(bay), bay)
+    hands.until("settled: sign")
+    assert [said for said in hands.heard if "floor laser" in said.lower() and "replace" in said], hands.heard
+    assert not hands.moves, "nothing was moved for a reading that was wrong"
+
+
+def test_a_hub_that_truly_stands_back_is_told_so(jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit) -> None:
+    server, _ = jobs
+    page = opened(visit, server, "J-7")
+    expect(page.locator(".next")).to_contain_text("sign")
+    page.goto(page.url + "?check=square")
+    expect(page.locator(".check[data-open]")).to_contain_text("The LF hub truly stands")
+    expect(page.locator(".check[data-open]")).to_contain_text("behind where the model has it")
+    page.goto(server.url + job_page(server, "J-7") + "/lines")
+    expect(page.locator("main")).to_contain_text("left hub behind")
 
 
 def test_three_places_with_a_bump_between_the_second_and_the_third(
