@@ -289,3 +289,27 @@ def test_a_radar_sheet_counts_from_the_emblem_that_stands_in_for_it(garage: Gara
         told(note)
         == "The emblem stands in for a datum 120\u202fmm behind, 132\u202fmm right and 41\u202fmm below of it."
     )
+
+
+def test_a_pair_where_the_body_is_off_is_left_out_once_it_was_read_again(teo: Technician) -> None:
+    teo.ready()
+    teo.stance(0, 0, 0, 0)
+    teo.line()
+    slots = teo.opened.sheet.slots
+    typed = {f"pair.rear.2.{side}": slots[f"pair.rear.2.{side}"].now[-1].value + 7 for side in ("left", "right")}
+    for slot, value in typed.items():
+        teo.read(slot, f"{value:g}", "tape-4", replaces=True)
+    middle = (slots["pair.rear.1.left"].now[-1].value + slots["pair.rear.1.right"].now[-1].value) / 2
+    for _ in range(MOST_SUSPECTS):
+        move = teo.opened.sheet.next
+        if not move.slot.startswith("pair."):
+            break
+        if teo.opened.state.live(move.slot):
+            confirm(teo, move.slot)
+        else:
+            teo.read(move.slot, f"{middle + (400 if move.slot.endswith('left') else -400):g}", "tape-4")
+    view = teo.opened.sheet.check("centreline")
+    assert view is not None
+    assert view.state == "holds", told(view.judgement.trouble)
+    assert "one pair is left out, since the body is off there" in told(view.judgement.note)
+    assert teo.opened.sheet.setup.marks["rear"].pairs.centre == pytest.approx(middle, abs=0.6)  # type: ignore[union-attr]

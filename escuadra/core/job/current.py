@@ -33,6 +33,8 @@ U_HUB_MM = 5.0
 """Of a hub's height, as the model has it: what tyres and load do."""
 
 
+ENOUGH_PAIRS = 3
+"""Of so many pairs, one that is off shows itself."""
 THE_SAME = 3 * math.sqrt(2)
 """Two looks that differ by less than so many u of one of them say the same."""
 
@@ -190,14 +192,37 @@ class Current(Derivation):
         """Centre marks at either end, from the pairs and the plumbed mark."""
         return {end: self._end_mark(end) for end in ("front", "rear")}
 
+    def left_out(self, end: str) -> frozenset[str]:
+        """Pairs where the body is off: read again they read the same, and the others agree without them."""
+        return self.once(Current._left_out, end)
+
+    def _left_out(self, end: str) -> frozenset[str]:
+        pairs: dict[str, Pair] = {}
+        for k in range(1, self.pair_count(end) + 1):
+            slots = pair_slots(end, k, self.plan)
+            left, right = self.now(slots[0]), self.now(slots[1])
+            if left is not None and right is not None and left.value > right.value:
+                own = math.hypot(left.figures.u_random, right.figures.u_random) / math.sqrt(2)
+                u = math.hypot(own, math.sqrt(2) * self.plan.vehicle.marks.u_symmetry_mm)
+                pairs[str(k)] = Pair(id=str(k), left=left.value, right=right.value, u=u)
+        out: set[str] = set()
+        while len(pairs) >= ENOUGH_PAIRS:
+            suspect = symmetry(SymmetryInput(pairs=list(pairs.values()))).suspect
+            if suspect is None or not all(self.read_twice(s.id) for s in pair_slots(end, int(suspect), self.plan)):
+                break
+            del pairs[suspect]
+            out.add(suspect)
+        return frozenset(out)
+
     def _end_mark(self, end: str) -> EndMark:
         pairs, tool = [], None
         names: dict[str, Text] = {}
         own_u: dict[str, float] = {}
+        out = self.left_out(end)
         for k in range(1, self.pair_count(end) + 1):
             slots = pair_slots(end, k, self.plan)
             left, right = self.now(slots[0]), self.now(slots[1])
-            if left is None or right is None or left.value <= right.value:
+            if left is None or right is None or left.value <= right.value or str(k) in out:
                 continue
             own = math.sqrt((left.figures.u_random**2 + right.figures.u_random**2) / 2)
             u = math.sqrt(own**2 + 2 * self.plan.vehicle.marks.u_symmetry_mm**2)

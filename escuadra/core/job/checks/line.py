@@ -25,7 +25,7 @@ from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.doubting import Again, to_read_again
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.places import emblem_slot, mark_slot, pair_slots
+from escuadra.core.job.places import emblem_slot, mark_slot, pair_name, pair_slots
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
@@ -122,6 +122,8 @@ class CentrelineCheck(Check):
                 notes.append(said(f"line.mark_stands_pairs_middle_plumb.{end}", off=off))
             elif mark.y is None:
                 notes.append(said(f"line.middle_lies_tape_plumb_mark.{end}", centre=amount(mark.pairs.centre, "mm")))
+        out = [(end, int(k)) for end in setup.marks for k in sorted(setup.left_out(end))]
+        notes += [said(f"line.pair_left_out.{end}", pair=pair_name(end, k, setup.plan)) for end, k in out]
         complete = all(mark.y is not None for mark in setup.marks.values())
         found = both_lines(setup)
         summary = None
@@ -148,8 +150,10 @@ class CentrelineCheck(Check):
         for end, mark in setup.marks.items():
             unfit = mark.pairs is not None and any(abs(w) > CRITICAL_W for w in mark.pairs.w.values())
             begun = setup.pair_count(end)
-            if unfit and begun < MOST_PAIRS:
-                return pair_slots(end, begun + 1, setup.plan)[0], begun
+            sides = [slot for k in range(1, MOST_PAIRS + 1) for slot in pair_slots(end, k, setup.plan)]
+            unread = next((slot for slot in sides if setup.now(slot) is None), None)
+            if unfit and unread is not None:
+                return unread, begun
         return None
 
 

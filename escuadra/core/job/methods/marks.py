@@ -33,7 +33,8 @@ def whole_pairs(into: Entering, end: str) -> list[tuple[str, Slot, Measured, Mea
     for k in range(1, into.current.pair_count(end) + 1):
         left_slot, right_slot = pair_slots(end, k, into.plan)
         left, right = into.one(left_slot), into.one(right_slot)
-        if left is not None and right is not None and left.value > right.value:
+        whole = left is not None and right is not None and left.value > right.value
+        if left is not None and right is not None and whole and str(k) not in into.current.left_out(end):
             found.append((str(k), left_slot, left, right))
     return found
 
@@ -78,7 +79,7 @@ def _tape_figures(scene: Scene) -> dict[str, float]:
     """What a tape across either end shows: pairs about the body's middle, the mark, the emblem."""
     found = {}
     for end in ENDS_OF_BODY:
-        for k in (1, 2, 3):
+        for k in (1, 2, 3, 4):
             left, right = pair_slots(end, k, scene.plan)
             half = PAIR_HALF - 100 * k
             found[left.id], found[right.id] = PAIR_MIDDLE + half, PAIR_MIDDLE - half
