@@ -16,7 +16,7 @@ from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.entering import ORIGIN
-from escuadra.core.job.guarding import Guard, guard
+from escuadra.core.job.guarding import WORTH, Guard, guard
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.job.observed import ObservationId
@@ -264,10 +264,13 @@ class PoseCheck(Check):
 
     def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
         solved = setup.solved_for(self.view_of)
-        best = most_useful(setup, solved, self.quantity) if solved is not None else None
-        if best is None or abs(judged.figures[0].verdict.margin) < 2 * best[1]:
+        best, (figure,) = most_useful(setup, solved, self.quantity) if solved is not None else None, judged.figures
+        if best is None:
             return None
-        return best[0].place, best[0].words
+        # Where nobody could tell yet, whatever helps; else only what settles it, since a move would spoil it.
+        settles = abs(figure.verdict.margin) >= 2 * best[1]
+        helps = not figure.verdict.capable and best[1] < (1 - WORTH) * figure.u
+        return (best[0].place, best[0].words) if settles or helps else None
 
     def parting(self, setup: Setup) -> Said | None:
         solved = setup.solved_for(self.view_of)
