@@ -150,7 +150,7 @@ def _doubted(sheet: SheetView, view: CheckView) -> NextMove | None:
     """What to read again where a check's readings contradict each other, or what would part those who may be wrong."""
     setup = sheet.setup
     odd = next((again for one in view.slots if (again := at_odds(setup, one.slot)) is not None), None)
-    if odd is not None:
+    if odd is not None and not view.check.newest_counts:
         return read_again(sheet, view, odd)
     beside = view.check.parted_by(setup)
     if beside is not None:

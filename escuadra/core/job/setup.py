@@ -76,7 +76,9 @@ class Setup(Current):
     def _carries(self, epoch: int) -> bool:
         if epoch == 0 or not leaves_yaw(self.boundaries[epoch - 1]):
             return False
-        before = self._of(self.chain(epoch - 1), epoch - 1, self.unlike(epoch - 1))
+        before = self._of(self.chain(epoch - 1), epoch - 1)
+        if before is not None and not before.trusted and (unlike := self.unlike(epoch - 1)):
+            before = self._of(self.chain(epoch - 1), epoch - 1, unlike)
         return before is not None and before.placed and before.trusted
 
     def chain(self, epoch: int) -> tuple[int, ...]:
@@ -166,12 +168,14 @@ class Setup(Current):
         What contradicted itself before the frame was moved or bumped is not carried along.
         """
         last = self._last_of_line(epoch)
-        for unlike in dict.fromkeys((frozenset(), self.unlike(last))):
-            whole = self._of(self._since_spoiled(last), epoch, unlike)
-            found = whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch, unlike)
-            if found is None or found.trusted:
-                return found
-        return found
+        found = self._as_far_back(last, epoch)
+        if found is None or found.trusted or not (unlike := self.unlike(last)):
+            return found
+        return self._as_far_back(last, epoch, unlike)
+
+    def _as_far_back(self, last: int, epoch: int, unlike: frozenset[str] = frozenset()) -> Solved | None:
+        whole = self._of(self._since_spoiled(last), epoch, unlike)
+        return whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch, unlike)
 
     def solve(self, epoch: int) -> Solved | None:
         """An epoch's solution; ``None`` while its readings do not tell where the frame stands."""
