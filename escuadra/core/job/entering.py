@@ -105,6 +105,7 @@ class Entered:
     sources: Mapping[str, ObservationId]
     gains: Mapping[str, float]
     acts: tuple[Act, ...]
+    unlike: frozenset[str]
     instruments: Mapping[str, SharedErrors]
 
     @property
@@ -174,6 +175,8 @@ class Entering:
         """What each observation is, and what is known beforehand of an instrument, by its text."""
         self.gains: dict[str, float] = {}
         """What reading it once more tells beside what was read, as a factor of what it tells now, by its text."""
+        self.unlike: frozenset[str] = frozenset()
+        """Hubs that do not stand where the model has them."""
         self.acts: dict[tuple[str, str, int], Act] = {}
         """What was read, by slot, tool and the last look."""
         self.instruments: dict[str, SharedErrors] = {}
@@ -348,5 +351,6 @@ class Entering:
             sources=self.sources,
             gains=self.gains,
             acts=tuple(self.acts.values()),
+            unlike=self.unlike,
             instruments=self.instruments,
         )

@@ -54,6 +54,7 @@ def enter_vehicle(into: Entering, framed: bool = True, unlike: Collection[str] =
     """
     plan = into.plan
     own, up = plan.vehicle.u_hub_mm, (plan.vehicle.hub_height, U_HUB_MM) if framed else None
+    into.unlike = frozenset(unlike)
     into.shared(WHEELBASE, U_WHEELBASE_MM, 0.0, ObservationId(WHEELBASE))
     for corner in CORNERS:
         along = WHEELBASE if corner[1] == "F" else None

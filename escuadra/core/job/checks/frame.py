@@ -364,7 +364,7 @@ class PoseCheck(Check):
             return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
         shifted = bool(setup.watched(solved.epoch))
         rests = self._guard(setup, solved, derived, figure)
-        note = sentences(*(said_unlike(setup, solved, corner) for corner in sorted(setup.unlike(solved.epoch))))
+        note = sentences(*(said_unlike(setup, solved, corner) for corner in sorted(solved.entered.unlike)))
         return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), note=note, guard=rests)
 
     def told(self, setup: Setup) -> list[ToldBy]:
