@@ -337,7 +337,9 @@ def _newest(noticed: Sequence[ObservationId]) -> Again:
 
 
 def _others(suspects: Sequence[ObservationId], again: Again) -> list[Text]:
-    return [id.words for id in suspects if again.slot not in id.kind.read_in(id)]
+    """What else a person read may be wrong; what a model says only where nobody read anything else."""
+    others = [id for id in suspects if again.slot not in id.kind.read_in(id)]
+    return [id.words for id in [id for id in others if id.kind.read_in(id)] or others]
 
 
 def _called(sheet: SheetView, again: Again) -> Text:
