@@ -66,6 +66,8 @@ def test_mirrors_rulers_and_hub_distances_do_without_a_tape_to_the_beam(teo: Tec
     assert {
         axis: abs(off[axis]) < most for axis, most in (("yaw", 0.25), ("centre", 4), ("distance", 5))
     } == dict.fromkeys(("yaw", "centre", "distance"), True)
+    square = teo.opened.sheet.check("square").judgement.figures[0].value  # type: ignore[union-attr]
+    assert square == pytest.approx(off["yaw"], abs=0.03), "what the clamps run out is taken off the right way round"
 
 
 def test_the_spot_that_is_watched_is_what_is_foretold(teo: Technician) -> None:
@@ -139,7 +141,13 @@ def test_how_likely_it_is_that_all_of_it_holds_is_told_once_everything_was_read(
     assert max(0.0, 1 - sum(1 - p for p, _ in figures)) - 1e-3 <= sheet.chance.everything <= least + 1e-3
     assert say(sheet.chance.hangs_on) == say(check.called)
     assert say(sheet.chance.words).startswith("All of it truly holds: about 98 in 100; least sure: Centred")
-    full.tapes((3.9, 0.3, 0.0))
+    before = sheet.chance.everything
+    full.read("steering.wheel", "1.69", "level-1", "plus", replaces=True)
+    sheet = full.opened.sheet
+    by_itself = sheet.check("steering").judgement.figures[0].verdict.probability  # type: ignore[union-attr]
+    assert by_itself < least
+    assert sheet.chance is not None
+    assert sheet.chance.everything == pytest.approx(by_itself * before, abs=2e-3), "read by itself: independent"
     full.happen("slide")
     assert full.opened.sheet.chance is None, "what was spoiled has no chance"
 
@@ -182,6 +190,8 @@ def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_agai
     follow(teo, bay)
     setup = teo.opened.sheet.setup
     assert "LF" in setup.unlike(setup.epoch)
+    replaced = [e for looks in teo.opened.state.entries.values() for e in looks if e.replaced_by is not None]
+    assert replaced, "nothing is said of the vehicle before what may be wrong instead was read again"
     off, procedure = bay.off(), teo.opened.sheet.plan.procedure
     assert [abs(off[axis]) < most for axis, most in (("yaw", 0.25), ("centre", 4))] == [True] * 2, off
     found = setup.newest
