@@ -6,7 +6,7 @@ from dataclasses import replace
 import pytest
 
 from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.guarding import MOST_LOOKS
+from escuadra.core.job.guarding import MOST_LOOKS, Guard, first
 from escuadra.core.job.methods import METHODS
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
@@ -202,3 +202,11 @@ def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_agai
     note = told(teo.opened.sheet.check("square").judgement.note)  # type: ignore[union-attr]
     assert "The LF hub truly stands" in note
     assert ("ahead of" if back > 0 else "behind") in note
+
+
+def test_what_a_reading_would_still_guard_comes_before_what_nothing_would(full: Technician) -> None:
+    slot = full.opened.sheet.slots["level.pitch"].slot
+    alone, helped = Guard(slot.label, 9.0, None, False), Guard(slot.label, 1.0, slot, True)
+    assert first([None, alone, helped]) is helped
+    assert first([None, alone]) is alone
+    assert first([None]) is None

@@ -197,39 +197,34 @@ class Current(Derivation):
         return self.once(Current._left_out, end)
 
     def _left_out(self, end: str) -> frozenset[str]:
-        pairs: dict[str, Pair] = {}
-        for k in range(1, self.pair_count(end) + 1):
-            slots = pair_slots(end, k, self.plan)
-            left, right = self.now(slots[0]), self.now(slots[1])
-            if left is not None and right is not None and left.value > right.value:
-                own = math.hypot(left.figures.u_random, right.figures.u_random) / math.sqrt(2)
-                u = math.hypot(own, math.sqrt(2) * self.plan.vehicle.marks.u_symmetry_mm)
-                pairs[str(k)] = Pair(id=str(k), left=left.value, right=right.value, u=u)
-        out: set[str] = set()
+        pairs, out = self._whole_pairs(end), set[str]()
         while len(pairs) >= ENOUGH_PAIRS:
-            suspect = symmetry(SymmetryInput(pairs=list(pairs.values()))).suspect
+            suspect = symmetry(SymmetryInput(pairs=[pair for pair, _, _ in pairs])).suspect
             if suspect is None or not all(self.read_twice(s.id) for s in pair_slots(end, int(suspect), self.plan)):
                 break
-            del pairs[suspect]
+            pairs = [one for one in pairs if one[0].id != suspect]
             out.add(suspect)
         return frozenset(out)
 
-    def _end_mark(self, end: str) -> EndMark:
-        pairs, tool = [], None
-        names: dict[str, Text] = {}
-        own_u: dict[str, float] = {}
-        out = self.left_out(end)
+    def _whole_pairs(self, end: str) -> list[tuple[Pair, float, str]]:
+        """The pairs of an end of which both sides were read, each with u of its readings alone and its tool."""
+        found = []
         for k in range(1, self.pair_count(end) + 1):
             slots = pair_slots(end, k, self.plan)
             left, right = self.now(slots[0]), self.now(slots[1])
-            if left is None or right is None or left.value <= right.value or str(k) in out:
+            if left is None or right is None or left.value <= right.value:
                 continue
             own = math.sqrt((left.figures.u_random**2 + right.figures.u_random**2) / 2)
             u = math.sqrt(own**2 + 2 * self.plan.vehicle.marks.u_symmetry_mm**2)
-            own_u[str(k)] = own / math.sqrt(2)
-            pairs.append(Pair(id=str(k), left=left.value, right=right.value, u=u))
-            names[str(k)] = pair_name(end, k, self.plan)
-            tool = left.tool
+            found.append((Pair(id=str(k), left=left.value, right=right.value, u=u), own, left.tool))
+        return found
+
+    def _end_mark(self, end: str) -> EndMark:
+        out = self.left_out(end)
+        kept = [one for one in self._whole_pairs(end) if one[0].id not in out]
+        pairs, tool = [pair for pair, _, _ in kept], kept[-1][2] if kept else None
+        names: dict[str, Text] = {pair.id: pair_name(end, int(pair.id), self.plan) for pair in pairs}
+        own_u = {pair.id: own / math.sqrt(2) for pair, own, _ in kept}
         if not pairs:
             return EndMark(None, names, {})
         rest = math.sqrt(1 - 1 / len(pairs))

@@ -4,7 +4,7 @@ A figure is guarded where no mistake that one act can make carries it farther th
 noticed. Source: hypotheses of ``state``.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
 
@@ -60,6 +60,12 @@ def guard(
         return None
     look, again = _look(setup, solved, found, now, most)
     return Guard(solved.acts[worst].slot.label, float(now[worst]), look, again)
+
+
+def first(guards: Iterable[Guard | None]) -> Guard | None:
+    """Of several figures of a check: what a reading would still guard comes before what nothing would."""
+    found = [rests for rests in guards if rests is not None]
+    return min(found, key=lambda rests: rests.look is None, default=None)
 
 
 def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:

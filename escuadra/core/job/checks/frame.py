@@ -16,7 +16,7 @@ from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.entering import ORIGIN
-from escuadra.core.job.guarding import WORTH, Guard, guard
+from escuadra.core.job.guarding import WORTH, Guard, first, guard
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.job.observed import ObservationId
@@ -145,7 +145,7 @@ class LevelCheck(Check):
             guarded_by(setup, lambda solved, way=figure.id.split(".")[1]: solved.lean(way, to_tyres), figure)  # type: ignore[misc]
             for figure in figures
         )
-        return next((rests for rests in found if rests is not None), None)
+        return first(found)
 
     def _lean(self, setup: Setup, slot: Slot, to_tyres: bool) -> Derived | None:
         found = (solved.lean(slot.id.split(".")[1], to_tyres) for solved in setup.postures)

@@ -6,7 +6,7 @@ from typing import ClassVar
 from pydantic import Field
 
 from escuadra.core.job.checks.base import Check, Judgement, OneReading
-from escuadra.core.job.guarding import Guard, guard_of_slot
+from escuadra.core.job.guarding import Guard, first, guard_of_slot
 from escuadra.core.job.hung import hang_slot, hung, read_at
 from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.setup import Setup
@@ -113,7 +113,7 @@ class TargetLevelCheck(Check):
 
     def judge(self, setup: Setup) -> Judgement:
         station, figures = setup.plan.station, []
-        rests: Guard | None = None
+        rests: list[Guard | None] = []
         tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
         for slot, limits, about in zip(self.slots(setup), (self.roll, self.tilt), (0.0, tilt), strict=True):
             found = setup.now(slot)
@@ -123,8 +123,10 @@ class TargetLevelCheck(Check):
                     self.figure(slot.id, slot.label, found.value, found.u, around, "°", slot.way, found, about)
                 )
                 if figures[-1].verdict.state == "holds":
-                    rests = rests or guard_of_slot(setup, slot, figures[-1].most)
-        return Judgement(len(figures) == 2, tuple(figures), nouns((f.text for f in figures), "comma"), guard=rests)
+                    rests.append(guard_of_slot(setup, slot, figures[-1].most))
+        return Judgement(
+            len(figures) == 2, tuple(figures), nouns((f.text for f in figures), "comma"), guard=first(rests)
+        )
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         station, frame, worst = setup.plan.station, setup.plan.frame, judged.worst
