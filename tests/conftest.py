@@ -121,8 +121,8 @@ def finished(technician: Technician) -> Technician:
     technician.line(("0.07", "0.05"))
     technician.target()
     technician.level()
-    technician.tapes((0.5, 0.3, 0.0))
-    technician.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
+    technician.tapes((0.5, -0.9, 0.0))
+    technician.tapes((0.5, -0.9, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
     technician.around()
     return technician
 

@@ -125,6 +125,7 @@ class FrameProfile(Frozen):
     name: str
     beam_length: Positive = Field(description="between the points where the tapes are held")
     face_offset: NotNegative = Field(description="from the beam towards the vehicle to the target's face")
+    u_face_mm: Positive = Field(0.2, description="of that offset, as a target hangs, one sigma")
     pivot: tuple[Number, Number] = Field(description="of the yaw screw, frame axes")
     screw: tuple[Number, Number] = Field(description="where the yaw screw is, frame axes")
     yaw_deg_per_turn: Number = Field(description="of the beam for a turn clockwise seen from above")

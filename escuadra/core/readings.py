@@ -83,13 +83,14 @@ class Figures:
 
 @dataclass(frozen=True, slots=True)
 class Conditions:
-    """How a tape was read: temperature and expansion, how it hung, how much its ends differ in height, and its u."""
+    """How a tape was read: temperature and expansion, how it hung, how much its ends differ in height, u of both."""
 
     temperature: float | None = None
     expansion_per_k: float | None = None
     sag: Sag | None = None
     rise: float = 0.0
     u_rise: float = 0.0
+    u_temperature: float = 0.0
 
 
 def reading(given: ReadingInput) -> ReadingResult:
@@ -115,7 +116,7 @@ def worked_out(values: Sequence[float], tool: Instrument, how: Conditions) -> Fi
         scatter = math.sqrt(math.fsum((value - mean) ** 2 for value in values) / (n - 1))
         u_repeat = max(u_repeat, scatter / math.sqrt(n))
     u_offset = tool.accuracy_constant / ROOT_3 if tool.u_bias is None else tool.u_bias
-    u_scale = tool.accuracy_ppm * 1e-6 / ROOT_3
+    u_scale = math.hypot(tool.accuracy_ppm * 1e-6 / ROOT_3, (how.expansion_per_k or 0.0) * how.u_temperature)
     own = math.hypot(u_resolution, u_repeat)
     u_length = math.sqrt(own**2 + u_offset**2 + (u_scale * length) ** 2)
     rise, u_rise = how.rise, how.u_rise

@@ -182,7 +182,7 @@ class Technician:
         if "spacing" in slots and not slots["spacing"].now and plan.station is not None:
             self.read("spacing", f"{plan.station.spacing:g}", "rule-3")
 
-    def shifted(self, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
+    def shifted(self, off: tuple[float, float, float] = (0.5, -0.9, 0.0), wrong: float = 0.0) -> None:
         """What the sheet asks for after the target was shifted; the tape that notices a bump misread by ``wrong``."""
         self.hang()
         self.read("level.roll", "0.03", "level-1", "plus")
@@ -196,7 +196,7 @@ class Technician:
                 return
             self.look(move.slot, off)
 
-    def tape(self, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0), wrong: float = 0.0) -> None:
+    def tape(self, slot: str, off: tuple[float, float, float] = (0.5, -0.9, 0.0), wrong: float = 0.0) -> None:
         """One tape more, to a frame that stands off the station's goal."""
         _, hub, end = slot.split(".")
         self.tapes(off, ((hub, end),), (slot, wrong))
@@ -273,7 +273,7 @@ class Technician:
             if sure and not wrong[0]:
                 self.assure(off)
 
-    def assure(self, off: tuple[float, float, float] = (0.5, 0.3, 0.0)) -> None:
+    def assure(self, off: tuple[float, float, float] = (0.5, -0.9, 0.0)) -> None:
         """What the sheet asks to be read beside or once more, so that no mistake goes unnoticed."""
         for _ in range(MOST_LOOKS):
             looks = (view.judgement.to_guard for view in self.opened.sheet.checks if view.unguarded)
@@ -282,7 +282,7 @@ class Technician:
                 return
             self.look(slot.id, off)
 
-    def look(self, slot: str, off: tuple[float, float, float] = (0.5, 0.3, 0.0)) -> None:
+    def look(self, slot: str, off: tuple[float, float, float] = (0.5, -0.9, 0.0)) -> None:
         """One slot read as it is, or as it was read last."""
         kind, _, what = slot.partition(".")
         if kind == "tape":

@@ -92,7 +92,7 @@ def _at_stations(who: Technician) -> None:
     who.target()
     who.hang()
     who.level()
-    who.tapes((0.5, 0.3, 0.0))
+    who.tapes((0.5, -0.9, 0.0))
     who.around()
     who.run()
     move = who.opened.sheet.next
@@ -179,8 +179,8 @@ def _signed(who: Technician) -> None:
     rear = (("LR", "LF_end"), ("RR", "RF_end"))
     who.tapes((9, 4, 0.3))
     who.happen("yaw")
-    who.tapes((0.5, 0.3, 0.0))
-    who.tapes((0.5, 0.3, 0.0), rear)
+    who.tapes((0.5, -0.9, 0.0))
+    who.tapes((0.5, -0.9, 0.0), rear)
     who.around()
     who.person = "ines"
     who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), who.person, who.id())

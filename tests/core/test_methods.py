@@ -159,6 +159,6 @@ def test_a_tape_is_one_instrument_at_every_temperature_and_another_after_a_check
         assert {id.instrument for id in solved.observations if id.source == "tape"} == {"t"}
         return {name for name, _ in solved.located.given.instruments}
 
-    marks = {"mark-front", "mark-rear"}
-    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", "t %", *marks, "wheelbase"}
-    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", tool=checked) == {"t", "t 2", "t %", *marks, "wheelbase"}
+    marks = {"mark-front", "mark-rear", "crossing set", "plumbed", "wheelbase", "rear axle"}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", "t %", *marks}
+    assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", tool=checked) == {"t", "t 2", "t %", *marks}

@@ -159,7 +159,7 @@ def test_the_side_view_magnifies_the_gap_and_draws_the_move(teo: Technician) -> 
     teo.line(("0.06", "0.06"))
     teo.target()
     teo.level(height_off=9.0)
-    teo.tapes((0.5, 0.3, 0.0))
+    teo.tapes((0.5, -0.9, 0.0))
     assert teo.opened.sheet.next.happening == "height"
 
     def gap(magnify: bool) -> float:
@@ -203,7 +203,7 @@ def around(garage: Garage) -> Technician:
     who = begun(garage, "BL-SUR-01", reason="surround control unit replaced")
     who.target()
     who.level()
-    who.tapes((0.5, 0.3, 0.0))
+    who.tapes((0.5, -0.9, 0.0))
     who.around()
     who.run()
     who.tape(who.opened.sheet.next.slot)

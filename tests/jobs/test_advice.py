@@ -125,8 +125,8 @@ def test_a_stale_check_asks_to_read_again_and_says_what_made_it_stale(full: Tech
         ((9, 0, -0.3), r"Turn the yaw screw at the left end 0\.[6-9] of a turn clockwise\."),
         ((0, 9, 0.03), r"Shift the frame (9|8|10)\.\d\u202fmm to the right\."),
         ((0, -9, 0.03), r"Shift the frame (7|8)\.\d\u202fmm to the left\."),
-        ((-12, 0.3, 0), r"Push the frame 1[12]\.\d\u202fmm away from the vehicle\."),
-        ((12, 0.3, 0), r"Push the frame 1[12]\.\d\u202fmm towards the vehicle\."),
+        ((-12, -0.9, 0), r"Push the frame 1[12]\.\d\u202fmm away from the vehicle\."),
+        ((12, -0.9, 0), r"Push the frame 1[12]\.\d\u202fmm towards the vehicle\."),
     ],
 )
 def test_the_frame_is_moved_in_order_with_the_amount_that_is_missing(

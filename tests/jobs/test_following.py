@@ -53,7 +53,7 @@ def test_after_whatever_happens(full: Technician) -> None:
     full.garage.do(Override(full.job, "level", "seen with the second level beside it"), "teo", full.id())
     full.read("arch.LF", "713", "tape-4")
     full.happen("feet")
-    full.tapes((0.5, 0.3, 0.02))
+    full.tapes((0.5, -0.9, 0.02))
     assert followed(full.garage, full.job, 9) > 1000
 
 

@@ -38,8 +38,8 @@ def test_where_it_hangs_counts_in_its_centre(garage: Garage, off: float) -> None
     who.target()
     who.hang(off)
     who.level()
-    who.tapes((0.5, 0.3, 0.0))
-    assert figure(who, "centred") == pytest.approx(0.3 + 1.1 + off, abs=0.6), "the thrust line runs 1.1 mm right here"
+    who.tapes((0.5, -0.9, 0.0))
+    assert figure(who, "centred") == pytest.approx(-0.9 + 1.1 + off, abs=0.6), "the thrust line runs 1.1 mm right here"
 
 
 def test_a_turned_beam_carries_a_target_at_its_end_along_the_line(garage: Garage) -> None:

@@ -103,7 +103,7 @@ def test_the_told_slide_knows_where_the_target_hangs(garage: Garage) -> None:
         who.happen("shift")
         who.hang(off)
         who.level()
-        who.tapes((0.5, 0.3, 0.0))
+        who.tapes((0.5, -0.9, 0.0))
         solved = who.opened.sheet.setup.newest
         assert solved is not None
         goals[off] = solved.goal.y

@@ -79,7 +79,8 @@ def test_a_drop_puts_in_doubt_what_was_read_since_the_last_good_check_and_nothin
         who.read("crossing", "0.1", "laser-2")
     check(garage, "laser-2", "plumb", 0.5)
     assert states(garage, who.job)["centred"] == "stale"
-    who.read("crossing", "-0.3", "laser-2")
+    who.read("crossing", "0.9", "laser-2")
+    who.assure()
     assert states(garage, who.job) == before
     assert garage.do(Drop("laser-2", ""), "teo", press()) == ["VF-1"]
     assert states(garage, who.job)["centred"] == "stale"

@@ -95,8 +95,10 @@ def test_what_helps_is_said_and_does_help(teo: Technician) -> None:
     coarse = LinePlanned(methods=["mirrors"], tools={"tape": "tape-7"})
     found = offer(plan, tools, coarse)
     assert not found.decides
-    assert told(found.helps) == "Another instrument, Tape 4, steel: then it decides."
-    assert offer(plan, tools, coarse.model_copy(update={"tools": {"tape": "tape-4"}})).decides
+    assert told(found.helps) == "The finest instruments and tapes to the rear hubs too: then it decides."
+    finest = coarse.model_copy(update={"tools": {"tape": "tape-4"}})
+    assert not offer(plan, tools, finest).decides, "the rear axle's place hangs on the model"
+    assert offer(plan, tools, finest.model_copy(update={"rear_tapes": True})).decides
     every = {o.method: o for o in offers(plan, tools, default_plan(plan))}
     assert set(every) == set(METHODS)
     assert every["printout"].changes == 0 < every["marks"].changes <= every["strings"].changes

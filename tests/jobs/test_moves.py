@@ -97,8 +97,8 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     assert known.deg_per_turn < 0.33
     teo.happen("bump")
     teo.level()
-    teo.tapes((0.5, 0.3, 0.0))
-    teo.tapes((0.5, 0.3, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
+    teo.tapes((0.5, -0.9, 0.0))
+    teo.tapes((0.5, -0.9, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
     teo.around()
     assert teo.opened.sheet.can_sign, say(teo.opened.sheet.next.sentence)
     garage.do(Sign(teo.job, teo.opened.row.head, render_record(garage)), "ines", teo.id())

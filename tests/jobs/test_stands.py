@@ -71,7 +71,7 @@ def test_where_the_laser_stands_in_the_targets_place_it_reads_before_and_never_w
     order = [s.id for stop in the_round(who.opened.sheet).stops for _, s in stop.reads]
     assert order.index("crossing") < order.index("tape.LF.LF_end")
     who.level()
-    who.tapes((0.5, 0.3, 0.02))
+    who.tapes((0.5, -0.9, 0.02))
     who.target()
     who.happen("mount")
     who.target()

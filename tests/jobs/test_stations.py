@@ -31,7 +31,7 @@ def begun(garage: Garage, procedure: str, frame: str = "galga-2", reason: str = 
     return who
 
 
-def set_up(who: Technician, off: tuple[float, float, float] = (0.5, 0.3, 0.0)) -> None:
+def set_up(who: Technician, off: tuple[float, float, float] = (0.5, -0.9, 0.0)) -> None:
     """Target and frame as the station wants them, all read."""
     who.target()
     who.hang()
@@ -136,7 +136,7 @@ def test_a_run_that_was_never_proven_is_run_again_where_somebody_says_so(garage:
     who.run()
     who.happen("roll")
     who.level()
-    who.tapes((0.5, 0.3, 0.0))
+    who.tapes((0.5, -0.9, 0.0))
     for _ in range(2):
         move = who.opened.sheet.next
         who.happen(move.happening, move.by)
@@ -194,7 +194,7 @@ def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
     who.level()
     who.read("hangs.roll", "0.1", "level-1", "plus")
     who.read("hangs.tilt", "0.05", "level-1", "plus")
-    who.tapes((0.5, 0.3, 0.0))
+    who.tapes((0.5, -0.9, 0.0))
     who.around()
     assert who.opened.sheet.next.kind == "run", say(who.opened.sheet.next.sentence)
     who.run()
@@ -213,7 +213,7 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     who = begun(garage, "BL-SUR-01", reason="surround control unit replaced")
     who.target()
     who.level()
-    who.tapes((0.5, 0.3, 0.0))
+    who.tapes((0.5, -0.9, 0.0))
     who.around()
     who.run()
     move = who.opened.sheet.next

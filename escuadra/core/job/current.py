@@ -128,14 +128,14 @@ class Current(Derivation):
         return self.once(Current._measured, slot, *(e.seq for e in entries))
 
     def _measured(self, slot: str, *seqs: int) -> Measured | None:
-        return measured([e for e in self.live(slot) if e.seq in seqs])
+        return measured([e for e in self.live(slot) if e.seq in seqs], self.state.warm)
 
     def by_tool(self, slot: str, entries: Sequence[Entry]) -> list[Measured]:
         """Some of a slot's entries, one value a tool and its conditions."""
         return self.once(Current._by_tool, slot, *(e.seq for e in entries))
 
     def _by_tool(self, slot: str, *seqs: int) -> list[Measured]:
-        return measured_by_tool([e for e in self.live(slot) if e.seq in seqs])
+        return measured_by_tool([e for e in self.live(slot) if e.seq in seqs], warm=self.state.warm)
 
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
@@ -152,7 +152,7 @@ class Current(Derivation):
         """What a slot showed just before an event, as nothing had spoiled it until then."""
         spoiled = [past.seq for past in self.state.disturbances if past.seq < seq and past.aspects & slot.aspects]
         since = max(spoiled, default=0)
-        return measured([e for e in self.relied(slot.id) if since < e.seq < seq])
+        return measured([e for e in self.relied(slot.id) if since < e.seq < seq], self.state.warm)
 
     def read_twice(self, slot: str, before: int = LATER) -> bool:
         """What counts in a slot stands in the place of what read the same, since anything last happened.
@@ -323,7 +323,7 @@ class Current(Derivation):
         """seq of what spoiled a height, and what it was between."""
         slot = height_slot(what, self.plan)
         by_stretch = self.by_stretch(slot, slot.aspects)
-        return self._spoiled(slot.aspects), {k: measured(read) for k, read in by_stretch.items()}
+        return self._spoiled(slot.aspects), {k: measured(read, self.state.warm) for k, read in by_stretch.items()}
 
     def rise_of_tape(
         self, hub: Corner, end: str, low: tuple[float, float], high: tuple[float, float]

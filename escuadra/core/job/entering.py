@@ -18,6 +18,7 @@ from escuadra.core.job.state import Entry
 from escuadra.core.observations import SharedErrors
 from escuadra.core.procedure import datum_at
 from escuadra.core.readings import Instrument
+from escuadra.core.said import Text, said
 from escuadra.core.state.input import (
     READINGS,
     THRUST_READINGS,
@@ -37,6 +38,8 @@ from escuadra.core.state.input import (
 U_STATION_MM = 5.0
 """How well a mark's place along the vehicle is known; it hardly matters sideways."""
 LEAST_U = 1e-3
+PARALLAX: tuple[tuple[Text, float], ...] = ((said("source.parallax"), 0.15),)
+"""Of a scale that is read where a line or a point stands before it, mm, one sigma."""
 ORIGIN, DATUM = "axle", "datum"
 """The middle between the rear wheels as the model has it, and where the distance is counted from if not from hubs."""
 TARGET, MIDDLE = "target", "middle"
@@ -104,6 +107,7 @@ class Entered:
     observations: tuple[Read, ...]
     sources: Mapping[str, ObservationId]
     gains: Mapping[str, float]
+    beside: Mapping[str, tuple[tuple[Text, float], ...]]
     acts: tuple[Act, ...]
     unlike: frozenset[str]
     instruments: Mapping[str, SharedErrors]
@@ -175,6 +179,8 @@ class Entering:
         """What each observation is, and what is known beforehand of an instrument, by its text."""
         self.gains: dict[str, float] = {}
         """What reading it once more tells beside what was read, as a factor of what it tells now, by its text."""
+        self.beside: dict[str, tuple[tuple[Text, float], ...]] = {}
+        """What else makes an observation uncertain beside what its instrument repeats to: share of its variance."""
         self.unlike: frozenset[str] = frozenset()
         """Hubs that do not stand where the model has them."""
         self.acts: dict[tuple[str, str, int], Act] = {}
@@ -237,14 +243,17 @@ class Entering:
         u: tuple[float, float],
         up: tuple[float, float] | None = None,
         along: str | None = None,
+        aside: str | None = None,
     ) -> None:
         """A point whose place is known that well; ``source``: how its coordinates are registered, less the axis.
 
-        ``up``: its height and u, where it is wanted in space; ``along``: what its x has in common with others.
+        ``up``: its height and u, where it is wanted in space; ``along``, ``aside``: what its x and its y have in common
+        with others.
         """
         self.free(point, at, up[0] if up is not None else None)
         for axis, value, spread in zip("xy", at, u, strict=True):
-            common = along if axis == "x" else None
+            with_others = along if axis == "x" else aside
+            common = (with_others,) if with_others is not None else ()
             self.put(ObservationId(f"{source}_{axis}", place), axis, value, spread, common, point=point)
         if up is not None:
             self.put(ObservationId(f"{source}_z", place), "z", *up, point=point)
@@ -255,18 +264,18 @@ class Entering:
         kind: str,
         value: float,
         u: float,
-        instrument: str | None = None,
+        instruments: tuple[str, ...] = (),
         of: Iterable[tuple[Slot, Measured, float]] = (),
         **more: Any,
     ) -> None:
         """An observation as ``state`` takes it; what needs a frame is left out where there is none.
 
-        ``of``: the readings that it is made of, each with what an error of 1 in it changes the value by.
+        ``instruments``: whose shared errors it has; ``of``: the readings that it is made of, each with what an error of
+        1 in it changes the value by.
         """
         name = str(id)
         if name in self.sources or (not self.body and more.get("body", STANDS_ON) != STANDS_ON):
             return
-        factors = ((instrument, 1.0),) if instrument is not None else ()
         self.sources[name] = id
         self.observations.append(
             READINGS[kind](
@@ -274,7 +283,7 @@ class Entering:
                 id=name,  # type: ignore[call-arg]
                 value=value,
                 u=max(u, LEAST_U),
-                instrument=factors,
+                instrument=tuple((name, 1.0) for name in instruments),
                 **more,
             )
         )
@@ -316,19 +325,23 @@ class Entering:
         source: str,
         kind: str,
         value: float | None = None,
-        u: float = 0.0,
+        beside: Sequence[tuple[Text, float]] = (),
         place: str = "",
+        also: tuple[str, ...] = (),
         **more: Any,
     ) -> None:
         """A slot's reading by one tool, with what that tool's readings share.
 
-        ``value`` where it is not the slot's; ``u``: what else makes it uncertain; ``place``: where it is entered again.
+        ``value`` where it is not the slot's; ``beside``: what else makes it uncertain, and its u; ``also``: whose
+        shared errors it has beside its instrument's; ``place``: where it is entered again.
         """
         figures, instrument = part.figures, self._instrument(part)
         self.shared(instrument, figures.u_offset, figures.u_scale, ObservationId("shared", "", part.tool))
         id = ObservationId(source, place or slot.id, part.tool, part.seq)
-        own = max(math.hypot(figures.u_random, u), LEAST_U)
-        self.put(id, kind, part.value if value is None else value, own, instrument, [(slot, part, 1.0)], **more)
+        own = max(math.hypot(figures.u_random, *(u for _, u in beside)), LEAST_U)
+        shared = (instrument, *also)
+        self.put(id, kind, part.value if value is None else value, own, shared, [(slot, part, 1.0)], **more)
+        self.beside[str(id)] = tuple((what, (u / own) ** 2) for what, u in beside)
         # One look more lessens what repeats scatter by, and nothing else.
         less = own**2 - figures.u_repeat**2 / (part.count + 1)
         self.gains[str(id)] = math.sqrt(max(0.0, own**2 / less - 1)) if less > 0 else 0.0
@@ -350,6 +363,7 @@ class Entering:
             observations=tuple(self.observations),
             sources=self.sources,
             gains=self.gains,
+            beside=self.beside,
             acts=tuple(self.acts.values()),
             unlike=self.unlike,
             instruments=self.instruments,

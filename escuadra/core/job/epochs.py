@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from escuadra.core.job.current import Current, Stay
 from escuadra.core.job.disturbance import HAPPENINGS, POSE
-from escuadra.core.job.entering import MIDDLE, Entered, Entering
+from escuadra.core.job.entering import MIDDLE, PARALLAX, Entered, Entering
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import TAPE_ASPECTS
@@ -119,7 +119,7 @@ def _enter_tapes(current: Current, into: Entering, stay: Stay) -> None:
         held = [e for e in entries if stay.start < e.seq < stay.end]
         for run in current.by_runs(held):
             for part in current.by_tool(slot.id, run):
-                into.reading(slot, part, "tape", "distance", from_=hub, to=into.on_frame(end))
+                into.reading(slot, part, "tape", "distance", beside=PARALLAX, from_=hub, to=into.on_frame(end))
 
 
 def _needed(stays: Sequence[Stay], read: Collection[Stay], joined: Collection[int]) -> list[Stay]:

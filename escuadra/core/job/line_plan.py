@@ -198,7 +198,7 @@ def _helps(plan: Plan, shelf: Shelf, asked: LinePlanned, now: Worth) -> Said:
 
 
 def _betterments(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Iterable[tuple[Said, LinePlanned, Plan]]:
-    """In the order of effort: another tool, another reading, rear tapes, marks further apart, all of it."""
+    """In the order of effort: another tool, another reading, rear tapes, marks further apart, several of it."""
     best = {}
     for slot in (*slots_of(plan, asked), *_tapes(plan, True)):
         offered = shelf(slot)
@@ -223,6 +223,11 @@ def _betterments(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Iterable[tuple
         vehicle = plan.vehicle.model_copy(update={"marks": apart})
         yield said("line_plan.marks_600_mm_further_apart"), asked, replace(plan, vehicle=vehicle)
     finest_tools = {**asked.tools, **{kind: tool.id for kind, tool in best.items()}}
+    yield (
+        said("line_plan.finest_instruments_rear_hubs"),
+        _update(asked, rear_tapes=True, tools=finest_tools),
+        plan,
+    )
     yield (
         said("line_plan.finest_instruments_three_readings_everything"),
         _update(asked, times=max(3, asked.times), rear_tapes=True, tools=finest_tools),

@@ -59,6 +59,8 @@ class Kind:
     slots: Callable[[ObservationId], tuple[str, ...]] | None = None
     """Where it can be read again, if not at its own place."""
 
+    modelled: bool = False
+    """It is the vehicle's model's word on where hubs are in plan."""
     told_in: Callable[[ObservationId], str] | None = None
     """Of what the model says, or nobody knows: the slot that tells it."""
 
@@ -95,6 +97,7 @@ for _axis in ("x", "y", "z"):
             f"hub_{_axis}",
             lambda id, axis=_axis: said(f"places.hub_place.{axis}", corner=Noun(f"corner.{id.place}")),  # type: ignore[misc]
             lambda id: said("frame.hubs_places"),
+            modelled=_axis != "z",
             told_in=(lambda id: f"height.{id.place}") if _axis == "z" else None,
         )
     )

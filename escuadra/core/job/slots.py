@@ -14,7 +14,7 @@ from escuadra.core.errors import BadInput
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.state import Entry, State
 from escuadra.core.quantities import Quantity
-from escuadra.core.readings import Conditions, Figures, Instrument, worked_out
+from escuadra.core.readings import REFERENCE_TEMPERATURE, Conditions, Figures, Instrument, worked_out
 from escuadra.core.said import Name, Noun, Said, Text, said
 
 
@@ -57,6 +57,10 @@ class Slot:
         return (
             Name(code) if code in self.named or (self.ask == "choice" and not self.options) else Noun(f"answer.{code}")
         )
+
+
+U_ANY_WARMTH, U_SAME_ROOM = 5.0, 1.0
+"""Of a tape's temperature in a workshop, and where another tape's was typed on the same visit, K, one sigma."""
 
 
 @dataclass(frozen=True)
@@ -102,24 +106,33 @@ def current(entries: tuple[Entry, ...], state: State, aspects: frozenset[str]) -
     return tuple(e for e in entries if e.seq > since and e.doubted is None)
 
 
-def measured_by_tool(entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0) -> list[Measured]:
-    """One ``Measured`` a tool as it then was and its conditions; ``rise``: of a slanted tape's far end, mm."""
+def measured_by_tool(
+    entries: Sequence[Entry], rise: float = 0.0, u_rise: float = 0.0, warm: float | None = None
+) -> list[Measured]:
+    """One ``Measured`` a tool as it then was and its conditions; ``rise``: of a slanted tape's far end, mm.
+
+    ``warm``: the temperature of a tape at which none was typed, degrees Celsius; nothing: as in any workshop.
+    """
     found = []
     for by_tool in _by_conditions(entries):
         said = by_tool[-1].said
         assert isinstance(said, ReadingTaken)
-        tool, warm = said.tool, said.tool.expansion_per_k is not None and said.temperature is not None
-        how = Conditions(
-            said.temperature if warm else None,
-            tool.expansion_per_k if warm else None,
-            tool.sag if said.hung_free else None,
-            rise,
-            u_rise,
-        )
+        tool, sag = said.tool, said.tool.sag if said.hung_free else None
+        how = Conditions(None, None, sag, rise, u_rise)
+        if tool.expansion_per_k is not None:
+            degrees, u_degrees = _warmth(said.temperature, warm)
+            how = Conditions(degrees, tool.expansion_per_k, sag, rise, u_rise, u_degrees)
         figures = worked_out([e.value for e in by_tool], tool.contributions, how)
         last = by_tool[-1]
         found.append(Measured(last.slot, tool.id, figures, len(by_tool), tool.contributions, last.seq, tool.name))
     return found
+
+
+def _warmth(typed: float | None, about: float | None) -> tuple[float, float]:
+    """A tape's temperature and its u."""
+    if typed is not None:
+        return typed, 0.0
+    return (REFERENCE_TEMPERATURE, U_ANY_WARMTH) if about is None else (about, U_SAME_ROOM)
 
 
 def _by_conditions(entries: Sequence[Entry]) -> Iterable[list[Entry]]:
@@ -142,9 +155,9 @@ def _alike(first: Entry, second: Entry) -> bool:
     return same and (a.tool is b.tool or a.tool.contributions == b.tool.contributions)
 
 
-def measured(entries: Sequence[Entry]) -> Measured | None:
+def measured(entries: Sequence[Entry], warm: float | None = None) -> Measured | None:
     """All current readings of a slot as one value; ``None`` where there is none."""
-    parts = measured_by_tool(entries)
+    parts = measured_by_tool(entries, warm=warm)
     if len(parts) <= 1:
         return parts[0] if parts else None
     weights = [1 / max(p.u, 1e-9) ** 2 for p in parts]

@@ -78,8 +78,19 @@ class Solved:
     def budget(self, found: Derived) -> list[Contribution]:
         """Where a quantity's uncertainty comes from."""
         parts, nth = self._parts
-        variance = np.bincount(nth, self.located.effects(found.gradient) ** 2)
-        return shares(zip(parts, map(float, np.sqrt(variance)), strict=True))
+        effects = self.located.effects(found.gradient) ** 2
+        beside = [(what, share * float(effects[row])) for what, share, row in self._beside]
+        for (_, variance), (_, _, row) in zip(beside, self._beside, strict=True):
+            effects[row] -= variance
+        own = zip(parts, np.bincount(nth, np.maximum(effects, 0.0)), strict=True)
+        return shares((part, math.sqrt(variance)) for part, variance in (*own, *beside))
+
+    @cached_property
+    def _beside(self) -> list[tuple[Text, float, int]]:
+        """What else makes an observation uncertain, its share of the variance, and that observation's row."""
+        rows = {name: row for row, name in enumerate(self.located.ids)}
+        kept = ((name, parts) for name, parts in self.entered.beside.items() if name in rows)
+        return [(what, share, rows[name]) for name, parts in kept for what, share in parts]
 
     @cached_property
     def _parts(self) -> tuple[tuple[Text, ...], Indices]:

@@ -168,7 +168,7 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
     for place in stand_tapes(setup):
         kept = entries.get(place.slot.id, ()) if entries is not None else setup.current(place.slot)
         for run in setup.by_runs(kept):
-            for read in measured_by_tool(run, 0.0, U_LEVEL_MM):
+            for read in measured_by_tool(run, 0.0, U_LEVEL_MM, setup.state.warm):
                 if place.control not in into.points:
                     cx, cy, u = way.controls[place.control]
                     into.known(place.control, "control", place.control, (cx, cy), (u, u))

@@ -125,6 +125,8 @@ class State:
     taken_in_by: Person | None = None
     calibration: CalibrationAdded | None = None
     bodies: tuple[BodyBrought, ...] = ()
+    temperatures: tuple[tuple[int, float], ...] = ()
+    """Of tapes as they were typed, degrees Celsius, each with the event that it came with."""
     begun: bool = False
     """Something was done beyond taking in."""
     seq: int = 0
@@ -181,6 +183,11 @@ class State:
         own += [run for run in self.runs if not run.withdrawn]
         return max((one for one in own if one.person.id == person), key=lambda one: one.seq, default=None)
 
+    @property
+    def warm(self) -> float | None:
+        """The temperature that was typed last: of a tape at which none was, as well."""
+        return self.temperatures[-1][1] if self.temperatures else None
+
     def until(self, seq: int) -> "State":
         """The state that readings and happenings up to an event leave; what was withdrawn later stays withdrawn."""
         return replace(
@@ -192,6 +199,7 @@ class State:
             },
             disturbances=tuple(past for past in self.disturbances if past.seq <= seq),
             runs=tuple(run for run in self.runs if run.seq <= seq),
+            temperatures=tuple(typed for typed in self.temperatures if typed[0] <= seq),
         )
 
     def relies_on(self, tool: str, since: int) -> list[Entry]:
@@ -238,6 +246,8 @@ class _Draft:
             kept[:] = [replace(e, replaced_by=event.seq) if e.counts and e.seq > replacing_after else e for e in kept]
         self.where[event.seq] = (said.slot, len(kept))
         kept.append(Entry(event.seq, event.at, event.person, said.slot, said, event.of))
+        if isinstance(said, ReadingTaken) and said.temperature is not None:
+            self.kept.setdefault("temperatures", list(self.state.temperatures)).append((event.seq, said.temperature))
 
     def disturb(self, event: Event, past: Past) -> None:
         how = (past.what, past.words, past.aspects, past.source, past.by)

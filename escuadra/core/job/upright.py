@@ -39,6 +39,8 @@ U_ANYWHERE_MM = 5000.0
 """Along the beam, where it was read."""
 WHEELBASE, U_WHEELBASE_MM = "wheelbase", 1.5
 """Of the axles' distance, which the model has for both sides together, one sigma."""
+AXLE, U_AXLE_MM = "rear axle", 0.7
+"""Of the rear axle's place to the side, which the model has for both its hubs together, one sigma."""
 U_UNLIKE_MM = 20.0
 """Of a hub's place, where readings that were confirmed contradict the model, one sigma."""
 U_DROP_MM = 0.5
@@ -56,10 +58,11 @@ def enter_vehicle(into: Entering, framed: bool = True, unlike: Collection[str] =
     own, up = plan.vehicle.u_hub_mm, (plan.vehicle.hub_height, U_HUB_MM) if framed else None
     into.unlike = frozenset(unlike)
     into.shared(WHEELBASE, U_WHEELBASE_MM, 0.0, ObservationId(WHEELBASE))
+    into.shared(AXLE, U_AXLE_MM, 0.0, ObservationId(AXLE))
     for corner in CORNERS:
-        along = WHEELBASE if corner[1] == "F" else None
+        along, aside = (WHEELBASE, None) if corner[1] == "F" else (None, AXLE)
         u = U_UNLIKE_MM if corner in unlike else own
-        into.known(corner, "hub", corner, plan.vehicle.hub(corner), (u, u), up, along)
+        into.known(corner, "hub", corner, plan.vehicle.hub(corner), (u, u), up, along, aside)
     if framed:
         _enter_ground(into)
 
@@ -96,7 +99,7 @@ def _enter_slopes(into: Entering) -> None:
             into.shared(tool, part.figures.u_offset * degrees, 0.0, ObservationId("shared", "", part.tool))
             value = sign * math.degrees(math.atan(part.value / 100))
             id, of = ObservationId("slope", slot.id, part.tool, part.seq), [(slot, part, sign * degrees)]
-            into.put(id, what, value, own, tool, of, body=STANDS_ON)
+            into.put(id, what, value, own, (tool,), of, body=STANDS_ON)
             into.stands_on = True
 
 
@@ -136,8 +139,8 @@ def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> No
         # What was read may be of another target position than the one at hand.
         u_along = (U_ANYWHERE_MM if hanging in read else U_HUNG_MM) if asks_hang(plan) else 0.0
         place = (-plan.frame.face_offset, plan.hang, above)
-        into.hung[stay.body] = Hung(shape, place, (0.0, u_along, U_CENTRE_MM))
-        into.sources |= {f"{shape}.{TARGET}.{axis}": ObservationId("hung", axis) for axis in "yz"}
+        into.hung[stay.body] = Hung(shape, place, (plan.frame.u_face_mm, u_along, U_CENTRE_MM))
+        into.sources |= {f"{shape}.{TARGET}.{axis}": ObservationId("hung", axis) for axis in "xyz"}
         if shape not in by_hanging.setdefault(hanging, []):
             by_hanging[hanging].append(shape)
     for hanging, shapes in by_hanging.items():
@@ -154,9 +157,10 @@ def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> No
         down, u_sag = sag(plan)
         for stay, part in _at_stays(current, beam, stays, newest=True):
             # The beam that carries it, less how far the target's centre is below: its drop and what it pulls down.
-            value, own = part.value - plan.target.drop - down, math.hypot(U_DROP_MM, u_sag)
+            value = part.value - plan.target.drop - down
+            beside = [(said("source.drop"), U_DROP_MM), (said("source.sag"), u_sag)]
             at = f"{stay.body}:{TARGET}"
-            into.reading(beam, part, "height", "height", value, own, point=at, floor="target")
+            into.reading(beam, part, "height", "height", value, beside, point=at, floor="target")
 
 
 def _at_stays(
@@ -187,8 +191,9 @@ observed_as(Kind("hang", again=True))
 observed_as(Kind("slope", _read_at, again=True))
 observed_as(Kind("floor", lambda id: said("frame.survey_floor")))
 observed_as(Kind("unsurveyed"))
-observed_as(Kind("wheelbase"))
+observed_as(Kind("wheelbase", modelled=True))
+observed_as(Kind("rear axle", lambda id: Noun("seen.rear_axle"), modelled=True))
 observed_as(Kind("gravity", lambda id: Noun("seen.gravity")))
 observed_as(Kind("upright", lambda id: Noun("seen.upright")))
 observed_as(Kind("beam_height", lambda id: Noun("seen.upright"), told_in=lambda id: f"height.{ENDS[0]}"))
-observed_as(Kind("hung", lambda id: Noun("seen.hung")))
+observed_as(Kind("hung", lambda id: Noun("seen.face" if id.place == "x" else "seen.hung")))

@@ -162,7 +162,7 @@ def page(
         unchecked={t.id for t in tools if trusts[t.id].state == "open" and checks_for(t)},
         taken_off=_taken_off(garage, slot_view, tool, sheet.plan.frame.id),
         conditions=next((t for t in tools if t.id == tool), None),
-        temperature=_temperature(sheet.state),
+        temperature=f"{sheet.state.warm:g}" if sheet.state.warm is not None else "",
         expected=_spared(sheet, lambda: expected(slot_view.slot, sheet.setup), None) if slot_view else None,
         line_in_use=_spared(sheet, lambda: _line_in_use(sheet), said("routes.sheet.not_known")),
         drawing=drawing,
@@ -314,17 +314,6 @@ def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Conta
     if last:
         return max(last)[-1]
     return ids[0] if len(ids) == 1 else ""
-
-
-def _temperature(state: State) -> str:
-    """The temperature that was typed last on this job."""
-    readings = [kept[-1] for kept in state.entries.values() if isinstance(kept[-1].said, ReadingTaken)]
-    typed = [
-        (e.seq, getattr(e.said, "temperature", 0.0))
-        for e in readings
-        if getattr(e.said, "temperature", None) is not None
-    ]
-    return f"{max(typed)[1]:g}" if typed else ""
 
 
 def done(request: Request, opened: Opened, check: str, slot: str) -> Response:

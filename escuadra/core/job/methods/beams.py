@@ -7,7 +7,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from escuadra.core.job.entering import Entering
+from escuadra.core.job.entering import PARALLAX, Entering
 from escuadra.core.job.methods.base import (
     CHOCKS,
     LASER,
@@ -280,7 +280,9 @@ class WheelRulers(Method):
         for (side, corner), slot in zip(REAR, self.slots(into.plan), strict=True):
             for part in into.read(slot):
                 toe = -half if side == "left" else half
-                into.reading(slot, part, f"ruler_{corner}", "ruler", wheel=corner, toe_deg=toe, body=into.body)
+                into.reading(
+                    slot, part, f"ruler_{corner}", "ruler", beside=PARALLAX, wheel=corner, toe_deg=toe, body=into.body
+                )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {f"ruler.{c}": scene.meets_beam(scene.hub(c), scene.heading(c)) for _, c in REAR}

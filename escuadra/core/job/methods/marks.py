@@ -8,7 +8,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
-from escuadra.core.job.entering import U_STATION_MM, Entering
+from escuadra.core.job.entering import PARALLAX, U_STATION_MM, Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight, method
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import (
@@ -20,9 +20,11 @@ from escuadra.core.job.places import (
 )
 from escuadra.core.job.scene import EMBLEM_UP_MM, PAIRS_UP_MM, U_PAIRS_UP_MM, Scene
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.said import said
+from escuadra.core.said import Noun, said
 
 ENDS_OF_BODY = ("front", "rear")
+U_SET_MM, U_PLUMB_MM = 0.2, 0.1
+"""How well a laser is set over a mark on the floor, and a mark below its place on the body, one sigma."""
 PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
 """Where pairs stand on a tape in an example: anywhere that fits."""
 
@@ -71,8 +73,27 @@ def _enter_marks(into: Entering) -> bool:
             id = ObservationId(f"pair_{end}", k)
             read = zip(pair_slots(end, int(k), into.plan), (left, right), strict=True)
             of = [(mark_slot(end, into.plan), mark, 1.0), *((slot, part, -0.5) for slot, part in read)]
-            into.put(id, "y", mark.value - middles[k], u, shared, of, point=f"mark.{end}")
+            into.put(id, "y", mark.value - middles[k], u, (shared,), of, point=f"mark.{end}")
     return True
+
+
+def _over_marks(into: Entering, laser: str) -> tuple[str, ...]:
+    """What all readings of one laser over both marks share at the beam: its setting, and how the marks were plumbed."""
+    marks, goal = into.plan.vehicle.marks, into.plan.nominal_goal.x
+    beyond = (goal - marks.front_x) / (marks.front_x - marks.rear_x)
+    lever = math.hypot(1 + beyond, beyond)
+    into.shared(f"{laser} set", U_SET_MM * lever, 0.0, ObservationId("laser_set", laser))
+    into.shared("plumbed", U_PLUMB_MM * lever, 0.0, ObservationId("plumbed"))
+    return f"{laser} set", "plumbed"
+
+
+def _enter_crossing(into: Entering, slot: Slot, source: str) -> None:
+    """Where the laser over both marks falls on the beam's scale."""
+    line = {"from_": "mark.rear", "to": "mark.front", "body": into.body}
+    for part in into.read(slot):
+        value = part.value - into.plan.frame.scale_zero
+        also = _over_marks(into, source)
+        into.reading(slot, part, source, "crossing", value, PARALLAX, also=also, **line)
 
 
 def _tape_figures(scene: Scene) -> dict[str, float]:
@@ -128,6 +149,8 @@ observed_as(
     )
 )
 observed_as(Kind("crossing", of_frame=True, again=True))
+observed_as(Kind("laser_set", lambda id: Noun("seen.laser_set")))
+observed_as(Kind("plumbed"))
 observed_as(Kind("low", of_line=True, of_frame=True))
 observed_as(Kind("roof", of_line=True, of_frame=True))
 
@@ -163,12 +186,7 @@ class CentreMarks(Method):
 
     def enter(self, into: Entering) -> None:
         if _enter_marks(into):
-            slot = crossing_slot(into.plan)
-            for part in into.read(slot):
-                value = part.value - into.plan.frame.scale_zero
-                into.reading(
-                    slot, part, "crossing", "crossing", value, from_="mark.rear", to="mark.front", body=into.body
-                )
+            _enter_crossing(into, crossing_slot(into.plan), "crossing")
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         on_beam = scene.joined_on_beam(scene.mark("rear"), scene.mark("front"))
@@ -215,11 +233,8 @@ class LowVehicle(Method):
 
     def enter(self, into: Entering) -> None:
         slot = self._slot(into.plan)
-        parts = into.read(slot)
-        if parts and _enter_marks(into):
-            for part in parts:
-                value = part.value - into.plan.frame.scale_zero
-                into.reading(slot, part, "low", "crossing", value, from_="mark.rear", to="mark.front", body=into.body)
+        if into.read(slot) and _enter_marks(into):
+            _enter_crossing(into, slot, "low")
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         on_beam = scene.joined_on_beam(scene.mark("rear"), scene.mark("front"))

@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping
 
 from escuadra.core.errors import BadInput
-from escuadra.core.job.entering import Entering
+from escuadra.core.job.entering import PARALLAX, Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight, method, place
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
@@ -258,7 +258,9 @@ class OneSide(Method):
             into.reading(slot, part, "side", "level_distance", from_=corner, to=beside)
         for part in into.read(figures[2]):
             value = part.value - into.plan.frame.scale_zero
-            into.reading(figures[2], part, "side", "crossing", value, from_="side.R", to="side.F", body=into.body)
+            into.reading(
+                figures[2], part, "side", "crossing", value, PARALLAX, from_="side.R", to="side.F", body=into.body
+            )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         out = 300.0
