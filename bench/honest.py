@@ -19,13 +19,15 @@ from escuadra.core.axes import Pose
 from escuadra.core.job.checks.base import Figure
 from escuadra.core.job.current import U_HUB_MM
 from escuadra.core.job.disturbance import POSE, UPRIGHT
+from escuadra.core.job.entering import PARALLAX
 from escuadra.core.job.events import Disturbed
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.methods.marks import U_PLUMB_MM, U_SET_MM
 from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Space
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
-from escuadra.core.job.upright import U_WHEELBASE_MM
+from escuadra.core.job.upright import U_AXLE_MM, U_WHEELBASE_MM
 from escuadra.core.stance import CORNERS
 from escuadra.devices.robot import Robot
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
@@ -42,7 +44,20 @@ class UnlikeBay(VirtualBay):
         super().__init__(plan, start, seed)
         gauss, u = self.chance.gauss, plan.vehicle.u_hub_mm
         longer = gauss(0, U_WHEELBASE_MM)
-        off = {corner: (gauss(0, u) + (longer if corner[1] == "F" else 0.0), gauss(0, u)) for corner in CORNERS}
+        aside = gauss(0, U_AXLE_MM)
+        off = {
+            corner: (
+                gauss(0, u) + (longer if corner[1] == "F" else 0.0),
+                gauss(0, u) + (aside if corner[1] == "R" else 0),
+            )
+            for corner in CORNERS
+        }
+        self.face, self.seen = gauss(0, plan.frame.u_face_mm), PARALLAX[0][1]
+        marks = plan.vehicle.marks
+        beyond = (plan.nominal_goal.x - marks.front_x) / (marks.front_x - marks.rear_x)
+        near, far = (gauss(0, math.hypot(U_SET_MM, U_PLUMB_MM)) for _ in range(2))
+        self.crossing = (1 + beyond) * near - beyond * far
+        """How far off the laser falls on the beam, as it was set over marks that were plumbed."""
         self.hub_up = {corner: gauss(0, U_HUB_MM) for corner in CORNERS}
         self.scene = replace(self.scene, hub_off=off)
         self.pairs = {
@@ -53,9 +68,18 @@ class UnlikeBay(VirtualBay):
         x, y, z = super()._hub(corner)
         return x, y, z + self.hub_up[corner]  # type: ignore[index]
 
+    @property
+    def centre(self) -> Space:
+        """Where the target's centre truly is: it does not hang just as far before the beam as its frame says."""
+        return self.leaning.in_space(-self.plan.frame.face_offset - self.face, self.hang, self.centre_up)
+
     def true(self, slot: Slot) -> float:
         found, parts = super().true(slot), slot.id.split(".")
-        return found + self.pairs[f"{parts[1]}.{parts[2]}"] if parts[0] == "pair" else found
+        if parts[0] == "pair":
+            found += self.pairs[f"{parts[1]}.{parts[2]}"]
+        if parts[0] == "crossing":
+            found += self.crossing
+        return found + self.chance.gauss(0, self.seen) if parts[0] in ("tape", "crossing") else found
 
     def truth(self) -> dict[str, float]:
         """What each check should say, to the line through the body's middle, from the hubs as they stand."""

@@ -107,7 +107,7 @@ def _guarding(sheet: SheetView, view: CheckView) -> NextMove | None:
         return None
     what = guard.look.label
     reach, check = amount(guard.reach, worst.unit), view.check.called
-    why = said("guard.why", rests_on=guard.rests_on, reach=reach, check=check)
+    why = said("guard.hangs_why" if guard.modelled else "guard.why", rests_on=guard.rests_on, reach=reach, check=check)
     if guard.again:
         then = sentences(said("guard.other_hand"), why)
         return once_more(what, then, home_of(sheet, guard.look.id, view).check.id, guard.look.id)

@@ -15,7 +15,7 @@ from escuadra.core.job.looking import further
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.said import Text
+from escuadra.core.said import Text, said
 from escuadra.core.state.located import Derived
 from escuadra.core.state.reach import of_looks
 from escuadra.core.state.unknowns import Vector
@@ -27,6 +27,8 @@ WORTH = 0.1
 MINUTES = {"tape": 1.0, "height": 0.7}
 MINUTES_ELSE = 0.5
 """What one reading takes, by what it is read with."""
+WORD = 4
+"""Where twice the model's share of a figure's u is more than such a part of its tolerance, it is asked about."""
 SHARED = frozenset({"printout", "rig"})
 """Read once more, they tell nothing new: what was wrong is wrong in it again."""
 
@@ -41,6 +43,30 @@ class Guard:
     """The reading that lowers that most a minute; nothing where nothing on the shelf does."""
     again: bool
     """It was read before."""
+    modelled: bool = False
+    """It is no mistake that might carry it so far, but what only the vehicle's model says."""
+
+
+def word(setup: Setup, solved: Solved, found: Derived, most: float) -> Guard | None:
+    """What would tell where hubs and axles are, if a figure hangs too much on what the vehicle's model says of that."""
+    modelled = np.array([solved.sources[name].kind.modelled for name in solved.located.ids])
+
+    def share(effects: Vector) -> float:
+        return 2 * float(np.linalg.norm(effects[modelled]))
+
+    now = share(solved.located.effects(found.gradient))
+    if now <= most / WORD:
+        return None
+    unread = further(setup, solved)
+    rows = solved.located.further([reading for _, reading in unread])
+    shares = (share(solved.located.effects_with(found.gradient, row)) for row in rows)
+    per_minute = [
+        ((now - after) / MINUTES.get(slot.reads, MINUTES_ELSE), slot)
+        for (slot, _), after in zip(unread, shares, strict=True)
+        if after < (1 - WORTH) * now
+    ]
+    best = max(per_minute, key=lambda one: one[0], default=None)
+    return Guard(said("guard.model"), now, best[1], False, modelled=True) if best is not None else None
 
 
 def guard(

@@ -66,7 +66,7 @@ class CheckView:
         reach = amount(guard.reach, worst.unit)
         if guard.look is None:
             return said("guard.rests", rests_on=guard.rests_on, reach=reach)
-        code = "guard.once_more" if guard.again else "guard.beside"
+        code = "guard.hangs" if guard.modelled else "guard.once_more" if guard.again else "guard.beside"
         return said(code, rests_on=guard.rests_on, reach=reach, what=guard.look.label)
 
     @property

@@ -124,6 +124,11 @@ class Located:
         """The same in the order of ``ids``."""
         return np.asarray(self._here.factors.left @ (gradient @ self._here.factors.inverse))
 
+    def effects_with(self, gradient: Vector, row: Vector) -> Vector:
+        """What each adds to that after one reading more, given by its slopes as ``further`` has them."""
+        own, more = self.halves([gradient, row])
+        return np.asarray(self._here.factors.left @ (own - more * float(own @ more) / (1 + float(more @ more))))
+
     def halves(self, gradients: Sequence[Vector]) -> Vector:
         """Slopes over the unknowns (rows) times half of the covariance: their products are covariances."""
         return np.asarray(np.array(gradients).reshape(len(gradients), -1) @ self._here.factors.inverse)

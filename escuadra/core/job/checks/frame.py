@@ -16,7 +16,7 @@ from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.entering import ORIGIN
-from escuadra.core.job.guarding import WORTH, Guard, first, guard
+from escuadra.core.job.guarding import WORD, WORTH, Guard, first, guard, word
 from escuadra.core.job.looking import most_useful, parting_reading
 from escuadra.core.job.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.job.observed import ObservationId
@@ -61,8 +61,6 @@ FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
 LEAST_CRANK = 0.05
 """Turns of the crank that are told."""
-WORD = 4
-"""Where twice the model's share of a figure's u is more than such a part of its tolerance, it is asked about."""
 BEFORE_A_MOVE = 3
 """What will be moved and read again anyway may hang on more: so many times its tolerance."""
 AHEAD = 0.35
@@ -376,7 +374,10 @@ class PoseCheck(Check):
     def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
         """What is moved and read anew anyway may hang on more, and only on what was read of the frame's place."""
         if figure.verdict.state == "holds":
-            return guard(setup, solved, derived, figure.most)
+            rests = guard(setup, solved, derived, figure.most)
+            if rests is None or rests.look is None:
+                return word(setup, solved, derived, figure.most) or rests
+            return rests
         off = abs(derived.value - self.limits.nominal)
         return guard(setup, solved, derived, max(BEFORE_A_MOVE * figure.most, off / 2), POSE)
 
