@@ -10,12 +10,13 @@ from typing import Any
 
 import numpy as np
 
+from escuadra.core.adjustment import NONCENTRALITY
 from escuadra.core.axes import Pose, turned
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
 from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
 from escuadra.core.job.observed import ObservationId, as_part
-from escuadra.core.job.places import Plan
+from escuadra.core.job.places import ENDS, Plan
 from escuadra.core.procedure import LineChoice
 from escuadra.core.said import Text, said
 from escuadra.core.state.input import (
@@ -36,6 +37,8 @@ ONE_DEGREE = math.pi / 180
 REAR, FRONT = ("LR", "RR"), ("LF", "RF")
 Solving = Callable[[StateInput], Located | None]
 """How a state is solved: nothing where it cannot be. Whoever gives it may remember."""
+OTHER_END = 4
+"""So many times nearer to what another end would show, a tape was held there."""
 BUMP_MM, BUMP_DEG = 3.0, 0.12
 """A nudge that nobody would see and that matters at the target."""
 
@@ -74,6 +77,26 @@ class Solved:
     def tests(self) -> Iterator[tuple[ObservationId, float | None]]:
         """Every observation with its test; none where no other checks it."""
         return ((self.sources[one.id], one.w) for one in self.located.solution.observations)
+
+    def off_by(self, id: ObservationId) -> tuple[float, float]:
+        """What a reading is off by, if it alone is wrong, and u of that; raises ``KeyError`` where none checks it."""
+        one = next(one for one in self.located.solution.observations if self.sources[one.id] == id)
+        if one.w is None or one.mdb is None:
+            raise KeyError(str(id))
+        u = one.mdb / NONCENTRALITY
+        return -one.w * u, u
+
+    def held_wrong(self, id: ObservationId) -> bool:
+        """A tape shows about what it would at the other end of a beam that stands where it should."""
+        if not id.kind.taped:
+            return False
+        _, hub, end = id.place.split(".")
+        (x, y, _), goal = self.located.point(hub), self.plan.nominal_goal
+        shown = next(o.value for o in self.located.given.observations if self.sources[o.id] == id)
+        there = {one: turned(goal.yaw_deg, *self.plan.frame_points[one]) for one in ENDS}
+        off = {one: abs(shown - math.hypot(goal.x + bx - x, goal.y + by - y)) for one, (bx, by) in there.items()}
+        own = off.pop(end)
+        return min(off.values()) < own / OTHER_END
 
     def budget(self, found: Derived) -> list[Contribution]:
         """Where a quantity's uncertainty comes from."""
