@@ -9,7 +9,7 @@ from typing import Any
 
 from escuadra.core.model import Frozen
 from escuadra.core.readings import Figures
-from escuadra.core.said import Nouns, Probability, Text, nouns, said
+from escuadra.core.said import Text, said
 
 
 class Contribution(Frozen):
@@ -44,9 +44,3 @@ def of_reading(figures: Figures, tool: str, rise: bool = False) -> list[tuple[Te
     if rise:
         parts.append((said("source.ends"), math.sqrt(max(0.0, figures.u_random**2 - own**2))))
     return parts
-
-
-def told(parts: list[Contribution], most: int = 3, least: float = 0.05) -> Nouns:
-    """The largest contributions: ``72 % rear centre mark, 11 % Tape 4, steel: repeats``."""
-    named = [part for part in parts[:most] if part.share >= least]
-    return nouns((said("share", share=Probability(part.share, 0), source=part.source) for part in named), "comma")

@@ -13,10 +13,9 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
-from escuadra.core.budget import told as told_shares
 from escuadra.core.errors import BadInput, Busy, Conflict
 from escuadra.core.given import readable
-from escuadra.core.said import Said, said
+from escuadra.core.said import Probability, Said, said
 from escuadra.core.wording import amount, length_in, with_uncertainty
 from escuadra.drawing import rule
 from escuadra.jobs import Garage
@@ -31,7 +30,7 @@ environment = Templates(
     TEMPLATES,
     {
         "rule": lambda figure: Markup(rule(figure)),
-        "budget": lambda parts: told_shares(list(parts)),
+        "percent": lambda share: Probability(share, 0),
         "said": length_in,
         "mm": lambda value: amount(value, "mm", 1),
         "sided": lambda g: joined(with_uncertainty(g[0], g[1], g[2], "side"), " "),

@@ -24,9 +24,6 @@ MOST_LOOKS = 3
 """Where so many were taken, a further one is not asked for."""
 WORTH = 0.1
 """Of what a mistake could do: a reading that takes off less is not worth taking."""
-MINUTES = {"tape": 1.0, "height": 0.7}
-MINUTES_ELSE = 0.5
-"""What one reading takes, by what it is read with."""
 WORD = 4
 """Where twice the model's share of a figure's u is more than such a part of its tolerance, it is asked about."""
 SHARED = frozenset({"printout", "rig"})
@@ -61,7 +58,7 @@ def word(setup: Setup, solved: Solved, found: Derived, most: float) -> Guard | N
     rows = solved.located.further([reading for _, reading in unread])
     shares = (share(solved.located.effects_with(found.gradient, row)) for row in rows)
     per_minute = [
-        ((now - after) / MINUTES.get(slot.reads, MINUTES_ELSE), slot)
+        ((now - after) / slot.minutes, slot)
         for (slot, _), after in zip(unread, shares, strict=True)
         if after < (1 - WORTH) * now
     ]
@@ -124,7 +121,7 @@ def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float
     gain, over, counts = 0.0, _over(now, most), now > 0
     for slot, again, ask in offered:
         after = np.where(counts, ask(), 0.0)
-        lessened = (over - _over(after, most)) / MINUTES.get(slot.reads, MINUTES_ELSE)
+        lessened = (over - _over(after, most)) / slot.minutes
         if lessened > gain and bool(((now > most) & (after < (1 - WORTH) * now)).any()):
             best, gain = (slot, again), lessened
     return best

@@ -175,11 +175,9 @@ def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
     if result == "holds":
         override = None
     view = CheckView(check, result, judged, tuple(slots), because, override)
-    undecided = view.worst if result == "undecided" else None
     return replace(
         view,
         advice=check.advice(setup, result, judged, max((len(s.now) for s in slots), default=0)),
-        budget=tuple(check.budget(setup, undecided)) if undecided is not None else (),
         consequence=_consequence(check, judged, setup),
     )
 

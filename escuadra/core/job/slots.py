@@ -17,6 +17,10 @@ from escuadra.core.quantities import Quantity
 from escuadra.core.readings import REFERENCE_TEMPERATURE, Conditions, Figures, Instrument, worked_out
 from escuadra.core.said import Name, Noun, Said, Text, said
 
+MINUTES = {"tape": 1.0}
+MINUTES_ELSE = 0.5
+"""What one reading takes, by what it is read with."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class Slot:
@@ -47,6 +51,11 @@ class Slot:
 
     def __hash__(self) -> int:
         return hash(self.id)
+
+    @property
+    def minutes(self) -> float:
+        """What one reading of it takes."""
+        return MINUTES.get(self.reads, MINUTES_ELSE)
 
     def answer(self, value: str) -> Text:
         """How an answer is said: an option, or what was typed."""

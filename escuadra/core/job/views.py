@@ -15,8 +15,8 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.procedure import Group
-from escuadra.core.said import NOTHING, Noun, Said, Sentences, said
-from escuadra.core.wording import amount
+from escuadra.core.said import NOTHING, Duration, Noun, Said, Sentences, said
+from escuadra.core.wording import amount, with_uncertainty
 
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
 
@@ -41,8 +41,6 @@ class CheckView:
     because: Disturbance | None = None
     override: Override | None = None
     advice: Sentences = NOTHING
-    budget: tuple[Contribution, ...] = ()
-    """Where the uncertainty of the figure nearest to trouble comes from; for an undecided check."""
     consequence: Said | None = None
     broken: Said | None = None
     """Why it cannot be worked out from what was entered; nothing where it can."""
@@ -141,6 +139,24 @@ class SheetView:
     def check(self, id: str) -> CheckView | None:
         """A check by its id."""
         return next((view for view in self.checks if view.check.id == id), None)
+
+    def budget(self, view: CheckView) -> list[Contribution]:
+        """Where the uncertainty of a check's figure nearest to trouble comes from, the largest share first."""
+        return view.check.budget(self.setup, view.worst) if view.worst is not None and not view.broken else []
+
+    def lessening(self, view: CheckView) -> Said | None:
+        """What the most useful reading more would bring that uncertainty to; nothing where there is none."""
+        worst = view.worst
+        if worst is None or not view.judgement.complete or view.judgement.trouble or self.state.signed is not None:
+            return None
+        found = view.check.lessening(self.setup, worst)
+        if found is None:
+            return None
+        _, after = with_uncertainty(worst.value, worst.verdict.U * found.u / worst.u, worst.unit, worst.way)
+        if after == worst.plus_minus:
+            return said("lessening.none", what=found.what)
+        time = Duration(found.minutes)
+        return said("lessening", what=found.what, time=time, before=worst.plus_minus, after=after)
 
     @cached_property
     def slots(self) -> dict[str, SlotView]:

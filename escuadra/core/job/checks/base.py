@@ -11,7 +11,7 @@ from pydantic import Field
 
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.doubting import Again
-from escuadra.core.job.guarding import Guard
+from escuadra.core.job.guarding import SHARED, Guard
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
@@ -81,6 +81,15 @@ class Figure:
         if self.upper is not None:
             return said("allowed.most", limit=self.said(self.upper))
         return said("allowed.least", limit=self.said(self.lower or 0.0))
+
+
+@dataclass(frozen=True)
+class Lessening:
+    """What one reading more is of, the minutes that it takes, and a figure's u after it."""
+
+    what: Text
+    minutes: float
+    u: float
 
 
 @dataclass(frozen=True)
@@ -287,6 +296,15 @@ class Check(CheckSpec):
         slot = next((s for s in self.slots(setup) if s.id == self.source_slot(figure)), None)
         found = setup.now(slot) if slot is not None else None
         return shares(of_reading(found.figures, found.tool_name)) if found is not None else []
+
+    def lessening(self, setup: Setup, figure: Figure) -> "Lessening | None":
+        """The one reading that lessens a figure's uncertainty most; nothing where none does."""
+        slot = next((s for s in self.slots(setup) if s.id == self.source_slot(figure)), None)
+        found = setup.now(slot) if slot is not None else None
+        if slot is None or found is None or slot.reads in SHARED:
+            return None
+        less = found.figures.u_repeat**2 / (found.count + 1)
+        return Lessening(slot.label, slot.minutes, math.sqrt(max(0.0, figure.u**2 - less)))
 
     def figure(
         self,

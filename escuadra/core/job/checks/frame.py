@@ -12,7 +12,7 @@ from pydantic import Field
 from escuadra.core.budget import Contribution
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
-from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
+from escuadra.core.job.checks.base import Check, Figure, Judgement, Lessening, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.entering import ORIGIN
@@ -31,7 +31,7 @@ from escuadra.core.job.places import (
     target_height_slot,
 )
 from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot
+from escuadra.core.job.slots import MINUTES, MINUTES_ELSE, Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
 from escuadra.core.job.told import predicted
@@ -329,6 +329,14 @@ class PoseCheck(Check):
         if solved is None or solved.line is None:
             return []
         return solved.budget(solved.derived(self.quantity))
+
+    def lessening(self, setup: Setup, figure: Figure) -> Lessening | None:
+        solved = setup.solved_for(self.view_of)
+        best = most_useful(setup, solved, self.quantity) if solved is not None and solved.line is not None else None
+        if best is None:
+            return None
+        id, u = best
+        return Lessening(id.words, MINUTES["tape"] if id.kind.taped else MINUTES_ELSE, u)
 
     def judge(self, setup: Setup) -> Judgement:
         solved = setup.solved_for(self.view_of)
