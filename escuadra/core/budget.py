@@ -4,7 +4,7 @@ Source: JCGM 100 5.1.
 """
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from escuadra.core.model import Frozen
@@ -30,6 +30,14 @@ def shares(parts: Iterable[tuple[Text, float]]) -> list[Contribution]:
         return []
     found = [Contribution(source=source, share=v / total) for source, v in variance.items()]
     return sorted(found, key=lambda part: -part.share)
+
+
+def the_largest(parts: Sequence[Contribution], most: int = 6) -> list[Contribution]:
+    """So many at most: of more, the largest, and all others together as the last."""
+    if len(parts) <= most:
+        return list(parts)
+    rest = math.fsum(part.share for part in parts[most - 1 :])
+    return [*parts[: most - 1], Contribution(source=said("source.everything_else"), share=rest)]
 
 
 def of_reading(figures: Figures, tool: str, rise: bool = False) -> list[tuple[Text, float]]:

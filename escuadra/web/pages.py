@@ -13,6 +13,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
+from escuadra.core.budget import the_largest
 from escuadra.core.errors import BadInput, Busy, Conflict
 from escuadra.core.given import readable
 from escuadra.core.said import Probability, Said, said
@@ -30,6 +31,7 @@ environment = Templates(
     TEMPLATES,
     {
         "rule": lambda figure: Markup(rule(figure)),
+        "the_largest": the_largest,
         "percent": lambda share: Probability(share, 0),
         "said": length_in,
         "mm": lambda value: amount(value, "mm", 1),

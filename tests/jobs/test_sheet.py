@@ -5,7 +5,7 @@ import re
 
 import pytest
 
-from escuadra.core.budget import of_reading
+from escuadra.core.budget import of_reading, the_largest
 from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.sheet import derive
@@ -308,6 +308,9 @@ def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: T
             seen.add(view.check.id)
             assert math.fsum(part.share for part in parts) == pytest.approx(1)
             assert [part.share for part in parts] == sorted((part.share for part in parts), reverse=True)
+            shown = the_largest(parts)
+            assert len(shown) <= 6
+            assert math.fsum(part.share for part in shown) == pytest.approx(1)
     ready = {"alignment", "tyres", "steering", "load", "battery"}
     judged = {"floor", "ride_height", "centreline", "thrust", "level", "target_height", "square", "centred", "distance"}
     assert seen - ready == judged

@@ -537,6 +537,9 @@ class TargetHeightCheck(Check):
         above_floor = not self._from_tyres(setup)
         return budget_of(setup, lambda solved: solved.height(above_floor))
 
+    def source_slot(self, figure: Figure) -> str:
+        return "height.target"
+
 
 def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[Contribution]:
     """Where the uncertainty of a figure of the frame's posture comes from."""
