@@ -58,3 +58,10 @@ def test_halves_learn_what_the_whole_learns() -> None:
     assert halves.deg_per_turn == pytest.approx(whole.deg_per_turn, abs=2e-3)
     assert halves.lost_deg == pytest.approx(whole.lost_deg, abs=4e-3)
     assert halves.moves == whole.moves
+
+
+def test_a_screw_that_turns_the_other_way_is_told_so_and_a_small_move_teaches_no_sense() -> None:
+    found = learned(PRIOR, played(-0.36, 0.05, [3.0, -2.5]))
+    assert found.deg_per_turn == pytest.approx(-0.36, abs=0.03)
+    assert turns_for(0.72, found, 1.0) < 0 < turns_for(0.72, PRIOR, 1.0)
+    assert learned(PRIOR, [Taught(0.2, -0.05, 0.03, 1.0)]).deg_per_turn > 0

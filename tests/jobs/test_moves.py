@@ -115,6 +115,30 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     assert "the yaw screw turns" in page
 
 
+def test_a_move_that_went_the_other_way_is_said_at_once_and_teaches_the_screws_sense(garage: Garage) -> None:
+    teo = ready(minibus(garage))
+    teo.tapes((2, 1, 1.2))
+    told, away = teo.opened.sheet.next.by["turns"], 0.36
+    teo.happen("yaw", {"turns": told})
+    teo.level()
+    there = (2.0, 1.0, 1.2 - away * told)
+    teo.look("tape.LF.LF_end", there)
+    assert told_words(teo).startswith(
+        "That went the other way: LF hub to left end read 2\u202f718\u202fmm, should have come to 2\u202f742"
+    )
+    teo.look("tape.RF.RF_end", there)
+    assert told_words(teo).startswith("That went the other way")
+    teo.tapes(there, sure=False)
+    again = teo.opened.sheet.next
+    assert again.happening == "yaw"
+    assert again.by["turns"] * told < 0, "the beam is farther off, and the screw turns it the other way"
+    assert abs(again.by["turns"]) == pytest.approx((1.2 - away * told) / away, rel=0.1)
+
+
+def told_words(who: Technician) -> str:
+    return told(who.opened.sheet.next.then)
+
+
 @pytest.mark.parametrize(
     "turns, said",
     [(0.125, "1/8 of a turn"), (0.5, "1/2 of a turn"), (1.0, "1 turn"), (1.25, "1 1/4 turns"), (4.875, "4 7/8 turns")],

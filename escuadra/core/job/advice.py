@@ -5,6 +5,8 @@ readings can't decide, the reading that would (``next``), and where they contrad
 wrong (``part``). One action a sentence, directions in words.
 """
 
+from dataclasses import replace
+
 from escuadra.core.job.doubting import at_odds
 from escuadra.core.job.moving import (
     expected,
@@ -21,10 +23,12 @@ from escuadra.core.job.placing import comes_first, once_more, proof_move, statio
 from escuadra.core.job.reach import beyond_any
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
+from escuadra.core.job.told import other_way
 from escuadra.core.job.views import CheckView, SheetView, SlotView
 from escuadra.core.quantities import OWN_UNIT
 from escuadra.core.said import (
     FIGURE_OF,
+    Length,
     Noun,
     Sentences,
     said,
@@ -34,7 +38,16 @@ from escuadra.core.wording import amount
 
 
 def next_move(sheet: SheetView) -> NextMove:
-    """The first thing that is unsettled in the order of the sheet, as one action."""
+    """The first thing that is unsettled in the order of the sheet, as one action; what went wrong way is said first."""
+    move, wrong = _first_unsettled(sheet), other_way(sheet.setup)
+    if wrong is None:
+        return move
+    figures = {name: Length(value, 0) for name, value in (("was", wrong.was), ("expected", wrong.expected))}
+    warning = said("told.other_way", what=wrong.what, shows=Length(wrong.shows, 0), **figures)
+    return replace(move, then=sentences(warning) + move.then)
+
+
+def _first_unsettled(sheet: SheetView) -> NextMove:
     if sheet.state.stage == "signed":
         return NextMove("signed", said("next.signed"), sentences(said("next.signed.then")))
     unsettled = [view for view in sheet.checks if not view.settled]

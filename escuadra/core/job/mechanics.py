@@ -14,6 +14,8 @@ import numpy as np
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.profiles import FrameProfile
 
+OTHER_WAY = 0.5
+"""A move that came so near to the opposite of what was told, as a share of it, went the other way."""
 FIRST_SHARE = 0.5
 """Of the lost motion that a first move loses, as far as anybody knows: it may be a reversal or not."""
 
@@ -67,6 +69,9 @@ def learned(prior: Mechanics, moves: Iterable[Taught]) -> Mechanics:
     for move in moves:
         s = reversal(move.turns, move.before)
         row = np.array([move.turns, -s * sense])
+        if abs(move.change_deg + row @ state) < OTHER_WAY * abs(row @ state) and abs(move.change_deg) > 4 * move.u_deg:
+            # As far as was told, the other way: its sense is not the profile's.
+            sense, state[0], row[1] = -sense, -state[0], -row[1]
         u2 = move.u_deg**2 + (0.25 * prior.u_lost_deg**2 if move.before == 0 else 0.0)
         gain = covariance @ row / (row @ covariance @ row + u2)
         state = state + gain * (move.change_deg - row @ state)

@@ -8,13 +8,16 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.axes import Pose, short_way, turned
-from escuadra.core.job.mechanics import Mechanics, Taught, change_of, learned, of_profile
+from escuadra.core.job.mechanics import OTHER_WAY, Mechanics, Taught, change_of, learned, of_profile
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
+from escuadra.core.said import Text
 
 ROLLED_U_DEG = 0.03
 """What rolling or sliding a frame by hand does to its yaw, one sigma."""
+OTHER_WAY_MM = 3.0
+"""What a move must change a reading by before its sense is seen in it."""
 AS_TOLD = ("yaw", "slide", "roll")
 
 
@@ -73,7 +76,12 @@ def predicted(setup: Setup) -> Predicted | None:
 
     Nothing, too, where nothing was told since: then it stands where it was read.
     """
-    for epoch in range(setup.epoch, -1, -1):
+    return _as_told(setup, setup.epoch)
+
+
+def _as_told(setup: Setup, last: int) -> Predicted | None:
+    """Where all moves since the last epoch that was read, of those up to one, should have brought the frame."""
+    for epoch in range(last, -1, -1):
         solved = setup.solve(epoch)
         if solved is not None:
             break
@@ -89,6 +97,34 @@ def predicted(setup: Setup) -> Predicted | None:
             return None
         pose = moved
     return Predicted(solved, pose, tuple(since))
+
+
+@dataclass(frozen=True)
+class OtherWay:
+    """A reading that went away from where moves as told should have brought it."""
+
+    what: Text
+    was: float
+    expected: float
+    shows: float
+
+
+def other_way(setup: Setup) -> OtherWay | None:
+    """The newest reading, where it shows that the frame went the other way than it was told to."""
+    told = _as_told(setup, setup.epoch - 1)
+    newest = max((kept[-1].seq for kept in setup.state.entries.values()), default=0)
+    if told is None or newest <= told.moves[-1].seq:
+        return None
+    for id in told.solved.observations:
+        kept = setup.live(id.place) if id.kind.again and id.kind.of_frame else ()
+        before = [e for e in kept if e.seq < told.moves[0].seq]
+        if not before or kept[-1].seq != newest:
+            continue
+        was, shows = before[-1].value, kept[-1].value
+        change = told.solved.would_read(id, told.pose) - told.solved.would_read(id, told.solved.pose)
+        if abs(change) > OTHER_WAY_MM and (shows - was) * change < 0 and abs(shows - was) > OTHER_WAY * abs(change):
+            return OtherWay(id.words, was, was + change, shows)
+    return None
 
 
 def _after(pose: Pose, past: Disturbance, setup: Setup) -> Pose | None:
