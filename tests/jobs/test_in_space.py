@@ -1,5 +1,7 @@
 """The frame in space: what leans carries its target with it, what is not known of a floor is not believed."""
 
+import re
+
 import pytest
 
 from escuadra.core.job.places import Plan
@@ -9,6 +11,7 @@ from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs import Garage
 from tests.conftest import NOON
 from tests.english import told
+from tests.web.conftest import Visitor
 
 NAMES = {"centred": "centre", "distance": "distance", "target_height": "height"}
 
@@ -77,6 +80,10 @@ def test_a_floor_that_nobody_surveyed_is_not_believed(garage: Garage) -> None:
     assert told(sheet.budget(view)[0].source) == "the floor, which was not surveyed"
     assert sheet.next.kind == "blocked"
     assert "never surveyed" in told(sheet.next.sentence)
+    visitor = Visitor(garage).client
+    page = visitor.get(f"/jobs/{who.job}").text
+    (button,) = re.findall(r'href="([^"]+)">Choose the place<', page)
+    assert visitor.get(button.replace("&amp;", "&")).status_code == 200, "what would tell has its button"
     assert sheet.check(sheet.next.check).check.link == "parking", "the place is chosen beside the floor's check"  # type: ignore[union-attr]
 
 

@@ -30,6 +30,7 @@ from escuadra.core.said import (
     FIGURE_OF,
     Length,
     Noun,
+    Probability,
     Sentences,
     said,
     sentences,
@@ -203,7 +204,8 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return read_again(sheet, view, again)
     if not view.slots:
         then = view.judgement.trouble or view.advice or view.judgement.note
-        return NextMove("blocked", said(f"blocked.line.{view.state}", check=title), then, check=check.id)
+        blocked = said(f"blocked.line.{view.state}", check=title)
+        return NextMove("blocked", blocked, then, check=check.id, opens="lines")
     first = view.slots[0].slot
     if view.judgement.trouble:
         then = view.judgement.trouble
@@ -216,11 +218,22 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return unknown
     if check.mended_by_a_move and check.put_right(sheet.setup, view.judgement) is not None:
         return _put_right(sheet, view)
+    return _nobody_can_tell(sheet, view, first)
+
+
+def _nobody_can_tell(sheet: SheetView, view: CheckView, slot: Slot) -> NextMove:
+    """What would tell where no reading at hand does, by what is most unsure, and where it is chosen."""
+    most = next(iter(sheet.budget(view)), None)
+    of_line = view.check.of_pose
     return NextMove(
         "blocked",
-        said("blocked.nobody", check=title),
-        sentences(said("blocked.nobody.then")),
-        action=said("blocked.nobody.action", check=title),
-        check=check.id,
-        slot=first.id,
+        said("blocked.nobody", check=view.check.called),
+        sentences(
+            said("blocked.nobody.most", share=Probability(most.share, 0), source=most.source) if most else None,
+            said("blocked.nobody.then_line" if of_line else "blocked.nobody.then"),
+        ),
+        action=said("blocked.nobody.action", check=view.check.called),
+        check=view.check.id,
+        slot="" if of_line else slot.id,
+        opens="lines" if of_line else "",
     )

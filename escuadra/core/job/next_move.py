@@ -66,6 +66,8 @@ class NextMove:
     slot: str = ""
     replaces: bool = False
     """What is read stands in the place of what was read there."""
+    opens: Literal["", "lines", "parking"] = ""
+    """The page on which what would tell is chosen; none: it is read on the sheet."""
     happening: str = ""
     steps: tuple[Step, ...] = ()
     further: Mapping[str, float] | None = None

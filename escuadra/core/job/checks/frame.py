@@ -485,7 +485,7 @@ class TargetHeightCheck(Check):
             return None
         unknown = said("blocked.floor_unknown", check=self.called)
         then, action = sentences(said("blocked.floor_unknown.then")), said("blocked.floor_unknown.action")
-        return NextMove("blocked", unknown, then, action=action, check=floor.id)
+        return NextMove("blocked", unknown, then, action=action, check=floor.id, opens="parking")
 
     def _from_tyres(self, setup: Setup) -> bool:
         return setup.plan.procedure.height_from == "tyres"
