@@ -22,6 +22,7 @@ from escuadra.reports.record import build
 from tests.conftest import BEGUN, Technician
 from tests.english import refused, told
 from tests.jobs.test_garage import render
+from tests.web.conftest import Visitor
 
 SIGNS = Signs("plus", "plus", "minus")
 PRINTOUT = """figure;before;after
@@ -222,6 +223,18 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
         garage.do(Photograph(full.job, "arch.LF", "x", picture()), "teo", "p4")
     record = build(full.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     assert [p.sha256 for p in record.photos] == [p.said.digest for p in full.opened.state.photos]
+
+
+def test_where_nobody_can_tell_it_is_named_what_would(full: Technician) -> None:
+    for side in ("plus", "minus"):
+        asked = ChangeAsked(path=f"check.centred.limits.{side}", typed="1.2", reason="revised sheet of this spring")
+        full.garage.do(ChangeFigure(full.job, asked), "teo", side)
+    move = full.opened.sheet.next
+    assert (move.kind, move.check, move.opens) == ("blocked", "centred", "lines")
+    assert told(move.sentence) == "Centred: nobody can tell with these instruments."
+    assert told(full.opened.sheet.budget(view(full, "centred"))[0].source) in told(move.then), "by what is most unsure"
+    visitor = Visitor(full.garage).client
+    assert f'href="/jobs/{full.job}/lines">What would tell<' in visitor.get(f"/jobs/{full.job}").text
 
 
 def test_a_figure_overridden_on_the_spot_judges_this_job_alone_and_stands_in_the_record(full: Technician) -> None:
