@@ -4,6 +4,7 @@ Lengths in millimetres, angles in degrees; vehicle axes after ISO 8855, frame ax
 """
 
 import math
+from typing import Literal
 
 from pydantic import Field
 
@@ -107,6 +108,9 @@ class Target(Frozen):
     width: Positive
     height: Positive
     mass_kg: Positive | None = None
+    aims_by: Literal["position", "orientation"] = Field(
+        "position", description="what of it the sensor finds: where its centre is, or where a flat board faces"
+    )
     drop: Number | None = Field(None, description="of its centre below the beam that carries it, mm")
 
 

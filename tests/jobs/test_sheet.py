@@ -13,9 +13,11 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import State, fold
 from escuadra.core.state.located import located
 from escuadra.demo.technician import FRONT_TAPES, Technician
+from escuadra.jobs import Garage
 from escuadra.jobs.entries import Override, Undo
 from escuadra.jobs.reading import TakeReading
 from escuadra.words import language
+from tests.conftest import NOON
 from tests.english import refused, told
 
 say = language().say
@@ -284,6 +286,30 @@ def test_a_misplaced_target_says_what_it_does_on_the_road(teo: Technician) -> No
     assert view.state == "out"
     # 14 mm over 3642 + 2640 − 3720 mm, carried to 50 m.
     assert f"{50 * 14 / 2562:.2f}\u202fm too high at 50\u202fm" in told(view.consequence)
+
+
+@pytest.mark.parametrize(
+    "leans, turned, level, square",
+    [
+        (0.25, 0.2, f"{50 * math.tan(math.radians(0.25)):.2f}\u202fm too low", "left"),
+        (-0.25, -0.2, f"{50 * math.tan(math.radians(0.25)):.2f}\u202fm too high", "right"),
+    ],
+)
+def test_a_flat_board_aims_by_where_it_faces_and_not_by_where_it_stands(
+    garage: Garage, leans: float, turned: float, level: str, square: str
+) -> None:
+    who = Technician(garage, NOON, "teo")
+    who.take_in(number="T-1", reason="radar replaced", bay="Norte", procedure="BL-RAD-01")
+    who.line(("0.06", "0.06"))
+    who.level()
+    who.read("level.pitch", f"{abs(leans):g}", "level-1", "plus" if leans > 0 else "minus", replaces=True)
+    who.tapes((0.5, 8.0, turned), sure=False)
+    said = {v.check.id: told(v.consequence) if v.consequence else "" for v in who.opened.sheet.checks}
+    assert level in said["level"]
+    stands = who.opened.sheet.check("square").judgement.figures[0].value  # type: ignore[union-attr]
+    assert stands == pytest.approx(turned, abs=0.02)
+    assert f"{50 * math.tan(math.radians(abs(stands))):.2f}\u202fm too far {square}" in said["square"]
+    assert said["centred"] == said["target_height"] == ""
 
 
 def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:

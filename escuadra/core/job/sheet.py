@@ -226,21 +226,22 @@ def _consequence(check: Check, judged: Judgement, setup: Setup) -> Said | None:
     """What a target off its place does on the road, also when it holds; where the geometry allows to say it."""
     if not judged.complete or not judged.figures or judged.trouble or not check.on_the_road:
         return None
-    procedure = setup.plan.procedure
-    figure = judged.figures[0]
+    procedure, turned = setup.plan.procedure, check.on_the_road in ("yaw", "pitch")
+    if turned != (setup.plan.target.aims_by == "orientation"):
+        return None
+    figure = next((f for f in judged.figures if f.id == check.road_figure), judged.figures[0])
     nominal = ((figure.lower or 0.0) + (figure.upper or 0.0)) / 2
     error = figure.value - nominal
-    reach = setup.plan.target_x - procedure.sensor.x
-    sideways = check.on_the_road == "left"
-    result = aim(
-        AimInput(
-            by="position",
-            roads=list(ROADS_M),
-            target_left=error if sideways else 0.0,
-            target_up=0.0 if sideways else error,
-            sensor_to_target=reach,
-        )
-    )
+    sideways = check.on_the_road in ("left", "yaw")
+    aside, upward = (error, 0.0) if sideways else (0.0, error)
+    roads = list(ROADS_M)
+    if turned:
+        # A board whose top leans away looks up: the axis that is found points down.
+        given = AimInput(by="orientation", roads=roads, target_yaw_deg=aside, target_pitch_deg=upward)
+    else:
+        reach = setup.plan.target_x - procedure.sensor.x
+        given = AimInput(by="position", roads=roads, target_left=aside, target_up=upward, sensor_to_target=reach)
+    result = aim(given)
     near, far = (at.left_m if sideways else at.up_m for at in result.at)
     if abs(near) < LEAST_ON_THE_ROAD_M:
         return None

@@ -158,8 +158,10 @@ class Check(CheckSpec):
     """What it reads changes by itself: an earlier look contradicts nothing."""
     runs: ClassVar[bool] = False
     """It has nothing to read: what it waits for is that the procedure is run."""
-    on_the_road: ClassVar[Literal["", "left", "up"]] = ""
-    """Along which axis a target off its place would show on the road."""
+    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = ""
+    """Along or about which axis a target off its place would show on the road."""
+    road_figure: ClassVar[str] = ""
+    """The figure that does; none named: the first."""
     link: ClassVar[Literal["", "printout", "parking"]] = ""
     """What a screen offers beside it."""
 

@@ -111,6 +111,8 @@ class LevelCheck(Check):
     """The beam's roll and pitch, against gravity or the tyres' plane as the sheet says; the other is shown."""
 
     mended_by_a_move: ClassVar[bool] = True
+    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "pitch"
+    road_figure: ClassVar[str] = "level.pitch"
 
     roll: Limits = Field(description="degrees, left end up positive")
     pitch: Limits = Field(description="degrees, leaning away positive")
@@ -417,6 +419,7 @@ class SquareCheck(PoseCheck):
 
     view_of = "yaw"
     quantity = "square"
+    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "yaw"
     unit: ClassVar[str] = "°"
     direction: ClassVar[str | None] = "side"
 
@@ -427,7 +430,7 @@ class CentredCheck(PoseCheck):
 
     view_of = "centre"
     quantity = "offset"
-    on_the_road: ClassVar[Literal["", "left", "up"]] = "left"
+    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "left"
     direction: ClassVar[str | None] = "side"
 
 
@@ -445,7 +448,7 @@ class TargetHeightCheck(Check):
 
     mended_by_a_move: ClassVar[bool] = True
     after_pose: ClassVar[bool] = True
-    on_the_road: ClassVar[Literal["", "left", "up"]] = "up"
+    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "up"
 
     limits: Limits
 

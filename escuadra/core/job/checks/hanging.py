@@ -1,7 +1,7 @@
 """How the target hangs on the beam: where along it, how far its two parts are apart, and its own level and tilt."""
 
 import math
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
@@ -90,6 +90,8 @@ class TargetLevelCheck(Check):
     """The level laid on the target itself: upright, or tilted as the station says."""
 
     mended_by_a_move: ClassVar[bool] = True
+    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "pitch"
+    road_figure: ClassVar[str] = "hangs.tilt"
 
     roll: Limits = Field(description="degrees, its left side up positive")
     tilt: Limits = Field(description="degrees off the station's tilt, its top away from the vehicle positive")
