@@ -20,7 +20,7 @@ from escuadra.core.job.checks.base import Figure
 from escuadra.core.job.current import U_HUB_MM
 from escuadra.core.job.disturbance import POSE, UPRIGHT
 from escuadra.core.job.entering import PARALLAX
-from escuadra.core.job.events import Disturbed
+from escuadra.core.job.events import Disturbed, LinePlanned
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.marks import U_PLUMB_MM, U_SET_MM
 from escuadra.core.job.places import Plan
@@ -29,7 +29,7 @@ from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.upright import U_AXLE_MM, U_WHEELBASE_MM
 from escuadra.core.stance import CORNERS
-from escuadra.devices.robot import Robot
+from escuadra.devices.robot import PlainTechnician, Robot
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 QUANTITIES = ("square", "centred", "distance", "target_height")
@@ -40,8 +40,9 @@ MOST_STEPS = 160
 class UnlikeBay(VirtualBay):
     """A bay whose vehicle is as unlike its model as the model says that it may be."""
 
-    def __init__(self, plan: Plan, start: tuple[float, float, float, float], seed: int) -> None:
+    def __init__(self, plan: Plan, start: tuple[float, float, float, float], seed: int, by_beams: bool = False) -> None:
         super().__init__(plan, start, seed)
+        self.by_beams = by_beams
         gauss, u = self.chance.gauss, plan.vehicle.u_hub_mm
         longer = gauss(0, U_WHEELBASE_MM)
         aside = gauss(0, U_AXLE_MM)
@@ -84,12 +85,14 @@ class UnlikeBay(VirtualBay):
     def truth(self) -> dict[str, float]:
         """What each check should say, to the line through the body's middle, from the hubs as they stand."""
         off, procedure = self.off(), self.plan.procedure
+        # By the beams it is the thrust line: it starts from the middle between the rear wheels as they stand.
+        beside = (self.scene.hub_off["LR"][1] + self.scene.hub_off["RR"][1]) / 2 if self.by_beams else 0.0
         hubs = {"front_hubs": ("LF", "RF"), "rear_hubs": ("LR", "RR")}.get(procedure.datum, ())
         sides = [c for c in hubs if procedure.datum_side in ("mean", {"L": "left", "R": "right"}[c[0]])]
         shift = sum(self.scene.hub_off[c][0] for c in sides) / len(sides) if sides else 0.0  # type: ignore[index]
         return {
             "square": off["yaw"],
-            "centred": off["centre"],
+            "centred": off["centre"] - beside,
             "distance": procedure.distance + off["distance"] - shift,
             "target_height": procedure.height + off["height"],
         }
@@ -116,8 +119,12 @@ class Ended:
     """The right one was among the first two that were asked for again or blamed."""
     read: int
     """Figures that were typed at the frame."""
+    minutes: float
+    """What readings at the frame and moves took."""
 
 
+BEAMS = ("mirrors", "rulers", "hubs")
+"""Ways of finding the line, and where the frame stands to it, that need no tape to the beam."""
 READY = ("pair", "mark", "slope")
 """Slots of what is read before the frame."""
 
@@ -136,7 +143,10 @@ class Person(Robot):
         super().__init__(bay)
 
     def begin(self) -> None:
-        """Two pairs at either end and the marks plumbed from them, as they are read."""
+        """Two pairs at either end and the marks plumbed from them, as they are read; or the beams that are planned."""
+        if self.bay.by_beams:
+            self.desk.say(LinePlanned(methods=list(BEAMS)))
+            return
         for slot in METHODS["marks"].slots(self.bay.plan):
             if slot.id != "crossing":
                 self._read(slot)
@@ -146,6 +156,7 @@ class Person(Robot):
             super()._read(slot)
             return
         self.count += 1
+        self.minutes += slot.minutes
         value = self.bay.read(slot)
         if self.blunder and not self.slip and self.count >= self.when:
             value = self._slipped(slot, value)
@@ -190,6 +201,7 @@ class Person(Robot):
                 break
             happening, by, slot = move
             if happening:
+                self._moved()
                 self.bay.obey(happening, by)
                 self.desk.say(Disturbed(what=happening, source="told", by=dict(by)))
             else:
@@ -216,7 +228,7 @@ class Person(Robot):
         noticed = self.troubled or bool(self.asked_again) or bool(stuck)
         named = together(self.slip) in first or (self.slip == "bump" and noticed)
         slip = f"{self.blunder}: {self.slip}" if self.slip else ""
-        found = (tuple(out), off, noticed, tuple(first), named, self.at_frame)
+        found = (tuple(out), off, noticed, tuple(first), named, self.at_frame, self.minutes)
         return Ended(sheet.plan.procedure.id, slip, done, stuck, *found)
 
 
@@ -229,13 +241,32 @@ def _within(lower: float | None, value: float, upper: float | None) -> bool:
     return (lower is None or value >= lower) and (upper is None or value <= upper)
 
 
+def begun(k: int) -> tuple[Plan, tuple[float, float, float, float]]:
+    """The sheet of a visit by its number, and where its frame stands at first."""
+    every, chance = robots.plans(), random.Random(k)
+    start = (chance.uniform(-40, 40), chance.uniform(-40, 40), chance.uniform(-2, 2), chance.uniform(-40, 40))
+    return every[k % len(every)], start
+
+
+def by_beams(k: int) -> Ended:
+    """One honest visit with mirrors, rulers and hub distances."""
+    plan, start = begun(k)
+    return Person(UnlikeBay(plan, start, k, by_beams=True), k, "").visit()
+
+
+def added(k: int) -> float:
+    """Minutes at the frame more than a technician takes who reads all once, corrects the worst axis, and so on."""
+    plan, start = begun(k)
+    plain = PlainTechnician(UnlikeBay(plan, start, k))
+    plain.work()
+    return one((k, False)).minutes - plain.minutes
+
+
 def one(given: tuple[int, bool]) -> Ended:
     """One visit, by its number; with a blunder or without."""
     k, wrong = given
     every = robots.plans()
-    plan = every[k % len(every)]
-    chance = random.Random(k)
-    start = (chance.uniform(-40, 40), chance.uniform(-40, 40), chance.uniform(-2, 2), chance.uniform(-40, 40))
+    plan, start = begun(k)
     return Person(UnlikeBay(plan, start, k), k, BLUNDERS[k // len(every) % len(BLUNDERS)] if wrong else "").visit()
 
 
@@ -315,11 +346,39 @@ def figures(count: int = 200) -> dict[str, tuple[float, tuple[float, float], str
         (0.0, 20.0),
         f"robots: figures typed at the frame from a start 40 mm and 2 degrees off, median; most {entries[-1]}",
     )
+    beams, more = by_beam_schools(count // 4)
+    found |= beams
+    found["added_minutes"] = more
     for kind in QUANTITIES:
         values = [v.off[kind] for v in sound if v.done and kind in v.off]
         what = f"robots: (told − true) ÷ u of {kind}, root mean square, n = {len(values)}"
         found[f"e_over_u_{kind}"] = (rms(values), (0.9, 1.1), what)
     return found
+
+
+Row = tuple[float, tuple[float, float], str]
+"""A figure, its limits, and what it is."""
+
+
+def by_beam_schools(count: int) -> tuple[dict[str, Row], Row]:
+    """So many honest visits by the beams, and the minutes that honest visits with tapes add to tape and tick."""
+    with ProcessPoolExecutor(2) as pool:
+        ended = list(pool.map(by_beams, range(count), chunksize=4))
+        minutes = sorted(pool.map(added, range(count), chunksize=4))
+    done = [v for v in ended if v.done]
+    entries, out = sorted(v.read for v in done), sum(bool(v.out) for v in ended)
+    stuck = len(ended) - len(done)
+    rows = {
+        "entries_per_setup_beams": (
+            float(entries[len(entries) // 2]) if entries else math.inf,
+            (0.0, 20.0),
+            f"robots with mirrors, rulers and hub distances: figures typed, median; most {max(entries, default=0)}",
+        ),
+        "false_holds_beams": (out / count, (0.0, 0.026), f"the same: something truly out: {share(out, count)}"),
+        "dead_ends_beams": (stuck / count, (0.0, 0.0), f"the same: could not go on: {share(stuck, count)}"),
+    }
+    what = f"robots: minutes at the frame more than tape and tick, median of {count}; most {minutes[-1]:.0f}"
+    return rows, (minutes[len(minutes) // 2], (-math.inf, 4.0), what)
 
 
 def told(count: int) -> None:

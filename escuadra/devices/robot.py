@@ -20,6 +20,7 @@ from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 ROBOT = Person(id="robot", name="robot", known="itself")
 MOST_STEPS = 400
+MINUTES_A_MOVE = 1.0
 
 
 def frame_only(plan: Plan) -> Plan:
@@ -60,7 +61,7 @@ class Robot:
 
     def __init__(self, bay: VirtualBay) -> None:
         self.bay, self.desk = bay, Desk(bay.plan)
-        self.rounds, self.moves = 0, 0
+        self.rounds, self.moves, self.minutes = 0, 0, 0.0
         self.begin()
 
     def begin(self) -> None:
@@ -83,7 +84,7 @@ class Robot:
             happening, by, slot = move
             if happening:
                 self.rounds += not moving
-                self.moves += 1
+                self._moved()
                 moving = True
                 self.bay.obey(happening, by)
                 self.desk.say(Disturbed(what=happening, source="told", by=dict(by)))
@@ -91,6 +92,10 @@ class Robot:
                 moving = False
                 self._read(sheet.slots[slot].slot)
         return False
+
+    def _moved(self) -> None:
+        self.moves += 1
+        self.minutes += MINUTES_A_MOVE
 
     def _done_with(self, view: CheckView) -> bool:
         return view.settled
@@ -107,6 +112,7 @@ class Robot:
         if slot.ask == "tick":
             self.desk.say(Answered(slot=slot.id, value="yes"))
             return
+        self.minutes += slot.minutes
         self.desk.read(slot.id, self.bay.read(slot), self.bay.tool(slot))
 
 
