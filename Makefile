@@ -6,7 +6,7 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
-.PHONY: demo test quick test-postgres bench load fuzz golden words cases css lock screenshots
+.PHONY: demo test quick test-postgres bench robots load fuzz golden words cases css lock screenshots
 
 demo: .venv/ready
 	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
@@ -32,6 +32,10 @@ bench: .venv/dev-ready
 	$(PY) bench/run.py
 
 # 20 writers and 50 open screens for a minute; odd text in every form, field and kind of calculation.
+# The full race of robots, honest and with blunders: up to an hour.
+robots: .venv/dev-ready
+	$(PY) bench/honest.py
+
 load: .venv/dev-ready
 	$(PY) bench/load.py
 

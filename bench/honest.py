@@ -319,9 +319,22 @@ def rms(values: Sequence[float]) -> float:
     return math.sqrt(sum(v * v for v in values) / len(values)) if values else math.nan
 
 
-def figures(count: int = 200) -> dict[str, tuple[float, tuple[float, float], str]]:
+Row = tuple[float, tuple[float, float], str]
+"""A figure, its limits, and what it is."""
+
+
+def race(count: int) -> tuple[list[Ended], list[Ended]]:
+    """So many honest visits, and those of as many others in which a blunder came to pass."""
+    return visits(count, False), [v for v in visits(count, True) if v.blunder]
+
+
+def figures(count: int = 200) -> dict[str, Row]:
     """What ``make bench`` tells of so many honest visits and as many with a blunder."""
-    sound, wrong = visits(count, False), [v for v in visits(count, True) if v.blunder]
+    return figures_of(*race(count), count)
+
+
+def figures_of(sound: Sequence[Ended], wrong: Sequence[Ended], count: int) -> dict[str, Row]:
+    """Each figure of a race with its limits."""
     seen = [v for v in wrong if v.noticed]
     shares = {
         "false_holds_robots": ([bool(v.out) for v in sound], (0.0, 0.026), "robots: all holds, something truly out"),
@@ -356,10 +369,6 @@ def figures(count: int = 200) -> dict[str, tuple[float, tuple[float, float], str
     return found
 
 
-Row = tuple[float, tuple[float, float], str]
-"""A figure, its limits, and what it is."""
-
-
 def by_beam_schools(count: int) -> tuple[dict[str, Row], Row]:
     """So many honest visits by the beams, and the minutes that honest visits with tapes add to tape and tick."""
     with ProcessPoolExecutor(2) as pool:
@@ -381,30 +390,21 @@ def by_beam_schools(count: int) -> tuple[dict[str, Row], Row]:
     return rows, (minutes[len(minutes) // 2], (-math.inf, 4.0), what)
 
 
-def told(count: int) -> None:
-    """Print what came of it."""
-    honest, wrong = visits(count, False), [v for v in visits(count, True) if v.blunder]
-    print("false holds", share(sum(bool(v.out) for v in honest), len(honest)), [v.out for v in honest if v.out][:6])
-    print("dead ends, honest", share(sum(not v.done for v in honest), len(honest)))
-    for v in [v for v in honest if not v.done][:12]:
-        print("   ", v.sheet, v.stuck, v.read)
-    for kind in QUANTITIES:
-        values = [v.off[kind] for v in honest if v.done and kind in v.off]
-        print("e over u", kind, f"{rms(values):.2f}", len(values))
-    print("detected", share(*detected(count)))
-    entries = sorted(v.read for v in honest if v.done)
-    print("entries at the frame", entries[len(entries) // 2], "most", entries[-1])
-    print("noticed", share(sum(v.noticed for v in wrong), len(wrong)))
-    seen = [v for v in wrong if v.noticed]
-    print("named", share(sum(v.named for v in seen), len(seen)))
-    print("silent and out", share(sum(not v.noticed and bool(v.out) for v in wrong), len(wrong)))
-    print("dead ends, with a blunder", share(sum(not v.done for v in wrong), len(wrong)))
-    for v in [v for v in wrong if not v.done][:12]:
-        print("   ", v.sheet, v.blunder, v.stuck, v.read)
-    print("not named:", *(f"{v.sheet} {v.blunder} asked {v.asked};" for v in seen if not v.named))
+def told(count: int) -> int:
+    """Print what came of it; 1 where a limit does not hold."""
+    sound, wrong = race(count)
+    broken = 0
+    for name, (value, (low, high), what) in figures_of(sound, wrong, count).items():
+        holds = low <= value <= high
+        broken |= not holds
+        print(f"{'holds ' if holds else 'BROKEN'} {name} {value:.3f} ({low:g} to {high:g}) {what}", flush=True)
+    for v in [v for v in (*sound, *wrong) if not v.done or (v.out and not v.blunder)]:
+        print("   ", v.sheet, v.blunder, v.stuck, v.out, v.read)
+    print("not named:", *(f"{v.sheet} {v.blunder} asked {v.asked};" for v in wrong if v.noticed and not v.named))
+    return int(broken)
 
 
 if __name__ == "__main__":
     import sys
 
-    told(int(sys.argv[1]) if len(sys.argv) > 1 else 100)
+    sys.exit(told(int(sys.argv[1]) if len(sys.argv) > 1 else 600))
