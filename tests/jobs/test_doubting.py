@@ -1,7 +1,10 @@
 """What contradicts itself is read again, each thing once, until the wrong one is found."""
 
+from dataclasses import replace
+
 import pytest
 
+from escuadra.catalogue import Catalogue
 from escuadra.core.job.slots import Slot
 from escuadra.demo.technician import Technician
 from escuadra.devices.robot import Robot, frame_only
@@ -55,6 +58,44 @@ def test_the_wrong_reading_is_found_and_nothing_is_asked_without_end(full: Techn
     assert slot in asked, asked
     assert all(asked.count(one) <= 1 + (one == slot) for one in asked), asked
     assert full.opened.sheet.can_sign, full.opened.sheet.next
+
+
+class WrongEnd(Robot):
+    """Holds one tape to the other end of the beam."""
+
+    def __init__(self, bay: VirtualBay, slot: str, other: str) -> None:
+        self.slot, self.other = slot, other
+        super().__init__(bay)
+
+    def _read(self, slot: Slot) -> None:
+        if slot.id == self.slot:
+            self.desk.read(slot.id, self.bay.at(self.other), self.bay.tool(slot))
+        else:
+            super()._read(slot)
+
+    def first_asked(self) -> str:
+        """What is to be read again first."""
+        for _ in range(MOST + MOST):
+            sheet = self.desk.sheet
+            if sheet.next.replaces:
+                return sheet.next.slot
+            move = self._next(sheet)
+            assert move is not None
+            assert not move[0], "it is noticed before anything is moved"
+            self._read(sheet.slots[move[2]].slot)
+        return ""
+
+
+@pytest.mark.parametrize("sheet", ["QR-CAM-01", "QE-CAM-01"])
+def test_a_tape_held_to_the_other_end_is_asked_about_first(teo: Technician, catalogue: Catalogue, sheet: str) -> None:
+    procedure = catalogue.get("procedure", sheet).content
+    vehicle, target = (
+        catalogue.get(kind, id).content
+        for kind, id in (("vehicle", procedure.vehicle), ("target", procedure.mounting.target))
+    )
+    plan = replace(teo.opened.sheet.plan, procedure=procedure, vehicle=vehicle, target=target)
+    bay, slot = VirtualBay(frame_only(plan), (12.0, -9.0, 0.8, 4.0), seed=5), "tape.LF.LF_end"
+    assert WrongEnd(bay, slot, "tape.LF.RF_end").first_asked() == slot
 
 
 class Swapping(Robot):

@@ -19,12 +19,8 @@ from escuadra.core.symmetry import CRITICAL_W
 LOOKS_APART = CRITICAL_W * math.sqrt(2)
 """Two looks with one tool that differ by more of its u contradict each other."""
 
-DIGITS = (10.0, 100.0, 1000.0)
-"""What one wrong digit makes of a reading."""
-PLAIN_MM = 2.5
-"""How well an error must be told for a digit to be seen in it."""
 NEARLY = 0.7
-"""Of the largest test: what comes this near and is just what people get wrong is asked about first."""
+"""Of the largest test: what comes this near and was held to the other end is asked about first."""
 
 
 @dataclass(frozen=True)
@@ -49,14 +45,6 @@ def at_odds(setup: Setup, slot: Slot) -> Again | None:
     return None
 
 
-def _as_people_misread(solved: Solved, id: ObservationId) -> bool:
-    """What it is off by, if it is the wrong one, is just what people get wrong: a digit, the other end of the beam."""
-    if not id.kind.again:
-        return False
-    error, u = solved.off_by(id)
-    return solved.held_wrong(id) or (u < PLAIN_MM and any(abs(abs(error) - size) < 2 * u for size in DIGITS))
-
-
 def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again]:
     """Where some suspects can be read again and were not, the newest first: that is soonest at hand."""
     found: dict[str, Again] = {}
@@ -73,9 +61,9 @@ def doubted(setup: Setup, solved: Solved) -> list[Again]:
     """Where the suspects of a solution can be read again: the likeliest first, of those as likely the newest."""
     tests = {id: abs(w) for id, w in solved.tests if w is not None}
     worst = max((tests[id] for id in solved.suspects if id.kind.read_in(id)), default=0.0)
-    usual = [id for id in solved.suspects if tests[id] >= NEARLY * worst and _as_people_misread(solved, id)]
+    usual = [id for id in solved.suspects if tests[id] >= NEARLY * worst and solved.held_wrong(id)]
     likely = [id for id in solved.suspects if tests[id] >= AS_LIKELY * worst]
-    # The one whose error is just what people get wrong, where there is one alone, comes before the others.
+    # A tape that was held to the other end of the beam, where that is one alone, comes before the others.
     usually = to_read_again(setup, usual) if len(usual) == 1 else []
     first = [*usually, *(one for one in to_read_again(setup, likely) if one not in usually)]
     found = [*first, *(one for one in to_read_again(setup, solved.suspects) if one not in first)]

@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 
-from escuadra.core.adjustment import NONCENTRALITY
 from escuadra.core.axes import Pose, turned
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.errors import BadInput
@@ -77,14 +76,6 @@ class Solved:
     def tests(self) -> Iterator[tuple[ObservationId, float | None]]:
         """Every observation with its test; none where no other checks it."""
         return ((self.sources[one.id], one.w) for one in self.located.solution.observations)
-
-    def off_by(self, id: ObservationId) -> tuple[float, float]:
-        """What a reading is off by, if it alone is wrong, and u of that; raises ``KeyError`` where none checks it."""
-        one = next(one for one in self.located.solution.observations if self.sources[one.id] == id)
-        if one.w is None or one.mdb is None:
-            raise KeyError(str(id))
-        u = one.mdb / NONCENTRALITY
-        return -one.w * u, u
 
     def held_wrong(self, id: ObservationId) -> bool:
         """A tape shows about what it would at the other end of a beam that stands where it should."""
