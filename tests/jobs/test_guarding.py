@@ -1,13 +1,17 @@
 """What is asked for until a mistake in one thing would be noticed, and no more than that."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 import pytest
 
 from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.guarding import MOST_LOOKS, Guard, first
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.solved import Solved
+from escuadra.core.state.located import Derived, Located
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs.lines import PlanLines
@@ -131,6 +135,35 @@ def test_looks_that_contradict_each_other_are_no_mean(full: Technician) -> None:
     assert full.opened.sheet.next.slot == "height.target", "one look alone is not enough"
     full.read("height.target", f"{before:.0f}", "tape-4")
     assert full.opened.sheet.can_sign, say(full.opened.sheet.next.sentence)
+
+
+def test_the_lasers_setting_over_its_marks_is_a_mistake_of_its_own_that_no_second_look_finds(full: Technician) -> None:
+    solved = full.opened.sheet.setup.newest
+    assert solved is not None
+    (nth,) = (k for k, act in enumerate(solved.acts) if act.what is not None)
+    assert told(solved.acts[nth].what) == "the laser's setting over its marks"
+    offset = solved.derived("offset", "body")
+    reach, most = solved.reaching.now(offset)[nth], min(solved.acts[nth].cap, solved.reaching.smallest[nth])
+    assert 0.5 * most < reach < 1.02 * most, "it moves the centre by itself, less what the tapes hold"
+    assert solved.reaching.with_look(offset, nth)[nth] < reach
+    marks, goal = solved.plan.vehicle.marks, solved.plan.nominal_goal.x
+    beyond, apart = goal - marks.front_x, marks.front_x - marks.rear_x
+    assert solved.acts[nth].cap == pytest.approx(2 * math.hypot(1 + beyond / apart, beyond / apart))
+
+
+def test_along_a_line_that_is_not_told_there_is_no_distance(full: Technician, monkeypatch: pytest.MonkeyPatch) -> None:
+    known = full.opened.sheet.setup.newest
+    assert known is not None
+    asked = type(known.located).asked
+
+    def all_but_the_angle(located: Located, wanted: Sequence[Any]) -> tuple[Derived | None, ...]:
+        found = zip(wanted, asked(located, wanted), strict=True)
+        return tuple(None if item.id == "line_angle" else told for item, told in found)
+
+    monkeypatch.setattr(type(known.located), "asked", all_but_the_angle)
+    anew = Solved(known.plan, known.located, known.entered, known.body, known.epoch)
+    assert not anew.tells("distance")
+    assert anew.tells("square")
 
 
 def test_how_likely_it_is_that_all_of_it_holds_is_told_once_everything_was_read(full: Technician) -> None:

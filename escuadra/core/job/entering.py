@@ -87,6 +87,8 @@ class Act:
     """The largest error that would not have been asked about when it was typed."""
     effect: tuple[tuple[str, float], ...]
     """Observations of the state, and what an error of 1 in the mean of the looks changes each by."""
+    what: Text | None = None
+    """What was done, where it is no reading: nothing is read once more then."""
 
 
 @dataclass(frozen=True)
@@ -295,6 +297,11 @@ class Entering:
         key = (slot.id, part.tool, part.seq)
         if key in self.acts:
             self.acts[key] = replace(self.acts[key], cap=min(self.acts[key].cap, most))
+
+    def set_up(self, slot: Slot, what: ObservationId, instrument: str, u: float, most: float) -> None:
+        """What is set up once for all readings of a slot: an error of more than ``most`` would be seen."""
+        effect = ((f"{instrument}.offset", 1.0),)
+        self.acts[(slot.id, instrument, 0)] = Act(slot, 0, 1, u, most, effect, what.words)
 
     def _acted(self, slot: Slot, part: Measured, name: str, factor: float) -> None:
         key = (slot.id, part.tool, part.seq)

@@ -82,7 +82,8 @@ def guard(
     if now[worst] <= most:
         return None
     look, again = _look(setup, solved, found, now, most)
-    return Guard(solved.acts[worst].slot.label, float(now[worst]), look, again)
+    act = solved.acts[worst]
+    return Guard(act.what or act.slot.label, float(now[worst]), look, again)
 
 
 def first(guards: Iterable[Guard | None]) -> Guard | None:
@@ -131,7 +132,7 @@ def _at_hand(setup: Setup, act: Act) -> bool:
     """It can be looked at again as it was: nothing spoiled it, and nothing new would be wrong in it."""
     slot = act.slot
     counts = any(entry.seq == act.seq for entry in setup.current(slot))
-    return counts and slot.reads not in SHARED and not setup.excluded(slot)
+    return act.what is None and counts and slot.reads not in SHARED and not setup.excluded(slot)
 
 
 def _over(reach: Vector, most: float) -> float:

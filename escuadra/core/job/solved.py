@@ -266,8 +266,11 @@ class Solved:
         answers = {what: answer for what, answer in told if answer is not None}
         if "offset" in answers:
             answers["offset"] = self.sum(-plan.procedure.offset, (1.0, answers["offset"]))
-        if "distance" in answers:
-            angle = answers["line_angle"]
+        angle = answers.get("line_angle")
+        if angle is None:
+            # Along a line that itself is not told there is no distance either.
+            answers.pop("distance", None)
+        elif "distance" in answers:
             a = angle.value * ONE_DEGREE
             ahead = answers["distance"].value - forward * math.cos(a) - left * math.sin(a)
             slope = (forward * math.sin(a) - left * math.cos(a)) * ONE_DEGREE

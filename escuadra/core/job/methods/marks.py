@@ -25,6 +25,8 @@ from escuadra.core.said import Noun, said
 ENDS_OF_BODY = ("front", "rear")
 U_SET_MM, U_PLUMB_MM = 0.2, 0.1
 """How well a laser is set over a mark on the floor, and a mark below its place on the body, one sigma."""
+MOST_OFF_MARK_MM = 2.0
+"""Farther off its mark, a laser is seen to be."""
 PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
 """Where pairs stand on a tape in an example: anywhere that fits."""
 
@@ -77,12 +79,14 @@ def _enter_marks(into: Entering) -> bool:
     return True
 
 
-def _over_marks(into: Entering, laser: str) -> tuple[str, ...]:
+def _over_marks(into: Entering, slot: Slot, laser: str) -> tuple[str, ...]:
     """What all readings of one laser over both marks share at the beam: its setting, and how the marks were plumbed."""
     marks, goal = into.plan.vehicle.marks, into.plan.nominal_goal.x
     beyond = (goal - marks.front_x) / (marks.front_x - marks.rear_x)
     lever = math.hypot(1 + beyond, beyond)
-    into.shared(f"{laser} set", U_SET_MM * lever, 0.0, ObservationId("laser_set", laser))
+    set_over = ObservationId("laser_set", laser)
+    into.shared(f"{laser} set", U_SET_MM * lever, 0.0, set_over)
+    into.set_up(slot, set_over, f"{laser} set", U_SET_MM * lever, MOST_OFF_MARK_MM * lever)
     into.shared("plumbed", U_PLUMB_MM * lever, 0.0, ObservationId("plumbed"))
     return f"{laser} set", "plumbed"
 
@@ -92,7 +96,7 @@ def _enter_crossing(into: Entering, slot: Slot, source: str) -> None:
     line = {"from_": "mark.rear", "to": "mark.front", "body": into.body}
     for part in into.read(slot):
         value = part.value - into.plan.frame.scale_zero
-        also = _over_marks(into, source)
+        also = _over_marks(into, slot, source)
         into.reading(slot, part, source, "crossing", value, PARALLAX, also=also, **line)
 
 
