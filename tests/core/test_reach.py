@@ -79,5 +79,11 @@ def test_a_reading_more_guards_as_foretold(given: StateInput) -> None:
         then = located(given.model_copy(update={"observations": (*given.observations, more)}))
         again = reaches(Reaching(then, slips), asked(then, given))
         foretold = np.stack([reaching.with_row(one, row) for one in wanted], axis=1)
+        for one in wanted:
+            # What all of them and the reading more add up to is the quantity's variance after it.
+            own, along = found.halves([one.gradient, row])
+            added = float(own @ along) / (1 + float(along @ along))
+            (after,) = found.spread_with(one.gradient, row[None])
+            assert np.hypot(np.linalg.norm(found.effects_with(one.gradient, row)), added) == pytest.approx(after)
         assert foretold == pytest.approx(again, rel=2e-2, abs=1e-3)
         assert float(again[k].max()) < float(reaches(reaching, wanted)[k].max())

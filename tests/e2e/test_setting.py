@@ -16,6 +16,7 @@ from playwright.sync_api import Page, TimeoutError, expect
 
 from escuadra.core.axes import Pose
 from escuadra.core.job.events import LinePlanned
+from escuadra.core.job.methods import METHODS
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.devices.virtual_bay import VirtualBay
@@ -68,6 +69,11 @@ def prepared(
     if line is None:
         who.stance(1, 2, -1, 0)
         who.line(("0.06", "0.06"))
+        # As this bay's own tape shows them, so that what is read there again is what it was.
+        scale = VirtualBay(who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=0)
+        for slot in METHODS["marks"].slots(who.opened.sheet.plan):
+            if slot.id != "crossing":
+                who.read(slot.id, f"{scale.at(slot.id):g}", "tape-4", replaces=True)
     else:
         garage.do(PlanLines(who.job, LinePlanned(methods=line)), "teo", who.id())
     bay = VirtualBay(who.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=int(number[-1]))

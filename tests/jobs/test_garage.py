@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.readings import Figures
 from escuadra.core.stream import ITSELF
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import MADE_BY, open_demo
@@ -115,6 +116,23 @@ def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
     found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
     assert found is not None
     assert found.value - 2745 == pytest.approx(correction, abs=1e-6)
+
+
+def test_a_tape_whose_warmth_was_not_typed_has_that_of_the_visit(
+    teo: Technician,
+) -> None:
+    def read() -> Figures:
+        sheet = teo.opened.sheet
+        found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
+        assert found is not None
+        return found.figures
+
+    teo.read("tape.LF.LF_end", "2745", "tape-4")
+    unknown = read()
+    teo.garage.do(TakeReading(teo.job, "tape.RF.RF_end", "2745", "tape-4", temperature="34"), "teo", "x")
+    known = read()
+    assert known.value - unknown.value == pytest.approx(2745 * 11.5e-6 * 14, rel=0.02)
+    assert unknown.u_scale**2 - known.u_scale**2 == pytest.approx((11.5e-6) ** 2 * (5.0**2 - 1.0**2), rel=1e-6)
 
 
 @pytest.mark.parametrize("temperature", ["warm", "200", "1e1"])

@@ -8,8 +8,9 @@ from typing import Any
 import pytest
 
 from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.guarding import MOST_LOOKS, Guard, first
+from escuadra.core.job.guarding import MOST_LOOKS, Guard, first, word
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.state.located import Derived, Located
 from escuadra.demo.technician import Technician
@@ -135,6 +136,26 @@ def test_looks_that_contradict_each_other_are_no_mean(full: Technician) -> None:
     assert full.opened.sheet.next.slot == "height.target", "one look alone is not enough"
     full.read("height.target", f"{before:.0f}", "tape-4")
     assert full.opened.sheet.can_sign, say(full.opened.sheet.next.sentence)
+
+
+@pytest.mark.parametrize("u_hub, most, asked", [(0.4, 0.3, False), (4.0, 0.3, True), (4.0, 1.5, False)])
+def test_what_hangs_on_the_models_word_is_asked_about_where_a_tape_tells(
+    teo: Technician, u_hub: float, most: float, asked: bool
+) -> None:
+    teo.line(("0.07", "0.05"))
+    teo.level()
+    teo.tapes((0.5, -0.9, 0.0), (("LF", "LF_end"), ("RF", "RF_end")), sure=False)
+    teo.read("crossing", "0.9", "laser-2")
+    plan = teo.opened.sheet.plan
+    unsure = replace(plan, vehicle=plan.vehicle.model_copy(update={"u_hub_mm": u_hub}))
+    setup = Setup(teo.opened.state, unsure)
+    assert setup.newest is not None
+    hangs = word(setup, setup.newest, setup.newest.derived("square"), most)
+    assert (hangs is not None) == asked
+    if hangs is not None and hangs.look is not None:
+        assert hangs.look.id in {"tape.LF.RF_end", "tape.RF.LF_end"}, "the diagonals tell most"
+        assert hangs.modelled
+        assert told(hangs.rests_on) == "where the vehicle's model has hubs and axles"
 
 
 def test_the_lasers_setting_over_its_marks_is_a_mistake_of_its_own_that_no_second_look_finds(full: Technician) -> None:

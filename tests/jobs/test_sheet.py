@@ -351,6 +351,18 @@ def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: T
     assert math.hypot(*(u for _, u in of_reading(arch.figures, "tape"))) == pytest.approx(arch.u)
 
 
+def test_parallax_and_the_targets_face_have_their_own_part(full: Technician) -> None:
+    solved = full.opened.sheet.setup.newest
+    assert solved is not None
+    found = solved.derived("distance")
+    parts = {told(part.source): part.share * found.u**2 for part in solved.budget(found)}
+    assert parts["where the target's face hangs before the beam"] == pytest.approx(0.2**2, rel=0.01)
+    u = {o.id: o.u for o in solved.located.given.observations}
+    read = [(name, share) for name, share in solved.located.shares(found.gradient) if name in u]
+    seen = [(u[name], share) for name, share in read if solved.sources[name].source in ("tape", "crossing")]
+    assert parts["parallax at the scale"] == pytest.approx(sum((share * 0.15 / own) ** 2 for own, share in seen))
+
+
 def test_an_undecided_check_says_where_its_uncertainty_comes_from_and_what_lessens_it(teo: Technician) -> None:
     teo.line(("0.12", "0.06"))
     teo.level()

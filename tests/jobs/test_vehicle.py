@@ -232,7 +232,9 @@ def test_where_nobody_can_tell_it_is_named_what_would(full: Technician) -> None:
     move = full.opened.sheet.next
     assert (move.kind, move.check, move.opens) == ("blocked", "centred", "lines")
     assert told(move.sentence) == "Centred: nobody can tell with these instruments."
-    assert told(full.opened.sheet.budget(view(full, "centred"))[0].source) in told(move.then), "by what is most unsure"
+    most = told(full.opened.sheet.budget(view(full, "centred"))[0].source)
+    assert most == "the rear axle's place to the side, as the model has it"
+    assert most in told(move.then), "by what is most unsure"
     visitor = Visitor(full.garage).client
     assert f'href="/jobs/{full.job}/lines">What would tell<' in visitor.get(f"/jobs/{full.job}").text
 

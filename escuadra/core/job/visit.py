@@ -148,6 +148,7 @@ def _joined(parts: Sequence[State]) -> State:
         entries=dict(sorted(entries, key=lambda item: item[1][0].seq)),
         disturbances=listed("disturbances"),
         photos=listed("photos"),
+        temperatures=tuple(sorted(typed for state in parts for typed in state.temperatures)),
     )
 
 
