@@ -111,9 +111,13 @@ class OtherWay:
 
 def other_way(setup: Setup) -> OtherWay | None:
     """The newest reading, where it shows that the frame went the other way than it was told to."""
-    told = _as_told(setup, setup.epoch - 1)
+    # Nothing is solved for it where the newest reading does not follow a move as told.
     newest = max((kept[-1].seq for kept in setup.state.entries.values()), default=0)
-    if told is None or newest <= told.moves[-1].seq:
+    last = setup.boundaries[-1] if setup.boundaries else None
+    if last is None or last.what not in AS_TOLD or not last.by or newest <= last.seq:
+        return None
+    told = _as_told(setup, setup.epoch - 1)
+    if told is None:
         return None
     for id in told.solved.observations:
         kept = setup.live(id.place) if id.kind.again and id.kind.of_frame else ()

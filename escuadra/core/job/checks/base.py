@@ -83,6 +83,10 @@ class Figure:
         return said("allowed.least", limit=self.said(self.lower or 0.0))
 
 
+OnTheRoad = Literal["", "left", "up", "yaw", "pitch"]
+"""Along or about which axis a target off its place would show on the road; empty: about none."""
+
+
 @dataclass(frozen=True)
 class Lessening:
     """What one reading more is of, the minutes that it takes, and a figure's u after it."""
@@ -158,7 +162,7 @@ class Check(CheckSpec):
     """What it reads changes by itself: an earlier look contradicts nothing."""
     runs: ClassVar[bool] = False
     """It has nothing to read: what it waits for is that the procedure is run."""
-    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = ""
+    on_the_road: ClassVar[OnTheRoad] = ""
     """Along or about which axis a target off its place would show on the road."""
     road_figure: ClassVar[str] = ""
     """The figure that does; none named: the first."""

@@ -5,14 +5,14 @@ in use; each stays true until something disturbs it.
 """
 
 from collections.abc import Callable, Sequence
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 from pydantic import Field
 
 from escuadra.core.budget import Contribution
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
-from escuadra.core.job.checks.base import Check, Figure, Judgement, Lessening, ToldBy
+from escuadra.core.job.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again
 from escuadra.core.job.entering import ORIGIN
@@ -111,7 +111,7 @@ class LevelCheck(Check):
     """The beam's roll and pitch, against gravity or the tyres' plane as the sheet says; the other is shown."""
 
     mended_by_a_move: ClassVar[bool] = True
-    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "pitch"
+    on_the_road: ClassVar[OnTheRoad] = "pitch"
     road_figure: ClassVar[str] = "level.pitch"
 
     roll: Limits = Field(description="degrees, left end up positive")
@@ -419,7 +419,7 @@ class SquareCheck(PoseCheck):
 
     view_of = "yaw"
     quantity = "square"
-    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "yaw"
+    on_the_road: ClassVar[OnTheRoad] = "yaw"
     unit: ClassVar[str] = "°"
     direction: ClassVar[str | None] = "side"
 
@@ -430,7 +430,7 @@ class CentredCheck(PoseCheck):
 
     view_of = "centre"
     quantity = "offset"
-    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "left"
+    on_the_road: ClassVar[OnTheRoad] = "left"
     direction: ClassVar[str | None] = "side"
 
 
@@ -448,7 +448,7 @@ class TargetHeightCheck(Check):
 
     mended_by_a_move: ClassVar[bool] = True
     after_pose: ClassVar[bool] = True
-    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "up"
+    on_the_road: ClassVar[OnTheRoad] = "up"
 
     limits: Limits
 

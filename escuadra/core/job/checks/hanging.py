@@ -1,11 +1,11 @@
 """How the target hangs on the beam: where along it, how far its two parts are apart, and its own level and tilt."""
 
 import math
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 from pydantic import Field
 
-from escuadra.core.job.checks.base import Check, Judgement, OneReading
+from escuadra.core.job.checks.base import Check, Judgement, OneReading, OnTheRoad
 from escuadra.core.job.guarding import Guard, first, guard_of_slot
 from escuadra.core.job.hung import hang_slot, hung, read_at
 from escuadra.core.job.next_move import NextMove, Step, moved
@@ -90,7 +90,7 @@ class TargetLevelCheck(Check):
     """The level laid on the target itself: upright, or tilted as the station says."""
 
     mended_by_a_move: ClassVar[bool] = True
-    on_the_road: ClassVar[Literal["", "left", "up", "yaw", "pitch"]] = "pitch"
+    on_the_road: ClassVar[OnTheRoad] = "pitch"
     road_figure: ClassVar[str] = "hangs.tilt"
 
     roll: Limits = Field(description="degrees, its left side up positive")
