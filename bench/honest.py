@@ -22,6 +22,7 @@ from escuadra.core.job.disturbance import POSE, UPRIGHT
 from escuadra.core.job.entering import PARALLAX
 from escuadra.core.job.events import Disturbed, LinePlanned
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.methods.beams import U_SEAT_DEG
 from escuadra.core.job.methods.marks import U_PLUMB_MM, U_SET_MM
 from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Space
@@ -32,6 +33,7 @@ from escuadra.core.stance import CORNERS
 from escuadra.devices.robot import PlainTechnician, Robot
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
+SEAT = math.radians(U_SEAT_DEG)
 QUANTITIES = ("square", "centred", "distance", "target_height")
 BLUNDERS = ("10 mm", "25 mm", "digit", "swapped", "sign", "bump")
 MOST_STEPS = 160
@@ -59,6 +61,7 @@ class UnlikeBay(VirtualBay):
         near, far = (gauss(0, math.hypot(U_SET_MM, U_PLUMB_MM)) for _ in range(2))
         self.crossing = (1 + beyond) * near - beyond * far
         """How far off the laser falls on the beam, as it was set over marks that were plumbed."""
+        self.seats = {c: (plan.nominal_goal.x - plan.vehicle.hub(c)[0]) * gauss(0, SEAT) for c in ("LR", "RR")}
         self.hub_up = {corner: gauss(0, U_HUB_MM) for corner in CORNERS}
         self.scene = replace(self.scene, hub_off=off)
         self.pairs = {
@@ -80,6 +83,8 @@ class UnlikeBay(VirtualBay):
             found += self.pairs[f"{parts[1]}.{parts[2]}"]
         if parts[0] == "crossing":
             found += self.crossing
+        if parts[0] == "ruler":
+            found += self.seats[parts[1]]
         return found + self.chance.gauss(0, self.seen) if parts[0] in ("tape", "crossing") else found
 
     def truth(self) -> dict[str, float]:

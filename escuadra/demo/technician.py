@@ -14,6 +14,7 @@ from escuadra.core.job.checks.vehicle import SOUND
 from escuadra.core.job.checks.wheels import AlignmentCheck
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.hung import read_at
+from escuadra.core.job.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.job.staked import on_face, points_of, staking, stand_tapes
 from escuadra.core.stance import CORNERS
 from escuadra.devices.virtual_bay import SLOPES
@@ -152,9 +153,10 @@ class Technician:
 
     def line(self, toe: tuple[str, str] | None = None) -> None:
         """Two pairs and the mark at either end; rear toe where it is known."""
-        half = self.opened.sheet.plan.vehicle.outline.width / 2
-        for end, middle in (("front", 1203.0), ("rear", 1188.5)):
-            for k, (reach, off) in enumerate(((half - 160, 0.5), (half - 330, -0.5)), 1):
+        plan = self.opened.sheet.plan
+        for end, middle in PAIR_MIDDLE.items():
+            for k, off in ((1, 0.5), (2, -0.5)):
+                reach = pair_half(plan, k)
                 self.read(f"pair.{end}.{k}.left", f"{middle + reach + off:g}", "tape-4")
                 self.read(f"pair.{end}.{k}.right", f"{middle - reach + off:g}", "tape-4")
             self.read(f"mark.{end}", f"{middle:g}", "tape-4")

@@ -13,6 +13,7 @@ from escuadra.core.axes import Pose, turned
 from escuadra.core.errors import BadInput
 from escuadra.core.job.hung import sag
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.methods.marks import U_PLUMB_MM
 from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Scene, Space
 from escuadra.core.job.slots import Slot
@@ -21,6 +22,8 @@ from escuadra.core.readings import Instrument
 from escuadra.core.said import said
 from escuadra.core.stance import CORNERS
 
+PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}
+"""Which centre mark is plumbed anew."""
 LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repeatability=0.3)
 SCALE = Instrument(resolution=0.5, accuracy_constant=0.5, accuracy_ppm=0, repeatability=0.4)
 DEGREES = Instrument(resolution=0.01, accuracy_constant=0.02, accuracy_ppm=0, repeatability=0.01)
@@ -222,6 +225,9 @@ class VirtualBay:
         elif happening == "stand":
             forward, left, _ = self.stand
             self.stand = (forward + by["forward"] + chance.gauss(0, 1.5), left + by["left"] + chance.gauss(0, 1.5), 0.1)
+        elif happening in PLUMBED:
+            off = {**self.scene.mark_off, PLUMBED[happening]: chance.gauss(0, U_PLUMB_MM)}
+            self.scene = replace(self.scene, mark_off=off)
         elif happening == "feet":
             self.roll, self.pitch = chance.gauss(0, 0.04), chance.gauss(0, 0.04)
         self.nudge(pose)

@@ -5,10 +5,12 @@ from dataclasses import replace
 import pytest
 
 from escuadra.catalogue import Catalogue
+from escuadra.core.job.next_move import retold
 from escuadra.core.job.slots import Slot
 from escuadra.demo.technician import Technician
 from escuadra.devices.robot import Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay
+from tests.english import told
 
 TOOLS = {"crossing": "laser-2", "level": "level-1"}
 WORDED = ("level",)
@@ -58,6 +60,29 @@ def test_the_wrong_reading_is_found_and_nothing_is_asked_without_end(full: Techn
     assert slot in asked, asked
     assert all(asked.count(one) <= 1 + (one == slot) for one in asked), asked
     assert full.opened.sheet.can_sign, full.opened.sheet.next
+
+
+def test_a_mark_that_lies_off_the_pairs_is_plumbed_again_and_the_laser_is_set_anew(full: Technician) -> None:
+    type_in(full, "mark.front", 1203.0 + 8.6)
+    move = full.opened.sheet.next
+    assert (move.slot, move.replaces) == ("mark.front", True), "it is looked at again before it is believed"
+    type_in(full, "mark.front", 1203.0 + 8.6)
+    move = full.opened.sheet.next
+    assert move.happening == "plumb_front"
+    assert move.by["left"] == pytest.approx(-8.6, abs=0.2)
+    full.happen(move.happening, move.by)
+    said = retold(move.happening, full.opened.sheet.state.disturbances[-1].by, full.opened.sheet.plan.frame)
+    assert "Plumb the front centre mark again: 8.6\u202fmm to the right" in told(said)
+    slots = full.opened.sheet.slots
+    assert {id for id in ("mark.front", "mark.rear", "crossing", "tape.LF.LF_end") if slots[id].spoiled} == {
+        "mark.front",
+        "crossing",
+    }
+    type_in(full, "mark.front", 1203.0)
+    assert full.opened.sheet.check("centreline").state == "holds"  # type: ignore[union-attr]
+    seen = {id.source for id in full.opened.sheet.setup.newest.observations}  # type: ignore[union-attr]
+    assert "tape" in seen
+    assert "crossing" not in seen, "the laser stood over the mark where it lay before"
 
 
 class WrongEnd(Robot):

@@ -122,10 +122,11 @@ def test_a_figure_that_rests_on_one_reading_is_open_until_it_was_looked_at_again
     assert {teo.opened.sheet.check(id).state for id in FRAME} == {"holds"}  # type: ignore[union-attr]
 
 
-def test_looks_that_contradict_each_other_are_no_mean(full: Technician) -> None:
+@pytest.mark.parametrize("tool, apart", [("tape-4", 5), ("meter-1", 12)])
+def test_looks_that_contradict_each_other_are_no_mean(full: Technician, tool: str, apart: float) -> None:
     before = full.opened.sheet.check("target_height").judgement.figures[0].value  # type: ignore[union-attr]
-    off = full.opened.sheet.slots["height.target"].now[-1].value + 5
-    full.read("height.target", f"{off:g}", "tape-4")
+    off = full.opened.sheet.slots["height.target"].now[-1].value + apart
+    full.read("height.target", f"{off:g}", tool)
     view = full.opened.sheet.check("target_height")
     assert view is not None
     assert view.state == "undecided"

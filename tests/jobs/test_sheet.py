@@ -59,6 +59,8 @@ SPOILS = {
     "stand": {"surroundings"},
     "stand_bump": set(),
     "clamp": set(),
+    "plumb_front": {"centreline"},
+    "plumb_rear": {"centreline"},
     "shift": {"centred", "level", "surroundings", "distance"},
     "run_again": {"surroundings"},
     "holder": {"centred", "level", "distance"},

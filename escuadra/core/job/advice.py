@@ -45,7 +45,7 @@ def next_move(sheet: SheetView) -> NextMove:
         return move
     figures = {name: Length(value, 0) for name, value in (("was", wrong.was), ("expected", wrong.expected))}
     warning = said("told.other_way", what=wrong.what, shows=Length(wrong.shows, 0), **figures)
-    return replace(move, then=sentences(warning) + move.then)
+    return replace(move, then=sentences(warning, said("told.other_way.screw") if wrong.screw else None) + move.then)
 
 
 def _first_unsettled(sheet: SheetView) -> NextMove:

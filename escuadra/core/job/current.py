@@ -281,6 +281,10 @@ class Current(Derivation):
         """seq of every event that spoils one of some aspects."""
         return self.once(Current._spoiling, aspects)
 
+    def last_spoiled(self, aspects: frozenset[str]) -> int:
+        """seq of the newest of them; 0: none."""
+        return max(self._spoiled(aspects), default=0)
+
     def _spoiling(self, aspects: frozenset[str]) -> list[int]:
         return [past.seq for past in self.state.disturbances if past.aspects & aspects]
 

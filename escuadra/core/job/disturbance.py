@@ -16,6 +16,8 @@ UPRIGHT = frozenset({"level", "height"})
 """How the frame stands on its place, and how high."""
 VEHICLE = frozenset({"ride_height", "hubs", "line", "floor", "steering"})
 CLAMPS = frozenset({"clamps"})
+MARKS = frozenset({"mark_front", "mark_rear"})
+"""Where the centre marks lie on the floor."""
 EVERYTHING = FRAME | VEHICLE
 HUNG = frozenset({"target", "hang", "tilt"})
 """What a target that is hung anew spoils."""
@@ -28,7 +30,7 @@ Side = Literal["frame", "target", "vehicle"]
 Owner = str
 """Whose an aspect is: the vehicle's, a carrier's by its id, or the calibration's own."""
 CALIBRATIONS = HUNG | AROUND | {"bracket"}
-VEHICLES = VEHICLE | CLAMPS | {"alignment", "battery", "doors", "load", "tyres"}
+VEHICLES = VEHICLE | CLAMPS | MARKS | {"alignment", "battery", "doors", "load", "tyres"}
 BODIES: dict[Owner, frozenset[str]] = {}
 """What is each carrier's own; it says so itself."""
 
@@ -83,8 +85,10 @@ HAPPENINGS: dict[str, Happening] = {
             ("tilt", "target", "frame", {"tilt", "area"}),
             ("holder", "target", "frame", {"centre", "level"}),
             ("run_again", "target", "calibration", AROUND),
-            ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | {"area"}),
+            ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | MARKS | {"area"}),
             ("clamp", "vehicle", "vehicle", CLAMPS),
+            ("plumb_front", "vehicle", "vehicle", {"mark_front"}),
+            ("plumb_rear", "vehicle", "vehicle", {"mark_rear"}),
             ("jacked", "vehicle", "vehicle", VEHICLE | {"alignment"}),
             ("loaded", "vehicle", "vehicle", {"ride_height", "load"}),
             ("door", "vehicle", "vehicle", {"ride_height", "doors"}),

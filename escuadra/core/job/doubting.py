@@ -7,6 +7,7 @@ suspect is asked for, and nothing is asked without end. Source: w-tests after Ba
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import combinations
 
 from escuadra.core.job.looking import AS_LIKELY
 from escuadra.core.job.observed import ObservationId
@@ -34,14 +35,18 @@ class Again:
 
 
 def at_odds(setup: Setup, slot: Slot) -> Again | None:
-    """A slot whose looks with one tool differ by more than that repeats to: read anew, in place of them all."""
+    """A slot whose looks differ by more than a tool repeats to, or two tools by more than both err: read anew."""
     if slot.ask != "number":
         return None
-    for read in setup.by_tool(slot.id, setup.current(slot)):
+    parts = setup.by_tool(slot.id, setup.current(slot))
+    for read in parts:
         looks = [e.value for e in setup.current(slot) if e.seq <= read.seq and e.said.tool.id == read.tool]  # type: ignore[union-attr]
         apart = max(looks) - min(looks)
         if len(looks) > 1 and apart > LOOKS_APART * read.u_look:
             return Again(slot.id, slot.label, read.seq)
+    for one, other in combinations(parts, 2):
+        if abs(one.value - other.value) > CRITICAL_W * math.hypot(one.u, other.u):
+            return Again(slot.id, slot.label, max(one.seq, other.seq))
     return None
 
 

@@ -110,6 +110,8 @@ class Entered:
     sources: Mapping[str, ObservationId]
     gains: Mapping[str, float]
     beside: Mapping[str, tuple[tuple[Text, float], ...]]
+    called: Mapping[str, str]
+    """Instruments' names, by their ids."""
     acts: tuple[Act, ...]
     unlike: frozenset[str]
     instruments: Mapping[str, SharedErrors]
@@ -189,6 +191,7 @@ class Entering:
         """What was read, by slot, tool and the last look."""
         self.instruments: dict[str, SharedErrors] = {}
         self._known_as: dict[str, list[Instrument]] = {}
+        self.called: dict[str, str] = {}
         self.heading = 0.0
         """First guess of the thrust line's direction, degrees."""
         for end, (bx, by) in plan.frame_points.items():
@@ -290,6 +293,7 @@ class Entering:
             )
         )
         for slot, part, factor in of:
+            self.called[part.tool] = part.tool_name
             self._acted(slot, part, name, factor)
 
     def capped(self, slot: Slot, part: Measured, most: float) -> None:
@@ -371,6 +375,7 @@ class Entering:
             sources=self.sources,
             gains=self.gains,
             beside=self.beside,
+            called=self.called,
             acts=tuple(self.acts.values()),
             unlike=self.unlike,
             instruments=self.instruments,

@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import pairwise
 
 from escuadra.core.job.current import Current, Stay
-from escuadra.core.job.disturbance import HAPPENINGS, POSE
+from escuadra.core.job.disturbance import HAPPENINGS, MARKS, POSE
 from escuadra.core.job.entering import MIDDLE, PARALLAX, Entered, Entering
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId
@@ -66,7 +66,8 @@ def entered(
         def entries(slot: Slot) -> Sequence[Entry]:
             if stay is None or not slot.aspects & POSE:
                 return current.current(slot) if now else current.within(slot, epochs[-1])
-            return [e for e in current.within(slot, stay.epoch) if stay.start < e.seq < stay.end]
+            since = max(stay.start, current.last_spoiled(slot.aspects & MARKS))
+            return [e for e in current.within(slot, stay.epoch) if since < e.seq < stay.end]
 
         return entries
 

@@ -99,6 +99,8 @@ def retold(what: str, by: Mapping[str, float], frame: FrameProfile) -> Said:
         "shift": ("shift", "hang", Length),
         "roll": ("push", "left", Length) if by.get("left") else ("roll", "away", Length),
         "height": ("height", "up", Turns),
+        "plumb_front": ("plumb.front", "left", Length),
+        "plumb_rear": ("plumb.rear", "left", Length),
         "yaw": ("screw", "screw", Turns),
         "stand": ("stand", "stand_left" if aside else "forward", Length),
     }

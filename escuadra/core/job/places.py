@@ -12,7 +12,7 @@ from escuadra.core.axes import Pose, turned
 from escuadra.core.bay import Bay
 from escuadra.core.errors import BadInput
 from escuadra.core.ground import Amount
-from escuadra.core.job.disturbance import POSE
+from escuadra.core.job.disturbance import MARKS, POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Procedure, Station, TargetPlace, datum_at
@@ -289,7 +289,7 @@ def crossing_slot(plan: Plan) -> Slot:
         id="crossing",
         label=said("places.floor_laser_beams_scale_2"),
         quantity=Quantity(dimension="length", unit="mm", low=zero - half, high=zero + half),
-        aspects=TAPE_ASPECTS,
+        aspects=TAPE_ASPECTS | MARKS,
         reads="scale",
         lever=plan.frame.beam_height,
         hint=said("places.scale_shows_beams_middle_grows", zero=exact(Plain, zero)),
@@ -355,7 +355,7 @@ def mark_slot(end: str, plan: Plan) -> Slot:
         id=f"mark.{end}",
         label=said(f"places.centre_mark_same_tape.{end}"),
         quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
-        aspects=LINE_ASPECTS,
+        aspects=LINE_ASPECTS | {f"mark_{end}"},
         reads="tape",
         hint=said("places.plumb_mark_pairs_middle_then"),
     )

@@ -5,6 +5,7 @@ Everything is asked of the state's solution (``state``); axes of ISO 8855, in pl
 
 import math
 from collections.abc import Callable, Hashable, Iterator
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -109,7 +110,9 @@ class Solved:
     @cached_property
     def _parts(self) -> tuple[tuple[Text, ...], Indices]:
         """Sources of uncertainty, and which of them each observation is of."""
-        said = [as_part(self.sources[name]) for name in self.located.ids]
+        called = self.entered.called
+        ids = (self.sources[name] for name in self.located.ids)
+        said = [as_part(replace(id, instrument=called.get(id.instrument, id.instrument))) for id in ids]
         parts = tuple(dict.fromkeys(said))
         nth = {part: k for k, part in enumerate(parts)}
         return parts, np.array([nth[part] for part in said])

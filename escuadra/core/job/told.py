@@ -107,6 +107,8 @@ class OtherWay:
     was: float
     expected: float
     shows: float
+    screw: bool
+    """The screw was turned: it is told the other way from now on where its turn shows that."""
 
 
 def other_way(setup: Setup) -> OtherWay | None:
@@ -127,7 +129,7 @@ def other_way(setup: Setup) -> OtherWay | None:
         was, shows = before[-1].value, kept[-1].value
         change = told.solved.would_read(id, told.pose) - told.solved.would_read(id, told.solved.pose)
         if abs(change) > OTHER_WAY_MM and (shows - was) * change < 0 and abs(shows - was) > OTHER_WAY * abs(change):
-            return OtherWay(id.words, was, was + change, shows)
+            return OtherWay(id.words, was, was + change, shows, any(move.what == "yaw" for move in told.moves))
     return None
 
 

@@ -18,7 +18,6 @@ from escuadra.core.job.disturbance import HAPPENINGS, Happening
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.moving import expected, missing_slots
-from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
@@ -169,7 +168,7 @@ def page(
         view_name=view_name,
         gaps=gaps,
         trouble=trouble or Trouble(),
-        happenings=_happenings(sheet.plan),
+        happenings=_happenings(sheet),
         carrier=carrier_of(sheet.plan),
         cautions=CAUTIONS,
         glyph=glyph(sheet.next),
@@ -259,10 +258,13 @@ def drawn(sheet: Sheet, view: str, magnify: bool, whole: bool, slot: str, check:
             return plan_view(sheet, magnify=magnify, whole=whole, slot=slot, check=check)
 
 
-def _happenings(plan: Plan) -> list[Happening]:
+def _happenings(sheet: Sheet) -> list[Happening]:
     """What can happen to this job's frame, target and vehicle: a frame without brakes or wheels has none of theirs."""
+    plan = sheet.plan
     absent = {"brakes": not plan.frame.brakes, "set_down": not plan.frame.transport_wheels}
     absent["tilt"] = not plan.frame.tilt_notches_deg
+    no_marks = sheet.check("centreline") is None
+    absent |= dict.fromkeys(("plumb_front", "plumb_rear"), no_marks)
     used = {station.carrier for station in plan.procedure.stations}
     absent |= {own.what: one.id not in used for one in CARRIERS.values() for own in one.own_happenings}
     return [happening for happening in HAPPENINGS.values() if not absent.get(happening.what)]

@@ -24,6 +24,7 @@ from escuadra.core.job.both_lines import (
 from escuadra.core.job.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.job.doubting import Again, to_read_again
 from escuadra.core.job.methods import METHODS
+from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import emblem_slot, mark_slot, pair_name, pair_slots
 from escuadra.core.job.setup import Setup
@@ -57,6 +58,9 @@ class CentrelineCheck(Check):
     pair_agreement: Limits = Field(
         Limits(minus=6, plus=6), description="of a pair's middle from the middle of all pairs at that end, mm"
     )
+    mark_off: Limits = Field(
+        Limits(minus=1, plus=1), description="of a plumbed mark from the middle of the pairs at that end, mm"
+    )
 
     @property
     def reason(self) -> str:
@@ -80,6 +84,8 @@ class CentrelineCheck(Check):
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         end, k = figure.id.split(".")
+        if k == "mark":
+            return []
         left, right = (setup.now(slot) for slot in pair_slots(end, int(k), setup.plan))
         if left is None or right is None:
             return []
@@ -117,10 +123,13 @@ class CentrelineCheck(Check):
                 )
             elif any(abs(w) > CRITICAL_W for w in mark.pairs.w.values()):
                 troubles.append(said(f"line.two_pairs_disagree_third_pair.{end}"))
-            elif mark.y is not None and abs(mark.y) > max(1.0, 2 * mark.u):
-                off = amount(mark.y, "mm", 1, "side")
-                notes.append(said(f"line.mark_stands_pairs_middle_plumb.{end}", off=off))
-            elif mark.y is None:
+            elif mark.y is not None:
+                label = said(f"line.mark_off.{end}")
+                off = self.figure(f"{end}.mark", label, mark.y, mark.u, self.mark_off, "mm", "side")
+                # Within its own uncertainty it is as good as it can be told.
+                if off.verdict.state != "undecided":
+                    figures.append(off)
+            else:
                 notes.append(said(f"line.middle_lies_tape_plumb_mark.{end}", centre=amount(mark.pairs.centre, "mm")))
         out = [(end, int(k)) for end in setup.marks for k in sorted(setup.left_out(end))]
         notes += [said(f"line.pair_left_out.{end}", pair=pair_name(end, k, setup.plan)) for end, k in out]
@@ -132,6 +141,21 @@ class CentrelineCheck(Check):
         emblems = [said_emblem(setup, end) for end in setup.marks]
         note = sentences(*notes, *emblems)
         return Judgement(complete, tuple(figures), summary, trouble=sentences(*troubles), note=note)
+
+    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+        """A mark that seems to be off is looked at again before it is plumbed anew."""
+        end = _mark_out(judged)
+        return next(iter(to_read_again(setup, [ObservationId("centre_mark", end)])), None) if end else None
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        """A mark that stands off the pairs' middle is plumbed again: the line would start from it."""
+        end, worst = _mark_out(judged), judged.worst
+        if not end or worst is None or self.to_confirm(setup, judged) is not None:
+            return None
+        sentence, action = moved(f"plumb.{end}", Step("left", -worst.value), amount=Length(abs(worst.value), 1))
+        then, by = sentences(said("move.plumb.then")), {"left": -worst.value}
+        # No arrow is drawn of it: those are the frame's.
+        return NextMove("move", sentence, then, action=action, check=self.id, happening=f"plumb_{end}", further=by)
 
     def doubted(self, setup: Setup) -> Again | None:
         suspects = [
@@ -155,6 +179,13 @@ class CentrelineCheck(Check):
             if unfit and unread is not None:
                 return unread, begun
         return None
+
+
+def _mark_out(judged: Judgement) -> str:
+    """The end at which the mark stands off the pairs' middle; empty where it does at neither."""
+    worst = judged.worst
+    end, _, what = worst.id.partition(".") if worst is not None and worst.verdict.state == "out" else ("", "", "")
+    return end if what == "mark" else ""
 
 
 @check_kind("method")

@@ -28,6 +28,8 @@ from escuadra.core.stance import Corner
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))
 SPOT = 400.0
 """A spot farther from where its beam left is off the scale, mm."""
+U_SEAT_DEG, MOST_SEAT_DEG = 0.01, 0.15
+"""How square a clamp sits on its wheel, one sigma; one that sits worse is seen to."""
 
 
 def half_toe(left_deg: float, right_deg: float) -> float:
@@ -47,6 +49,7 @@ for _, _corner in REAR:
                 again=True,
             )
         )
+observed_as(Kind("clamp_seat", lambda id: said("places.seen.clamp_seat", corner=Noun(f"corner.{id.place}"))))
 observed_as(Kind("mirrors", of_line=True, of_frame=True, slots=lambda id: tuple(f"mirror.{s}.first" for s, _ in REAR)))
 observed_as(Kind("rack", of_line=True, of_frame=True, slots=lambda id: ("rack.spot",)))
 
@@ -232,6 +235,16 @@ class WheelPanels(Method):
         ]
 
 
+def _seated(into: Entering, slot: Slot, corner: Corner) -> str:
+    """What all readings of one clamp's laser share: how square the clamp sits, which no second look at them tells."""
+    reach = into.plan.nominal_goal.x - into.plan.vehicle.hub(corner)[0]
+    seat, name = ObservationId("clamp_seat", corner), f"clamp {corner}"
+    u, most = (reach * math.tan(math.radians(degrees)) for degrees in (U_SEAT_DEG, MOST_SEAT_DEG))
+    into.shared(name, u, 0.0, seat)
+    into.set_up(slot, seat, name, u, most)
+    return name
+
+
 @method
 class WheelRulers(Method):
     """Lasers on the rear wheels, read on the frame's rulers."""
@@ -279,10 +292,9 @@ class WheelRulers(Method):
         half = half_toe(*headings)
         for (side, corner), slot in zip(REAR, self.slots(into.plan), strict=True):
             for part in into.read(slot):
-                toe = -half if side == "left" else half
-                into.reading(
-                    slot, part, f"ruler_{corner}", "ruler", beside=PARALLAX, wheel=corner, toe_deg=toe, body=into.body
-                )
+                seat, toe = (_seated(into, slot, corner),), -half if side == "left" else half
+                more = {"wheel": corner, "toe_deg": toe, "body": into.body}
+                into.reading(slot, part, f"ruler_{corner}", "ruler", None, PARALLAX, "", seat, **more)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {f"ruler.{c}": scene.meets_beam(scene.hub(c), scene.heading(c)) for _, c in REAR}

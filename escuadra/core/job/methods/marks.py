@@ -8,6 +8,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
+from escuadra.core.job.disturbance import MARKS
 from escuadra.core.job.entering import PARALLAX, U_STATION_MM, Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight, method
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
@@ -27,8 +28,10 @@ U_SET_MM, U_PLUMB_MM = 0.2, 0.1
 """How well a laser is set over a mark on the floor, and a mark below its place on the body, one sigma."""
 MOST_OFF_MARK_MM = 2.0
 """Farther off its mark, a laser is seen to be."""
-PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
-"""Where pairs stand on a tape in an example: anywhere that fits."""
+PAIR_MIDDLE = {"front": 1203.0, "rear": 1188.5}
+"""Where the body's middle stands on a tape across either end in an example: anywhere that fits."""
+PAIRS_IN_MM, PAIRS_APART_MM = 160.0, 170.0
+"""How far inside the body's edge an example's first pair stands, and how far inside it each further one."""
 
 
 def whole_pairs(into: Entering, end: str) -> list[tuple[str, Slot, Measured, Measured]]:
@@ -100,16 +103,21 @@ def _enter_crossing(into: Entering, slot: Slot, source: str) -> None:
         into.reading(slot, part, source, "crossing", value, PARALLAX, also=also, **line)
 
 
+def pair_half(plan: Plan, k: int) -> float:
+    """How far from the body's middle an example's so manieth pair stands."""
+    return plan.vehicle.outline.width / 2 - PAIRS_IN_MM - PAIRS_APART_MM * (k - 1)
+
+
 def _tape_figures(scene: Scene) -> dict[str, float]:
     """What a tape across either end shows: pairs about the body's middle, the mark, the emblem."""
     found = {}
     for end in ENDS_OF_BODY:
         for k in (1, 2, 3, 4):
             left, right = pair_slots(end, k, scene.plan)
-            half = PAIR_HALF - 100 * k
-            found[left.id], found[right.id] = PAIR_MIDDLE + half, PAIR_MIDDLE - half
-        found[f"mark.{end}"] = PAIR_MIDDLE + scene.mark_off.get(end, 0.0)
-        found[f"emblem.{end}"] = PAIR_MIDDLE + scene.emblem_off.get(end, 0.0)
+            half = pair_half(scene.plan, k)
+            found[left.id], found[right.id] = PAIR_MIDDLE[end] + half, PAIR_MIDDLE[end] - half
+        found[f"mark.{end}"] = PAIR_MIDDLE[end] + scene.mark_off.get(end, 0.0)
+        found[f"emblem.{end}"] = PAIR_MIDDLE[end] + scene.emblem_off.get(end, 0.0)
     return found
 
 
@@ -271,7 +279,9 @@ class RoofPlane(Method):
     cautions = (LASER,)
 
     def _slot(self, plan: Plan) -> Slot:
-        return replace(crossing_slot(plan), id="roof.crossing", label=said("method.marks.roof_plane_beams_scale"))
+        slot = crossing_slot(plan)
+        label = said("method.marks.roof_plane_beams_scale")
+        return replace(slot, id="roof.crossing", label=label, aspects=slot.aspects - MARKS)
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [self._slot(plan)]
