@@ -28,8 +28,8 @@ from escuadra.core.stance import Corner
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))
 SPOT = 400.0
 """A spot farther from where its beam left is off the scale, mm."""
-U_SEAT_DEG, MOST_SEAT_DEG = 0.01, 0.15
-"""How square a clamp sits on its wheel, one sigma; one that sits worse is seen to."""
+U_SEAT_DEG, MOST_SEAT_DEG = 0.005, 0.15
+"""How much less square a clamp sits than its data sheet says, one sigma; one that sits worse is seen to."""
 
 
 def half_toe(left_deg: float, right_deg: float) -> float:
