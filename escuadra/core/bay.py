@@ -7,7 +7,7 @@ sheet is this model.
 
 import math
 from collections.abc import Sequence
-from typing import Annotated, Literal, Self
+from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
@@ -15,11 +15,8 @@ from escuadra.core.axes import turned
 from escuadra.core.errors import BadInput
 from escuadra.core.model import Frozen, Line, NotNegative, Number, Positive
 from escuadra.core.said import Plain, exact, said
+from escuadra.core.things import ThingKind
 
-ThingKind = Literal["pillar", "obstacle", "drain", "metal", "reflective", "window", "lamp"]
-THING_KINDS: tuple[ThingKind, ...] = ("pillar", "obstacle", "drain", "metal", "reflective", "window", "lamp")
-SOLID: tuple[ThingKind, ...] = ("pillar", "obstacle", "metal")
-"""What nothing can stand in."""
 MOST_THINGS = 200
 LARGEST_BAY = 200_000
 Corner2 = tuple[Number, Number]

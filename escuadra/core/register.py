@@ -14,7 +14,7 @@ from pydantic import Field
 
 from escuadra.core.guided import checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
-from escuadra.core.job.mechanics import Mechanics
+from escuadra.core.mechanics import Mechanics
 from escuadra.core.model import Line, Number
 from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument

@@ -12,13 +12,14 @@ from typing import Literal
 
 import numpy as np
 
-from escuadra.core.bay import SOLID, Bay, Place, Rack, Thing, ThingKind, rectangle
+from escuadra.core.bay import Bay, Place, Rack, Thing, rectangle
 from escuadra.core.errors import BadInput
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.said import Length, Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places
+from escuadra.core.things import SOLID, ThingKind
 
 SIDES = ("front", "left", "rear", "right")
 STEP_MM = 100.0

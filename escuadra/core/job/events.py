@@ -9,7 +9,7 @@ from pydantic import Field
 
 from escuadra.core.bay import Place
 from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
-from escuadra.core.job.mechanics import Mechanics
+from escuadra.core.mechanics import Mechanics
 from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
 from escuadra.core.said import Name, Noun, Said, Text, Way, said

@@ -11,7 +11,6 @@ from escuadra.core.axes import Pose, turned
 from escuadra.core.job.checks.frame import AHEAD
 from escuadra.core.job.doubting import Again, doubted
 from escuadra.core.job.looking import parting_reading
-from escuadra.core.job.mechanics import turns_for
 from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import crossing_slot
@@ -22,6 +21,7 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import LATER
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.job.views import CheckView, SheetView, SlotView
+from escuadra.core.mechanics import turns_for
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
 

@@ -23,7 +23,7 @@ from escuadra.core.job.events import (
     StationRun,
     TakenIn,
 )
-from escuadra.core.job.mechanics import Mechanics
+from escuadra.core.mechanics import Mechanics
 from escuadra.core.said import Said
 from escuadra.core.stream import Event, Part, Payload, Person
 

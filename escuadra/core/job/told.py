@@ -8,10 +8,11 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.axes import Pose, short_way, turned
-from escuadra.core.job.mechanics import OTHER_WAY, Mechanics, Taught, change_of, learned, of_profile
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
+from escuadra.core.mechanics import OTHER_WAY, Mechanics, Taught, change_of, learned
+from escuadra.core.profiles import FrameProfile
 from escuadra.core.said import Text
 
 ROLLED_U_DEG = 0.03
@@ -33,6 +34,16 @@ class Predicted:
 def mechanics(setup: Setup) -> Mechanics:
     """The yaw screw as the profile, earlier jobs and this one know it."""
     return setup.once(_mechanics)
+
+
+def of_profile(frame: FrameProfile) -> Mechanics:
+    """What the profile says, before anything was learned."""
+    return Mechanics(
+        deg_per_turn=frame.yaw_deg_per_turn,
+        u_deg_per_turn=abs(frame.yaw_deg_per_turn) * frame.u_yaw_share,
+        lost_deg=0.0,
+        u_lost_deg=max(frame.yaw_lost_deg, 1e-3),
+    )
 
 
 def _mechanics(setup: Setup) -> Mechanics:

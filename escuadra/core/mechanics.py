@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.profiles import FrameProfile
 
 OTHER_WAY = 0.5
 """A move that came so near to the opposite of what was told, as a share of it, went the other way."""
@@ -40,16 +39,6 @@ class Taught:
     u_deg: float
     before: float
     """Turns of the yaw move before it on this job; 0 where there was none."""
-
-
-def of_profile(frame: FrameProfile) -> Mechanics:
-    """What the profile says, before anything was learned."""
-    return Mechanics(
-        deg_per_turn=frame.yaw_deg_per_turn,
-        u_deg_per_turn=abs(frame.yaw_deg_per_turn) * frame.u_yaw_share,
-        lost_deg=0.0,
-        u_lost_deg=max(frame.yaw_lost_deg, 1e-3),
-    )
 
 
 def reversal(turns: float, before: float) -> float:
