@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 import robots
 from scipy.stats import beta
 
-from escuadra.core.axes import Pose
+from escuadra.core.base.axes import Pose
 from escuadra.core.job.checks.base import Figure
 from escuadra.core.job.current import U_HUB_MM
 from escuadra.core.job.disturbance import POSE, UPRIGHT

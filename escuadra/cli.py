@@ -18,8 +18,8 @@ from typing import Annotated
 
 import typer
 
-from escuadra.core.errors import BadInput, refusal
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput, refusal
+from escuadra.core.base.said import said
 from escuadra.words import FALLBACK, languages, say, speaking
 
 app = typer.Typer(
@@ -167,7 +167,7 @@ def devices(
 @app.command()
 def compute(kind: str, file: str) -> None:
     """Compute a kind from a JSON file (- reads standard input)."""
-    from escuadra.core.given import json_data
+    from escuadra.core.base.given import json_data
     from escuadra.core.kinds import compute as run
 
     try:

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from escuadra.core.errors import BadInput, refusal
+from escuadra.core.base.errors import BadInput, refusal
 from escuadra.words import say
 
 

@@ -15,15 +15,15 @@ import yaml
 from pydantic import ValidationError
 
 import escuadra.core.job.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
+from escuadra.core.base.errors import BadInput, bad_input
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import nouns, said
+from escuadra.core.base.stream import canonical
 from escuadra.core.entries import KINDS
-from escuadra.core.errors import BadInput, bad_input
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State
-from escuadra.core.model import Frozen
 from escuadra.core.procedure import Procedure
-from escuadra.core.said import nouns, said
-from escuadra.core.stream import canonical
 
 Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 """The safe loader, in C where the library was built with it."""

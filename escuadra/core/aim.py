@@ -9,9 +9,9 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.said import said
 
 
 class AimInput(Frozen):

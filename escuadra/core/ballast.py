@@ -13,9 +13,9 @@ from itertools import combinations
 import numpy as np
 from pydantic import Field
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.said import Mass, exact, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.said import Mass, exact, said
 
 MOST_PLACES = 8
 """So many places for ballast have every choice among them tried."""

@@ -11,10 +11,10 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from escuadra.core.axes import turned
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Line, NotNegative, Number, Positive
-from escuadra.core.said import Plain, exact, said
+from escuadra.core.base.axes import turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Line, NotNegative, Number, Positive
+from escuadra.core.base.said import Plain, exact, said
 from escuadra.core.things import ThingKind
 
 MOST_THINGS = 200

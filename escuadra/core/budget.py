@@ -7,9 +7,9 @@ import math
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from escuadra.core.model import Frozen
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import Text, said
 from escuadra.core.readings import Figures
-from escuadra.core.said import Text, said
 
 
 class Contribution(Frozen):

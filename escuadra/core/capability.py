@@ -7,6 +7,7 @@ between the limits (``capable`` of ``verdict``, JCGM 106), perhaps only with rep
 
 from dataclasses import dataclass, replace
 
+from escuadra.core.base.said import Said, Text, Value, said
 from escuadra.core.bay import Bay
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.events import ToolUsed
@@ -18,7 +19,6 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
 from escuadra.core.readings import Instrument
-from escuadra.core.said import Said, Text, Value, said
 from escuadra.core.tool import Tool
 
 REPEATS = (1, 3, 10)

@@ -11,11 +11,11 @@ from typing import Any, Literal
 import numpy as np
 
 from escuadra.core.adjustment import NO_REDUNDANCY, Adjustment, adjust, layout, reliability
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import said
 from escuadra.core.equations import Vector, observe
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen
 from escuadra.core.observations import NetworkInput, Observation
-from escuadra.core.said import said
 
 Quantity = Literal["x", "y", "yaw_deg", "square", "thrust"]
 

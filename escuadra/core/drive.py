@@ -11,10 +11,10 @@ from typing import Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from escuadra.core.axes import short_way
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.said import Plain, exact, said
+from escuadra.core.base.axes import short_way
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.said import Plain, exact, said
 
 Loss = Literal["gap", "slow", "fast", "bend"]
 LOSSES: tuple[Loss, ...] = ("gap", "slow", "fast", "bend")

@@ -1,6 +1,6 @@
 """The kinds of entry that a catalogue has, each with its model: what a field is for stands in its description."""
 
-from escuadra.core.model import Frozen
+from escuadra.core.base.model import Frozen
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.tool import Tool

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.observations import NetworkInput
-from escuadra.core.said import said
 
 Vector = NDArray[np.float64]
 LEAST_SINE = 1e-6

@@ -9,10 +9,10 @@ from typing import Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.said import nouns, said
-from escuadra.core.steps import in_one_line, to_step
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.said import nouns, said
+from escuadra.core.base.steps import in_one_line, to_step
 
 
 class Foot(Frozen):

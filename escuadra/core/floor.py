@@ -10,11 +10,11 @@ from typing import Any, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number
+from escuadra.core.base.said import said
+from escuadra.core.base.steps import in_one_line
 from escuadra.core.stance import CORNERS
-from escuadra.core.steps import in_one_line
 
 
 class FloorPoint(Frozen):

@@ -12,9 +12,9 @@ from functools import cached_property
 
 import numpy as np
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
-from escuadra.core.steps import in_one_line
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
+from escuadra.core.base.steps import in_one_line
 from escuadra.core.survey import Levelled, Surface, Survey, SurveyPoint, levelled
 from escuadra.core.triangles import Triangles, triangulated
 

@@ -4,11 +4,11 @@ Source: the trade's own checks (end for end, two pegs, three points, a known len
 upright beside a plumb line, along a straight edge, clamp run-out, a frame's zero mark and straightness).
 """
 
-from escuadra.core.quantities import Dimension
-from escuadra.core.said import Said, said
+from escuadra.core.base.quantities import Dimension
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.wording import BEAM
 from escuadra.core.selfcheck import SelfCheck, Step
 from escuadra.core.tool import Tool
-from escuadra.core.wording import BEAM
 
 STEEL_TAPE_U = 0.4
 """Of one length on a good steel tape or rule, mm."""

@@ -7,7 +7,7 @@ from typing import Literal, get_args
 
 from pydantic import Field
 
-from escuadra.core.stream import Payload
+from escuadra.core.base.stream import Payload
 
 PEOPLE, SETTINGS = "people", "settings"
 """The streams that a garage has one of."""

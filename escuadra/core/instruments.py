@@ -11,10 +11,10 @@ from typing import Annotated, Any, Literal, Self
 import numpy as np
 from pydantic import ConfigDict, Field, RootModel, field_validator, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive, read_as
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive, read_as
+from escuadra.core.base.said import Plain, exact, said
 from escuadra.core.readings import REFERENCE_TEMPERATURE
-from escuadra.core.said import Plain, exact, said
 
 DAYS_A_YEAR = 365.25
 

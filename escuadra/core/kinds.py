@@ -29,10 +29,10 @@ from escuadra.core import (
     verdict,
     vin,
 )
-from escuadra.core.errors import BadInput
-from escuadra.core.given import leaves, most_extreme, plain_data
-from escuadra.core.model import Frozen
-from escuadra.core.said import nouns, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.given import leaves, most_extreme, plain_data
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import nouns, said
 
 
 @dataclass(frozen=True)

@@ -10,9 +10,9 @@ from typing import Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.said import said
 from escuadra.core.symmetry import CRITICAL_W
 
 MOST_READINGS = 2000

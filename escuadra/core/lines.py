@@ -9,9 +9,9 @@ from typing import Any, Self
 
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number
+from escuadra.core.base.said import said
 
 
 class RearToe(Frozen):

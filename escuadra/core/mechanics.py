@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 
 OTHER_WAY = 0.5
 """A move that came so near to the opposite of what was told, as a share of it, went the other way."""

@@ -6,10 +6,10 @@ Source: rigid motion in the plane about the yaw screw's pivot.
 
 from pydantic import Field, field_validator
 
-from escuadra.core.axes import Pose, short_way, turned
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Number
-from escuadra.core.said import said
+from escuadra.core.base.axes import Pose, short_way, turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number
+from escuadra.core.base.said import said
 
 
 class GoalPose(Pose):

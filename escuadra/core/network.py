@@ -13,10 +13,10 @@ import numpy as np
 from pydantic import Field
 
 from escuadra.core.adjustment import Adjustment, adjust, reliability
-from escuadra.core.axes import short_way
-from escuadra.core.chisquare import quantile
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen
+from escuadra.core.base.axes import short_way
+from escuadra.core.base.chisquare import quantile
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen
 from escuadra.core.observations import NetworkInput
 from escuadra.core.symmetry import CRITICAL_W
 

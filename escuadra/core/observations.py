@@ -7,9 +7,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.said import said
 
 MOST_POINTS, MOST_OBSERVATIONS = 300, 3000
 """A set-up has a dozen of either; a network beyond this is a mistake, and would be solved too slowly to say so."""

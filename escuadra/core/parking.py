@@ -11,13 +11,13 @@ from functools import cached_property
 
 import numpy as np
 
-from escuadra.core.axes import short_way
+from escuadra.core.base.axes import short_way
+from escuadra.core.base.said import Said
 from escuadra.core.bay import Place
 from escuadra.core.ground import Ground
 from escuadra.core.procedure import FloorLimits, Limits, Procedure, TargetPlace
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.room import Refusal, Room
-from escuadra.core.said import Said
 from escuadra.core.standing import Standing, target_places
 
 TURNS = (0, -2, 2, -4, 4, -6, 6, -8, 8)

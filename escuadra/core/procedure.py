@@ -9,10 +9,10 @@ from typing import Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import CatalogueText, Frozen, NotNegative, Number, Positive
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number, Positive
+from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.profiles import VehicleModel
-from escuadra.core.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.things import SOLID, ThingKind
 
 Group = Literal["ready", "stance", "line", "frame", "target", "clear"]

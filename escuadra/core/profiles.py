@@ -9,8 +9,8 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.ballast import MOST_PLACES, BallastPlace
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.feet import Foot
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.stance import Corner
 
 

@@ -10,10 +10,10 @@ from typing import Self
 import numpy as np
 from pydantic import Field, field_validator, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.said import said
-from escuadra.core.steps import to_step
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.said import said
+from escuadra.core.base.steps import to_step
 
 
 class ReflectionInput(Frozen):

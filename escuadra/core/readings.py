@@ -11,9 +11,9 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.said import Length, exact, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.said import Length, exact, said
 
 REFERENCE_TEMPERATURE = 20.0
 ROOT_3, ROOT_12 = math.sqrt(3), math.sqrt(12)

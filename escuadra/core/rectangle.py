@@ -10,11 +10,11 @@ from typing import Any
 from pydantic import Field
 
 from escuadra.core.adjustment import adjust
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.said import nouns, said
 from escuadra.core.network import result_of
 from escuadra.core.observations import NetworkInput
-from escuadra.core.said import nouns, said
 
 SIDES = {
     "out": ("datum", "abeam"),

@@ -12,15 +12,15 @@ from typing import Literal
 
 from pydantic import Field
 
+from escuadra.core.base.model import Line, Number
+from escuadra.core.base.quantities import Dimension
+from escuadra.core.base.said import Noun, Said, said
+from escuadra.core.base.stream import Event, Payload, Person
 from escuadra.core.guided import checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
 from escuadra.core.mechanics import Mechanics
-from escuadra.core.model import Line, Number
-from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
-from escuadra.core.said import Noun, Said, said
 from escuadra.core.selfcheck import TEN_METRES, Found, SelfCheck
-from escuadra.core.stream import Event, Payload, Person
 from escuadra.core.tool import Tool
 
 HORIZON_DAYS = 1500

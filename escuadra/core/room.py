@@ -12,11 +12,11 @@ from typing import Literal
 
 import numpy as np
 
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Length, Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.bay import Bay, Place, Rack, Thing, rectangle
-from escuadra.core.errors import BadInput
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
-from escuadra.core.said import Length, Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places
 from escuadra.core.things import SOLID, ThingKind

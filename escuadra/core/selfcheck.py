@@ -12,11 +12,11 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.quantities import FACTORS, OWN_UNIT, Dimension, Quantity
+from escuadra.core.base.said import Noun, Said, said
 from escuadra.core.instruments import CheckInput, check
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.quantities import FACTORS, OWN_UNIT, Dimension, Quantity
-from escuadra.core.said import Noun, Said, said
 from escuadra.core.tool import Tool, ToolKind
 from escuadra.core.verdict import VerdictInput, verdict
 

@@ -10,9 +10,9 @@ from typing import Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number
+from escuadra.core.base.said import said
 
 MOST_CONTROLS = 100
 LEAST_CUT = 0.05

@@ -10,7 +10,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 
 Corner = Literal["LF", "RF", "LR", "RR"]
 CORNERS: tuple[Corner, ...] = ("LF", "RF", "LR", "RR")

@@ -10,12 +10,12 @@ from functools import cached_property
 
 import numpy as np
 
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Name, Noun, Text, said
 from escuadra.core.bay import Bay, Place
-from escuadra.core.errors import BadInput
 from escuadra.core.ground import Amount, Ground
 from escuadra.core.procedure import Procedure, TargetPlace, datum_at
 from escuadra.core.profiles import VehicleModel
-from escuadra.core.said import Name, Noun, Text, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.survey import Surface
 

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.stance import CORNERS, Corner
 
 

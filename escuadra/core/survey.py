@@ -14,14 +14,14 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.given import table, written
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.given import table, written
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.quantities import parse
+from escuadra.core.base.said import NOTHING, Name, Plain, Said, Sentences, Text, exact, nouns, said, sentences
+from escuadra.core.base.wording import BEAM, amount
 from escuadra.core.levelling import LevellingInput, StaffReading, levelling
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.quantities import parse
-from escuadra.core.said import NOTHING, Name, Plain, Said, Sentences, Text, exact, nouns, said, sentences
 from escuadra.core.symmetry import CRITICAL_W
-from escuadra.core.wording import BEAM, amount
 
 Surface = Literal["floor", "runway"]
 MOST_POINTS = 1200

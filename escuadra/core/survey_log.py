@@ -12,10 +12,10 @@ from typing import Literal
 
 from pydantic import Field
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Number, Positive
-from escuadra.core.said import Sentences, said
-from escuadra.core.stream import Event, Payload, Person
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Number, Positive
+from escuadra.core.base.said import Sentences, said
+from escuadra.core.base.stream import Event, Payload, Person
 from escuadra.core.survey import MOST_POINTS, Survey, SurveyPoint, SurveyReading, tilt_told
 
 Reads = Literal["staff", "height"]

@@ -9,9 +9,9 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, Number, Positive
-from escuadra.core.said import Plain, exact, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Number, Positive
+from escuadra.core.base.said import Plain, exact, said
 
 CRITICAL_W = 3.2905
 """Two-sided limit of a normal w-test at the level 0.001."""

@@ -9,12 +9,12 @@ from typing import Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.given import whole_number
-from escuadra.core.model import Frozen, Line, Number, Positive
-from escuadra.core.quantities import Dimension
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.given import whole_number
+from escuadra.core.base.model import Frozen, Line, Number, Positive
+from escuadra.core.base.quantities import Dimension
+from escuadra.core.base.said import said
 from escuadra.core.readings import Instrument, Sag
-from escuadra.core.said import said
 
 ToolKind = Literal[
     "steel_tape",

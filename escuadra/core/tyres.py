@@ -6,8 +6,8 @@ the pressure of a cold tyre at 20 °C; a tyre that was driven is warmer and stan
 
 import math
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 
 ATMOSPHERE_KPA = 101.325
 ZERO_C = 273.15

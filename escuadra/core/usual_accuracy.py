@@ -4,8 +4,8 @@ Our own defaults, each a little coarser than the data sheets of its kind that ar
 errs towards "undecided"; whoever has the instrument's own data sheet types that instead. In the unit of the kind.
 """
 
+from escuadra.core.base.said import FIGURE_OF, Plain, PlusMinus, Said, exact, said
 from escuadra.core.readings import Instrument
-from escuadra.core.said import FIGURE_OF, Plain, PlusMinus, Said, exact, said
 from escuadra.core.tool import ToolKind
 
 

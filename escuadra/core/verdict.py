@@ -9,9 +9,9 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number
-from escuadra.core.said import Plain, exact, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number
+from escuadra.core.base.said import Plain, exact, said
 
 MOST_READINGS = 20
 Verdict = Literal["holds", "out", "undecided"]

@@ -6,7 +6,7 @@ a mismatch is a remark and nothing is refused.
 
 from pydantic import Field
 
-from escuadra.core.model import Frozen
+from escuadra.core.base.model import Frozen
 
 _VALUES = {str(digit): digit for digit in range(10)} | dict(
     zip("ABCDEFGHJKLMNPRSTUVWXYZ", [*range(1, 9), 1, 2, 3, 4, 5, 7, 9, *range(2, 10)], strict=True)

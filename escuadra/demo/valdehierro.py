@@ -7,9 +7,9 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
-from escuadra.core.stream import ITSELF
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
+from escuadra.core.base.stream import ITSELF
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician

@@ -5,9 +5,9 @@ import socket
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from escuadra.core.errors import NoAnswer
+from escuadra.core.base.errors import NoAnswer
+from escuadra.core.base.said import from_data, said
 from escuadra.core.job.places import Plan
-from escuadra.core.said import from_data, said
 from escuadra.devices.camera_rig import Look
 
 PATIENCE_S = 5.0

@@ -7,6 +7,7 @@ frame by hand turns it a little. It works on a log of its own in memory; the she
 from collections.abc import Mapping
 from dataclasses import replace
 
+from escuadra.core.base.stream import Payload, Person, made
 from escuadra.core.job.events import Answered, Disturbed, ReadingTaken, ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
@@ -15,7 +16,6 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.job.views import CheckView
 from escuadra.core.readings import Instrument
-from escuadra.core.stream import Payload, Person, made
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 ROBOT = Person(id="robot", name="robot", known="itself")

@@ -23,11 +23,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from escuadra.core.axes import Pose, turned
-from escuadra.core.errors import BadInput, refusal
+from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.errors import BadInput, refusal
+from escuadra.core.base.said import Angle, Length, Plain, as_data, exact, nouns, said
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
-from escuadra.core.said import Angle, Length, Plain, as_data, exact, nouns, said
 from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
 

@@ -9,8 +9,9 @@ import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from escuadra.core.axes import Pose, turned
-from escuadra.core.errors import BadInput
+from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.job.hung import sag
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.methods.marks import U_PLUMB_MM
@@ -19,7 +20,6 @@ from escuadra.core.job.scene import Scene, Space
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import on_face, points_of
 from escuadra.core.readings import Instrument
-from escuadra.core.said import said
 from escuadra.core.stance import CORNERS
 
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}

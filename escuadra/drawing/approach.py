@@ -6,9 +6,9 @@ the beam itself is not, so that the last millimetres can be seen from across the
 
 import math
 
+from escuadra.core.base.said import said
+from escuadra.core.base.wording import amount
 from escuadra.core.job.approach import ToGo
-from escuadra.core.said import said
-from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 SIZE = (620.0, 372.0)

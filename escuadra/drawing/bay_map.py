@@ -9,14 +9,14 @@ from itertools import pairwise
 
 import numpy as np
 
+from escuadra.core.base.said import Plain, Said, said
+from escuadra.core.base.wording import amount, rounded
 from escuadra.core.bay import Bay, Place, Thing
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.relief import Relief
 from escuadra.core.room import Shape, shapes
-from escuadra.core.said import Plain, Said, said
 from escuadra.core.survey_log import Draft
-from escuadra.core.wording import amount, rounded
 from escuadra.drawing.svg import Point, apart, arrow_head, document, element, label, line, polyline
 
 MARGIN = 34.0

@@ -2,9 +2,9 @@
 
 from datetime import date
 
+from escuadra.core.base.said import Plain, Said
+from escuadra.core.base.wording import MOST_DECIMALS, UNITS
 from escuadra.core.instruments import BiasEntry, DriftResult
-from escuadra.core.said import Plain, Said
-from escuadra.core.wording import MOST_DECIMALS, UNITS
 from escuadra.drawing.svg import Point, document, element, label, line, polyline
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 620.0, 190.0, 72.0, 24.0, 16.0, 30.0

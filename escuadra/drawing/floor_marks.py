@@ -1,10 +1,10 @@
 """The marks to make on the floor, with the tapes that find them: scaled, numbered, its scale bar drawn."""
 
+from escuadra.core.base.said import Noun, said
+from escuadra.core.base.wording import amount
 from escuadra.core.job.floor_marks import FloorMark
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.said import Noun, said
 from escuadra.core.stance import CORNERS
-from escuadra.core.wording import amount
 from escuadra.drawing.lines import HEAD, Strip
 from escuadra.drawing.svg import document, element, label, line, polyline
 

@@ -6,10 +6,10 @@ Beside it the frame from its left side, for what leans towards or away from the 
 import math
 from collections.abc import Callable
 
+from escuadra.core.base.said import Noun, Plain, Turns, nouns, said
+from escuadra.core.base.wording import amount
 from escuadra.core.job.hung import hung
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.said import Noun, Plain, Turns, nouns, said
-from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 At = Callable[[float, float], Point]

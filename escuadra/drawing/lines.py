@@ -7,7 +7,9 @@ method looks along, and the rectangle while it is being built. Left as from the 
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from escuadra.core.axes import turned
+from escuadra.core.base.axes import turned
+from escuadra.core.base.said import Noun, Plain, Said, said
+from escuadra.core.base.wording import amount
 from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.checks.carrying import RectangleCheck
 from escuadra.core.job.methods import METHODS, Sight
@@ -17,10 +19,8 @@ from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.views import CheckView
 from escuadra.core.lines import Line, LinesResult
 from escuadra.core.rectangle import SIDES
-from escuadra.core.said import Noun, Plain, Said, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import target_places
-from escuadra.core.wording import amount
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 SIDEWAYS = (100.0, 50.0, 20.0, 10.0, 5.0, 1.0)

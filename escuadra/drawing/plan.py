@@ -7,16 +7,16 @@ hand; the gap between where the frame stands and where it must may be drawn magn
 import math
 from dataclasses import dataclass
 
-from escuadra.core.axes import Pose, turned
+from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.said import Name, Noun, Plain, said
+from escuadra.core.base.wording import amount
 from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.hung import hung
 from escuadra.core.job.places import ENDS, tape_slot
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.views import CheckView
 from escuadra.core.lines import Line, LinesResult
-from escuadra.core.said import Name, Noun, Plain, said
 from escuadra.core.stance import CORNERS
-from escuadra.core.wording import amount
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
 from escuadra.drawing.stations import board, other_places, own_place
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline

@@ -5,7 +5,7 @@ One scene a check, the part that the present step reads drawn strong, the others
 
 from collections.abc import Callable
 
-from escuadra.core.said import Said, said
+from escuadra.core.base.said import Said, said
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 SIZE = (560.0, 240.0)

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable
 
-from escuadra.core.axes import turned
+from escuadra.core.base.axes import turned
 from escuadra.core.job.carriers import carrier_of
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.staked import on_face

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from functools import lru_cache
 from xml.sax.saxutils import escape, quoteattr
 
-from escuadra.core.said import Said, Value
+from escuadra.core.base.said import Said, Value
 from escuadra.words import say
 
 Point = tuple[float, float]

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.house import CustomerErased, customer_stream
-from escuadra.core.said import said
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 from escuadra.jobs.house import House
 from escuadra.store import dialect

@@ -5,10 +5,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import nouns, said
 from escuadra.core.job.disturbance import HAPPENINGS, owner_of
 from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Source, Withdrawn
-from escuadra.core.said import nouns, said
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Opened
 

@@ -8,8 +8,10 @@ import json
 from dataclasses import dataclass
 from functools import lru_cache
 
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.stream import canonical
 from escuadra.core.bay import Bay, Place
-from escuadra.core.errors import BadInput
 from escuadra.core.ground import Ground, among, ground
 from escuadra.core.house import survey_stream
 from escuadra.core.job.events import Pinned
@@ -17,11 +19,9 @@ from escuadra.core.parking import Lot, Parking, fits, park
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.room import STEP_MM
-from escuadra.core.said import Said, said
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import Standing, stand, target_places
-from escuadra.core.stream import canonical
 from escuadra.core.survey import Survey, levelled
 from escuadra.core.survey_log import (
     Draft,

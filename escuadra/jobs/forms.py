@@ -5,14 +5,14 @@ from dataclasses import dataclass
 
 from pydantic import Field
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, Line
+from escuadra.core.base.quantities import Question
+from escuadra.core.base.said import Said, said
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
 from escuadra.core.job.visit import Visit
-from escuadra.core.model import Frozen, Line
-from escuadra.core.quantities import Question
-from escuadra.core.said import Said, said
 from escuadra.store import Row
 
 

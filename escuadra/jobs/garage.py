@@ -6,13 +6,13 @@ from pathlib import Path
 from typing import TypeVar
 
 from escuadra.catalogue import Catalogue
-from escuadra.core.errors import Conflict
+from escuadra.core.base.errors import Conflict
+from escuadra.core.base.said import said
+from escuadra.core.base.stream import Event, Payload, Person, made
 from escuadra.core.house import entry_stream, visit_stream
 from escuadra.core.job.events import Doubted
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.visit import Visit, fold_visit
-from escuadra.core.said import said
-from escuadra.core.stream import Event, Payload, Person, made
 from escuadra.jobs.command import Command, Committed, Context, Decision
 from escuadra.jobs.forms import Opened, keyed
 from escuadra.jobs.house import House

@@ -10,9 +10,11 @@ from zoneinfo import ZoneInfo
 
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
+from escuadra.core.base.errors import BadInput, refusal
+from escuadra.core.base.said import said
+from escuadra.core.base.stream import ITSELF, Part, Payload, Person
 from escuadra.core.bay import Place
 from escuadra.core.entries import KINDS
-from escuadra.core.errors import BadInput, refusal
 from escuadra.core.job.events import Pinned, Signed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
@@ -22,8 +24,6 @@ from escuadra.core.job.state import State
 from escuadra.core.job.visit import Visit, as_signed, fold_visit
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.said import said
-from escuadra.core.stream import ITSELF, Part, Payload, Person
 from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Opened, Unreadable

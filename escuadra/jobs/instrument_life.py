@@ -10,7 +10,8 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, TypeVar
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.house import instrument_stream
 from escuadra.core.job.events import Doubted
 from escuadra.core.register import (
@@ -24,7 +25,6 @@ from escuadra.core.register import (
     InstrumentPayload,
     Retired,
 )
-from escuadra.core.said import said
 from escuadra.core.selfcheck import Found
 from escuadra.core.tool import Tool
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision

@@ -9,9 +9,11 @@ from dataclasses import replace
 from datetime import date
 
 from escuadra.catalogue import Catalogue
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.quantities import Dimension
+from escuadra.core.base.said import nouns, said
+from escuadra.core.base.stream import Event
 from escuadra.core.guided import CHECKS
-from escuadra.core.quantities import Dimension
 from escuadra.core.readings import Instrument
 from escuadra.core.register import (
     Entered,
@@ -19,9 +21,7 @@ from escuadra.core.register import (
     Trusted,
     fold_history,
 )
-from escuadra.core.said import nouns, said
 from escuadra.core.selfcheck import Found, judged
-from escuadra.core.stream import Event
 from escuadra.jobs.register_files import to_csv, to_json
 from escuadra.store import Store
 

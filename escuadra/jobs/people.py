@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Noun, nouns, said
 from escuadra.core.house import PEOPLE, ROLES, PersonAdded
-from escuadra.core.said import Noun, nouns, said
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 
 

@@ -9,13 +9,13 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
-from escuadra.core.errors import BadInput
-from escuadra.core.given import json_data, records, written
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.given import json_data, records, written
+from escuadra.core.base.said import Plain, exact, nouns, said
+from escuadra.core.base.stream import Person
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.register import SAID, Checked, Dropped, Given, History, HistoryEntry, InstrumentPayload, Retired
-from escuadra.core.said import Plain, exact, nouns, said
 from escuadra.core.selfcheck import TEN_METRES, Found, judged
-from escuadra.core.stream import Person
 from escuadra.core.tool import Tool, check_days
 from escuadra.core.usual_accuracy import USUAL, told
 from escuadra.core.verdict import VerdictInput, verdict

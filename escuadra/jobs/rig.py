@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import Length, said
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.slots import Slot
-from escuadra.core.said import Length, said
 from escuadra.devices import CameraRig, Look
 from escuadra.jobs.command import Context, Saying, VisitCommand, imagined
 from escuadra.jobs.entries import Happen

@@ -5,12 +5,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from escuadra import __version__
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import nouns, said
+from escuadra.core.base.stream import ITSELF, Person
 from escuadra.core.job.events import PartHead, Printed, Reopened, Signed
 from escuadra.core.job.told import mechanics
 from escuadra.core.register import Learned
-from escuadra.core.said import nouns, said
-from escuadra.core.stream import ITSELF, Person
 from escuadra.jobs.command import Append, Context, Decision, Saying, VisitCommand, decided, of_owner
 from escuadra.jobs.entries import reasoned
 from escuadra.jobs.forms import Opened

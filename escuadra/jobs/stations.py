@@ -3,10 +3,10 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import as_said, nouns, said
 from escuadra.core.job.events import ReadingTaken, Relied, SaidThen, StationRun
 from escuadra.core.job.views import CheckView
-from escuadra.core.said import as_said, nouns, said
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.forms import Opened
 

@@ -9,13 +9,13 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from escuadra.core.base.errors import BadInput, Conflict, bad_input
+from escuadra.core.base.quantities import Quantity, Question, parse, understand
+from escuadra.core.base.said import nouns, said
+from escuadra.core.base.stream import Payload, canonical
 from escuadra.core.bay import Bay
-from escuadra.core.errors import BadInput, Conflict, bad_input
 from escuadra.core.ground import ground, triangles_of
 from escuadra.core.house import survey_stream
-from escuadra.core.quantities import Quantity, Question, parse, understand
-from escuadra.core.said import nouns, said
-from escuadra.core.stream import Payload, canonical
 from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid
 from escuadra.core.survey_log import Begun, Closed, Draft, FileRead, PointRead, Stationed, TakenBack
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision

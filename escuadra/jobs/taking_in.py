@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from typing import Literal
 
 from escuadra.catalogue import Entry
+from escuadra.core.base.stream import Part
 from escuadra.core.bay import Place
 from escuadra.core.house import visit_stream
 from escuadra.core.job.events import BodyBrought, CalibrationAdded, FrameKnown, Pinned, Placed, TakenIn, VisitPayload
 from escuadra.core.job.visit import VEHICLE, body, calibration
 from escuadra.core.procedure import Procedure
-from escuadra.core.stream import Part
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision, Saying, VisitCommand
 from escuadra.jobs.forms import Opened, TakeIn
 from escuadra.jobs.house import House

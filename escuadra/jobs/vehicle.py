@@ -7,13 +7,13 @@ import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from escuadra.core.errors import BadInput, Busy
-from escuadra.core.given import table
+from escuadra.core.base.errors import BadInput, Busy
+from escuadra.core.base.given import table
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import Angle, Way, exact, nouns, said
 from escuadra.core.job.disturbance import owner_of
 from escuadra.core.job.events import FigureChanged, Photographed
 from escuadra.core.job.figures import with_changes
-from escuadra.core.model import Frozen
-from escuadra.core.said import Angle, Way, exact, nouns, said
 from escuadra.jobs import reencode
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.entries import Answer, reasoned

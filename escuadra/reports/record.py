@@ -13,16 +13,16 @@ from zoneinfo import ZoneInfo
 from pydantic import Field
 
 from escuadra import __version__
+from escuadra.core.base.model import CatalogueText, Frozen
+from escuadra.core.base.said import Given, Name, Said, Temperature, as_said, exact, said
+from escuadra.core.base.stream import Person
+from escuadra.core.base.wording import amount
 from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
 from escuadra.core.job.next_move import retold
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, State
 from escuadra.core.job.views import CheckView, SlotView
-from escuadra.core.model import CatalogueText, Frozen
 from escuadra.core.readings import Instrument
-from escuadra.core.said import Given, Name, Said, Temperature, as_said, exact, said
-from escuadra.core.stream import Person
-from escuadra.core.wording import amount
 from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened, signing
 from escuadra.reports.paper import printed, styled

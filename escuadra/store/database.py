@@ -8,9 +8,9 @@ from typing import Any, TypeVar
 from sqlalchemy import Connection, Engine, create_engine, inspect, text
 from sqlalchemy.exc import DBAPIError
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import nouns, said
-from escuadra.core.stream import Event
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import nouns, said
+from escuadra.core.base.stream import Event
 from escuadra.store import dialect
 from escuadra.store.projections import reindex
 from escuadra.store.repositories.bays import bays

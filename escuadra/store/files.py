@@ -5,8 +5,8 @@ import os
 import tempfile
 from pathlib import Path
 
-from escuadra.core.errors import BadInput, Busy
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput, Busy
+from escuadra.core.base.said import said
 
 
 class FileStore:

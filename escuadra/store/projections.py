@@ -6,11 +6,11 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.stream import PAYLOADS, Event, Payload
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
 from escuadra.core.job.events import CalibrationAdded, ReadingTaken, TakenIn
-from escuadra.core.said import Said, said
-from escuadra.core.stream import PAYLOADS, Event, Payload
 from escuadra.core.survey_log import Begun, Closed
 from escuadra.store import dialect
 from escuadra.store.tables import (

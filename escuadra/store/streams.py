@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import Connection, bindparam, insert, select, update
 
-from escuadra.core.stream import GENESIS, Event, Payload, Person, chained, made
+from escuadra.core.base.stream import GENESIS, Event, Payload, Person, chained, made
 from escuadra.store.projections import project
 from escuadra.store.tables import entry, journal, stream
 

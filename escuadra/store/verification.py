@@ -14,10 +14,10 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, Result, and_, func, select
 
-from escuadra.core.errors import BadInput, refusal
+from escuadra.core.base.errors import BadInput, refusal
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.stream import GENESIS, PAYLOADS, canonical, chained
 from escuadra.core.register import SAID
-from escuadra.core.said import Said, said
-from escuadra.core.stream import GENESIS, PAYLOADS, canonical, chained
 from escuadra.store.files import FileStore
 from escuadra.store.streams import noted
 from escuadra.store.tables import (

@@ -15,8 +15,8 @@ from pathlib import Path
 from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import OperationalError
 
-from escuadra.core.errors import BadInput, Busy
-from escuadra.core.said import Plain, said
+from escuadra.core.base.errors import BadInput, Busy
+from escuadra.core.base.said import Plain, said
 from escuadra.store import dialect
 
 LOCK = "lock"

@@ -18,9 +18,9 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from escuadra import __version__
-from escuadra.core.errors import BadInput, Conflict, bad_input, complaint, refusal
-from escuadra.core.said import Said, said
-from escuadra.core.stream import ITSELF
+from escuadra.core.base.errors import BadInput, Conflict, bad_input, complaint, refusal
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.stream import ITSELF
 from escuadra.devices import LoopbackDevices
 from escuadra.jobs import Garage
 from escuadra.jobs.forms import press

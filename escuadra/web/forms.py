@@ -9,9 +9,9 @@ from typing import Annotated, Any
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationInfo
 from starlette.datastructures import UploadFile
 
-from escuadra.core.errors import BadInput
-from escuadra.core.given import readable
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.given import readable
+from escuadra.core.base.said import said
 
 
 def _text(value: Any, info: ValidationInfo) -> Any:

@@ -14,7 +14,7 @@ from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from escuadra.core.said import Said, nouns, said
+from escuadra.core.base.said import Said, nouns, said
 from escuadra.words import say
 
 LOG = logging.getLogger("escuadra")

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 
-from escuadra.core.said import Said, Sentences, Value
+from escuadra.core.base.said import Said, Sentences, Value
 from escuadra.words.language import FALLBACK, Language, language, languages
 
 _SPOKEN: ContextVar[str] = ContextVar("spoken", default=FALLBACK)

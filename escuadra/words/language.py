@@ -12,8 +12,8 @@ from functools import cache, cached_property, lru_cache
 from pathlib import Path
 from typing import Any
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import (
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import (
     Count,
     Directed,
     Figure,
@@ -31,7 +31,7 @@ from escuadra.core.said import (
     nouns,
     said,
 )
-from escuadra.core.wording import MOST_DECIMALS, SPACE, UNITS, rounded
+from escuadra.core.base.wording import MOST_DECIMALS, SPACE, UNITS, rounded
 
 HERE = Path(__file__).parent
 FALLBACK = "en"

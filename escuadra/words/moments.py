@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Literal
 
-from escuadra.core.said import Noun, Said, said
+from escuadra.core.base.said import Noun, Said, said
 
 Form = Literal["time", "day_time", "day_time_year", "day_seconds", "weekday"]
 

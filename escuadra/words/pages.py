@@ -13,8 +13,8 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, Template, sel
 from jinja2.ext import Extension
 from markupsafe import Markup, escape
 
-from escuadra.core import said as quantity
-from escuadra.core.said import VALUES, Given, Plain, Said, Text, exact, said
+from escuadra.core.base import said as quantity
+from escuadra.core.base.said import VALUES, Given, Plain, Said, Text, exact, said
 from escuadra.words import say, spoken
 
 PLAIN = frozenset({str, Markup, int})

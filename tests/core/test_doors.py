@@ -11,7 +11,7 @@ from fastapi.testclient import TestClient
 from typer.testing import CliRunner
 
 from escuadra.cli import app as command_line
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.kinds import KINDS, compute
 from escuadra.jobs import Garage
 from escuadra.web.app import create_app

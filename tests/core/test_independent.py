@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.kinds import compute
 from tests.english import refused
 

@@ -6,7 +6,8 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from escuadra.core.axes import short_way, turned
+from escuadra.core.base.axes import short_way, turned
+from escuadra.core.base.stream import Person, made
 from escuadra.core.design import NextInput, next_reading
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Reopened, Withdrawn
@@ -15,7 +16,6 @@ from escuadra.core.moves import MovesInput, moves
 from escuadra.core.network import network
 from escuadra.core.observations import NetworkInput
 from escuadra.core.readings import ReadingInput, reading
-from escuadra.core.stream import Person, made
 from escuadra.core.verdict import VerdictInput, verdict
 from tests.core.test_network import ENDS, HUBS, paper
 

@@ -2,7 +2,7 @@
 
 import pytest
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.job.events import LinePlanned, ToolUsed
 from escuadra.core.job.line_plan import Shelf, default_plan, fewest_changes, offer, slots_of, worth
 from escuadra.core.job.methods import METHODS

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import pytest
 
-from escuadra.core.axes import Pose
+from escuadra.core.base.axes import Pose
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.observed import ObservationId

@@ -12,9 +12,9 @@ import numpy as np
 import pytest
 
 from escuadra.core.adjustment import adjust, adjust_batch
-from escuadra.core.chisquare import quantile, upper_tail
+from escuadra.core.base.chisquare import quantile, upper_tail
+from escuadra.core.base.errors import BadInput, NotDetermined
 from escuadra.core.equations import observe
-from escuadra.core.errors import BadInput, NotDetermined
 from escuadra.core.network import network
 from escuadra.core.observations import NetworkInput
 from tests.english import refused

@@ -14,8 +14,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from escuadra.catalogue.library import PRACTICE, load
+from escuadra.core.base.errors import BadInput
 from escuadra.core.bay import Bay, Place
-from escuadra.core.errors import BadInput
 from escuadra.core.floor import FloorInput, FloorPoint, WheelPoints, floor
 from escuadra.core.ground import Ground, ground
 from escuadra.core.parking import Lot, axis_turn, park

@@ -2,8 +2,8 @@
 
 import pytest
 
-from escuadra.core.errors import BadInput
-from escuadra.core.quantities import Quantity, Question, parse, understand
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity, Question, parse, understand
 from tests.english import refused, told
 
 LENGTHS = [

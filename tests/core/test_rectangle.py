@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.rectangle import SIDES, RectangleInput, rectangle
 from tests.english import refused
 

@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 
 from escuadra.catalogue import Catalogue
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.stream import Event, Person, made
 from escuadra.core.capability import decides
-from escuadra.core.errors import BadInput
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.places import Plan
 from escuadra.core.readings import Instrument
 from escuadra.core.register import Checked, Dropped, History, Retired, Said, fold_history
 from escuadra.core.selfcheck import SelfCheck, judged
-from escuadra.core.stream import Event, Person, made
 from escuadra.core.tool import KINDS as TOOL_KINDS
 from escuadra.core.tool import Tool
 from tests.english import refused, told

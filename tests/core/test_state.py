@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import multivariate_normal
 
-from escuadra.core.errors import BadInput, NotDetermined
+from escuadra.core.base.errors import BadInput, NotDetermined
 from escuadra.core.kinds import compute
 from escuadra.core.state import StateInput, StateResult, solve
 from escuadra.core.state import factors as taken_apart

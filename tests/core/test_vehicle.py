@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from escuadra.catalogue import Catalogue
 from escuadra.core.ballast import BallastPlace, Weight, ballast, carried
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.job.events import FigureChanged
 from escuadra.core.job.figures import figures_of, with_changes
 from escuadra.core.tyres import cold_pressure

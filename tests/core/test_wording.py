@@ -2,8 +2,8 @@
 
 import pytest
 
-from escuadra.core.quantities import parse
-from escuadra.core.wording import amount, decimals_for, inches, length_in, rounded, with_uncertainty
+from escuadra.core.base.quantities import parse
+from escuadra.core.base.wording import amount, decimals_for, inches, length_in, rounded, with_uncertainty
 from escuadra.words import say
 
 

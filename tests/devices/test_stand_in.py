@@ -10,9 +10,9 @@ from typing import Any
 
 import pytest
 
-from escuadra.core.errors import BadInput, NoAnswer
+from escuadra.core.base.errors import BadInput, NoAnswer
+from escuadra.core.base.said import from_data, said
 from escuadra.core.job.places import Plan
-from escuadra.core.said import from_data, said
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_bay import VirtualBay

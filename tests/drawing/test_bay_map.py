@@ -6,9 +6,9 @@ from typing import Any
 
 import pytest
 
+from escuadra.core.base.stream import Person, made
 from escuadra.core.bay import Bay, Place
 from escuadra.core.relief import plane_of, relief
-from escuadra.core.stream import Person, made
 from escuadra.core.survey import grid
 from escuadra.core.survey_log import Begun, PointRead, TakenBack, fold_survey
 from escuadra.drawing import bay_view, section_view

@@ -6,11 +6,11 @@ from xml.etree import ElementTree
 
 import pytest
 
+from escuadra.core.base.said import Length, Name, Turns
 from escuadra.core.guided import CHECKS
 from escuadra.core.job.approach import ToGo
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.next_move import WAYS, Axis, NextMove, Step, moved
-from escuadra.core.said import Length, Name, Turns
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.demo.technician import Technician
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view

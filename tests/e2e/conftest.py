@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from escuadra.core.stream import ITSELF
+from escuadra.core.base.stream import ITSELF
 from escuadra.demo.valdehierro import BAYS, PEOPLE, open_demo
 from escuadra.jobs import Garage
 from escuadra.jobs.bays import AddBay

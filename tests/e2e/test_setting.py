@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, TimeoutError, expect
 
-from escuadra.core.axes import Pose
+from escuadra.core.base.axes import Pose
 from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.methods import METHODS
 from escuadra.demo.technician import Technician

@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.stream import Person, made
 from escuadra.core.job.events import Answered, ReadingTaken, TakenIn, ToolUsed
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.job.visit import VEHICLE
-from escuadra.core.model import Frozen
 from escuadra.core.readings import Instrument
-from escuadra.core.stream import Person, made
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 from escuadra.jobs import Opened, Unreadable

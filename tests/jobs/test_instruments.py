@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 
 from escuadra.catalogue import Catalogue
-from escuadra.core.errors import BadInput
-from escuadra.core.stream import ITSELF
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.stream import ITSELF
 from escuadra.core.tool import KINDS, Tool
 from escuadra.core.usual_accuracy import USUAL
 from escuadra.jobs import Garage

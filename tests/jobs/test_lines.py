@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.job.both_lines import answers
 from escuadra.core.job.events import LinePlanned, ReadingTaken
 from escuadra.core.job.floor_marks import floor_marks

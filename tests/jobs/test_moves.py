@@ -2,10 +2,10 @@
 
 import pytest
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Turns
 from escuadra.core.job.next_move import retold
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
-from escuadra.core.said import Turns
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Happen
 from escuadra.jobs.signing import Sign

@@ -9,6 +9,8 @@ from fastapi.responses import HTMLResponse
 from fastapi.testclient import TestClient
 
 from escuadra.catalogue.library import PRACTICE
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Name, Text, said
 from escuadra.core.job.carriers import CARRIERS, Carrier, carrier
 from escuadra.core.job.checks.base import OneReading
 from escuadra.core.job.disturbance import BODIES, HAPPENINGS, Happening
@@ -24,8 +26,6 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Run
 from escuadra.core.job.views import SheetView
 from escuadra.core.procedure import CarrierSpec, CheckSpec, Station, check_kind
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import Name, Text, said
 from escuadra.demo.technician import Technician
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import Record, render_record

@@ -5,8 +5,8 @@ import re
 
 import pytest
 
+from escuadra.core.base.errors import BadInput
 from escuadra.core.budget import of_reading, the_largest
-from escuadra.core.errors import BadInput
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.solved import Solved

@@ -4,7 +4,7 @@ from itertools import permutations
 
 import pytest
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.stands import Stand, _changes, _walked, left_behind, missing, stand_of, standing_now, the_round
 from escuadra.jobs import Garage

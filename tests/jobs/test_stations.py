@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from escuadra.core.errors import Conflict
+from escuadra.core.base.errors import Conflict
 from escuadra.core.job.carriers import carrier_of
 from escuadra.core.job.events import Signed
 from escuadra.core.job.sheet import derive

@@ -6,10 +6,10 @@ from typing import Any
 import pytest
 from PIL import Image
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import Sentences
 from escuadra.core.job.checks.vehicle import DAMAGED, DIRTY, SOUND
 from escuadra.core.job.views import CheckView
-from escuadra.core.said import Sentences
 from escuadra.jobs.signing import Sign
 from escuadra.jobs.vehicle import (
     ChangeAsked,

@@ -8,7 +8,7 @@ import ezdxf
 import pytest
 from pypdf import PdfReader
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.reports.marks import as_csv, as_dxf, as_pdf, diagonals, rows_of
 from tests.conftest import Technician
 from tests.english import refused, told

@@ -7,7 +7,7 @@ import json
 import pytest
 from pypdf import PdfReader
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.demo.technician import Technician
 from escuadra.jobs.entries import Override
 from escuadra.jobs.signing import Reopen, Sign

@@ -15,10 +15,10 @@ from hypothesis import strategies as st
 from sqlalchemy import Connection, text
 from sqlalchemy.exc import DBAPIError
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.stream import GENESIS, ITSELF, Event, Payload, Person, canonical, chained, made
 from escuadra.core.house import BayAdded, SettingSet
 from escuadra.core.job.events import Answered as Said
-from escuadra.core.stream import GENESIS, ITSELF, Event, Payload, Person, canonical, chained, made
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.reading import TakeReading

@@ -12,7 +12,7 @@ from typing import Any
 
 import pytest
 
-from escuadra.core.errors import BadInput, Busy
+from escuadra.core.base.errors import BadInput, Busy
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.store.writers import Turns, folder_lock

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.jobs import Garage
 from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.reports.record import render_record

@@ -17,7 +17,7 @@ from typer.testing import CliRunner
 
 import escuadra
 from escuadra.cli import app as command_line
-from escuadra.core.errors import BadInput, refusal
+from escuadra.core.base.errors import BadInput, refusal
 from escuadra.demo.valdehierro import open_demo
 from escuadra.web.app import create_app
 from escuadra.web.examples import EXAMPLES

@@ -9,10 +9,8 @@ from pathlib import Path
 import pytest
 
 import escuadra
-from escuadra.core.errors import BadInput
-from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.said import (
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import (
     Angle,
     Count,
     Directed,
@@ -29,6 +27,8 @@ from escuadra.core.said import (
     said,
     sentences,
 )
+from escuadra.core.job.disturbance import HAPPENINGS
+from escuadra.core.job.sheet import Sheet
 from escuadra.demo.technician import Technician
 from escuadra.words import Language, language
 from escuadra.words.compiled import HERE, compiled

@@ -7,6 +7,17 @@ wrong (``part``). One action a sentence, directions in words.
 
 from dataclasses import replace
 
+from escuadra.core.base.quantities import OWN_UNIT
+from escuadra.core.base.said import (
+    FIGURE_OF,
+    Length,
+    Noun,
+    Probability,
+    Sentences,
+    said,
+    sentences,
+)
+from escuadra.core.base.wording import amount
 from escuadra.core.job.doubting import at_odds
 from escuadra.core.job.moving import (
     expected,
@@ -25,17 +36,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.told import other_way
 from escuadra.core.job.views import CheckView, SheetView, SlotView
-from escuadra.core.quantities import OWN_UNIT
-from escuadra.core.said import (
-    FIGURE_OF,
-    Length,
-    Noun,
-    Probability,
-    Sentences,
-    said,
-    sentences,
-)
-from escuadra.core.wording import amount
 
 
 def next_move(sheet: SheetView) -> NextMove:

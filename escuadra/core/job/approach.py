@@ -6,6 +6,8 @@ The proposed readings are laid over the job's own; nothing of them is kept. Move
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from escuadra.core.base.said import Plain, PlusMinus, Said, Value, Way, said
+from escuadra.core.base.wording import MOST_DECIMALS, amount
 from escuadra.core.job.disturbance import HAPPENINGS, POSE
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.moving import planned_moves
@@ -13,8 +15,6 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.rehearsal import NOBODY, rehearsed
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.state import Disturbance, State
-from escuadra.core.said import Plain, PlusMinus, Said, Value, Way, said
-from escuadra.core.wording import MOST_DECIMALS, amount
 
 SLOW_MM = 20.0
 """From here on slowly."""

@@ -8,6 +8,20 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+from escuadra.core.base.said import (
+    NOTHING,
+    Angle,
+    Noun,
+    Plain,
+    PlusMinus,
+    Said,
+    Sentences,
+    Text,
+    nouns,
+    said,
+    sentences,
+)
+from escuadra.core.base.wording import amount
 from escuadra.core.job.doubting import to_read_again
 from escuadra.core.job.looking import AS_LIKELY
 from escuadra.core.job.methods import METHODS
@@ -17,12 +31,10 @@ from escuadra.core.job.setup import Answer, Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.lines import Line, LineAt, LinesResult, Separation
 from escuadra.core.procedure import LineChoice
-from escuadra.core.said import NOTHING, Angle, Noun, Plain, PlusMinus, Said, Sentences, Text, nouns, said, sentences
 from escuadra.core.standing import target_places
 from escuadra.core.state.input import Crossing
 from escuadra.core.state.located import LOST_MM, Derived
 from escuadra.core.symmetry import CRITICAL_W
-from escuadra.core.wording import amount
 
 
 def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:

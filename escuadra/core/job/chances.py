@@ -10,10 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from escuadra.core.base.said import Count, Said, Text, said
 from escuadra.core.job.checks.base import Figure, ToldBy
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.views import CheckView
-from escuadra.core.said import Count, Said, Text, said
 from escuadra.core.state.box import joint
 from escuadra.core.state.located import Located
 

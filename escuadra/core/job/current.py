@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
+from escuadra.core.base.said import Text
 from escuadra.core.job.derivation import Derivation, worked_out
 from escuadra.core.job.disturbance import CLAMPS, UPRIGHT
 from escuadra.core.job.places import (
@@ -25,7 +26,6 @@ from escuadra.core.job.places import (
 )
 from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
 from escuadra.core.job.state import LATER, Disturbance, Entry, State
-from escuadra.core.said import Text
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
 

@@ -7,8 +7,8 @@ aspects that it depends on; whatever spoils one of them after it was taken makes
 from collections.abc import Iterable
 from typing import Literal, cast
 
-from escuadra.core.model import Frozen
-from escuadra.core.said import Said, said
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import Said, said
 
 FRAME = frozenset({"level", "yaw", "centre", "distance", "height"})
 POSE = frozenset({"yaw", "centre", "distance"})

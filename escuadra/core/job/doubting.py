@@ -9,12 +9,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import combinations
 
+from escuadra.core.base.said import Text
 from escuadra.core.job.looking import AS_LIKELY
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.setup import UNFIT, Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.said import Text
 from escuadra.core.symmetry import CRITICAL_W
 
 LOOKS_APART = CRITICAL_W * math.sqrt(2)

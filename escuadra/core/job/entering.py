@@ -9,7 +9,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from escuadra.core.axes import Pose
+from escuadra.core.base.axes import Pose
+from escuadra.core.base.said import Text, said
 from escuadra.core.job.current import Current
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import Plan
@@ -18,7 +19,6 @@ from escuadra.core.job.state import Entry
 from escuadra.core.observations import SharedErrors
 from escuadra.core.procedure import datum_at
 from escuadra.core.readings import Instrument
-from escuadra.core.said import Text, said
 from escuadra.core.state.input import (
     READINGS,
     THRUST_READINGS,

@@ -7,13 +7,13 @@ from typing import Any, ClassVar, Literal, Protocol
 
 from pydantic import Field
 
+from escuadra.core.base.model import Frozen, Number
+from escuadra.core.base.said import Name, Noun, Said, Text, Way, said
+from escuadra.core.base.stream import Event, Part, Payload
 from escuadra.core.bay import Place
 from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.mechanics import Mechanics
-from escuadra.core.model import Frozen, Number
 from escuadra.core.readings import Instrument, Sag
-from escuadra.core.said import Name, Noun, Said, Text, Way, said
-from escuadra.core.stream import Event, Part, Payload
 
 Source = Literal["reported", "told", "seen"]
 

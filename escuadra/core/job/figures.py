@@ -7,10 +7,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Name, Noun, Text, nouns, said
 from escuadra.core.job.events import FigureChanged
 from escuadra.core.procedure import Procedure, Station
-from escuadra.core.said import Name, Noun, Text, nouns, said
 
 WHOLE = ("distance", "offset", "height")
 """Figures of the sheet itself."""

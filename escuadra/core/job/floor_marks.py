@@ -7,9 +7,9 @@ Source: ``stakeout``; the line's own uncertainty from the network.
 import math
 from dataclasses import dataclass
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Length, Noun, Nouns, Said, nouns, said
 from escuadra.core.job.setup import Setup
-from escuadra.core.said import Length, Noun, Nouns, Said, nouns, said
 from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places

@@ -7,11 +7,11 @@ beam's end.
 import math
 from dataclasses import dataclass
 
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Plain, exact, said
 from escuadra.core.job.current import Current
 from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Slot
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import Plain, exact, said
 
 U_SAG_SHARE = 0.2
 EDGES = {"left_edge": 1.0, "right_edge": -1.0}

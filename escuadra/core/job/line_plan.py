@@ -10,7 +10,8 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from itertools import permutations
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Count, Length, Noun, PlusMinus, Said, said
 from escuadra.core.job.checks import own_checks
 from escuadra.core.job.events import LinePlanned, ToolUsed
 from escuadra.core.job.methods import METHODS, Finds
@@ -21,7 +22,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.stands import Stand, stand_of
 from escuadra.core.procedure import Limits
-from escuadra.core.said import Count, Length, Noun, PlusMinus, Said, said
 from escuadra.core.stance import CORNERS
 
 Shelf = Callable[[Slot], list[ToolUsed]]

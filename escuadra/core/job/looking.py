@@ -5,7 +5,7 @@ Figures of ``next`` and ``part``, on the epoch's solution.
 
 import numpy as np
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import ENDS, height_slot, tape_slot
 from escuadra.core.job.setup import Setup

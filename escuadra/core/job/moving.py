@@ -7,7 +7,8 @@ import math
 from collections.abc import Sequence
 from typing import Literal
 
-from escuadra.core.axes import Pose, turned
+from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
 from escuadra.core.job.checks.frame import AHEAD
 from escuadra.core.job.doubting import Again, doubted
 from escuadra.core.job.looking import parting_reading
@@ -23,7 +24,6 @@ from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.job.views import CheckView, SheetView, SlotView
 from escuadra.core.mechanics import turns_for
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
-from escuadra.core.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05
 

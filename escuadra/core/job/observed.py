@@ -6,7 +6,7 @@ An observation is known by ``ObservationId``, a value that is never split; the s
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from escuadra.core.said import Noun, Text, said
+from escuadra.core.base.said import Noun, Text, said
 
 
 @dataclass(frozen=True)

@@ -8,17 +8,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
-from escuadra.core.axes import Pose, turned
+from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.bay import Bay
-from escuadra.core.errors import BadInput
 from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import MARKS, POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places
 from escuadra.core.state.input import Floor

@@ -3,12 +3,12 @@
 Before anything that sets the frame anew, and after the last run, the one reading that would notice a bump comes first.
 """
 
+from escuadra.core.base.said import Count, Name, Sentences, Text, nouns, said, sentences
 from escuadra.core.job.carriers import CARRIERS
 from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.places import TAPE_ASPECTS
 from escuadra.core.job.views import SheetView
-from escuadra.core.said import Count, Name, Sentences, Text, nouns, said, sentences
 
 
 def station_move(sheet: SheetView) -> NextMove:

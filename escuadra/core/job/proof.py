@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from escuadra.core.base.said import NOTHING, Said, Sentences, Text, said, sentences
 from escuadra.core.job.state import Disturbance, Entry, Run, State
 from escuadra.core.procedure import Station
-from escuadra.core.said import NOTHING, Said, Sentences, Text, said, sentences
 
 Proof = Literal["proven", "awaited", "missed", "contradicted", "doubt"]
 """``missed``: what carries the target was set anew before anybody read it again. ``contradicted``: what was read again

@@ -7,9 +7,9 @@ either side of their zero marks, the crank's range.
 import math
 from dataclasses import dataclass
 
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.wording import amount
 from escuadra.core.job.places import Plan
-from escuadra.core.said import Said, said
-from escuadra.core.wording import amount
 
 SIDES = ("left", "right")
 

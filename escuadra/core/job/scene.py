@@ -8,7 +8,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from escuadra.core.axes import Pose, turned
+from escuadra.core.base.axes import Pose, turned
 from escuadra.core.job.places import Plan
 from escuadra.core.stance import CORNERS, Corner
 

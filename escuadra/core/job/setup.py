@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
 from escuadra.core.job.current import Current
 from escuadra.core.job.derivation import worked_out
 from escuadra.core.job.entering import Entered

@@ -7,7 +7,9 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from escuadra.core.aim import AimInput, aim
-from escuadra.core.errors import BadInput, refusal
+from escuadra.core.base.errors import BadInput, refusal
+from escuadra.core.base.said import Duration, Metres, Name, Said, said, sentences
+from escuadra.core.base.stream import Person
 from escuadra.core.job import advice
 from escuadra.core.job.chances import Chance, chance
 from escuadra.core.job.checks import Check, Judgement, own_checks
@@ -25,8 +27,6 @@ from escuadra.core.job.state import Disturbance, State
 from escuadra.core.job.stations import current, progress
 from escuadra.core.job.views import CheckView, GroupView, SheetView, SlotView
 from escuadra.core.procedure import GROUPS
-from escuadra.core.said import Duration, Metres, Name, Said, said, sentences
-from escuadra.core.stream import Person
 
 CLOCK = Person(id="clock", name="", known="itself")
 ROADS_M = (50.0, 100.0)

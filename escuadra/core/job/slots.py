@@ -10,12 +10,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Name, Noun, Said, Text, said
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.state import Entry, State
-from escuadra.core.quantities import Quantity
 from escuadra.core.readings import REFERENCE_TEMPERATURE, Conditions, Figures, Instrument, worked_out
-from escuadra.core.said import Name, Noun, Said, Text, said
 
 MINUTES = {"tape": 1.0}
 MINUTES_ELSE = 0.5

@@ -8,8 +8,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from escuadra.core.axes import turned
-from escuadra.core.errors import BadInput
+from escuadra.core.base.axes import turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Noun, said
 from escuadra.core.job.entering import ORIGIN, Entering
 from escuadra.core.job.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.job.hung import EDGES
@@ -19,8 +21,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot, measured_by_tool
 from escuadra.core.job.state import Entry
 from escuadra.core.procedure import TargetPlace
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import Noun, said
 from escuadra.core.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 from escuadra.core.state.input import WantedAhead, WantedBeside
 from escuadra.core.state.located import Derived, Located

@@ -12,12 +12,12 @@ from dataclasses import dataclass
 from itertools import permutations
 from typing import Literal
 
+from escuadra.core.base.said import Given, Noun, Said, said
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.views import CheckView
-from escuadra.core.said import Given, Noun, Said, said
 from escuadra.core.stance import CORNERS
 
 Carried = Literal["tape", "level", "floor_laser", "gauge", "meter", "rule", "clamps", "rig"]

@@ -4,6 +4,8 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from escuadra.core.base.said import Said
+from escuadra.core.base.stream import Event, Part, Payload, Person
 from escuadra.core.job.events import (
     Answered,
     BodyBrought,
@@ -24,8 +26,6 @@ from escuadra.core.job.events import (
     TakenIn,
 )
 from escuadra.core.mechanics import Mechanics
-from escuadra.core.said import Said
-from escuadra.core.stream import Event, Part, Payload, Person
 
 LATER = 2**62
 """seq of what was not said yet."""

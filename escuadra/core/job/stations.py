@@ -6,6 +6,7 @@ anew. Where a bump is found late, every run since the last good check is in doub
 
 from collections.abc import Sequence
 
+from escuadra.core.base.said import said, sentences
 from escuadra.core.job.carriers import CARRIERS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.proof import StationView
@@ -13,7 +14,6 @@ from escuadra.core.job.setup import Setup, cold
 from escuadra.core.job.solved import Solving
 from escuadra.core.job.state import State
 from escuadra.core.procedure import Station
-from escuadra.core.said import said, sentences
 
 
 def progress(state: State, plan: Plan, solving: Solving = cold) -> tuple[StationView, ...]:

@@ -5,6 +5,8 @@ Setbacks, tracks and wheelbases from the hubs as the network found them; toe of 
 
 from dataclasses import dataclass
 
+from escuadra.core.base.said import Noun, Said, Sentences, Text, Value, nouns, said, sentences
+from escuadra.core.base.wording import amount, with_uncertainty
 from escuadra.core.budget import Contribution
 from escuadra.core.job.both_lines import (
     both_lines,
@@ -20,10 +22,8 @@ from escuadra.core.job.methods.wheels import StringLines
 from escuadra.core.job.places import toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import FRONT, REAR, Solved
-from escuadra.core.said import Noun, Said, Sentences, Text, Value, nouns, said, sentences
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places
-from escuadra.core.wording import amount, with_uncertainty
 
 
 @dataclass(frozen=True)

@@ -7,13 +7,13 @@ is read in between but what would decide. Source: ``moves``; ``mechanics``.
 import math
 from dataclasses import dataclass
 
-from escuadra.core.axes import Pose, short_way, turned
+from escuadra.core.base.axes import Pose, short_way, turned
+from escuadra.core.base.said import Text
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
 from escuadra.core.mechanics import OTHER_WAY, Mechanics, Taught, change_of, learned
 from escuadra.core.profiles import FrameProfile
-from escuadra.core.said import Text
 
 ROLLED_U_DEG = 0.03
 """What rolling or sliding a frame by hand does to its yaw, one sigma."""

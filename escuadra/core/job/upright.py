@@ -8,6 +8,7 @@ uncertain as an unknown floor is. A reading counts while nothing spoiled it, in 
 import math
 from collections.abc import Collection, Sequence
 
+from escuadra.core.base.said import Noun, Text, said
 from escuadra.core.job.current import U_HUB_MM, Current, Stay
 from escuadra.core.job.disturbance import UPRIGHT
 from escuadra.core.job.entering import MIDDLE, STANDS_ON, TARGET, Entering, Hung
@@ -23,7 +24,6 @@ from escuadra.core.job.places import (
     target_height_slot,
 )
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.said import Noun, Text, said
 from escuadra.core.stance import CORNERS
 from escuadra.core.state.input import Gravity
 

@@ -6,6 +6,8 @@ Advice is worked out from these; the sheet itself adds the next move to them.
 from dataclasses import dataclass
 from functools import cached_property
 
+from escuadra.core.base.said import NOTHING, Duration, Noun, Said, Sentences, said
+from escuadra.core.base.wording import amount, with_uncertainty
 from escuadra.core.budget import Contribution
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
@@ -15,8 +17,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.procedure import Group
-from escuadra.core.said import NOTHING, Duration, Noun, Said, Sentences, said
-from escuadra.core.wording import amount, with_uncertainty
 
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
 

@@ -11,12 +11,12 @@ from functools import cached_property
 from operator import attrgetter
 from typing import Any
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import nouns, said
+from escuadra.core.base.stream import Event, Part
 from escuadra.core.job.disturbance import Owner
 from escuadra.core.job.events import Signed
 from escuadra.core.job.state import State, fold
-from escuadra.core.said import nouns, said
-from escuadra.core.stream import Event, Part
 
 VEHICLE = Part(kind="vehicle")
 _SEQ = attrgetter("seq")

@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.state import input as given_as
 from escuadra.core.state.equations import (
     Bearings,

@@ -13,8 +13,8 @@ from typing import Any
 
 import numpy as np
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector
 
 LEAST_SINE = 1e-6

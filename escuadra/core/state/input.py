@@ -9,11 +9,11 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.named import Named
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.named import Named
+from escuadra.core.base.said import Plain, Said, exact, said
 from escuadra.core.observations import SharedErrors
-from escuadra.core.said import Plain, Said, exact, said
 
 MOST_PLACES, MOST_OBSERVATIONS, MOST_WANTED = 400, 3000, 200
 """A long visit has thirty epochs and six hundred readings; beyond this it is a mistake, told before it is slow."""

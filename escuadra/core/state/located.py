@@ -12,10 +12,10 @@ from typing import Any
 
 import numpy as np
 
-from escuadra.core.axes import Pose
-from escuadra.core.chisquare import quantile
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.axes import Pose
+from escuadra.core.base.chisquare import quantile
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.state.assembly import read_of, wanted_of
 from escuadra.core.state.input import StateInput
 from escuadra.core.state.solution import LOOSE, NO_REDUNDANCY, Converged, Solution, Work, at_first, determined, judged

@@ -4,8 +4,8 @@ from typing import Any
 
 from pydantic import Field
 
-from escuadra.core.model import Frozen
-from escuadra.core.named import Named
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.named import Named
 from escuadra.core.state.input import StateInput
 from escuadra.core.state.solution import solve
 

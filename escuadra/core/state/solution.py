@@ -12,11 +12,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from escuadra.core.adjustment import NONCENTRALITY
-from escuadra.core.axes import short_way
-from escuadra.core.chisquare import quantile
-from escuadra.core.errors import BadInput, NotDetermined
+from escuadra.core.base.axes import short_way
+from escuadra.core.base.chisquare import quantile
+from escuadra.core.base.errors import BadInput, NotDetermined
+from escuadra.core.base.said import Plain, exact, said
 from escuadra.core.network import SHARED_BLAME
-from escuadra.core.said import Plain, exact, said
 from escuadra.core.state.assembly import Assembled, assembled
 from escuadra.core.state.box import bounds, joint, within
 from escuadra.core.state.equations import System

@@ -10,8 +10,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.state.input import StateInput
 
 Vector = NDArray[np.float64]

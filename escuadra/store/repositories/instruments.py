@@ -2,8 +2,8 @@
 
 from sqlalchemy import Connection, select
 
+from escuadra.core.base.stream import Event
 from escuadra.core.house import instrument_stream
-from escuadra.core.stream import Event
 from escuadra.store.tables import entry
 
 _START = instrument_stream("")

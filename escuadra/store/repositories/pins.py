@@ -6,9 +6,9 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, select
 
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.stream import Person, canonical
 from escuadra.core.house import EntryKept, entry_stream
-from escuadra.core.model import Frozen
-from escuadra.core.stream import Person, canonical
 from escuadra.store import dialect
 from escuadra.store.streams import Streams
 from escuadra.store.tables import pinned

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from sqlalchemy import Connection, Engine, bindparam, select
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
+from escuadra.core.base.stream import Event
 from escuadra.core.house import visit_stream
-from escuadra.core.said import said
-from escuadra.core.stream import Event
 from escuadra.store.repositories.pins import Pins
 from escuadra.store.streams import Streams
 from escuadra.store.tables import calibration, entry, stream, uses, visit

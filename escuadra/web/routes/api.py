@@ -7,11 +7,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import nouns, said
 from escuadra.core.bay import Bay
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen
 from escuadra.core.procedure import CheckSpec, Procedure
-from escuadra.core.said import nouns, said
 from escuadra.core.survey import Survey
 from escuadra.jobs import Unreadable
 from escuadra.jobs.listing import Listed

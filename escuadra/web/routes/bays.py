@@ -6,12 +6,12 @@ from typing import Annotated, Any
 from fastapi import Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.given import identifier
+from escuadra.core.base.quantities import parse
+from escuadra.core.base.said import Noun, Said, Text, nouns, said
 from escuadra.core.bay import MOST_THINGS, Bay
-from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.given import identifier
-from escuadra.core.quantities import parse
 from escuadra.core.relief import plane_of
-from escuadra.core.said import Noun, Said, Text, nouns, said
 from escuadra.core.things import THING_KINDS
 from escuadra.drawing import bay_view
 from escuadra.jobs.bays import KeepBay

@@ -5,8 +5,8 @@ from typing import Annotated
 from fastapi import Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import said
 from escuadra.jobs.vehicle import (
     ChangeAsked,
     ChangeFigure,

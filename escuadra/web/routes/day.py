@@ -5,8 +5,8 @@ from typing import Annotated
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import nouns, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import nouns, said
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, render, said_time
 from escuadra.web.screens import screen

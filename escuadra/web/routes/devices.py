@@ -12,9 +12,9 @@ from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
-from escuadra.core.errors import BadInput, Conflict, NoAnswer
-from escuadra.core.said import Said, Slope, Value, exact, said
-from escuadra.core.wording import amount
+from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
+from escuadra.core.base.said import Said, Slope, Value, exact, said
+from escuadra.core.base.wording import amount
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import LOW_BATTERY, UNITS
 from escuadra.jobs import Opened

@@ -6,9 +6,9 @@ import yaml
 from fastapi import Request
 from fastapi.responses import Response
 
-from escuadra.core.model import Frozen
-from escuadra.core.said import Said, said
-from escuadra.core.wording import amount
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.wording import amount
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, render
 from escuadra.web.screens import screen

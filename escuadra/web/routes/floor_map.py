@@ -6,12 +6,12 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import PlainTextResponse, Response
 
+from escuadra.core.base.said import Angle, Length, Said, nouns, said
 from escuadra.core.ground import Ground
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.procedure import Procedure
 from escuadra.core.relief import compared, plane_of, relief, section
-from escuadra.core.said import Angle, Length, Said, nouns, said
 from escuadra.core.standing import stand
 from escuadra.core.survey import Surface, Survey, to_csv
 from escuadra.drawing import bay_view, section_view

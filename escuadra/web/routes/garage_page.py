@@ -7,11 +7,11 @@ from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.catalogue import Entry
-from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.given import identifier, readable
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.given import identifier, readable
+from escuadra.core.base.said import Said, said
+from escuadra.core.base.stream import ITSELF
 from escuadra.core.house import ROLES
-from escuadra.core.said import Said, said
-from escuadra.core.stream import ITSELF
 from escuadra.jobs.bays import AddBay
 from escuadra.jobs.people import AddPerson
 from escuadra.jobs.settings import Set

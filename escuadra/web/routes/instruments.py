@@ -9,18 +9,30 @@ from typing import Annotated, Any
 from fastapi import Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.given import identifier
+from escuadra.core.base.said import (
+    FIGURE_OF,
+    NOTHING,
+    Given,
+    Noun,
+    Nouns,
+    Said,
+    Sentences,
+    exact,
+    nouns,
+    said,
+    sentences,
+)
+from escuadra.core.base.wording import amount, with_uncertainty
 from escuadra.core.capability import Decides, decides
-from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.given import identifier
 from escuadra.core.guided import checks_for
 from escuadra.core.instruments import DriftResult
 from escuadra.core.job.places import Plan
 from escuadra.core.register import History, Trusted
-from escuadra.core.said import FIGURE_OF, NOTHING, Given, Noun, Nouns, Said, Sentences, exact, nouns, said, sentences
 from escuadra.core.selfcheck import SelfCheck
 from escuadra.core.tool import KINDS, READS, Tool, check_days
 from escuadra.core.usual_accuracy import USUAL
-from escuadra.core.wording import amount, with_uncertainty
 from escuadra.drawing import course_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.instrument_files import TakeRegister

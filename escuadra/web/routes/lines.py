@@ -5,7 +5,8 @@ from typing import Annotated, Any
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import Noun, Said, nouns, said
 from escuadra.core.job.both_lines import answers
 from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.floor_marks import OLD_MARKS, control_name, floor_marks
@@ -13,7 +14,6 @@ from escuadra.core.job.line_plan import Offer, Shelf, default_plan, offer, offer
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan, tape_slot
 from escuadra.core.job.together import agreement, contributions, facts, side_by_side
-from escuadra.core.said import Noun, Said, nouns, said
 from escuadra.drawing import lines_view
 from escuadra.jobs import Opened
 from escuadra.jobs.lines import PlanLines, asked_plan, shelf

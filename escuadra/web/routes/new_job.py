@@ -5,9 +5,9 @@ from typing import Annotated
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.given import whole_number
-from escuadra.core.said import Said, said
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.given import whole_number
+from escuadra.core.base.said import Said, said
 from escuadra.core.vin import VinInput, vin
 from escuadra.jobs import TakeIn
 from escuadra.jobs.taking_in import BeginVisit

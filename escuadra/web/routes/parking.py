@@ -6,14 +6,14 @@ from urllib.parse import quote
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.quantities import parse
+from escuadra.core.base.said import Angle, Noun, Nouns, Said, Text, exact, nouns, said
 from escuadra.core.bay import Bay, Place
-from escuadra.core.errors import BadInput, Conflict
 from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.parking import Direction, Lot, Parking
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
-from escuadra.core.quantities import parse
-from escuadra.core.said import Angle, Noun, Nouns, Said, Text, exact, nouns, said
 from escuadra.core.stakeout import StakedMark
 from escuadra.core.standing import place_name, stand
 from escuadra.drawing import bay_view

@@ -3,8 +3,8 @@
 from fastapi import Request
 from fastapi.responses import Response
 
+from escuadra.core.base.said import Said, said
 from escuadra.core.job.checks import Figure
-from escuadra.core.said import Said, said
 from escuadra.core.verdict import VerdictInput, verdict
 from escuadra.web.pages import render
 from escuadra.web.screens import screen

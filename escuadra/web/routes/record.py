@@ -3,8 +3,8 @@
 from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.reports.record import Record, print_record
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of

@@ -9,12 +9,12 @@ from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
-from escuadra.core.errors import BadInput, Conflict, NoAnswer
+from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
+from escuadra.core.base.said import Said, nouns, said
 from escuadra.core.job.approach import to_go
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.scene import Scene
-from escuadra.core.said import Said, nouns, said
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.drawing import approach_view
 from escuadra.jobs import Garage, Opened

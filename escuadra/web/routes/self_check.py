@@ -9,11 +9,11 @@ from urllib.parse import urlencode
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.quantities import Question, confirmed, understand
+from escuadra.core.base.said import Said, Way, nouns, said
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.checks import Figure
-from escuadra.core.quantities import Question, confirmed, understand
-from escuadra.core.said import Said, Way, nouns, said
 from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
 from escuadra.core.tool import Tool
 from escuadra.core.verdict import VerdictInput, verdict

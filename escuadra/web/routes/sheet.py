@@ -11,7 +11,10 @@ from sse_starlette import EventSourceResponse
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.quantities import OWN_UNIT, Question
+from escuadra.core.base.said import Noun, Said, Text, said
+from escuadra.core.base.wording import amount
 from escuadra.core.guided import checks_for
 from escuadra.core.job.carriers import CARRIERS, carrier_of
 from escuadra.core.job.disturbance import HAPPENINGS, Happening
@@ -22,10 +25,7 @@ from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
 from escuadra.core.job.views import CheckView, SlotView
-from escuadra.core.quantities import OWN_UNIT, Question
-from escuadra.core.said import Noun, Said, Text, said
 from escuadra.core.tool import Tool
-from escuadra.core.wording import amount
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened

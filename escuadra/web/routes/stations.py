@@ -5,12 +5,12 @@ from typing import Annotated
 from fastapi import Form, Request
 from fastapi.responses import Response
 
-from escuadra.core.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import Said, said
 from escuadra.core.job.carriers import carrier_of
 from escuadra.core.job.proof import Change, StationView
 from escuadra.core.job.reach import beyond
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.said import Said, said
 from escuadra.drawing import stations_view
 from escuadra.jobs.stations import RunStation
 from escuadra.web import forms

@@ -6,9 +6,9 @@ from typing import Annotated, Any
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.errors import BadInput, Conflict
-from escuadra.core.quantities import Question, parse
-from escuadra.core.said import Said, said
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.quantities import Question, parse
+from escuadra.core.base.said import Said, said
 from escuadra.core.survey_log import Draft
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, TypeVar
 
+from escuadra.core.base.said import Name, Noun, Text, said
 from escuadra.core.job.disturbance import Happening, happens, own_aspects
 from escuadra.core.job.places import Plan
 from escuadra.core.job.proof import Change, StationView, Watch
@@ -14,7 +15,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.state import Run
 from escuadra.core.job.views import SheetView
 from escuadra.core.procedure import CarrierSpec, Station
-from escuadra.core.said import Name, Noun, Text, said
 
 
 @dataclass(frozen=True)

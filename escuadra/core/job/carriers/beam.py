@@ -1,5 +1,7 @@
 """The frame's beam carries the target: proven by a tape or the rig, read again after a run."""
 
+from escuadra.core.base.said import Angle, Directed, Name, Noun, Said, nouns, said, sentences
+from escuadra.core.base.wording import amount
 from escuadra.core.job.carriers.base import Carrier, carrier
 from escuadra.core.job.disturbance import FRAME, HAPPENINGS
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
@@ -8,8 +10,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.state import LATER, Run
 from escuadra.core.job.views import SheetView
 from escuadra.core.procedure import Station
-from escuadra.core.said import Angle, Directed, Name, Noun, Said, nouns, said, sentences
-from escuadra.core.wording import amount
 
 SPOILED = ("level", "centre", "yaw", "distance", "height", "target", "hang", "tilt", "area")
 """What may have to be read again, in the order in which it is said."""

@@ -2,7 +2,8 @@
 
 from collections.abc import Sequence
 
-from escuadra.core.axes import turned
+from escuadra.core.base.axes import turned
+from escuadra.core.base.said import said, sentences
 from escuadra.core.job.carriers.base import Carrier, Held, TargetPose, carrier
 from escuadra.core.job.disturbance import Happening
 from escuadra.core.job.proof import StationView, Watch, next_run, proven_by
@@ -11,7 +12,6 @@ from escuadra.core.job.staked import STAND, points_of, staking, stand_slots, sta
 from escuadra.core.job.state import LATER, Entry, Run
 from escuadra.core.job.views import SheetView
 from escuadra.core.procedure import Station
-from escuadra.core.said import said, sentences
 
 OWN = frozenset({"stand"})
 

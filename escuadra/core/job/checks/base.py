@@ -9,6 +9,9 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from escuadra.core.base.quantities import OWN_UNIT
+from escuadra.core.base.said import NOTHING, Count, Said, Sentences, Text, Value, said, sentences
+from escuadra.core.base.wording import amount, with_uncertainty
 from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.doubting import Again
 from escuadra.core.job.guarding import SHARED, Guard
@@ -19,11 +22,8 @@ from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
 from escuadra.core.procedure import CheckSpec, Limits
-from escuadra.core.quantities import OWN_UNIT
-from escuadra.core.said import NOTHING, Count, Said, Sentences, Text, Value, said, sentences
 from escuadra.core.state.located import Derived, Located
 from escuadra.core.verdict import VerdictInput, VerdictResult, verdict
-from escuadra.core.wording import amount, with_uncertainty
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,23 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from escuadra.core.base.said import (
+    NOTHING,
+    Angle,
+    Count,
+    Directed,
+    Length,
+    Noun,
+    Said,
+    Sentences,
+    Text,
+    Turns,
+    Value,
+    nouns,
+    said,
+    sentences,
+)
+from escuadra.core.base.wording import amount, decimals_for, with_uncertainty
 from escuadra.core.budget import Contribution
 from escuadra.core.feet import FeetInput, feet
 from escuadra.core.ground import Amount
@@ -37,25 +54,8 @@ from escuadra.core.job.state import Disturbance
 from escuadra.core.job.told import predicted
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.profiles import FrameProfile
-from escuadra.core.said import (
-    NOTHING,
-    Angle,
-    Count,
-    Directed,
-    Length,
-    Noun,
-    Said,
-    Sentences,
-    Text,
-    Turns,
-    Value,
-    nouns,
-    said,
-    sentences,
-)
 from escuadra.core.stance import CORNERS
 from escuadra.core.state.located import Derived
-from escuadra.core.wording import amount, decimals_for, with_uncertainty
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""

@@ -5,6 +5,8 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Angle, Count, Directed, Length, Said, nouns, said, sentences
 from escuadra.core.job.checks.base import Check, Judgement, OneReading, OnTheRoad
 from escuadra.core.job.guarding import Guard, first, guard_of_slot
 from escuadra.core.job.hung import hang_slot, hung, read_at
@@ -12,8 +14,6 @@ from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import Angle, Count, Directed, Length, Said, nouns, said, sentences
 
 
 @check_kind("hang")

@@ -9,8 +9,10 @@ from typing import ClassVar
 
 from pydantic import Field, field_validator
 
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Length, Noun, PlusMinus, Said, Sentences, nouns, said, sentences
+from escuadra.core.base.wording import amount
 from escuadra.core.budget import Contribution, shares
-from escuadra.core.errors import BadInput
 from escuadra.core.job.both_lines import (
     both_lines,
     contradicting,
@@ -31,10 +33,8 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.said import Length, Noun, PlusMinus, Said, Sentences, nouns, said, sentences
 from escuadra.core.state.located import Derived
 from escuadra.core.symmetry import CRITICAL_W
-from escuadra.core.wording import amount
 
 DEFAULTS = {
     "thrust_angle": Limits(minus=0.25, plus=0.25),

@@ -9,6 +9,8 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from escuadra.core.base.said import Said, Slope, nouns, said, sentences
+from escuadra.core.base.wording import amount
 from escuadra.core.bay import Thing
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.ground import Amount
@@ -18,9 +20,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Limits, Procedure, check_kind
 from escuadra.core.room import covered_things
-from escuadra.core.said import Said, Slope, nouns, said, sentences
 from escuadra.core.standing import Standing, place_name, target_places
-from escuadra.core.wording import amount
 
 ON_MARKS = "floor.marks"
 MOST_ASKED = 8

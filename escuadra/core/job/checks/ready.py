@@ -2,12 +2,12 @@
 
 from pydantic import Field
 
+from escuadra.core.base.model import CatalogueText
+from escuadra.core.base.said import Name, Noun, said, sentences
 from escuadra.core.job.checks.base import Check, Judgement
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.model import CatalogueText
 from escuadra.core.procedure import check_kind
-from escuadra.core.said import Name, Noun, said, sentences
 
 
 @check_kind("tick")

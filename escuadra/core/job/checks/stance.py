@@ -8,17 +8,17 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from escuadra.core.base.model import Frozen, Positive
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Length, Name, Noun, Said, Value, exact, nouns, said, sentences
+from escuadra.core.base.wording import amount, length_in
 from escuadra.core.budget import Contribution, shares
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.places import Plan, height_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
-from escuadra.core.model import Frozen, Positive
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import Length, Name, Noun, Said, Value, exact, nouns, said, sentences
 from escuadra.core.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
-from escuadra.core.wording import amount, length_in
 
 RAKE = [0.5, 0.5, -0.5, -0.5]
 RIDE_HEIGHT = frozenset({"ride_height"})

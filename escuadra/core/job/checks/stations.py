@@ -8,6 +8,9 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import NOTHING, Angle, Figure, Length, Name, nouns, said, sentences
+from escuadra.core.base.wording import amount
 from escuadra.core.job.checks.base import Check, Judgement
 from escuadra.core.job.hung import EDGES
 from escuadra.core.job.next_move import Axis, NextMove, Step
@@ -15,9 +18,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import STAND, staking, stand_slots, stood
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import NOTHING, Angle, Figure, Length, Name, nouns, said, sentences
-from escuadra.core.wording import amount
 
 FORWARD, SIDEWAYS, TURNED = "too_forward", "too_left", "side"
 

@@ -2,14 +2,14 @@
 
 from typing import ClassVar
 
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import NOTHING, Name, Said, said, sentences
 from escuadra.core.job.checks.base import Check, Judgement
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.reach import beyond
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import check_kind
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import NOTHING, Name, Said, said, sentences
 
 MOUNTED = frozenset({"target"})
 NO_PIECE = "none"

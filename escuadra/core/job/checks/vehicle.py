@@ -8,16 +8,16 @@ from typing import ClassVar
 from pydantic import Field
 
 from escuadra.core.ballast import Weight, ballast, carried
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import CatalogueText
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import NOTHING, Duration, Mass, Name, Noun, Said, Sentences, Text, nouns, said, sentences
+from escuadra.core.base.wording import amount
 from escuadra.core.budget import Contribution, shares
-from escuadra.core.errors import BadInput
 from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, measured, parts_of
-from escuadra.core.model import CatalogueText
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.quantities import Quantity
-from escuadra.core.said import NOTHING, Duration, Mass, Name, Noun, Said, Sentences, Text, nouns, said, sentences
-from escuadra.core.wording import amount
 
 LOAD = frozenset({"load"})
 SOUND, DIRTY, DAMAGED = "clean_and_sound", "dirty", "damaged"

@@ -4,13 +4,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar, Literal, TypeVar
 
+from escuadra.core.base.quantities import Dimension, Quantity
+from escuadra.core.base.said import Said, Text, said
 from escuadra.core.job.disturbance import CLAMPS
 from escuadra.core.job.entering import Entering
 from escuadra.core.job.places import LINE_ASPECTS, Plan
 from escuadra.core.job.scene import Point, Scene
 from escuadra.core.job.slots import Slot
-from escuadra.core.quantities import Dimension, Quantity
-from escuadra.core.said import Said, Text, said
 
 Finds = Literal["body", "thrust", "axis", "none"]
 YAW_ASPECTS = LINE_ASPECTS | {"yaw"}

@@ -7,6 +7,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from escuadra.core.base.said import Noun, said
 from escuadra.core.job.entering import PARALLAX, Entering
 from escuadra.core.job.methods.base import (
     CHOCKS,
@@ -22,7 +23,6 @@ from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.said import Noun, said
 from escuadra.core.stance import Corner
 
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))

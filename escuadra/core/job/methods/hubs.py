@@ -7,6 +7,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
+from escuadra.core.base.said import Length, Noun, exact, said
 from escuadra.core.job.entering import U_STATION_MM, Entering
 from escuadra.core.job.methods.base import LASER, STRAP, Method, Sight, method, place
 from escuadra.core.job.methods.beams import half_toe
@@ -14,7 +15,6 @@ from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.said import Length, Noun, exact, said
 from escuadra.core.stance import Corner
 
 FRONT: tuple[Corner, Corner] = ("LF", "RF")

@@ -8,6 +8,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
+from escuadra.core.base.said import Noun, said
 from escuadra.core.job.disturbance import MARKS
 from escuadra.core.job.entering import PARALLAX, U_STATION_MM, Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight, method
@@ -21,7 +22,6 @@ from escuadra.core.job.places import (
 )
 from escuadra.core.job.scene import EMBLEM_UP_MM, PAIRS_UP_MM, U_PAIRS_UP_MM, Scene
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.said import Noun, said
 
 ENDS_OF_BODY = ("front", "rear")
 U_SET_MM, U_PLUMB_MM = 0.2, 0.1

@@ -3,14 +3,14 @@
 import math
 from collections.abc import Mapping
 
-from escuadra.core.errors import BadInput
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Noun, said
 from escuadra.core.job.entering import PARALLAX, Entering
 from escuadra.core.job.methods.base import LASER, Method, Sight, method, place
 from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot, combined
-from escuadra.core.said import Noun, said
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
 

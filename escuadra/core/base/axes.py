@@ -7,7 +7,7 @@ import math
 
 from pydantic import Field
 
-from escuadra.core.model import Frozen, Number
+from escuadra.core.base.model import Frozen, Number
 
 
 class Pose(Frozen):

@@ -12,9 +12,9 @@ from typing import Literal
 
 from pydantic import Field
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import LARGEST, Frozen
-from escuadra.core.said import FIGURE_OF, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import LARGEST, Frozen
+from escuadra.core.base.said import FIGURE_OF, said
 
 Dimension = Literal["length", "angle", "slope", "pressure", "voltage", "mass", "share", "temperature"]
 

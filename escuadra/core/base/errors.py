@@ -7,7 +7,7 @@ Every one says which field is to blame, what was given and what is accepted, as 
 from pydantic import ValidationError
 from pydantic_core import ErrorDetails
 
-from escuadra.core.said import Given, Name, Plain, Said, exact, nouns, said
+from escuadra.core.base.said import Given, Name, Plain, Said, exact, nouns, said
 
 
 class BadInput(ValueError):

@@ -13,9 +13,9 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
-from escuadra.core.errors import BadInput
-from escuadra.core.model import Frozen
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import said
 
 GENESIS = "0" * 64
 

@@ -7,8 +7,8 @@ than the whole application; the tests compare the two.
 import math
 from functools import lru_cache
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 
 
 def upper_tail(x: float, dof: int) -> float:

@@ -4,8 +4,8 @@ from typing import Annotated, Any, Self, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
-from escuadra.core.errors import bad_input
-from escuadra.core.given import readable
+from escuadra.core.base.errors import bad_input
+from escuadra.core.base.given import readable
 
 LARGEST = 1e9
 """Beyond this no length in millimetres, angle or speed of this trade makes sense."""

@@ -13,8 +13,8 @@ import unicodedata
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import Any
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import Said, said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Said, said
 
 DEEPEST = 60
 """Levels of nesting; the deepest schema of ours needs 8."""

@@ -10,8 +10,8 @@ from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import core_schema
 
-from escuadra.core.errors import BadInput
-from escuadra.core.said import said
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 
 T = TypeVar("T")
 

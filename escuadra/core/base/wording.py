@@ -7,7 +7,18 @@ Thousands are parted by a narrow space; a minus never stands alone where a direc
 import math
 from decimal import ROUND_HALF_UP, Decimal
 
-from escuadra.core.said import FIGURE_OF, Centimetres, Directed, Figure, Length, Metres, Plain, PlusMinus, Said, said
+from escuadra.core.base.said import (
+    FIGURE_OF,
+    Centimetres,
+    Directed,
+    Figure,
+    Length,
+    Metres,
+    Plain,
+    PlusMinus,
+    Said,
+    said,
+)
 
 SPACE = "\u202f"
 BEAM = "mm/10m"
