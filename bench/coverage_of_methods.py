@@ -24,8 +24,8 @@ from escuadra.core.job.places import ENDS, Plan, pair_slots
 from escuadra.core.job.rehearsal import rehearsed
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure import LineChoice
-from escuadra.core.readings import Instrument
 from escuadra.core.stance import CORNERS
 from escuadra.core.tool import Tool
 

@@ -15,8 +15,8 @@ from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.job.checks.frame import PoseCheck
 from escuadra.core.job.places import Plan
-from escuadra.core.readings import Instrument, ReadingInput, reading
-from escuadra.core.verdict import VerdictInput, verdict
+from escuadra.core.measure.readings import Instrument, ReadingInput, reading
+from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay
 

@@ -18,7 +18,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.tool import Tool
 
 REPEATS = (1, 3, 10)

@@ -14,7 +14,7 @@ from pydantic import ConfigDict, Field, RootModel, field_validator, model_valida
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive, read_as
 from escuadra.core.base.said import Plain, exact, said
-from escuadra.core.readings import REFERENCE_TEMPERATURE
+from escuadra.core.measure.readings import REFERENCE_TEMPERATURE
 
 DAYS_A_YEAR = 365.25
 

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.said import said
-from escuadra.core.symmetry import CRITICAL_W
+from escuadra.core.measure.symmetry import CRITICAL_W
 
 MOST_READINGS = 2000
 

@@ -17,8 +17,8 @@ from escuadra.core.base.axes import short_way
 from escuadra.core.base.chisquare import quantile
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
+from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.observations import NetworkInput
-from escuadra.core.symmetry import CRITICAL_W
 
 SHARED_BLAME = 0.95
 MOST_REMOVED = 4

@@ -18,8 +18,8 @@ from escuadra.core.base.said import Noun, Said, said
 from escuadra.core.base.stream import Event, Payload, Person
 from escuadra.core.guided import checks_for
 from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.mechanics import Mechanics
-from escuadra.core.readings import Instrument
 from escuadra.core.selfcheck import TEN_METRES, Found, SelfCheck
 from escuadra.core.tool import Tool
 

@@ -17,8 +17,8 @@ from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.quantities import FACTORS, OWN_UNIT, Dimension, Quantity
 from escuadra.core.base.said import Noun, Said, said
 from escuadra.core.instruments import CheckInput, check
+from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.core.tool import Tool, ToolKind
-from escuadra.core.verdict import VerdictInput, verdict
 
 TEN_METRES = 10_000.0
 BIAS_FLOOR = 1e-6

@@ -14,7 +14,7 @@ from escuadra.core.base.given import whole_number
 from escuadra.core.base.model import Frozen, Line, Number, Positive
 from escuadra.core.base.quantities import Dimension
 from escuadra.core.base.said import said
-from escuadra.core.readings import Instrument, Sag
+from escuadra.core.measure.readings import Instrument, Sag
 
 ToolKind = Literal[
     "steel_tape",

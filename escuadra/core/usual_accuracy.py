@@ -5,7 +5,7 @@ errs towards "undecided"; whoever has the instrument's own data sheet types that
 """
 
 from escuadra.core.base.said import FIGURE_OF, Plain, PlusMinus, Said, exact, said
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.tool import ToolKind
 
 

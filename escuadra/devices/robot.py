@@ -15,7 +15,7 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.job.views import CheckView
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 ROBOT = Person(id="robot", name="robot", known="itself")

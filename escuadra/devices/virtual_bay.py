@@ -19,7 +19,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.scene import Scene, Space
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import on_face, points_of
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.stance import CORNERS
 
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}

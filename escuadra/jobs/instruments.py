@@ -14,7 +14,7 @@ from escuadra.core.base.quantities import Dimension
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import Event
 from escuadra.core.guided import CHECKS
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.register import (
     Entered,
     History,

@@ -22,7 +22,7 @@ from escuadra.core.job.next_move import retold
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, State
 from escuadra.core.job.views import CheckView, SlotView
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened, signing
 from escuadra.reports.paper import printed, styled

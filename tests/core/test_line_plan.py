@@ -8,7 +8,7 @@ from escuadra.core.job.line_plan import Shelf, default_plan, fewest_changes, off
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Slot
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from tests.conftest import Technician
 from tests.english import refused
 

@@ -13,7 +13,7 @@ from escuadra.core.job.places import ENDS, Plan
 from escuadra.core.job.rehearsal import rehearsed
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.stance import CORNERS
 from tests.conftest import Technician
 

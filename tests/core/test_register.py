@@ -13,7 +13,7 @@ from escuadra.core.base.stream import Event, Person, made
 from escuadra.core.capability import decides
 from escuadra.core.guided import CHECKS, checks_for
 from escuadra.core.job.places import Plan
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.register import Checked, Dropped, History, Retired, Said, fold_history
 from escuadra.core.selfcheck import SelfCheck, judged
 from escuadra.core.tool import KINDS as TOOL_KINDS

@@ -18,7 +18,7 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State, fold
 from escuadra.core.job.visit import VEHICLE
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 from escuadra.jobs import Opened, Unreadable

@@ -6,7 +6,7 @@ import pytest
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.stream import ITSELF
-from escuadra.core.readings import Figures
+from escuadra.core.measure.readings import Figures
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import MADE_BY, open_demo
 from escuadra.jobs import Asked, Garage, Opened, TakeIn

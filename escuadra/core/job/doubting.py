@@ -15,7 +15,7 @@ from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.setup import UNFIT, Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.symmetry import CRITICAL_W
+from escuadra.core.measure.symmetry import CRITICAL_W
 
 LOOKS_APART = CRITICAL_W * math.sqrt(2)
 """Two looks with one tool that differ by more of its u contradict each other."""

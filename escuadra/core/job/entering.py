@@ -16,9 +16,9 @@ from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Entry
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.observations import SharedErrors
 from escuadra.core.procedure import datum_at
-from escuadra.core.readings import Instrument
 from escuadra.core.state.input import (
     READINGS,
     THRUST_READINGS,

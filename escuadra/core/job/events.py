@@ -12,8 +12,8 @@ from escuadra.core.base.said import Name, Noun, Said, Text, Way, said
 from escuadra.core.base.stream import Event, Part, Payload
 from escuadra.core.bay import Place
 from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
+from escuadra.core.measure.readings import Instrument, Sag
 from escuadra.core.mechanics import Mechanics
-from escuadra.core.readings import Instrument, Sag
 
 Source = Literal["reported", "told", "seen"]
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping
 from escuadra.core.base.stream import Person
 from escuadra.core.job.events import Answered, ReadingTaken, ToolUsed
 from escuadra.core.job.state import Entry, State
-from escuadra.core.readings import Instrument
+from escuadra.core.measure.readings import Instrument
 
 NOBODY = Person(id="-", name="-")
 PERFECT = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=1e-5)

@@ -6,7 +6,6 @@ The only place where a check gets its state; screens, records, tests and reprint
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from escuadra.core.aim import AimInput, aim
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import Duration, Metres, Name, Said, said, sentences
 from escuadra.core.base.stream import Person
@@ -26,6 +25,7 @@ from escuadra.core.job.solved import Solving
 from escuadra.core.job.state import Disturbance, State
 from escuadra.core.job.stations import current, progress
 from escuadra.core.job.views import CheckView, GroupView, SheetView, SlotView
+from escuadra.core.measure.aim import AimInput, aim
 from escuadra.core.procedure import GROUPS
 
 CLOCK = Person(id="clock", name="", known="itself")

@@ -15,7 +15,7 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Said, Text, said
 from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.state import Entry, State
-from escuadra.core.readings import REFERENCE_TEMPERATURE, Conditions, Figures, Instrument, worked_out
+from escuadra.core.measure.readings import REFERENCE_TEMPERATURE, Conditions, Figures, Instrument, worked_out
 
 MINUTES = {"tape": 1.0}
 MINUTES_ELSE = 0.5

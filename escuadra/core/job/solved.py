@@ -14,10 +14,10 @@ import numpy as np
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Text, said
-from escuadra.core.budget import Contribution, shares
 from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
 from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import ENDS, Plan
+from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure import LineChoice
 from escuadra.core.state.input import (
     StateInput,

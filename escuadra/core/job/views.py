@@ -8,7 +8,6 @@ from functools import cached_property
 
 from escuadra.core.base.said import NOTHING, Duration, Noun, Said, Sentences, said
 from escuadra.core.base.wording import amount, with_uncertainty
-from escuadra.core.budget import Contribution
 from escuadra.core.job.checks import Check, Figure, Judgement
 from escuadra.core.job.checks.base import State as CheckState
 from escuadra.core.job.places import Plan
@@ -16,6 +15,7 @@ from escuadra.core.job.proof import StationView
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
+from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure import Group
 
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")

@@ -5,7 +5,7 @@ from fastapi.responses import Response
 
 from escuadra.core.base.said import Said, said
 from escuadra.core.job.checks import Figure
-from escuadra.core.verdict import VerdictInput, verdict
+from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.web.pages import render
 from escuadra.web.screens import screen
 

@@ -12,11 +12,11 @@ from escuadra.core.base.model import Frozen, Positive
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Length, Name, Noun, Said, Value, exact, nouns, said, sentences
 from escuadra.core.base.wording import amount, length_in
-from escuadra.core.budget import Contribution, shares
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.places import Plan, height_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
+from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 

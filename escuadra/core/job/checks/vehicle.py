@@ -13,10 +13,10 @@ from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Duration, Mass, Name, Noun, Said, Sentences, Text, nouns, said, sentences
 from escuadra.core.base.wording import amount
-from escuadra.core.budget import Contribution, shares
 from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, measured, parts_of
+from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure import Limits, check_kind
 
 LOAD = frozenset({"load"})

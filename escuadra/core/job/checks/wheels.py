@@ -12,12 +12,12 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Given, Noun, Pressure, Said, Sentences, exact, nouns, said, sentences
 from escuadra.core.base.wording import amount
-from escuadra.core.budget import Contribution, of_reading, shares
 from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.job.methods.wheels import against_own_thrust
 from escuadra.core.job.places import thrust_slot, toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
+from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.stance import CORNERS
 from escuadra.core.tyres import REFERENCE_C, cold_pressure, pressure_slopes

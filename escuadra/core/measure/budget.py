@@ -9,7 +9,7 @@ from typing import Any
 
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import Text, said
-from escuadra.core.readings import Figures
+from escuadra.core.measure.readings import Figures
 
 
 class Contribution(Frozen):
