@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 from scipy.optimize import least_squares
 
-from escuadra.core.adjustment import adjust, adjust_batch, layout, reliability
-from escuadra.core.equations import observe
-from escuadra.core.network import network as solve_network
-from escuadra.core.observations import NetworkInput
-from escuadra.core.state import StateInput, solve
-from escuadra.core.state.factors import factored
-from escuadra.core.state.solution import Work
+from escuadra.core.geodesy.adjustment import adjust, adjust_batch, layout, reliability
+from escuadra.core.geodesy.equations import observe
+from escuadra.core.geodesy.network import network as solve_network
+from escuadra.core.geodesy.observations import NetworkInput
+from escuadra.core.geodesy.state import StateInput, solve
+from escuadra.core.geodesy.state.factors import factored
+from escuadra.core.geodesy.state.solution import Work
 
 SETUPS = 20_000
 CRITICAL = 3.2905

@@ -13,8 +13,8 @@ import numpy as np
 from scipy.optimize import least_squares
 from statistics_of_networks import ratio_of
 
-from escuadra.core.state import StateInput, solve
-from escuadra.core.state.solution import Work, converged
+from escuadra.core.geodesy.state import StateInput, solve
+from escuadra.core.geodesy.state.solution import Work, converged
 
 CRITICAL = 3.2905
 HUBS = {"LF": (3187, 821, 329), "RF": (3187, -821, 329), "LR": (0, 829, 331), "RR": (0, -829, 328)}

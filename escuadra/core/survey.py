@@ -20,7 +20,7 @@ from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.quantities import parse
 from escuadra.core.base.said import NOTHING, Name, Plain, Said, Sentences, Text, exact, nouns, said, sentences
 from escuadra.core.base.wording import BEAM, amount
-from escuadra.core.levelling import LevellingInput, StaffReading, levelling
+from escuadra.core.geodesy.levelling import LevellingInput, StaffReading, levelling
 from escuadra.core.measure.symmetry import CRITICAL_W
 
 Surface = Literal["floor", "runway"]

@@ -12,6 +12,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import canonical
 from escuadra.core.bay import Bay, Place
+from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.ground import Ground, among, ground
 from escuadra.core.house import survey_stream
 from escuadra.core.job.events import Pinned
@@ -19,7 +20,6 @@ from escuadra.core.parking import Lot, Parking, fits, park
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.room import STEP_MM
-from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import Standing, stand, target_places
 from escuadra.core.survey import Survey, levelled

@@ -10,10 +10,10 @@ from typing import Generic, TypeVar
 
 from cachetools import LRUCache
 
+from escuadra.core.geodesy.state.input import StateInput
+from escuadra.core.geodesy.state.located import Located
 from escuadra.core.job.setup import cold
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.state.input import StateInput
-from escuadra.core.state.located import Located
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")

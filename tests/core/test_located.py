@@ -5,8 +5,8 @@ import random
 import numpy as np
 import pytest
 
-from escuadra.core.state.input import StateInput
-from escuadra.core.state.located import Derived, Located, located
+from escuadra.core.geodesy.state.input import StateInput
+from escuadra.core.geodesy.state.located import Derived, Located, located
 from tests.core.test_state import everything
 
 

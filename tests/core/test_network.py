@@ -11,12 +11,12 @@ from typing import Any
 import numpy as np
 import pytest
 
-from escuadra.core.adjustment import adjust, adjust_batch
 from escuadra.core.base.chisquare import quantile, upper_tail
 from escuadra.core.base.errors import BadInput, NotDetermined
-from escuadra.core.equations import observe
-from escuadra.core.network import network
-from escuadra.core.observations import NetworkInput
+from escuadra.core.geodesy.adjustment import adjust, adjust_batch
+from escuadra.core.geodesy.equations import observe
+from escuadra.core.geodesy.network import network
+from escuadra.core.geodesy.observations import NetworkInput
 from tests.english import refused
 
 CASES = [

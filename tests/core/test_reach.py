@@ -5,9 +5,9 @@ import random
 import numpy as np
 import pytest
 
-from escuadra.core.state.input import Hypothesis, StateInput
-from escuadra.core.state.located import Derived, Located, located
-from escuadra.core.state.reach import Reaching, Slip, of_looks
+from escuadra.core.geodesy.state.input import Hypothesis, StateInput
+from escuadra.core.geodesy.state.located import Derived, Located, located
+from escuadra.core.geodesy.state.reach import Reaching, Slip, of_looks
 from tests.core.test_state import everything
 
 CAP = 900.0

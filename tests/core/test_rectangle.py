@@ -6,7 +6,7 @@ from typing import Any
 import pytest
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.rectangle import SIDES, RectangleInput, rectangle
+from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, rectangle
 from tests.english import refused
 
 ALONG, OUT, INWARD = 2640.0, 640.0, 908.0

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.spatial import Delaunay
 
-from escuadra.core.triangles import Triangles, triangulated
+from escuadra.core.geodesy.triangles import Triangles, triangulated
 
 
 def turned_grid(angle: float) -> np.ndarray:

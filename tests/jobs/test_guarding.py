@@ -7,12 +7,12 @@ from typing import Any
 
 import pytest
 
+from escuadra.core.geodesy.state.located import Derived, Located
 from escuadra.core.job.events import LinePlanned
 from escuadra.core.job.guarding import MOST_LOOKS, Guard, first, word
 from escuadra.core.job.methods import METHODS
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
-from escuadra.core.state.located import Derived, Located
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs.lines import PlanLines

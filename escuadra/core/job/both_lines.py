@@ -22,6 +22,8 @@ from escuadra.core.base.said import (
     sentences,
 )
 from escuadra.core.base.wording import amount
+from escuadra.core.geodesy.state.input import Crossing
+from escuadra.core.geodesy.state.located import LOST_MM, Derived
 from escuadra.core.job.doubting import to_read_again
 from escuadra.core.job.looking import AS_LIKELY
 from escuadra.core.job.methods import METHODS
@@ -33,8 +35,6 @@ from escuadra.core.lines import Line, LineAt, LinesResult, Separation
 from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.procedure import LineChoice
 from escuadra.core.standing import target_places
-from escuadra.core.state.input import Crossing
-from escuadra.core.state.located import LOST_MM, Derived
 
 
 def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:

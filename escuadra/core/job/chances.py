@@ -11,11 +11,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from escuadra.core.base.said import Count, Said, Text, said
+from escuadra.core.geodesy.state.box import joint
+from escuadra.core.geodesy.state.located import Located
 from escuadra.core.job.checks.base import Figure, ToldBy
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.views import CheckView
-from escuadra.core.state.box import joint
-from escuadra.core.state.located import Located
 
 
 @dataclass(frozen=True)

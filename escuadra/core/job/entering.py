@@ -11,15 +11,8 @@ from typing import Any
 
 from escuadra.core.base.axes import Pose
 from escuadra.core.base.said import Text, said
-from escuadra.core.job.current import Current
-from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.places import Plan
-from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.job.state import Entry
-from escuadra.core.measure.readings import Instrument
-from escuadra.core.observations import SharedErrors
-from escuadra.core.procedure import datum_at
-from escuadra.core.state.input import (
+from escuadra.core.geodesy.observations import SharedErrors
+from escuadra.core.geodesy.state.input import (
     READINGS,
     THRUST_READINGS,
     Angle,
@@ -34,6 +27,13 @@ from escuadra.core.state.input import (
     StatePoint,
     WantedAt,
 )
+from escuadra.core.job.current import Current
+from escuadra.core.job.observed import ObservationId
+from escuadra.core.job.places import Plan
+from escuadra.core.job.slots import Measured, Slot
+from escuadra.core.job.state import Entry
+from escuadra.core.measure.readings import Instrument
+from escuadra.core.procedure import datum_at
 
 U_STATION_MM = 5.0
 """How well a mark's place along the vehicle is known; it hardly matters sideways."""

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Noun, Nouns, Said, nouns, said
+from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.job.setup import Setup
-from escuadra.core.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places
 

@@ -11,14 +11,14 @@ from functools import partial
 import numpy as np
 
 from escuadra.core.base.said import Text, said
+from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.geodesy.state.reach import of_looks
+from escuadra.core.geodesy.state.unknowns import Vector
 from escuadra.core.job.entering import Act
 from escuadra.core.job.looking import further
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.state.located import Derived
-from escuadra.core.state.reach import of_looks
-from escuadra.core.state.unknowns import Vector
 
 MOST_LOOKS = 3
 """Where so many were taken, a further one is not asked for."""

@@ -6,13 +6,13 @@ Figures of ``next`` and ``part``, on the epoch's solution.
 import numpy as np
 
 from escuadra.core.base.errors import BadInput
+from escuadra.core.geodesy.state.input import Distance, Height, Read
 from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import ENDS, height_slot, tape_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.stance import CORNERS
-from escuadra.core.state.input import Distance, Height, Read
 
 AS_LIKELY = 0.9
 """Of the largest test: what comes this near cannot be told from it."""

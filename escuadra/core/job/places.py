@@ -13,6 +13,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.bay import Bay
+from escuadra.core.geodesy.state.input import Floor
 from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import MARKS, POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
@@ -21,7 +22,6 @@ from escuadra.core.procedure import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places
-from escuadra.core.state.input import Floor
 
 ENDS = ("LF_end", "RF_end")
 """The beam's ends, as from the driver's seat."""

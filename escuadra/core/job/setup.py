@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from itertools import islice
 
 from escuadra.core.base.errors import BadInput
+from escuadra.core.geodesy.state.input import Coordinate, StateInput
+from escuadra.core.geodesy.state.located import Derived, Located, located, planned
 from escuadra.core.job.current import Current
 from escuadra.core.job.derivation import worked_out
 from escuadra.core.job.entering import Entered
@@ -20,8 +22,6 @@ from escuadra.core.job.solved import Solved, Solving, bump_watch
 from escuadra.core.job.state import State
 from escuadra.core.procedure import LineChoice
 from escuadra.core.stance import CORNERS, Corner
-from escuadra.core.state.input import Coordinate, StateInput
-from escuadra.core.state.located import Derived, Located, located, planned
 
 IN_PLAN: tuple[Coordinate, ...] = ("x", "y", "yaw_deg")
 UNFRAMED = -1

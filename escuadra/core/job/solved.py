@@ -14,12 +14,7 @@ import numpy as np
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Text, said
-from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
-from escuadra.core.job.observed import ObservationId, as_part
-from escuadra.core.job.places import ENDS, Plan
-from escuadra.core.measure.budget import Contribution, shares
-from escuadra.core.procedure import LineChoice
-from escuadra.core.state.input import (
+from escuadra.core.geodesy.state.input import (
     StateInput,
     WantedAhead,
     WantedAngle,
@@ -29,9 +24,14 @@ from escuadra.core.state.input import (
     WantedTilt,
     WantedYaw,
 )
-from escuadra.core.state.located import Derived, Located
-from escuadra.core.state.reach import Reaching, Slip
-from escuadra.core.state.unknowns import Indices
+from escuadra.core.geodesy.state.located import Derived, Located
+from escuadra.core.geodesy.state.reach import Reaching, Slip
+from escuadra.core.geodesy.state.unknowns import Indices
+from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
+from escuadra.core.job.observed import ObservationId, as_part
+from escuadra.core.job.places import ENDS, Plan
+from escuadra.core.measure.budget import Contribution, shares
+from escuadra.core.procedure import LineChoice
 
 ONE_DEGREE = math.pi / 180
 REAR, FRONT = ("LR", "RR"), ("LF", "RF")

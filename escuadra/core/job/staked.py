@@ -12,6 +12,9 @@ from escuadra.core.base.axes import turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Noun, said
+from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
+from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
+from escuadra.core.geodesy.state.located import Derived, Located
 from escuadra.core.job.entering import ORIGIN, Entering
 from escuadra.core.job.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.job.hung import EDGES
@@ -21,9 +24,6 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot, measured_by_tool
 from escuadra.core.job.state import Entry
 from escuadra.core.procedure import TargetPlace
-from escuadra.core.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
-from escuadra.core.state.input import WantedAhead, WantedBeside
-from escuadra.core.state.located import Derived, Located
 
 STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0

@@ -9,6 +9,7 @@ import math
 from collections.abc import Collection, Sequence
 
 from escuadra.core.base.said import Noun, Text, said
+from escuadra.core.geodesy.state.input import Gravity
 from escuadra.core.job.current import U_HUB_MM, Current, Stay
 from escuadra.core.job.disturbance import UPRIGHT
 from escuadra.core.job.entering import MIDDLE, STANDS_ON, TARGET, Entering, Hung
@@ -25,7 +26,6 @@ from escuadra.core.job.places import (
 )
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.stance import CORNERS
-from escuadra.core.state.input import Gravity
 
 U_UPRIGHT_DEG = 1.5
 """How upright a frame stands that nobody has levelled, one sigma: worse would be seen."""

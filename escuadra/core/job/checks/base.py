@@ -12,6 +12,7 @@ from pydantic import Field
 from escuadra.core.base.quantities import OWN_UNIT
 from escuadra.core.base.said import NOTHING, Count, Said, Sentences, Text, Value, said, sentences
 from escuadra.core.base.wording import amount, with_uncertainty
+from escuadra.core.geodesy.state.located import Derived, Located
 from escuadra.core.job.doubting import Again
 from escuadra.core.job.guarding import SHARED, Guard
 from escuadra.core.job.next_move import NextMove
@@ -23,7 +24,6 @@ from escuadra.core.job.state import Disturbance
 from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.measure.verdict import VerdictInput, VerdictResult, verdict
 from escuadra.core.procedure import CheckSpec, Limits
-from escuadra.core.state.located import Derived, Located
 
 
 @dataclass(frozen=True)

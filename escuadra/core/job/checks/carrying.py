@@ -12,12 +12,12 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Noun, Sentences, nouns, said, sentences
 from escuadra.core.base.wording import amount
+from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
 from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.places import LINE_ASPECTS, Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
 
 USUAL_OUT = 650.0
 """How far outside the vehicle a parallel line is usually laid, mm."""

@@ -27,6 +27,7 @@ from escuadra.core.base.said import (
 )
 from escuadra.core.base.wording import amount, decimals_for, with_uncertainty
 from escuadra.core.feet import FeetInput, feet
+from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
 from escuadra.core.job.disturbance import POSE
@@ -55,7 +56,6 @@ from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.profiles import FrameProfile
 from escuadra.core.stance import CORNERS
-from escuadra.core.state.located import Derived
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""

@@ -12,6 +12,7 @@ from pydantic import Field, field_validator
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Noun, PlusMinus, Said, Sentences, nouns, said, sentences
 from escuadra.core.base.wording import amount
+from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.job.both_lines import (
     both_lines,
     contradicting,
@@ -34,7 +35,6 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.state.located import Derived
 
 DEFAULTS = {
     "thrust_angle": Limits(minus=0.25, plus=0.25),

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
-from escuadra.core.state.input import StateInput
+from escuadra.core.geodesy.state.input import StateInput
 
 Vector = NDArray[np.float64]
 Indices = NDArray[np.intp]

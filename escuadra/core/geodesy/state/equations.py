@@ -15,7 +15,7 @@ import numpy as np
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
-from escuadra.core.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector
+from escuadra.core.geodesy.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector
 
 LEAST_SINE = 1e-6
 TINY = 1e-12

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
-from escuadra.core.observations import NetworkInput
+from escuadra.core.geodesy.observations import NetworkInput
 
 Vector = NDArray[np.float64]
 LEAST_SINE = 1e-6

@@ -10,12 +10,12 @@ from typing import Any, Literal
 
 import numpy as np
 
-from escuadra.core.adjustment import NO_REDUNDANCY, Adjustment, adjust, layout, reliability
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import said
-from escuadra.core.equations import Vector, observe
-from escuadra.core.observations import NetworkInput, Observation
+from escuadra.core.geodesy.adjustment import NO_REDUNDANCY, Adjustment, adjust, layout, reliability
+from escuadra.core.geodesy.equations import Vector, observe
+from escuadra.core.geodesy.observations import NetworkInput, Observation
 
 Quantity = Literal["x", "y", "yaw_deg", "square", "thrust"]
 

@@ -13,7 +13,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.named import Named
 from escuadra.core.base.said import Plain, Said, exact, said
-from escuadra.core.observations import SharedErrors
+from escuadra.core.geodesy.observations import SharedErrors
 
 MOST_PLACES, MOST_OBSERVATIONS, MOST_WANTED = 400, 3000, 200
 """A long visit has thirty epochs and six hundred readings; beyond this it is a mistake, told before it is slow."""

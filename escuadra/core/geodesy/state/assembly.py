@@ -8,8 +8,8 @@ import numpy as np
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
-from escuadra.core.state import input as given_as
-from escuadra.core.state.equations import (
+from escuadra.core.geodesy.state import input as given_as
+from escuadra.core.geodesy.state.equations import (
     Bearings,
     Crossings,
     Distances,
@@ -24,8 +24,8 @@ from escuadra.core.state.equations import (
     Tilts,
     Weighted,
 )
-from escuadra.core.state.input import StateInput
-from escuadra.core.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector, unknowns_of
+from escuadra.core.geodesy.state.input import StateInput
+from escuadra.core.geodesy.state.unknowns import ONE_DEGREE, Indices, Unknowns, Vector, unknowns_of
 
 WRAPPED = ("yaw", "thrust", "heading", "toe")
 QUARTER, HALF = np.pi / 2, np.pi

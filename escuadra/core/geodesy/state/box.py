@@ -13,7 +13,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from escuadra.core.state.unknowns import Vector
+from escuadra.core.geodesy.state.unknowns import Vector
 
 POINTS, SHIFTS = 1009, 6
 GENERATOR = 76

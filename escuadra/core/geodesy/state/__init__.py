@@ -1,7 +1,7 @@
 """Everything that was read on a visit in one solution, in space: ``StateInput`` in, ``solve`` for its ``Solution``."""
 
-from escuadra.core.state.input import StateInput
-from escuadra.core.state.result import StateResult, state
-from escuadra.core.state.solution import Solution, solve
+from escuadra.core.geodesy.state.input import StateInput
+from escuadra.core.geodesy.state.result import StateResult, state
+from escuadra.core.geodesy.state.solution import Solution, solve
 
 __all__ = ["Solution", "StateInput", "StateResult", "solve", "state"]

@@ -16,11 +16,20 @@ from escuadra.core.base.axes import Pose
 from escuadra.core.base.chisquare import quantile
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
+from escuadra.core.geodesy.state.assembly import read_of, wanted_of
+from escuadra.core.geodesy.state.input import StateInput
+from escuadra.core.geodesy.state.solution import (
+    LOOSE,
+    NO_REDUNDANCY,
+    Converged,
+    Solution,
+    Work,
+    at_first,
+    determined,
+    judged,
+)
+from escuadra.core.geodesy.state.unknowns import ONE_DEGREE, Vector
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.state.assembly import read_of, wanted_of
-from escuadra.core.state.input import StateInput
-from escuadra.core.state.solution import LOOSE, NO_REDUNDANCY, Converged, Solution, Work, at_first, determined, judged
-from escuadra.core.state.unknowns import ONE_DEGREE, Vector
 
 TO_BE_LOOKED_AT = 1e-5
 """Of its u, what a further step would change a reading by: far below every digit that is shown."""

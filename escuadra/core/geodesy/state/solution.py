@@ -11,20 +11,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from escuadra.core.adjustment import NONCENTRALITY
 from escuadra.core.base.axes import short_way
 from escuadra.core.base.chisquare import quantile
 from escuadra.core.base.errors import BadInput, NotDetermined
 from escuadra.core.base.said import Plain, exact, said
+from escuadra.core.geodesy.adjustment import NONCENTRALITY
+from escuadra.core.geodesy.network import SHARED_BLAME
+from escuadra.core.geodesy.state.assembly import Assembled, assembled
+from escuadra.core.geodesy.state.box import bounds, joint, within
+from escuadra.core.geodesy.state.equations import System
+from escuadra.core.geodesy.state.factors import Factors, factored
+from escuadra.core.geodesy.state.factors import step as step_of
+from escuadra.core.geodesy.state.input import StateInput
+from escuadra.core.geodesy.state.unknowns import BODY, POINT, SHARED, Indices, Vector
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.network import SHARED_BLAME
-from escuadra.core.state.assembly import Assembled, assembled
-from escuadra.core.state.box import bounds, joint, within
-from escuadra.core.state.equations import System
-from escuadra.core.state.factors import Factors, factored
-from escuadra.core.state.factors import step as step_of
-from escuadra.core.state.input import StateInput
-from escuadra.core.state.unknowns import BODY, POINT, SHARED, Indices, Vector
 
 NO_REDUNDANCY = 1e-6
 LOOSE = 1e-6

@@ -11,10 +11,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from escuadra.core.adjustment import NONCENTRALITY
-from escuadra.core.state.located import Derived, Located
-from escuadra.core.state.solution import NO_REDUNDANCY
-from escuadra.core.state.unknowns import Vector
+from escuadra.core.geodesy.adjustment import NONCENTRALITY
+from escuadra.core.geodesy.state.located import Derived, Located
+from escuadra.core.geodesy.state.solution import NO_REDUNDANCY
+from escuadra.core.geodesy.state.unknowns import Vector
 
 
 @dataclass(frozen=True)

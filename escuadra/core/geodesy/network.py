@@ -12,13 +12,13 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from escuadra.core.adjustment import Adjustment, adjust, reliability
 from escuadra.core.base.axes import short_way
 from escuadra.core.base.chisquare import quantile
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
+from escuadra.core.geodesy.adjustment import Adjustment, adjust, reliability
+from escuadra.core.geodesy.observations import NetworkInput
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.observations import NetworkInput
 
 SHARED_BLAME = 0.95
 MOST_REMOVED = 4

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from escuadra.core.base.axes import short_way, turned
 from escuadra.core.base.errors import BadInput, NotDetermined
 from escuadra.core.base.said import Plain, exact, said
-from escuadra.core.equations import Guess, Unknowns, Vector, observe
-from escuadra.core.observations import NetworkInput
+from escuadra.core.geodesy.equations import Guess, Unknowns, Vector, observe
+from escuadra.core.geodesy.observations import NetworkInput
 
 NONCENTRALITY = 4.1321
 """Baarda's δ0 for a level of 0.001 and a power of 0.80."""

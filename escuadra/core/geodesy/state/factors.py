@@ -12,7 +12,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from escuadra.core.state.unknowns import Indices, Vector
+from escuadra.core.geodesy.state.unknowns import Indices, Vector
 
 NOTHING = 1e-9
 """A singular value below this share of the largest is none."""

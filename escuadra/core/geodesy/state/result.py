@@ -6,8 +6,8 @@ from pydantic import Field
 
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.named import Named
-from escuadra.core.state.input import StateInput
-from escuadra.core.state.solution import solve
+from escuadra.core.geodesy.state.input import StateInput
+from escuadra.core.geodesy.state.solution import solve
 
 
 class Quantity(Frozen):

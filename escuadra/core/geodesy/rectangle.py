@@ -9,12 +9,12 @@ from typing import Any
 
 from pydantic import Field
 
-from escuadra.core.adjustment import adjust
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import nouns, said
-from escuadra.core.network import result_of
-from escuadra.core.observations import NetworkInput
+from escuadra.core.geodesy.adjustment import adjust
+from escuadra.core.geodesy.network import result_of
+from escuadra.core.geodesy.observations import NetworkInput
 
 SIDES = {
     "out": ("datum", "abeam"),
