@@ -26,8 +26,8 @@ from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure import LineChoice
-from escuadra.core.stance import CORNERS
 from escuadra.core.tool import Tool
+from escuadra.core.vehicle.stance import CORNERS
 
 RUNS = 5_000
 BENT_RUNS = 1_000

@@ -29,7 +29,7 @@ from escuadra.core.job.scene import Space
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.upright import U_AXLE_MM, U_WHEELBASE_MM
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.devices.robot import PlainTechnician, Robot
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 

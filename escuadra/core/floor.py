@@ -14,7 +14,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number
 from escuadra.core.base.said import said
 from escuadra.core.base.steps import in_one_line
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 
 
 class FloorPoint(Frozen):

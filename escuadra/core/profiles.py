@@ -8,10 +8,10 @@ from typing import Literal
 
 from pydantic import Field
 
-from escuadra.core.ballast import MOST_PLACES, BallastPlace
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.feet import Foot
-from escuadra.core.stance import Corner
+from escuadra.core.vehicle.ballast import MOST_PLACES, BallastPlace
+from escuadra.core.vehicle.stance import Corner
 
 
 class Outline(Frozen):

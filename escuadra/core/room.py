@@ -17,9 +17,9 @@ from escuadra.core.base.said import Length, Name, Noun, Plain, Said, Text, exact
 from escuadra.core.bay import Bay, Place, Rack, Thing, rectangle
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
-from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places
 from escuadra.core.things import SOLID, ThingKind
+from escuadra.core.vehicle.stance import CORNERS
 
 SIDES = ("front", "left", "rear", "right")
 STEP_MM = 100.0

@@ -16,8 +16,8 @@ from escuadra.core.bay import Bay, Place
 from escuadra.core.ground import Amount, Ground
 from escuadra.core.procedure import Procedure, TargetPlace, datum_at
 from escuadra.core.profiles import VehicleModel
-from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.survey import Surface
+from escuadra.core.vehicle.stance import CORNERS, Corner
 
 LATTICE = (9, 5)
 """How finely the floor from the rear axle to the target is looked at: places along and across."""

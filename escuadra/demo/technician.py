@@ -16,7 +16,7 @@ from escuadra.core.job.events import ReadingTaken
 from escuadra.core.job.hung import read_at
 from escuadra.core.job.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.job.staked import on_face, points_of, staking, stand_tapes
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.devices.virtual_bay import SLOPES
 from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.jobs.entries import Answer, Happen

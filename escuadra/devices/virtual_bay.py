@@ -20,7 +20,7 @@ from escuadra.core.job.scene import Scene, Space
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import on_face, points_of
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}
 """Which centre mark is plumbed anew."""

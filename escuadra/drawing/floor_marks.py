@@ -4,7 +4,7 @@ from escuadra.core.base.said import Noun, said
 from escuadra.core.base.wording import amount
 from escuadra.core.job.floor_marks import FloorMark
 from escuadra.core.job.sheet import Sheet
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.drawing.lines import HEAD, Strip
 from escuadra.drawing.svg import document, element, label, line, polyline
 

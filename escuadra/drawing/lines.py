@@ -18,9 +18,9 @@ from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.views import CheckView
-from escuadra.core.lines import Line, LinesResult
-from escuadra.core.stance import CORNERS
 from escuadra.core.standing import target_places
+from escuadra.core.vehicle.lines import Line, LinesResult
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 SIDEWAYS = (100.0, 50.0, 20.0, 10.0, 5.0, 1.0)

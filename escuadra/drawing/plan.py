@@ -15,8 +15,8 @@ from escuadra.core.job.hung import hung
 from escuadra.core.job.places import ENDS, tape_slot
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.views import CheckView
-from escuadra.core.lines import Line, LinesResult
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.lines import Line, LinesResult
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
 from escuadra.drawing.stations import board, other_places, own_place
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline

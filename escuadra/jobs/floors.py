@@ -20,13 +20,13 @@ from escuadra.core.parking import Lot, Parking, fits, park
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import VehicleModel
 from escuadra.core.room import STEP_MM
-from escuadra.core.stance import CORNERS
 from escuadra.core.standing import Standing, stand, target_places
 from escuadra.core.survey import Survey, levelled
 from escuadra.core.survey_log import (
     Draft,
     fold_survey,
 )
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.store import Store
 from escuadra.store.repositories.surveys import SurveyRow
 

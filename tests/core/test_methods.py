@@ -14,7 +14,7 @@ from escuadra.core.job.rehearsal import rehearsed
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 from tests.conftest import Technician
 
 NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)

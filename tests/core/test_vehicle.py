@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from escuadra.catalogue import Catalogue
-from escuadra.core.ballast import BallastPlace, Weight, ballast, carried
 from escuadra.core.base.errors import BadInput
 from escuadra.core.job.events import FigureChanged
 from escuadra.core.job.figures import figures_of, with_changes
-from escuadra.core.tyres import cold_pressure
+from escuadra.core.vehicle.ballast import BallastPlace, Weight, ballast, carried
+from escuadra.core.vehicle.tyres import cold_pressure
 from tests.english import refused
 
 BASE, TRACK = 3600.0, 1800.0

@@ -27,7 +27,7 @@ from escuadra.core.job.places import (
 from escuadra.core.job.slots import Measured, Slot, current, measured, measured_by_tool
 from escuadra.core.job.state import LATER, Disturbance, Entry, State
 from escuadra.core.measure.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
-from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.vehicle.stance import CORNERS, Corner
 
 U_HUB_MM = 5.0
 """Of a hub's height, as the model has it: what tyres and load do."""

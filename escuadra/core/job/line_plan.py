@@ -22,7 +22,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.stands import Stand, stand_of
 from escuadra.core.procedure import Limits
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 
 Shelf = Callable[[Slot], list[ToolUsed]]
 """The instruments that can be relied on for a slot, with what they contribute there; the usual one first."""

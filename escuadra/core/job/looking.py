@@ -12,7 +12,7 @@ from escuadra.core.job.places import ENDS, height_slot, tape_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 
 AS_LIKELY = 0.9
 """Of the largest test: what comes this near cannot be told from it."""

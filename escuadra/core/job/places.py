@@ -20,8 +20,8 @@ from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.stance import CORNERS, Corner
 from escuadra.core.standing import Standing, target_places
+from escuadra.core.vehicle.stance import CORNERS, Corner
 
 ENDS = ("LF_end", "RF_end")
 """The beam's ends, as from the driver's seat."""

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.job.places import Plan
-from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.vehicle.stance import CORNERS, Corner
 
 Point = tuple[float, float]
 Space = tuple[float, float, float]

@@ -18,7 +18,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.views import CheckView
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 
 Carried = Literal["tape", "level", "floor_laser", "gauge", "meter", "rule", "clamps", "rig"]
 CARRIED: dict[str, Carried] = {

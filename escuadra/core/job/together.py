@@ -22,8 +22,8 @@ from escuadra.core.job.places import toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import FRONT, REAR, Solved
 from escuadra.core.measure.budget import Contribution
-from escuadra.core.stance import CORNERS
 from escuadra.core.standing import place_name, target_places
+from escuadra.core.vehicle.stance import CORNERS
 
 
 @dataclass(frozen=True)

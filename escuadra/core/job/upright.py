@@ -25,7 +25,7 @@ from escuadra.core.job.places import (
     target_height_slot,
 )
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 
 U_UPRIGHT_DEG = 1.5
 """How upright a frame stands that nobody has levelled, one sigma: worse would be seen."""

@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import whole_number
 from escuadra.core.base.said import Said, said
-from escuadra.core.vin import VinInput, vin
+from escuadra.core.vehicle.vin import VinInput, vin
 from escuadra.jobs import TakeIn
 from escuadra.jobs.taking_in import BeginVisit
 from escuadra.web import forms

@@ -55,7 +55,7 @@ from escuadra.core.job.told import predicted
 from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure import Limits, check_kind
 from escuadra.core.profiles import FrameProfile
-from escuadra.core.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""

@@ -18,7 +18,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
+from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 
 RAKE = [0.5, 0.5, -0.5, -0.5]
 RIDE_HEIGHT = frozenset({"ride_height"})

@@ -7,7 +7,6 @@ from typing import ClassVar
 
 from pydantic import Field
 
-from escuadra.core.ballast import Weight, ballast, carried
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.quantities import Quantity
@@ -18,6 +17,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, measured, parts_of
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.vehicle.ballast import Weight, ballast, carried
 
 LOAD = frozenset({"load"})
 SOUND, DIRTY, DAMAGED = "clean_and_sound", "dirty", "damaged"

@@ -19,8 +19,8 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.stance import CORNERS
-from escuadra.core.tyres import REFERENCE_C, cold_pressure, pressure_slopes
+from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 
 TYRES = frozenset({"tyres"})
 ALIGNMENT = frozenset({"alignment"})

@@ -23,7 +23,7 @@ from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.stance import Corner
+from escuadra.core.vehicle.stance import Corner
 
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))
 SPOT = 400.0

@@ -15,7 +15,7 @@ from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import TAPE_ASPECTS, Plan
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot
-from escuadra.core.stance import Corner
+from escuadra.core.vehicle.stance import Corner
 
 FRONT: tuple[Corner, Corner] = ("LF", "RF")
 BACK: tuple[Corner, Corner] = ("LR", "RR")

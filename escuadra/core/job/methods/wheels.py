@@ -11,8 +11,8 @@ from escuadra.core.job.observed import Kind, ObservationId, observed_as
 from escuadra.core.job.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.slots import Measured, Slot, combined
-from escuadra.core.stance import CORNERS, Corner
-from escuadra.core.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
+from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.vehicle.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
 
 RIM_SPAN = 0.62
 """A rim's edges stand so far apart, as a share of the tyre's diameter; the real one is measured."""

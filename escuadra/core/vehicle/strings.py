@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.stance import CORNERS, Corner
+from escuadra.core.vehicle.stance import CORNERS, Corner
 
 
 class Strings(Frozen):
