@@ -16,6 +16,7 @@ from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.axes import Pose
 from escuadra.core.bay import Bay
+from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.both_lines import front_off
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.methods import METHODS
@@ -26,7 +27,6 @@ from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure import LineChoice
-from escuadra.core.tool import Tool
 from escuadra.core.vehicle.stance import CORNERS
 
 RUNS = 5_000

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from escuadra.core.base.said import Said, Text, Value, said
 from escuadra.core.bay import Bay
+from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.events import ToolUsed
 from escuadra.core.job.moving import expected
@@ -19,7 +20,6 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.tool import Tool
 
 REPEATS = (1, 3, 10)
 """So many readings are tried; more than ten of one thing nobody takes."""

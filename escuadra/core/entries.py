@@ -1,9 +1,9 @@
 """The kinds of entry that a catalogue has, each with its model: what a field is for stands in its description."""
 
 from escuadra.core.base.model import Frozen
+from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.tool import Tool
 
 KINDS: dict[str, type[Frozen]] = {
     "procedure": Procedure,

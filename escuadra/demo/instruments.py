@@ -1,6 +1,6 @@
 """The instruments of Valdehierro: most of them good, one overdue, one drifting to its limit, one found out."""
 
-from escuadra.core.guided import CHECKS
+from escuadra.core.instruments.guided import CHECKS
 from escuadra.jobs import Garage
 from escuadra.jobs.instrument_life import Give, KeepCheck
 

@@ -4,7 +4,7 @@ from datetime import date
 
 from escuadra.core.base.said import Plain, Said
 from escuadra.core.base.wording import MOST_DECIMALS, UNITS
-from escuadra.core.instruments import BiasEntry, DriftResult
+from escuadra.core.instruments.self_checks import BiasEntry, DriftResult
 from escuadra.drawing.svg import Point, document, element, label, line, polyline
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 620.0, 190.0, 72.0, 24.0, 16.0, 30.0

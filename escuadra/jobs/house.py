@@ -15,6 +15,7 @@ from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Part, Payload, Person
 from escuadra.core.bay import Place
 from escuadra.core.entries import KINDS
+from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.events import Pinned, Signed
 from escuadra.core.job.figures import with_changes
 from escuadra.core.job.places import Plan
@@ -24,7 +25,6 @@ from escuadra.core.job.state import State
 from escuadra.core.job.visit import Visit, as_signed, fold_visit
 from escuadra.core.procedure import Procedure
 from escuadra.core.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.tool import Tool
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Opened, Unreadable
 from escuadra.jobs.instruments import Instruments

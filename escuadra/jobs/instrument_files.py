@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from escuadra.core.base.stream import canonical
 from escuadra.core.house import instrument_stream
-from escuadra.core.register import Entered, History, InstrumentPayload
-from escuadra.core.tool import Tool
+from escuadra.core.instruments.history import Entered, History, InstrumentPayload
+from escuadra.core.instruments.instrument import Tool
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 from escuadra.jobs.register_files import from_csv, from_json
 

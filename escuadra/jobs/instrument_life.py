@@ -13,8 +13,8 @@ from typing import Any, TypeVar
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.house import instrument_stream
-from escuadra.core.job.events import Doubted
-from escuadra.core.register import (
+from escuadra.core.instruments.check_figures import Found
+from escuadra.core.instruments.history import (
     Checked,
     Documented,
     Doubt,
@@ -25,8 +25,8 @@ from escuadra.core.register import (
     InstrumentPayload,
     Retired,
 )
-from escuadra.core.selfcheck import Found
-from escuadra.core.tool import Tool
+from escuadra.core.instruments.instrument import Tool
+from escuadra.core.job.events import Doubted
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 
 LARGEST_DOCUMENT = 8_000_000

@@ -13,15 +13,15 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Dimension
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import Event
-from escuadra.core.guided import CHECKS
-from escuadra.core.measure.readings import Instrument
-from escuadra.core.register import (
+from escuadra.core.instruments.check_figures import Found, judged
+from escuadra.core.instruments.guided import CHECKS
+from escuadra.core.instruments.history import (
     Entered,
     History,
     Trusted,
     fold_history,
 )
-from escuadra.core.selfcheck import Found, judged
+from escuadra.core.measure.readings import Instrument
 from escuadra.jobs.register_files import to_csv, to_json
 from escuadra.store import Store
 

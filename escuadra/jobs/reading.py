@@ -8,11 +8,11 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Question, Understood, confirmed, understand
 from escuadra.core.base.said import Name, Way, nouns, said
 from escuadra.core.house import instrument_stream
+from escuadra.core.instruments.history import History
+from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.disturbance import owner_of
 from escuadra.core.job.events import ReadingTaken, Relied, ToolUsed
 from escuadra.core.job.slots import Slot
-from escuadra.core.register import History
-from escuadra.core.tool import Tool
 from escuadra.jobs.command import Context, Decision, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Asked, Opened
 from escuadra.jobs.house import House

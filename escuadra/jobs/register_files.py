@@ -13,12 +13,21 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import json_data, records, written
 from escuadra.core.base.said import Plain, exact, nouns, said
 from escuadra.core.base.stream import Person
-from escuadra.core.guided import CHECKS, checks_for
+from escuadra.core.instruments.check_figures import TEN_METRES, Found, judged
+from escuadra.core.instruments.guided import CHECKS, checks_for
+from escuadra.core.instruments.history import (
+    SAID,
+    Checked,
+    Dropped,
+    Given,
+    History,
+    HistoryEntry,
+    InstrumentPayload,
+    Retired,
+)
+from escuadra.core.instruments.instrument import Tool, check_days
+from escuadra.core.instruments.usual_accuracy import USUAL, told
 from escuadra.core.measure.verdict import VerdictInput, verdict
-from escuadra.core.register import SAID, Checked, Dropped, Given, History, HistoryEntry, InstrumentPayload, Retired
-from escuadra.core.selfcheck import TEN_METRES, Found, judged
-from escuadra.core.tool import Tool, check_days
-from escuadra.core.usual_accuracy import USUAL, told
 
 FIGURES = ("resolution", "accuracy_constant", "accuracy_ppm", "repeatability")
 SHEET = ("instrument", "name", "kind", "serial", "place", "reads", "unit", *FIGURES, "check_days")

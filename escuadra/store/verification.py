@@ -17,7 +17,7 @@ from sqlalchemy import Connection, Engine, Result, and_, func, select
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import GENESIS, PAYLOADS, canonical, chained
-from escuadra.core.register import SAID
+from escuadra.core.instruments.history import SAID
 from escuadra.store.files import FileStore
 from escuadra.store.streams import noted
 from escuadra.store.tables import (

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from escuadra.core.mechanics import Mechanics, Taught, change_of, learned, reversal, turns_for
+from escuadra.core.instruments.screw import Mechanics, Taught, change_of, learned, reversal, turns_for
 
 PRIOR = Mechanics(deg_per_turn=0.35, u_deg_per_turn=0.035, lost_deg=0.0, u_lost_deg=0.05)
 

@@ -5,7 +5,7 @@ import xml.etree.ElementTree as ET
 
 import pytest
 
-from escuadra.core.instruments import BiasEntry, DriftInput, drift
+from escuadra.core.instruments.self_checks import BiasEntry, DriftInput, drift
 from escuadra.drawing import course_view
 
 HISTORY = [BiasEntry(day=739_000 + 180 * k, bias=0.3 + 0.25 * k, u=0.2) for k in range(4)]

@@ -7,7 +7,7 @@ from xml.etree import ElementTree
 import pytest
 
 from escuadra.core.base.said import Length, Name, Turns
-from escuadra.core.guided import CHECKS
+from escuadra.core.instruments.guided import CHECKS
 from escuadra.core.job.approach import ToGo
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.next_move import WAYS, Axis, NextMove, Step, moved

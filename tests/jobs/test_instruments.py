@@ -10,8 +10,8 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import ITSELF
-from escuadra.core.tool import KINDS, Tool
-from escuadra.core.usual_accuracy import USUAL
+from escuadra.core.instruments.instrument import KINDS, Tool
+from escuadra.core.instruments.usual_accuracy import USUAL
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Override
 from escuadra.jobs.forms import press

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from escuadra.catalogue import Catalogue
-from escuadra.core.register import Dropped
+from escuadra.core.instruments.history import Dropped
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.instrument_life import Drop

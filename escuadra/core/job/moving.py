@@ -9,6 +9,7 @@ from typing import Literal
 
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
+from escuadra.core.instruments.screw import turns_for
 from escuadra.core.job.checks.frame import AHEAD
 from escuadra.core.job.doubting import Again, doubted
 from escuadra.core.job.looking import parting_reading
@@ -22,7 +23,6 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import LATER
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.job.views import CheckView, SheetView, SlotView
-from escuadra.core.mechanics import turns_for
 from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05

@@ -6,6 +6,7 @@ from typing import Any
 
 from escuadra.core.base.said import Said
 from escuadra.core.base.stream import Event, Part, Payload, Person
+from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.job.events import (
     Answered,
     BodyBrought,
@@ -25,7 +26,6 @@ from escuadra.core.job.events import (
     StationRun,
     TakenIn,
 )
-from escuadra.core.mechanics import Mechanics
 
 LATER = 2**62
 """seq of what was not said yet."""

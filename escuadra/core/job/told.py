@@ -9,10 +9,10 @@ from dataclasses import dataclass
 
 from escuadra.core.base.axes import Pose, short_way, turned
 from escuadra.core.base.said import Text
+from escuadra.core.instruments.screw import OTHER_WAY, Mechanics, Taught, change_of, learned
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
-from escuadra.core.mechanics import OTHER_WAY, Mechanics, Taught, change_of, learned
 from escuadra.core.profiles import FrameProfile
 
 ROLLED_U_DEG = 0.03

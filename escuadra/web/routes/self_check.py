@@ -12,11 +12,11 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Question, confirmed, understand
 from escuadra.core.base.said import Said, Way, nouns, said
-from escuadra.core.guided import CHECKS, checks_for
+from escuadra.core.instruments.check_figures import Found, Readings, SelfCheck, Step
+from escuadra.core.instruments.guided import CHECKS, checks_for
+from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.checks import Figure
 from escuadra.core.measure.verdict import VerdictInput, verdict
-from escuadra.core.selfcheck import Found, Readings, SelfCheck, Step
-from escuadra.core.tool import Tool
 from escuadra.drawing import rule, self_check_view
 from escuadra.jobs.instrument_life import KeepCheck
 from escuadra.jobs.reading import SIGNS

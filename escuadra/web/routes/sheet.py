@@ -15,7 +15,8 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import OWN_UNIT, Question
 from escuadra.core.base.said import Noun, Said, Text, said
 from escuadra.core.base.wording import amount
-from escuadra.core.guided import checks_for
+from escuadra.core.instruments.guided import checks_for
+from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.carriers import CARRIERS, carrier_of
 from escuadra.core.job.disturbance import HAPPENINGS, Happening
 from escuadra.core.job.events import ReadingTaken
@@ -25,7 +26,6 @@ from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.stands import left_behind
 from escuadra.core.job.state import State
 from escuadra.core.job.views import CheckView, SlotView
-from escuadra.core.tool import Tool
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened

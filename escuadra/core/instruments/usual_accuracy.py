@@ -5,8 +5,8 @@ errs towards "undecided"; whoever has the instrument's own data sheet types that
 """
 
 from escuadra.core.base.said import FIGURE_OF, Plain, PlusMinus, Said, exact, said
+from escuadra.core.instruments.instrument import ToolKind
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.tool import ToolKind
 
 
 def _usual(resolution: float, accuracy: float, ppm: float, repeatability: float) -> Instrument:

@@ -16,12 +16,12 @@ from escuadra.core.base.model import Line, Number
 from escuadra.core.base.quantities import Dimension
 from escuadra.core.base.said import Noun, Said, said
 from escuadra.core.base.stream import Event, Payload, Person
-from escuadra.core.guided import checks_for
-from escuadra.core.instruments import BiasEntry, DriftInput, DriftResult, drift
+from escuadra.core.instruments.check_figures import TEN_METRES, Found, SelfCheck
+from escuadra.core.instruments.guided import checks_for
+from escuadra.core.instruments.instrument import Tool
+from escuadra.core.instruments.screw import Mechanics
+from escuadra.core.instruments.self_checks import BiasEntry, DriftInput, DriftResult, drift
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.mechanics import Mechanics
-from escuadra.core.selfcheck import TEN_METRES, Found, SelfCheck
-from escuadra.core.tool import Tool
 
 HORIZON_DAYS = 1500
 """How far ahead a drift is told."""

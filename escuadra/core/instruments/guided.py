@@ -7,8 +7,8 @@ upright beside a plumb line, along a straight edge, clamp run-out, a frame's zer
 from escuadra.core.base.quantities import Dimension
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.wording import BEAM
-from escuadra.core.selfcheck import SelfCheck, Step
-from escuadra.core.tool import Tool
+from escuadra.core.instruments.check_figures import SelfCheck, Step
+from escuadra.core.instruments.instrument import Tool
 
 STEEL_TAPE_U = 0.4
 """Of one length on a good steel tape or rule, mm."""

@@ -16,9 +16,9 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.quantities import FACTORS, OWN_UNIT, Dimension, Quantity
 from escuadra.core.base.said import Noun, Said, said
-from escuadra.core.instruments import CheckInput, check
+from escuadra.core.instruments.instrument import Tool, ToolKind
+from escuadra.core.instruments.self_checks import CheckInput, check
 from escuadra.core.measure.verdict import VerdictInput, verdict
-from escuadra.core.tool import Tool, ToolKind
 
 TEN_METRES = 10_000.0
 BIAS_FLOOR = 1e-6
