@@ -26,7 +26,7 @@ from escuadra.core.job.rehearsal import rehearsed
 from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.procedure import LineChoice
+from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS
 
 RUNS = 5_000

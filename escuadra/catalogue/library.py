@@ -19,11 +19,11 @@ from escuadra.core.base.errors import BadInput, bad_input
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import canonical
-from escuadra.core.entries import KINDS
 from escuadra.core.job.places import Plan
 from escuadra.core.job.sheet import derive
 from escuadra.core.job.state import State
-from escuadra.core.procedure import Procedure
+from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.sheet import Procedure
 
 Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 """The safe loader, in C where the library was built with it."""

@@ -15,7 +15,7 @@ from escuadra.core.base.axes import turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Line, NotNegative, Number, Positive
 from escuadra.core.base.said import Plain, exact, said
-from escuadra.core.things import ThingKind
+from escuadra.core.procedure.things import ThingKind
 
 MOST_THINGS = 200
 LARGEST_BAY = 200_000

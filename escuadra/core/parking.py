@@ -15,8 +15,8 @@ from escuadra.core.base.axes import short_way
 from escuadra.core.base.said import Said
 from escuadra.core.bay import Place
 from escuadra.core.ground import Ground
-from escuadra.core.procedure import FloorLimits, Limits, Procedure, TargetPlace
-from escuadra.core.profiles import VehicleModel
+from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import FloorLimits, Limits, Procedure, TargetPlace
 from escuadra.core.room import Refusal, Room
 from escuadra.core.standing import Standing, target_places
 

@@ -12,8 +12,8 @@ import numpy as np
 from escuadra.core.base.said import Plain, Said, said
 from escuadra.core.base.wording import amount, rounded
 from escuadra.core.bay import Bay, Place, Thing
-from escuadra.core.procedure import Procedure
-from escuadra.core.profiles import VehicleModel
+from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.relief import Relief
 from escuadra.core.room import Shape, shapes
 from escuadra.core.survey_log import Draft

@@ -17,8 +17,8 @@ from escuadra.core.ground import Ground, among, ground
 from escuadra.core.house import survey_stream
 from escuadra.core.job.events import Pinned
 from escuadra.core.parking import Lot, Parking, fits, park
-from escuadra.core.procedure import Procedure
-from escuadra.core.profiles import VehicleModel
+from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.room import STEP_MM
 from escuadra.core.standing import Standing, stand, target_places
 from escuadra.core.survey import Survey, levelled

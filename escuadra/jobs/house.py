@@ -14,7 +14,6 @@ from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Part, Payload, Person
 from escuadra.core.bay import Place
-from escuadra.core.entries import KINDS
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.events import Pinned, Signed
 from escuadra.core.job.figures import with_changes
@@ -23,8 +22,9 @@ from escuadra.core.job.sheet import Sheet, derive
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import State
 from escuadra.core.job.visit import Visit, as_signed, fold_visit
-from escuadra.core.procedure import Procedure
-from escuadra.core.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Opened, Unreadable
 from escuadra.jobs.instruments import Instruments

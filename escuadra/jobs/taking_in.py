@@ -11,7 +11,7 @@ from escuadra.core.bay import Place
 from escuadra.core.house import visit_stream
 from escuadra.core.job.events import BodyBrought, CalibrationAdded, FrameKnown, Pinned, Placed, TakenIn, VisitPayload
 from escuadra.core.job.visit import VEHICLE, body, calibration
-from escuadra.core.procedure import Procedure
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision, Saying, VisitCommand
 from escuadra.jobs.forms import Opened, TakeIn
 from escuadra.jobs.house import House

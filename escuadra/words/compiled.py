@@ -6,7 +6,7 @@ from pathlib import Path
 from babel import Locale
 from babel.messages.pofile import read_po
 
-from escuadra.core.entries import KINDS
+from escuadra.core.procedure.entries import KINDS
 
 HERE = Path(__file__).parent
 CATEGORIES = ("zero", "one", "two", "few", "many", "other")

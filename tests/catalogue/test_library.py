@@ -7,8 +7,8 @@ import pytest
 
 from escuadra.catalogue import Catalogue, CatalogueError, load
 from escuadra.catalogue.library import PRACTICE, entry, read_file
-from escuadra.core.entries import KINDS
-from escuadra.core.procedure import CheckSpec, Procedure
+from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.sheet import CheckSpec, Procedure
 from tests.english import told
 
 SHEET = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text()

@@ -16,7 +16,7 @@ from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWi
 from escuadra.core.job.state import State, fold
 from escuadra.core.measure.readings import ReadingInput, reading
 from escuadra.core.measure.verdict import VerdictInput, verdict
-from escuadra.core.moves import MovesInput, moves
+from escuadra.core.procedure.moves import MovesInput, moves
 from tests.core.test_network import ENDS, HUBS, paper
 
 few = settings(max_examples=40, deadline=None, derandomize=True)

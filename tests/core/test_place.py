@@ -19,8 +19,8 @@ from escuadra.core.bay import Bay, Place
 from escuadra.core.floor import FloorInput, FloorPoint, WheelPoints, floor
 from escuadra.core.ground import Ground, ground
 from escuadra.core.parking import Lot, axis_turn, park
-from escuadra.core.procedure import Procedure
-from escuadra.core.profiles import VehicleModel
+from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.relief import compared, plane_of, relief, section
 from escuadra.core.standing import Standing, stand, target_places
 from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid, levelled, to_csv

@@ -25,7 +25,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Run
 from escuadra.core.job.views import SheetView
-from escuadra.core.procedure import CarrierSpec, CheckSpec, Station, check_kind
+from escuadra.core.procedure.sheet import CarrierSpec, CheckSpec, Station, check_kind
 from escuadra.demo.technician import Technician
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import Record, render_record

@@ -13,7 +13,7 @@ from escuadra.core.job.checks.base import Judgement, OneReading
 from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import CheckSpec, check_kind
+from escuadra.core.procedure.sheet import CheckSpec, check_kind
 from escuadra.demo.technician import Technician
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import Record, render_record

@@ -3,7 +3,7 @@
 import yaml
 
 from escuadra.catalogue import Catalogue
-from escuadra.core.entries import KINDS
+from escuadra.core.procedure.entries import KINDS
 from escuadra.jobs import Garage
 from escuadra.reports.record import Record, build
 from tests.conftest import NOON, Technician

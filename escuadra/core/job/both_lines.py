@@ -32,7 +32,7 @@ from escuadra.core.job.places import emblem_slot
 from escuadra.core.job.setup import Answer, Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.procedure import LineChoice
+from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.standing import target_places
 from escuadra.core.vehicle.lines import Line, LineAt, LinesResult, Separation
 

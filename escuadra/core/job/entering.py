@@ -33,7 +33,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.slots import Measured, Slot
 from escuadra.core.job.state import Entry
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.procedure import datum_at
+from escuadra.core.procedure.sheet import datum_at
 
 U_STATION_MM = 5.0
 """How well a mark's place along the vehicle is known; it hardly matters sideways."""

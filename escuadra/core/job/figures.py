@@ -10,7 +10,7 @@ from typing import Any
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Name, Noun, Text, nouns, said
 from escuadra.core.job.events import FigureChanged
-from escuadra.core.procedure import Procedure, Station
+from escuadra.core.procedure.sheet import Procedure, Station
 
 WHOLE = ("distance", "offset", "height")
 """Figures of the sheet itself."""

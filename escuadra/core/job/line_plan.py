@@ -21,7 +21,7 @@ from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.stands import Stand, stand_of
-from escuadra.core.procedure import Limits
+from escuadra.core.procedure.sheet import Limits
 from escuadra.core.vehicle.stance import CORNERS
 
 Shelf = Callable[[Slot], list[ToolUsed]]

@@ -23,7 +23,7 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import LATER
 from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
 from escuadra.core.job.views import CheckView, SheetView, SlotView
-from escuadra.core.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
+from escuadra.core.procedure.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05
 

@@ -11,7 +11,7 @@ from functools import cached_property
 from typing import Literal
 
 from escuadra.core.base.said import NOTHING, Figure, Length, Name, Noun, Said, Sentences, Text, Turns, Value, said
-from escuadra.core.profiles import FrameProfile
+from escuadra.core.procedure.profiles import FrameProfile
 
 Kind = Literal["read", "answer", "move", "run", "blocked", "sign", "signed"]
 Axis = Literal["left", "away", "up", "yaw", "screw", "foot", "hang", "forward", "stand_left", "stand_turn"]

@@ -18,8 +18,8 @@ from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import MARKS, POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import Procedure, Station, TargetPlace, datum_at
-from escuadra.core.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.standing import Standing, target_places
 from escuadra.core.vehicle.stance import CORNERS, Corner
 

@@ -6,7 +6,7 @@ from typing import Literal
 
 from escuadra.core.base.said import NOTHING, Said, Sentences, Text, said, sentences
 from escuadra.core.job.state import Disturbance, Entry, Run, State
-from escuadra.core.procedure import Station
+from escuadra.core.procedure.sheet import Station
 
 Proof = Literal["proven", "awaited", "missed", "contradicted", "doubt"]
 """``missed``: what carries the target was set anew before anybody read it again. ``contradicted``: what was read again

@@ -20,7 +20,7 @@ from escuadra.core.job.observed import ObservationId
 from escuadra.core.job.places import ENDS, Plan, tape_slot
 from escuadra.core.job.solved import Solved, Solving, bump_watch
 from escuadra.core.job.state import State
-from escuadra.core.procedure import LineChoice
+from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS, Corner
 
 IN_PLAN: tuple[Coordinate, ...] = ("x", "y", "yaw_deg")

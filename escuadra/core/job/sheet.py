@@ -26,7 +26,7 @@ from escuadra.core.job.state import Disturbance, State
 from escuadra.core.job.stations import current, progress
 from escuadra.core.job.views import CheckView, GroupView, SheetView, SlotView
 from escuadra.core.measure.aim import AimInput, aim
-from escuadra.core.procedure import GROUPS
+from escuadra.core.procedure.sheet import GROUPS
 
 CLOCK = Person(id="clock", name="", known="itself")
 ROADS_M = (50.0, 100.0)

@@ -31,7 +31,7 @@ from escuadra.core.job.entering import DATUM, MIDDLE, ORIGIN, TARGET, Act, Enter
 from escuadra.core.job.observed import ObservationId, as_part
 from escuadra.core.job.places import ENDS, Plan
 from escuadra.core.measure.budget import Contribution, shares
-from escuadra.core.procedure import LineChoice
+from escuadra.core.procedure.sheet import LineChoice
 
 ONE_DEGREE = math.pi / 180
 REAR, FRONT = ("LR", "RR"), ("LF", "RF")

@@ -23,7 +23,7 @@ from escuadra.core.job.places import Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot, measured_by_tool
 from escuadra.core.job.state import Entry
-from escuadra.core.procedure import TargetPlace
+from escuadra.core.procedure.sheet import TargetPlace
 
 STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0

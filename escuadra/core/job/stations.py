@@ -13,7 +13,7 @@ from escuadra.core.job.proof import StationView
 from escuadra.core.job.setup import Setup, cold
 from escuadra.core.job.solved import Solving
 from escuadra.core.job.state import State
-from escuadra.core.procedure import Station
+from escuadra.core.procedure.sheet import Station
 
 
 def progress(state: State, plan: Plan, solving: Solving = cold) -> tuple[StationView, ...]:

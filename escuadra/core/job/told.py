@@ -13,7 +13,7 @@ from escuadra.core.instruments.screw import OTHER_WAY, Mechanics, Taught, change
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
-from escuadra.core.profiles import FrameProfile
+from escuadra.core.procedure.profiles import FrameProfile
 
 ROLLED_U_DEG = 0.03
 """What rolling or sliding a frame by hand does to its yaw, one sigma."""

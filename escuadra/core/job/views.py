@@ -16,7 +16,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.state import Disturbance, Entry, Override, State
 from escuadra.core.measure.budget import Contribution
-from escuadra.core.procedure import Group
+from escuadra.core.procedure.sheet import Group
 
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")
 

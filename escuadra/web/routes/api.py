@@ -11,7 +11,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
 from escuadra.core.bay import Bay
-from escuadra.core.procedure import CheckSpec, Procedure
+from escuadra.core.procedure.sheet import CheckSpec, Procedure
 from escuadra.core.survey import Survey
 from escuadra.jobs import Unreadable
 from escuadra.jobs.listing import Listed

@@ -11,8 +11,8 @@ from escuadra.core.base.given import identifier
 from escuadra.core.base.quantities import parse
 from escuadra.core.base.said import Noun, Said, Text, nouns, said
 from escuadra.core.bay import MOST_THINGS, Bay
+from escuadra.core.procedure.things import THING_KINDS
 from escuadra.core.relief import plane_of
-from escuadra.core.things import THING_KINDS
 from escuadra.drawing import bay_view
 from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.floors import Floors, Surveyed

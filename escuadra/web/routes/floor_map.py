@@ -10,7 +10,7 @@ from escuadra.core.base.said import Angle, Length, Said, nouns, said
 from escuadra.core.ground import Ground
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.checks.place import floor_verdict
-from escuadra.core.procedure import Procedure
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.relief import compared, plane_of, relief, section
 from escuadra.core.standing import stand
 from escuadra.core.survey import Surface, Survey, to_csv

@@ -13,8 +13,8 @@ from escuadra.core.bay import Bay, Place
 from escuadra.core.geodesy.stakeout import StakedMark
 from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.parking import Direction, Lot, Parking
-from escuadra.core.procedure import Procedure
-from escuadra.core.profiles import VehicleModel
+from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.standing import place_name, stand
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage, Opened

@@ -14,7 +14,7 @@ from escuadra.core.job.proof import Change, StationView, Watch
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.state import Run
 from escuadra.core.job.views import SheetView
-from escuadra.core.procedure import CarrierSpec, Station
+from escuadra.core.procedure.sheet import CarrierSpec, Station
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from escuadra.core.job.proof import Change, StationView, Watch, next_run, proven
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.state import LATER, Run
 from escuadra.core.job.views import SheetView
-from escuadra.core.procedure import Station
+from escuadra.core.procedure.sheet import Station
 
 SPOILED = ("level", "centre", "yaw", "distance", "height", "target", "hang", "tilt", "area")
 """What may have to be read again, in the order in which it is said."""

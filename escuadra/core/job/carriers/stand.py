@@ -11,7 +11,7 @@ from escuadra.core.job.setup import Setup
 from escuadra.core.job.staked import STAND, points_of, staking, stand_slots, stand_tapes, stood
 from escuadra.core.job.state import LATER, Entry, Run
 from escuadra.core.job.views import SheetView
-from escuadra.core.procedure import Station
+from escuadra.core.procedure.sheet import Station
 
 OWN = frozenset({"stand"})
 

@@ -23,7 +23,7 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
 from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.measure.verdict import VerdictInput, VerdictResult, verdict
-from escuadra.core.procedure import CheckSpec, Limits
+from escuadra.core.procedure.sheet import CheckSpec, Limits
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from escuadra.core.job.checks.base import Check, Figure, Judgement
 from escuadra.core.job.places import LINE_ASPECTS, Plan
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure.sheet import Limits, check_kind
 
 USUAL_OUT = 650.0
 """How far outside the vehicle a parallel line is usually laid, mm."""

@@ -26,7 +26,6 @@ from escuadra.core.base.said import (
     sentences,
 )
 from escuadra.core.base.wording import amount, decimals_for, with_uncertainty
-from escuadra.core.feet import FeetInput, feet
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
@@ -53,8 +52,9 @@ from escuadra.core.job.solved import Solved
 from escuadra.core.job.state import Disturbance
 from escuadra.core.job.told import predicted
 from escuadra.core.measure.budget import Contribution
-from escuadra.core.procedure import Limits, check_kind
-from escuadra.core.profiles import FrameProfile
+from escuadra.core.procedure.feet import FeetInput, feet
+from escuadra.core.procedure.profiles import FrameProfile
+from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS
 
 FOOT_STEP = 0.125

@@ -13,7 +13,7 @@ from escuadra.core.job.hung import hang_slot, hung, read_at
 from escuadra.core.job.next_move import NextMove, Step, moved
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure.sheet import Limits, check_kind
 
 
 @check_kind("hang")

@@ -34,7 +34,7 @@ from escuadra.core.job.slots import Slot
 from escuadra.core.job.solved import Solved
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure.sheet import Limits, check_kind
 
 DEFAULTS = {
     "thrust_angle": Limits(minus=0.25, plus=0.25),

@@ -18,7 +18,7 @@ from escuadra.core.job.places import slope_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.measure.budget import Contribution, shares
-from escuadra.core.procedure import Limits, Procedure, check_kind
+from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
 from escuadra.core.room import covered_things
 from escuadra.core.standing import Standing, place_name, target_places
 

@@ -7,7 +7,7 @@ from escuadra.core.base.said import Name, Noun, said, sentences
 from escuadra.core.job.checks.base import Check, Judgement
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import check_kind
+from escuadra.core.procedure.sheet import check_kind
 
 
 @check_kind("tick")

@@ -17,7 +17,7 @@ from escuadra.core.job.places import Plan, height_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.measure.budget import Contribution, shares
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 
 RAKE = [0.5, 0.5, -0.5, -0.5]

@@ -17,7 +17,7 @@ from escuadra.core.job.next_move import Axis, NextMove, Step
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.job.staked import STAND, staking, stand_slots, stood
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure.sheet import Limits, check_kind
 
 FORWARD, SIDEWAYS, TURNED = "too_forward", "too_left", "side"
 

@@ -9,7 +9,7 @@ from escuadra.core.job.next_move import NextMove
 from escuadra.core.job.reach import beyond
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
-from escuadra.core.procedure import check_kind
+from escuadra.core.procedure.sheet import check_kind
 
 MOUNTED = frozenset({"target"})
 NO_PIECE = "none"

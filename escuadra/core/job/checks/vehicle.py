@@ -16,7 +16,7 @@ from escuadra.core.job.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, measured, parts_of
 from escuadra.core.measure.budget import Contribution, shares
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.ballast import Weight, ballast, carried
 
 LOAD = frozenset({"load"})

@@ -18,7 +18,7 @@ from escuadra.core.job.places import thrust_slot, toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Measured, Slot, combined, parts_of
 from escuadra.core.measure.budget import Contribution, of_reading, shares
-from escuadra.core.procedure import Limits, check_kind
+from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 

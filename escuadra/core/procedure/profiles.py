@@ -9,7 +9,7 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.feet import Foot
+from escuadra.core.procedure.feet import Foot
 from escuadra.core.vehicle.ballast import MOST_PLACES, BallastPlace
 from escuadra.core.vehicle.stance import Corner
 

@@ -12,8 +12,8 @@ from pydantic import Field, SerializeAsAny, field_validator, model_validator
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
-from escuadra.core.profiles import VehicleModel
-from escuadra.core.things import SOLID, ThingKind
+from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.things import SOLID, ThingKind
 
 Group = Literal["ready", "stance", "line", "frame", "target", "clear"]
 GROUPS: tuple[Group, ...] = ("ready", "stance", "line", "target", "frame", "clear")

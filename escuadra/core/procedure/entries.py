@@ -2,8 +2,8 @@
 
 from escuadra.core.base.model import Frozen
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.procedure import Procedure
-from escuadra.core.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 
 KINDS: dict[str, type[Frozen]] = {
     "procedure": Procedure,
