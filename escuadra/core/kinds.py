@@ -7,32 +7,16 @@ from typing import Any
 
 import numpy as np
 
-from escuadra.core import (
-    aim,
-    design,
-    drive,
-    feet,
-    floor,
-    instruments,
-    levelling,
-    lines,
-    moves,
-    network,
-    observations,
-    radar,
-    readings,
-    stakeout,
-    stance,
-    state,
-    strings,
-    symmetry,
-    verdict,
-    vin,
-)
+from escuadra.core import drive, floor, radar
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import leaves, most_extreme, plain_data
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
+from escuadra.core.geodesy import design, levelling, network, observations, stakeout, state
+from escuadra.core.instruments import self_checks as instruments
+from escuadra.core.measure import aim, readings, symmetry, verdict
+from escuadra.core.procedure import feet, moves
+from escuadra.core.vehicle import lines, stance, strings, vin
 
 
 @dataclass(frozen=True)
