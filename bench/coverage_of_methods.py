@@ -15,7 +15,7 @@ import numpy as np
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.axes import Pose
-from escuadra.core.bay import Bay
+from escuadra.core.bay.bay import Bay
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.both_lines import front_off
 from escuadra.core.job.events import ToolUsed

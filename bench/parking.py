@@ -9,12 +9,12 @@ from scipy.interpolate import LinearNDInterpolator
 
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
-from escuadra.core.bay import Bay, Place, Thing
-from escuadra.core.ground import Ground, ground
-from escuadra.core.parking import Lot, axis_turn, demand, park
-from escuadra.core.room import shapes
-from escuadra.core.standing import Standing
-from escuadra.core.survey import Survey, SurveyPoint, SurveyReading
+from escuadra.core.bay.bay import Bay, Place, Thing
+from escuadra.core.bay.ground import Ground, ground
+from escuadra.core.bay.parking import Lot, axis_turn, demand, park
+from escuadra.core.bay.room import shapes
+from escuadra.core.bay.standing import Standing
+from escuadra.core.bay.survey import Survey, SurveyPoint, SurveyReading
 
 PROCEDURES = ("BL-CAM-01", "BL-RAD-01", "BL-SUR-01")
 STEP = 200.0

@@ -15,7 +15,7 @@ from sqlalchemy.pool import NullPool
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.stream import ITSELF, Part, Payload, made
-from escuadra.core.bay import Bay
+from escuadra.core.bay.bay import Bay
 from escuadra.core.house import visit_stream
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE

@@ -8,7 +8,7 @@ between the limits (``capable`` of ``verdict``, JCGM 106), perhaps only with rep
 from dataclasses import dataclass, replace
 
 from escuadra.core.base.said import Said, Text, Value, said
-from escuadra.core.bay import Bay
+from escuadra.core.bay.bay import Bay
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.events import ToolUsed

@@ -7,8 +7,8 @@ import math
 from collections.abc import Callable
 from datetime import date, timedelta
 
-from escuadra.core.bay import Bay
-from escuadra.core.survey import SurveyPoint, grid
+from escuadra.core.bay.bay import Bay
+from escuadra.core.bay.survey import SurveyPoint, grid
 from escuadra.jobs import Garage
 from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.forms import press

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from datetime import UTC, datetime
 
 from escuadra.core.base.axes import turned
-from escuadra.core.bay import Place
+from escuadra.core.bay.bay import Place
 from escuadra.core.job.checks.target import mount_for
 from escuadra.core.job.checks.vehicle import SOUND
 from escuadra.core.job.checks.wheels import AlignmentCheck

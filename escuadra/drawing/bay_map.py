@@ -11,12 +11,12 @@ import numpy as np
 
 from escuadra.core.base.said import Plain, Said, said
 from escuadra.core.base.wording import amount, rounded
-from escuadra.core.bay import Bay, Place, Thing
+from escuadra.core.bay.bay import Bay, Place, Thing
+from escuadra.core.bay.relief import Relief
+from escuadra.core.bay.room import Shape, shapes
+from escuadra.core.bay.survey_log import Draft
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.relief import Relief
-from escuadra.core.room import Shape, shapes
-from escuadra.core.survey_log import Draft
 from escuadra.drawing.svg import Point, apart, arrow_head, document, element, label, line, polyline
 
 MARGIN = 34.0

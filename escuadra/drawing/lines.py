@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Noun, Plain, Said, said
 from escuadra.core.base.wording import amount
+from escuadra.core.bay.standing import target_places
 from escuadra.core.geodesy.rectangle import SIDES
 from escuadra.core.job.both_lines import both_lines
 from escuadra.core.job.checks.carrying import RectangleCheck
@@ -18,7 +19,6 @@ from escuadra.core.job.scene import Scene
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.sheet import Sheet
 from escuadra.core.job.views import CheckView
-from escuadra.core.standing import target_places
 from escuadra.core.vehicle.lines import Line, LinesResult
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline

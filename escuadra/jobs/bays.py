@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from escuadra.core.base.errors import Conflict
 from escuadra.core.base.said import said
-from escuadra.core.bay import Bay
+from escuadra.core.bay.bay import Bay
 from escuadra.core.house import BayAdded, BayDrawn, bay_stream
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 from escuadra.store import Content

@@ -11,21 +11,21 @@ from functools import lru_cache
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import canonical
-from escuadra.core.bay import Bay, Place
-from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
-from escuadra.core.ground import Ground, among, ground
-from escuadra.core.house import survey_stream
-from escuadra.core.job.events import Pinned
-from escuadra.core.parking import Lot, Parking, fits, park
-from escuadra.core.procedure.profiles import VehicleModel
-from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.room import STEP_MM
-from escuadra.core.standing import Standing, stand, target_places
-from escuadra.core.survey import Survey, levelled
-from escuadra.core.survey_log import (
+from escuadra.core.bay.bay import Bay, Place
+from escuadra.core.bay.ground import Ground, among, ground
+from escuadra.core.bay.parking import Lot, Parking, fits, park
+from escuadra.core.bay.room import STEP_MM
+from escuadra.core.bay.standing import Standing, stand, target_places
+from escuadra.core.bay.survey import Survey, levelled
+from escuadra.core.bay.survey_log import (
     Draft,
     fold_survey,
 )
+from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
+from escuadra.core.house import survey_stream
+from escuadra.core.job.events import Pinned
+from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.store import Store
 from escuadra.store.repositories.surveys import SurveyRow

@@ -13,7 +13,7 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Part, Payload, Person
-from escuadra.core.bay import Place
+from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.job.events import Pinned, Signed
 from escuadra.core.job.figures import with_changes

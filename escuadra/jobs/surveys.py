@@ -13,11 +13,11 @@ from escuadra.core.base.errors import BadInput, Conflict, bad_input
 from escuadra.core.base.quantities import Quantity, Question, parse, understand
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import Payload, canonical
-from escuadra.core.bay import Bay
-from escuadra.core.ground import ground, triangles_of
+from escuadra.core.bay.bay import Bay
+from escuadra.core.bay.ground import ground, triangles_of
+from escuadra.core.bay.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid
+from escuadra.core.bay.survey_log import Begun, Closed, Draft, FileRead, PointRead, Stationed, TakenBack
 from escuadra.core.house import survey_stream
-from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid
-from escuadra.core.survey_log import Begun, Closed, Draft, FileRead, PointRead, Stationed, TakenBack
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 from escuadra.jobs.floors import Surveyed
 from escuadra.store import Content

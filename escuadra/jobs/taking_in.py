@@ -7,7 +7,7 @@ from typing import Literal
 
 from escuadra.catalogue import Entry
 from escuadra.core.base.stream import Part
-from escuadra.core.bay import Place
+from escuadra.core.bay.bay import Place
 from escuadra.core.house import visit_stream
 from escuadra.core.job.events import BodyBrought, CalibrationAdded, FrameKnown, Pinned, Placed, TakenIn, VisitPayload
 from escuadra.core.job.visit import VEHICLE, body, calibration

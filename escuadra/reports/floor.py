@@ -1,9 +1,9 @@
 """The floor map as a document: the drawing with its styles inside, and a PDF with the survey's figures."""
 
 from escuadra.core.base.wording import amount
-from escuadra.core.floor import FloorResult
-from escuadra.core.ground import Ground
-from escuadra.core.survey import Survey
+from escuadra.core.bay.floor import FloorResult
+from escuadra.core.bay.ground import Ground
+from escuadra.core.bay.survey import Survey
 from escuadra.reports.paper import printed, styled
 
 

@@ -9,9 +9,9 @@ from sqlalchemy.exc import IntegrityError
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import PAYLOADS, Event, Payload
+from escuadra.core.bay.survey_log import Begun, Closed
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
 from escuadra.core.job.events import CalibrationAdded, ReadingTaken, TakenIn
-from escuadra.core.survey_log import Begun, Closed
 from escuadra.store import dialect
 from escuadra.store.tables import (
     PROJECTED,

@@ -15,15 +15,15 @@ from hypothesis import strategies as st
 
 from escuadra.catalogue.library import PRACTICE, load
 from escuadra.core.base.errors import BadInput
-from escuadra.core.bay import Bay, Place
-from escuadra.core.floor import FloorInput, FloorPoint, WheelPoints, floor
-from escuadra.core.ground import Ground, ground
-from escuadra.core.parking import Lot, axis_turn, park
+from escuadra.core.bay.bay import Bay, Place
+from escuadra.core.bay.floor import FloorInput, FloorPoint, WheelPoints, floor
+from escuadra.core.bay.ground import Ground, ground
+from escuadra.core.bay.parking import Lot, axis_turn, park
+from escuadra.core.bay.relief import compared, plane_of, relief, section
+from escuadra.core.bay.standing import Standing, stand, target_places
+from escuadra.core.bay.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid, levelled, to_csv
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.relief import compared, plane_of, relief, section
-from escuadra.core.standing import Standing, stand, target_places
-from escuadra.core.survey import Survey, SurveyPoint, SurveyReading, from_csv, grid, levelled, to_csv
 from tests.english import refused, told
 
 DAY = {"taken_on": date(2026, 3, 5), "valid_until": date(2027, 3, 5), "person": "Inés Robledo", "instrument": "Level 9"}

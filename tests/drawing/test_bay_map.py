@@ -7,10 +7,10 @@ from typing import Any
 import pytest
 
 from escuadra.core.base.stream import Person, made
-from escuadra.core.bay import Bay, Place
-from escuadra.core.relief import plane_of, relief
-from escuadra.core.survey import grid
-from escuadra.core.survey_log import Begun, PointRead, TakenBack, fold_survey
+from escuadra.core.bay.bay import Bay, Place
+from escuadra.core.bay.relief import plane_of, relief
+from escuadra.core.bay.survey import grid
+from escuadra.core.bay.survey_log import Begun, PointRead, TakenBack, fold_survey
 from escuadra.drawing import bay_view, section_view
 from tests.core.test_place import DAY, ground, practice, surveyed, wavy
 

@@ -7,7 +7,7 @@ import pytest
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Question
-from escuadra.core.bay import Bay, Place
+from escuadra.core.bay.bay import Bay, Place
 from escuadra.jobs import Garage
 from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.forms import press

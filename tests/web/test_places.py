@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 from pypdf import PdfReader
 
-from escuadra.core.relief import plane_of
-from escuadra.core.survey import Survey
+from escuadra.core.bay.relief import plane_of
+from escuadra.core.bay.survey import Survey
 from escuadra.jobs import Garage
 from escuadra.jobs.forms import press
 from escuadra.jobs.instrument_life import Drop

@@ -22,6 +22,7 @@ from escuadra.core.base.said import (
     sentences,
 )
 from escuadra.core.base.wording import amount
+from escuadra.core.bay.standing import target_places
 from escuadra.core.geodesy.state.input import Crossing
 from escuadra.core.geodesy.state.located import LOST_MM, Derived
 from escuadra.core.job.doubting import to_read_again
@@ -33,7 +34,6 @@ from escuadra.core.job.setup import Answer, Setup
 from escuadra.core.job.solved import Solved
 from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.procedure.sheet import LineChoice
-from escuadra.core.standing import target_places
 from escuadra.core.vehicle.lines import Line, LineAt, LinesResult, Separation
 
 

@@ -10,7 +10,7 @@ from pydantic import Field
 from escuadra.core.base.model import Frozen, Number
 from escuadra.core.base.said import Name, Noun, Said, Text, Way, said
 from escuadra.core.base.stream import Event, Part, Payload
-from escuadra.core.bay import Place
+from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.job.disturbance import AROUND, FLOOR, HAPPENINGS, PLACED
 from escuadra.core.measure.readings import Instrument, Sag

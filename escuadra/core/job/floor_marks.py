@@ -9,9 +9,9 @@ from dataclasses import dataclass
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Noun, Nouns, Said, nouns, said
+from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.job.setup import Setup
-from escuadra.core.standing import place_name, target_places
 from escuadra.core.vehicle.stance import CORNERS
 
 TAPE = StakeTape(constant=0.8, ppm=60)

@@ -12,15 +12,15 @@ from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, said
-from escuadra.core.bay import Bay
+from escuadra.core.bay.bay import Bay
+from escuadra.core.bay.ground import Amount
+from escuadra.core.bay.standing import Standing, target_places
 from escuadra.core.geodesy.state.input import Floor
-from escuadra.core.ground import Amount
 from escuadra.core.job.disturbance import MARKS, POSE
 from escuadra.core.job.figures import SheetFigure, figures_of
 from escuadra.core.job.slots import Slot
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
-from escuadra.core.standing import Standing, target_places
 from escuadra.core.vehicle.stance import CORNERS, Corner
 
 ENDS = ("LF_end", "RF_end")

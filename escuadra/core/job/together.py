@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from escuadra.core.base.said import Noun, Said, Sentences, Text, Value, nouns, said, sentences
 from escuadra.core.base.wording import amount, with_uncertainty
+from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.job.both_lines import (
     both_lines,
     emblem_off,
@@ -22,7 +23,6 @@ from escuadra.core.job.places import toe_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.solved import FRONT, REAR, Solved
 from escuadra.core.measure.budget import Contribution
-from escuadra.core.standing import place_name, target_places
 from escuadra.core.vehicle.stance import CORNERS
 
 

@@ -10,9 +10,9 @@ from starlette.concurrency import run_in_threadpool
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
-from escuadra.core.bay import Bay
+from escuadra.core.bay.bay import Bay
+from escuadra.core.bay.survey import Survey
 from escuadra.core.procedure.sheet import CheckSpec, Procedure
-from escuadra.core.survey import Survey
 from escuadra.jobs import Unreadable
 from escuadra.jobs.listing import Listed
 from escuadra.web.examples import EXAMPLES

@@ -10,9 +10,9 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import identifier
 from escuadra.core.base.quantities import parse
 from escuadra.core.base.said import Noun, Said, Text, nouns, said
-from escuadra.core.bay import MOST_THINGS, Bay
+from escuadra.core.bay.bay import MOST_THINGS, Bay
+from escuadra.core.bay.relief import plane_of
 from escuadra.core.procedure.things import THING_KINDS
-from escuadra.core.relief import plane_of
 from escuadra.drawing import bay_view
 from escuadra.jobs.bays import KeepBay
 from escuadra.jobs.floors import Floors, Surveyed

@@ -7,13 +7,13 @@ from fastapi import Request
 from fastapi.responses import PlainTextResponse, Response
 
 from escuadra.core.base.said import Angle, Length, Said, nouns, said
-from escuadra.core.ground import Ground
+from escuadra.core.bay.ground import Ground
+from escuadra.core.bay.relief import compared, plane_of, relief, section
+from escuadra.core.bay.standing import stand
+from escuadra.core.bay.survey import Surface, Survey, to_csv
 from escuadra.core.job.checks import Figure
 from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.relief import compared, plane_of, relief, section
-from escuadra.core.standing import stand
-from escuadra.core.survey import Surface, Survey, to_csv
 from escuadra.drawing import bay_view, section_view
 from escuadra.jobs import Garage
 from escuadra.jobs.floors import Surveyed

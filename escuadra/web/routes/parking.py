@@ -9,13 +9,13 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import parse
 from escuadra.core.base.said import Angle, Noun, Nouns, Said, Text, exact, nouns, said
-from escuadra.core.bay import Bay, Place
+from escuadra.core.bay.bay import Bay, Place
+from escuadra.core.bay.parking import Direction, Lot, Parking
+from escuadra.core.bay.standing import place_name, stand
 from escuadra.core.geodesy.stakeout import StakedMark
 from escuadra.core.job.checks.place import floor_verdict
-from escuadra.core.parking import Direction, Lot, Parking
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.standing import place_name, stand
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.bays import KeepBay

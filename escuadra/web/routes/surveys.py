@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Question, parse
 from escuadra.core.base.said import Said, said
-from escuadra.core.survey_log import Draft
+from escuadra.core.bay.survey_log import Draft
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage
 from escuadra.jobs.surveys import (

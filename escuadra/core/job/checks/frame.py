@@ -26,8 +26,8 @@ from escuadra.core.base.said import (
     sentences,
 )
 from escuadra.core.base.wording import amount, decimals_for, with_uncertainty
+from escuadra.core.bay.ground import Amount
 from escuadra.core.geodesy.state.located import Derived
-from escuadra.core.ground import Amount
 from escuadra.core.job.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
 from escuadra.core.job.disturbance import POSE
 from escuadra.core.job.doubting import Again, doubted, to_read_again

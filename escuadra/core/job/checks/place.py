@@ -11,16 +11,16 @@ from pydantic import Field
 
 from escuadra.core.base.said import Said, Slope, nouns, said, sentences
 from escuadra.core.base.wording import amount
-from escuadra.core.bay import Thing
-from escuadra.core.ground import Amount
+from escuadra.core.bay.bay import Thing
+from escuadra.core.bay.ground import Amount
+from escuadra.core.bay.room import covered_things
+from escuadra.core.bay.standing import Standing, place_name, target_places
 from escuadra.core.job.checks.base import Check, Figure, Judgement, State
 from escuadra.core.job.places import slope_slot
 from escuadra.core.job.setup import Setup
 from escuadra.core.job.slots import Slot
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
-from escuadra.core.room import covered_things
-from escuadra.core.standing import Standing, place_name, target_places
 
 ON_MARKS = "floor.marks"
 MOST_ASKED = 8

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from escuadra.core.floor import FloorInput, FloorPoint, FloorResult, floor
-from escuadra.core.ground import Ground
-from escuadra.core.survey import Surface
+from escuadra.core.bay.floor import FloorInput, FloorPoint, FloorResult, floor
+from escuadra.core.bay.ground import Ground
+from escuadra.core.bay.survey import Surface
 
 CELLS = 60
 """Grid cells along the longer side."""

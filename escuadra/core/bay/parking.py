@@ -13,12 +13,12 @@ import numpy as np
 
 from escuadra.core.base.axes import short_way
 from escuadra.core.base.said import Said
-from escuadra.core.bay import Place
-from escuadra.core.ground import Ground
+from escuadra.core.bay.bay import Place
+from escuadra.core.bay.ground import Ground
+from escuadra.core.bay.room import Refusal, Room
+from escuadra.core.bay.standing import Standing, target_places
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import FloorLimits, Limits, Procedure, TargetPlace
-from escuadra.core.room import Refusal, Room
-from escuadra.core.standing import Standing, target_places
 
 TURNS = (0, -2, 2, -4, 4, -6, 6, -8, 8)
 """Degrees off the bay's axis, nose either way."""

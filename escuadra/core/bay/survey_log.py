@@ -16,7 +16,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Number, Positive
 from escuadra.core.base.said import Sentences, said
 from escuadra.core.base.stream import Event, Payload, Person
-from escuadra.core.survey import MOST_POINTS, Survey, SurveyPoint, SurveyReading, tilt_told
+from escuadra.core.bay.survey import MOST_POINTS, Survey, SurveyPoint, SurveyReading, tilt_told
 
 Reads = Literal["staff", "height"]
 

@@ -14,11 +14,11 @@ import numpy as np
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Name, Noun, Plain, Said, Text, exact, said
-from escuadra.core.bay import Bay, Place, Rack, Thing, rectangle
+from escuadra.core.bay.bay import Bay, Place, Rack, Thing, rectangle
+from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.procedure.things import SOLID, ThingKind
-from escuadra.core.standing import place_name, target_places
 from escuadra.core.vehicle.stance import CORNERS
 
 SIDES = ("front", "left", "rear", "right")

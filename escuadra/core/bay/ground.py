@@ -15,8 +15,8 @@ import numpy as np
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.base.steps import in_one_line
+from escuadra.core.bay.survey import Levelled, Surface, Survey, SurveyPoint, levelled
 from escuadra.core.geodesy.triangles import Triangles, triangulated
-from escuadra.core.survey import Levelled, Surface, Survey, SurveyPoint, levelled
 
 STANDS_OUT = 5.0
 """A point is named where it differs from what its neighbours foretell by more than this many robust sigmas."""

@@ -12,11 +12,11 @@ import numpy as np
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Name, Noun, Text, said
-from escuadra.core.bay import Bay, Place
-from escuadra.core.ground import Amount, Ground
+from escuadra.core.bay.bay import Bay, Place
+from escuadra.core.bay.ground import Amount, Ground
+from escuadra.core.bay.survey import Surface
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure, TargetPlace, datum_at
-from escuadra.core.survey import Surface
 from escuadra.core.vehicle.stance import CORNERS, Corner
 
 LATTICE = (9, 5)
