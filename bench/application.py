@@ -25,8 +25,8 @@ from jinja2 import Environment
 from sqlalchemy import create_engine, text
 
 from escuadra.core.base.stream import ITSELF, Event
-from escuadra.core.job.sheet import derive
-from escuadra.core.job.state import State, fold
+from escuadra.core.visit.log.state import State, fold
+from escuadra.core.visit.sheet import derive
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.jobs import Garage

@@ -17,17 +17,17 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.axes import Pose
 from escuadra.core.bay.bay import Bay
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.job.both_lines import front_off
-from escuadra.core.job.events import ToolUsed
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.methods.base import Finds
-from escuadra.core.job.places import ENDS, Plan, pair_slots
-from escuadra.core.job.rehearsal import rehearsed
-from escuadra.core.job.scene import Scene
-from escuadra.core.job.setup import Setup
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.both_lines import front_off
+from escuadra.core.visit.log.events import ToolUsed
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.methods.base import Finds
+from escuadra.core.visit.places import ENDS, Plan, pair_slots
+from escuadra.core.visit.rehearsal import rehearsed
+from escuadra.core.visit.scene import Scene
+from escuadra.core.visit.setup import Setup
 
 RUNS = 5_000
 BENT_RUNS = 1_000

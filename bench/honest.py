@@ -16,20 +16,20 @@ import robots
 from scipy.stats import beta
 
 from escuadra.core.base.axes import Pose
-from escuadra.core.job.checks.base import Figure
-from escuadra.core.job.current import U_HUB_MM
-from escuadra.core.job.disturbance import POSE, UPRIGHT
-from escuadra.core.job.entering import PARALLAX
-from escuadra.core.job.events import Disturbed, LinePlanned
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.methods.beams import U_SEAT_DEG
-from escuadra.core.job.methods.marks import U_PLUMB_MM, U_SET_MM
-from escuadra.core.job.places import Plan
-from escuadra.core.job.scene import Space
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.upright import U_AXLE_MM, U_WHEELBASE_MM
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.base import Figure
+from escuadra.core.visit.current import U_HUB_MM
+from escuadra.core.visit.entering import PARALLAX
+from escuadra.core.visit.log.disturbances import POSE, UPRIGHT
+from escuadra.core.visit.log.events import Disturbed, LinePlanned
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.methods.beams import U_SEAT_DEG
+from escuadra.core.visit.methods.marks import U_PLUMB_MM, U_SET_MM
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.scene import Space
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.upright import U_AXLE_MM, U_WHEELBASE_MM
 from escuadra.devices.robot import PlainTechnician, Robot
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 

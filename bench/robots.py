@@ -13,10 +13,10 @@ import numpy as np
 
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
-from escuadra.core.job.checks.frame import PoseCheck
-from escuadra.core.job.places import Plan
 from escuadra.core.measure.readings import Instrument, ReadingInput, reading
 from escuadra.core.measure.verdict import VerdictInput, verdict
+from escuadra.core.visit.checks.frame import PoseCheck
+from escuadra.core.visit.places import Plan
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay
 

@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from escuadra.cli import app
-from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.kinds import KINDS
+from escuadra.core.visit.log.disturbances import HAPPENINGS
 
 ROOT = Path(__file__).parent.parent
 

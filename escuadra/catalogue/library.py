@@ -14,16 +14,16 @@ from typing import Any
 import yaml
 from pydantic import ValidationError
 
-import escuadra.core.job.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
+import escuadra.core.visit.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
 from escuadra.core.base.errors import BadInput, bad_input
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import canonical
-from escuadra.core.job.places import Plan
-from escuadra.core.job.sheet import derive
-from escuadra.core.job.state import State
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.sheet import derive
 
 Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 """The safe loader, in C where the library was built with it."""

@@ -9,14 +9,14 @@ from datetime import UTC, datetime
 
 from escuadra.core.base.axes import turned
 from escuadra.core.bay.bay import Place
-from escuadra.core.job.checks.target import mount_for
-from escuadra.core.job.checks.vehicle import SOUND
-from escuadra.core.job.checks.wheels import AlignmentCheck
-from escuadra.core.job.events import ReadingTaken
-from escuadra.core.job.hung import read_at
-from escuadra.core.job.methods.marks import PAIR_MIDDLE, pair_half
-from escuadra.core.job.staked import on_face, points_of, staking, stand_tapes
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.target import mount_for
+from escuadra.core.visit.checks.vehicle import SOUND
+from escuadra.core.visit.checks.wheels import AlignmentCheck
+from escuadra.core.visit.hung import read_at
+from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
+from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
 from escuadra.devices.virtual_bay import SLOPES
 from escuadra.jobs import Garage, Opened, TakeIn
 from escuadra.jobs.entries import Answer, Happen

@@ -11,8 +11,8 @@ from typing import Protocol
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput, NoAnswer
 from escuadra.core.base.said import Angle, Length, Plain, exact, said
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.scene import Scene
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.scene import Scene
 
 STEADY_MS = 900
 """After a move the picture must stand still for so long."""

@@ -8,14 +8,14 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from escuadra.core.base.stream import Payload, Person, made
-from escuadra.core.job.events import Answered, Disturbed, ReadingTaken, ToolUsed
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import Plan
-from escuadra.core.job.sheet import Sheet, derive
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import State, fold
-from escuadra.core.job.views import CheckView
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.log.events import Answered, Disturbed, ReadingTaken, ToolUsed
+from escuadra.core.visit.log.state import State, fold
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.sheet import Sheet, derive
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.views import CheckView
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 ROBOT = Person(id="robot", name="robot", known="itself")

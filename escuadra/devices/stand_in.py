@@ -26,8 +26,8 @@ from typing import Any
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import Angle, Length, Plain, as_data, exact, nouns, said
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import Plan
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.places import Plan
 from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
 

@@ -12,15 +12,15 @@ from dataclasses import dataclass, replace
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
-from escuadra.core.job.hung import sag
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.methods.marks import U_PLUMB_MM
-from escuadra.core.job.places import Plan
-from escuadra.core.job.scene import Scene, Space
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.staked import on_face, points_of
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.hung import sag
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.methods.marks import U_PLUMB_MM
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.scene import Scene, Space
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.staked import on_face, points_of
 
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}
 """Which centre mark is plumbed anew."""

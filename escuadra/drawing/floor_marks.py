@@ -2,9 +2,9 @@
 
 from escuadra.core.base.said import Noun, said
 from escuadra.core.base.wording import amount
-from escuadra.core.job.floor_marks import FloorMark
-from escuadra.core.job.sheet import Sheet
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.floor_marks import FloorMark
+from escuadra.core.visit.sheet import Sheet
 from escuadra.drawing.lines import HEAD, Strip
 from escuadra.drawing.svg import document, element, label, line, polyline
 

@@ -6,7 +6,7 @@ Left is upward as from the driver's seat, the front to the right, so that nobody
 import math
 
 from escuadra.core.base.said import said
-from escuadra.core.job.next_move import NextMove
+from escuadra.core.visit.next_move import NextMove
 from escuadra.drawing.svg import Point, arrow_head, document, element, line
 
 SIZE = (104.0, 64.0)

@@ -12,15 +12,15 @@ from escuadra.core.base.said import Noun, Plain, Said, said
 from escuadra.core.base.wording import amount
 from escuadra.core.bay.standing import target_places
 from escuadra.core.geodesy.rectangle import SIDES
-from escuadra.core.job.both_lines import both_lines
-from escuadra.core.job.checks.carrying import RectangleCheck
-from escuadra.core.job.methods import METHODS, Sight
-from escuadra.core.job.scene import Scene
-from escuadra.core.job.setup import Setup
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.views import CheckView
 from escuadra.core.vehicle.lines import Line, LinesResult
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.both_lines import both_lines
+from escuadra.core.visit.checks.carrying import RectangleCheck
+from escuadra.core.visit.methods import METHODS, Sight
+from escuadra.core.visit.scene import Scene
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.views import CheckView
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 SIDEWAYS = (100.0, 50.0, 20.0, 10.0, 5.0, 1.0)

@@ -10,13 +10,13 @@ from dataclasses import dataclass
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.said import Name, Noun, Plain, said
 from escuadra.core.base.wording import amount
-from escuadra.core.job.both_lines import both_lines
-from escuadra.core.job.hung import hung
-from escuadra.core.job.places import ENDS, tape_slot
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.views import CheckView
 from escuadra.core.vehicle.lines import Line, LinesResult
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.both_lines import both_lines
+from escuadra.core.visit.hung import hung
+from escuadra.core.visit.places import ENDS, tape_slot
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.views import CheckView
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
 from escuadra.drawing.stations import board, other_places, own_place
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline

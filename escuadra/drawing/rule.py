@@ -4,7 +4,7 @@ Tolerance zone solid, guard bands lighter, the value a tick with its ±U whisker
 """
 
 from escuadra.core.base.said import Noun, said
-from escuadra.core.job.checks import Figure
+from escuadra.core.visit.checks import Figure
 from escuadra.drawing.svg import document, element, in_rows, line, polyline
 
 WIDTH, HEIGHT, EDGE, BASE = 380.0, 58.0, 12.0, 28.0

@@ -4,7 +4,7 @@ import math
 
 from escuadra.core.base.said import Noun, Plain, said
 from escuadra.core.base.wording import amount
-from escuadra.core.job.sheet import Sheet
+from escuadra.core.visit.sheet import Sheet
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line
 
 MAGNIFIED = 20.0

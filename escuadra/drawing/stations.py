@@ -4,10 +4,10 @@ import math
 from collections.abc import Callable
 
 from escuadra.core.base.axes import turned
-from escuadra.core.job.carriers import carrier_of
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.staked import on_face
 from escuadra.core.procedure.sheet import TargetPlace
+from escuadra.core.visit.carriers import carrier_of
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.staked import on_face
 from escuadra.drawing.svg import Point, arrow_head, label, line, polyline
 
 At = Callable[[float, float], Point]

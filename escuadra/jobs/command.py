@@ -13,11 +13,11 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import Part, Payload, Person, made
 from escuadra.core.house import visit_stream
-from escuadra.core.job.disturbance import Owner
-from escuadra.core.job.events import Doubted, VisitPayload
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.visit import fold_visit
+from escuadra.core.visit.log.disturbances import Owner
+from escuadra.core.visit.log.events import Doubted, VisitPayload
+from escuadra.core.visit.log.reducer import fold_visit
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.slots import Slot
 from escuadra.jobs.forms import Opened
 from escuadra.jobs.house import House
 from escuadra.store import Content, Row

@@ -7,8 +7,8 @@ from datetime import date
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import nouns, said
-from escuadra.core.job.disturbance import HAPPENINGS, owner_of
-from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Source, Withdrawn
+from escuadra.core.visit.log.disturbances import HAPPENINGS, owner_of
+from escuadra.core.visit.log.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Source, Withdrawn
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Opened
 

@@ -23,10 +23,10 @@ from escuadra.core.bay.survey_log import (
 )
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.house import survey_stream
-from escuadra.core.job.events import Pinned
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.log.events import Pinned
 from escuadra.store import Store
 from escuadra.store.repositories.surveys import SurveyRow
 

@@ -9,10 +9,10 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Line
 from escuadra.core.base.quantities import Question
 from escuadra.core.base.said import Said, said
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import State
-from escuadra.core.job.visit import Visit
+from escuadra.core.visit.log.reducer import Visit
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.slots import Slot
 from escuadra.store import Row
 
 

@@ -10,9 +10,9 @@ from escuadra.core.base.errors import Conflict
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import Event, Payload, Person, made
 from escuadra.core.house import entry_stream, visit_stream
-from escuadra.core.job.events import Doubted
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.visit import Visit, fold_visit
+from escuadra.core.visit.log.events import Doubted
+from escuadra.core.visit.log.reducer import Visit, fold_visit
+from escuadra.core.visit.sheet import Sheet
 from escuadra.jobs.command import Command, Committed, Context, Decision
 from escuadra.jobs.forms import Opened, keyed
 from escuadra.jobs.house import House

@@ -15,16 +15,16 @@ from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Part, Payload, Person
 from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.job.events import Pinned, Signed
-from escuadra.core.job.figures import with_changes
-from escuadra.core.job.places import Plan
-from escuadra.core.job.sheet import Sheet, derive
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import State
-from escuadra.core.job.visit import Visit, as_signed, fold_visit
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.figures import with_changes
+from escuadra.core.visit.log.events import Pinned, Signed
+from escuadra.core.visit.log.reducer import Visit, as_signed, fold_visit
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.sheet import Sheet, derive
+from escuadra.core.visit.slots import Slot
 from escuadra.jobs.floors import Floors
 from escuadra.jobs.forms import Opened, Unreadable
 from escuadra.jobs.instruments import Instruments

@@ -26,7 +26,7 @@ from escuadra.core.instruments.history import (
     Retired,
 )
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.job.events import Doubted
+from escuadra.core.visit.log.events import Doubted
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision
 
 LARGEST_DOCUMENT = 8_000_000

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Noun, nouns, said
 from escuadra.core.instruments.instrument import READS
-from escuadra.core.job.events import LinePlanned, ToolUsed
-from escuadra.core.job.line_plan import MOST_TIMES, Shelf
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import Plan
-from escuadra.core.job.slots import Slot
+from escuadra.core.visit.line_plan import MOST_TIMES, Shelf
+from escuadra.core.visit.log.events import LinePlanned, ToolUsed
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.slots import Slot
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.forms import Opened
 from escuadra.jobs.house import House

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.said import Noun, Said
 from escuadra.core.bay.bay import Place
-from escuadra.core.job.checks.base import State as CheckState
+from escuadra.core.visit.checks.base import State as CheckState
 from escuadra.jobs.forms import Opened
 from escuadra.store import Row
 

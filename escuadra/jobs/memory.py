@@ -12,8 +12,8 @@ from cachetools import LRUCache
 
 from escuadra.core.geodesy.state.input import StateInput
 from escuadra.core.geodesy.state.located import Located
-from escuadra.core.job.setup import cold
-from escuadra.core.job.sheet import Sheet
+from escuadra.core.visit.setup import cold
+from escuadra.core.visit.sheet import Sheet
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")

@@ -10,9 +10,9 @@ from escuadra.core.base.said import Name, Way, nouns, said
 from escuadra.core.house import instrument_stream
 from escuadra.core.instruments.history import History
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.job.disturbance import owner_of
-from escuadra.core.job.events import ReadingTaken, Relied, ToolUsed
-from escuadra.core.job.slots import Slot
+from escuadra.core.visit.log.disturbances import owner_of
+from escuadra.core.visit.log.events import ReadingTaken, Relied, ToolUsed
+from escuadra.core.visit.slots import Slot
 from escuadra.jobs.command import Context, Decision, Saying, VisitCommand, of_owner, slot_of
 from escuadra.jobs.forms import Asked, Opened
 from escuadra.jobs.house import House

@@ -5,9 +5,9 @@ from dataclasses import dataclass, replace
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Length, said
-from escuadra.core.job.disturbance import POSE
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.slots import Slot
+from escuadra.core.visit.log.disturbances import POSE
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.slots import Slot
 from escuadra.devices import CameraRig, Look
 from escuadra.jobs.command import Context, Saying, VisitCommand, imagined
 from escuadra.jobs.entries import Happen

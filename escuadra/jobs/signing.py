@@ -9,8 +9,8 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import ITSELF, Person
 from escuadra.core.instruments.history import Learned
-from escuadra.core.job.events import PartHead, Printed, Reopened, Signed
-from escuadra.core.job.told import mechanics
+from escuadra.core.visit.log.events import PartHead, Printed, Reopened, Signed
+from escuadra.core.visit.told import mechanics
 from escuadra.jobs.command import Append, Context, Decision, Saying, VisitCommand, decided, of_owner
 from escuadra.jobs.entries import reasoned
 from escuadra.jobs.forms import Opened

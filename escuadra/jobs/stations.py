@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import as_said, nouns, said
-from escuadra.core.job.events import ReadingTaken, Relied, SaidThen, StationRun
-from escuadra.core.job.views import CheckView
+from escuadra.core.visit.log.events import ReadingTaken, Relied, SaidThen, StationRun
+from escuadra.core.visit.views import CheckView
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.forms import Opened
 

@@ -9,9 +9,17 @@ from escuadra.catalogue import Entry
 from escuadra.core.base.stream import Part
 from escuadra.core.bay.bay import Place
 from escuadra.core.house import visit_stream
-from escuadra.core.job.events import BodyBrought, CalibrationAdded, FrameKnown, Pinned, Placed, TakenIn, VisitPayload
-from escuadra.core.job.visit import VEHICLE, body, calibration
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.log.events import (
+    BodyBrought,
+    CalibrationAdded,
+    FrameKnown,
+    Pinned,
+    Placed,
+    TakenIn,
+    VisitPayload,
+)
+from escuadra.core.visit.log.reducer import VEHICLE, body, calibration
 from escuadra.jobs.command import Append, Command, Committed, Context, Decision, Saying, VisitCommand
 from escuadra.jobs.forms import Opened, TakeIn
 from escuadra.jobs.house import House

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from types import FrameType
 from typing import Any
 
-from escuadra.core.job.sheet import derive
+from escuadra.core.visit.sheet import derive
 from escuadra.jobs.forms import Opened
 
 CORE = "escuadra.core."

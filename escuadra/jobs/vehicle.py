@@ -11,9 +11,9 @@ from escuadra.core.base.errors import BadInput, Busy
 from escuadra.core.base.given import table
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import Angle, Way, exact, nouns, said
-from escuadra.core.job.disturbance import owner_of
-from escuadra.core.job.events import FigureChanged, Photographed
-from escuadra.core.job.figures import with_changes
+from escuadra.core.visit.figures import with_changes
+from escuadra.core.visit.log.disturbances import owner_of
+from escuadra.core.visit.log.events import FigureChanged, Photographed
 from escuadra.jobs import reencode
 from escuadra.jobs.command import Context, Saying, VisitCommand, of_owner
 from escuadra.jobs.entries import Answer, reasoned

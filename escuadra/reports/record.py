@@ -17,12 +17,12 @@ from escuadra.core.base.model import CatalogueText, Frozen
 from escuadra.core.base.said import Given, Name, Said, Temperature, as_said, exact, said
 from escuadra.core.base.stream import Person
 from escuadra.core.base.wording import amount
-from escuadra.core.job.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
-from escuadra.core.job.next_move import retold
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import Disturbance, Entry, State
-from escuadra.core.job.views import CheckView, SlotView
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
+from escuadra.core.visit.log.state import Disturbance, Entry, State
+from escuadra.core.visit.next_move import retold
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.jobs import Garage, Opened, signing
 from escuadra.reports.paper import printed, styled

@@ -11,7 +11,7 @@ from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import PAYLOADS, Event, Payload
 from escuadra.core.bay.survey_log import Begun, Closed
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
-from escuadra.core.job.events import CalibrationAdded, ReadingTaken, TakenIn
+from escuadra.core.visit.log.events import CalibrationAdded, ReadingTaken, TakenIn
 from escuadra.store import dialect
 from escuadra.store.tables import (
     PROJECTED,

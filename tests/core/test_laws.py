@@ -11,12 +11,12 @@ from escuadra.core.base.stream import Person, made
 from escuadra.core.geodesy.design import NextInput, next_reading
 from escuadra.core.geodesy.network import network
 from escuadra.core.geodesy.observations import NetworkInput
-from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Reopened, Withdrawn
-from escuadra.core.job.state import State, fold
 from escuadra.core.measure.readings import ReadingInput, reading
 from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.core.procedure.moves import MovesInput, moves
+from escuadra.core.visit.log.disturbances import HAPPENINGS
+from escuadra.core.visit.log.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Reopened, Withdrawn
+from escuadra.core.visit.log.state import State, fold
 from tests.core.test_network import ENDS, HUBS, paper
 
 few = settings(max_examples=40, deadline=None, derandomize=True)

@@ -3,12 +3,12 @@
 import pytest
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.job.events import LinePlanned, ToolUsed
-from escuadra.core.job.line_plan import Shelf, default_plan, fewest_changes, offer, slots_of, worth
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import Plan
-from escuadra.core.job.slots import Slot
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.line_plan import Shelf, default_plan, fewest_changes, offer, slots_of, worth
+from escuadra.core.visit.log.events import LinePlanned, ToolUsed
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.slots import Slot
 from tests.conftest import Technician
 from tests.english import refused
 

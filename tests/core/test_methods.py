@@ -6,15 +6,15 @@ from dataclasses import replace
 import pytest
 
 from escuadra.core.base.axes import Pose
-from escuadra.core.job.events import ToolUsed
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.observed import ObservationId
-from escuadra.core.job.places import ENDS, Plan
-from escuadra.core.job.rehearsal import rehearsed
-from escuadra.core.job.scene import Scene
-from escuadra.core.job.setup import Setup
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.log.events import ToolUsed
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.observed import ObservationId
+from escuadra.core.visit.places import ENDS, Plan
+from escuadra.core.visit.rehearsal import rehearsed
+from escuadra.core.visit.scene import Scene
+from escuadra.core.visit.setup import Setup
 from tests.conftest import Technician
 
 NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)

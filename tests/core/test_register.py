@@ -10,14 +10,14 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import Event, Person, made
-from escuadra.core.capability import decides
 from escuadra.core.instruments.check_figures import SelfCheck, judged
 from escuadra.core.instruments.guided import CHECKS, checks_for
 from escuadra.core.instruments.history import Checked, Dropped, History, Retired, Said, fold_history
 from escuadra.core.instruments.instrument import KINDS as TOOL_KINDS
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.job.places import Plan
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.capability import decides
+from escuadra.core.visit.places import Plan
 from tests.english import refused, told
 
 TEO = Person(id="teo", name="Teo Marchena")

@@ -8,10 +8,10 @@ from hypothesis import strategies as st
 
 from escuadra.catalogue import Catalogue
 from escuadra.core.base.errors import BadInput
-from escuadra.core.job.events import FigureChanged
-from escuadra.core.job.figures import figures_of, with_changes
 from escuadra.core.vehicle.ballast import BallastPlace, Weight, ballast, carried
 from escuadra.core.vehicle.tyres import cold_pressure
+from escuadra.core.visit.figures import figures_of, with_changes
+from escuadra.core.visit.log.events import FigureChanged
 from tests.english import refused
 
 BASE, TRACK = 3600.0, 1800.0

@@ -5,8 +5,8 @@ from collections.abc import Mapping
 
 import pytest
 
-from escuadra.core.job.places import Plan
-from escuadra.core.job.told import mechanics, predicted, taught
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.told import mechanics, predicted, taught
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import Knobs, VirtualBay
 from escuadra.words import language
@@ -75,7 +75,7 @@ def test_after_a_bump_nothing_is_predicted(plan: Plan) -> None:
         if move[0]:
             break
         robot._read(robot.desk.sheet.slots[move[2]].slot)
-    from escuadra.core.job.events import Disturbed
+    from escuadra.core.visit.log.events import Disturbed
 
     robot.desk.say(Disturbed(what="yaw", source="told", by=dict(move[1])))
     assert predicted(robot.desk.sheet.setup) is not None

@@ -8,10 +8,10 @@ import pytest
 
 from escuadra.core.base.said import Length, Name, Turns
 from escuadra.core.instruments.guided import CHECKS
-from escuadra.core.job.approach import ToGo
-from escuadra.core.job.checks import Figure
-from escuadra.core.job.next_move import WAYS, Axis, NextMove, Step, moved
 from escuadra.core.measure.verdict import VerdictInput, verdict
+from escuadra.core.visit.approach import ToGo
+from escuadra.core.visit.checks import Figure
+from escuadra.core.visit.next_move import WAYS, Axis, NextMove, Step, moved
 from escuadra.demo.technician import Technician
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
 from escuadra.drawing.svg import apart, in_rows, inside, label, n, text_boxes

@@ -4,9 +4,9 @@ import math
 
 import pytest
 
-from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.scene import Scene
+from escuadra.core.visit.log.events import LinePlanned
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.scene import Scene
 from escuadra.drawing import lines_view, plan_view
 from escuadra.drawing.lines import SIDEWAYS, sights
 from escuadra.jobs.lines import PlanLines

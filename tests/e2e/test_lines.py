@@ -13,10 +13,10 @@ from playwright.sync_api import Page, expect
 
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
-from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import Plan
-from escuadra.core.job.scene import Scene
+from escuadra.core.visit.log.events import LinePlanned
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.scene import Scene
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.jobs.lines import PlanLines

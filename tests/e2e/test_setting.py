@@ -15,8 +15,8 @@ import pytest
 from playwright.sync_api import Page, TimeoutError, expect
 
 from escuadra.core.base.axes import Pose
-from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.methods import METHODS
+from escuadra.core.visit.log.events import LinePlanned
+from escuadra.core.visit.methods import METHODS
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.devices.virtual_bay import VirtualBay

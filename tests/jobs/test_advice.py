@@ -5,8 +5,8 @@ import re
 import pytest
 
 from escuadra.core.base.said import said
-from escuadra.core.job.moving import expected
-from escuadra.core.job.next_move import NextMove, Step
+from escuadra.core.visit.moving import expected
+from escuadra.core.visit.next_move import NextMove, Step
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 from escuadra.drawing.glyph import PLACES

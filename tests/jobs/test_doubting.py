@@ -5,8 +5,8 @@ from dataclasses import replace
 import pytest
 
 from escuadra.catalogue import Catalogue
-from escuadra.core.job.next_move import retold
-from escuadra.core.job.slots import Slot
+from escuadra.core.visit.next_move import retold
+from escuadra.core.visit.slots import Slot
 from escuadra.demo.technician import Technician
 from escuadra.devices.robot import Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay

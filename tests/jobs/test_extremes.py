@@ -12,13 +12,13 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.stream import Person, made
-from escuadra.core.job.events import Answered, ReadingTaken, TakenIn, ToolUsed
-from escuadra.core.job.places import Plan
-from escuadra.core.job.sheet import Sheet, derive
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import State, fold
-from escuadra.core.job.visit import VEHICLE
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.log.events import Answered, ReadingTaken, TakenIn, ToolUsed
+from escuadra.core.visit.log.reducer import VEHICLE
+from escuadra.core.visit.log.state import State, fold
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.sheet import Sheet, derive
+from escuadra.core.visit.slots import Slot
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 from escuadra.jobs import Opened, Unreadable

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from escuadra.core.job.derivation import Derivation
-from escuadra.core.job.sheet import Sheet, derive
-from escuadra.core.job.visit import Visit, fold_visit
+from escuadra.core.visit.derivation import Derivation
+from escuadra.core.visit.log.reducer import Visit, fold_visit
+from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.jobs.entries import Override, Undo

@@ -8,11 +8,11 @@ from typing import Any
 import pytest
 
 from escuadra.core.geodesy.state.located import Derived, Located
-from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.guarding import MOST_LOOKS, Guard, first, word
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.setup import Setup
-from escuadra.core.job.solved import Solved
+from escuadra.core.visit.guarding import MOST_LOOKS, Guard, first, word
+from escuadra.core.visit.log.events import LinePlanned
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.solved import Solved
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.jobs.lines import PlanLines

@@ -6,8 +6,8 @@ import pytest
 
 from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Noun
-from escuadra.core.job.hung import hung, read_at, sag
-from escuadra.core.job.setup import Setup
+from escuadra.core.visit.hung import hung, read_at, sag
+from escuadra.core.visit.setup import Setup
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from tests.english import told

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from escuadra.core.job.places import Plan
+from escuadra.core.visit.places import Plan
 from escuadra.demo.technician import Technician
 from escuadra.devices.robot import Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay

@@ -5,13 +5,13 @@ import math
 import pytest
 
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.job.both_lines import answers
-from escuadra.core.job.events import LinePlanned, ReadingTaken
-from escuadra.core.job.floor_marks import floor_marks
-from escuadra.core.job.line_plan import default_plan, offer, offers, worth
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.scene import Scene
-from escuadra.core.job.together import agreement, contributions, facts, side_by_side
+from escuadra.core.visit.both_lines import answers
+from escuadra.core.visit.floor_marks import floor_marks
+from escuadra.core.visit.line_plan import default_plan, offer, offers, worth
+from escuadra.core.visit.log.events import LinePlanned, ReadingTaken
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.scene import Scene
+from escuadra.core.visit.together import agreement, contributions, facts, side_by_side
 from escuadra.devices import SimulatedRig
 from escuadra.jobs import Garage
 from escuadra.jobs.lines import PlanLines, asked_plan, shelf

@@ -4,8 +4,8 @@ import pytest
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Turns
-from escuadra.core.job.next_move import retold
-from escuadra.core.job.told import last_turns, mechanics, predicted, used_travel
+from escuadra.core.visit.next_move import retold
+from escuadra.core.visit.told import last_turns, mechanics, predicted, used_travel
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Happen
 from escuadra.jobs.signing import Sign

@@ -11,21 +11,21 @@ from fastapi.testclient import TestClient
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Text, said
-from escuadra.core.job.carriers import CARRIERS, Carrier, carrier
-from escuadra.core.job.checks.base import OneReading
-from escuadra.core.job.disturbance import BODIES, HAPPENINGS, Happening
-from escuadra.core.job.entering import Entering
-from escuadra.core.job.methods import METHODS, Method, method
-from escuadra.core.job.methods.base import Sight, place
-from escuadra.core.job.observed import OBSERVATIONS, Kind, ObservationId, observed_as
-from escuadra.core.job.places import Plan
-from escuadra.core.job.proof import StationView, Watch, proven_by
-from escuadra.core.job.scene import Scene
-from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.state import Run
-from escuadra.core.job.views import SheetView
 from escuadra.core.procedure.sheet import CarrierSpec, CheckSpec, Station, check_kind
+from escuadra.core.visit.carriers import CARRIERS, Carrier, carrier
+from escuadra.core.visit.checks.base import OneReading
+from escuadra.core.visit.entering import Entering
+from escuadra.core.visit.log.disturbances import BODIES, HAPPENINGS, Happening
+from escuadra.core.visit.log.state import Run
+from escuadra.core.visit.methods import METHODS, Method, method
+from escuadra.core.visit.methods.base import Sight, place
+from escuadra.core.visit.observed import OBSERVATIONS, Kind, ObservationId, observed_as
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.proof import StationView, Watch, proven_by
+from escuadra.core.visit.scene import Scene
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.views import SheetView
 from escuadra.demo.technician import Technician
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import Record, render_record

@@ -9,11 +9,11 @@ import pytest
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, said
-from escuadra.core.job.checks.base import Judgement, OneReading
-from escuadra.core.job.next_move import NextMove
-from escuadra.core.job.setup import Setup
-from escuadra.core.job.slots import Slot
 from escuadra.core.procedure.sheet import CheckSpec, check_kind
+from escuadra.core.visit.checks.base import Judgement, OneReading
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
 from escuadra.demo.technician import Technician
 from escuadra.jobs.signing import Sign
 from escuadra.reports.record import Record, render_record

@@ -4,8 +4,8 @@ from dataclasses import replace
 
 import pytest
 
-from escuadra.core.job.places import Plan
-from escuadra.core.job.reach import beyond, past_travel
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.reach import beyond, past_travel
 from escuadra.jobs.vehicle import ChangeAsked, ChangeFigure
 from escuadra.words import language
 from tests.conftest import Technician

@@ -7,11 +7,11 @@ import pytest
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.geodesy.state.located import located
-from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.sheet import derive
-from escuadra.core.job.solved import Solved
-from escuadra.core.job.state import State, fold
 from escuadra.core.measure.budget import of_reading, the_largest
+from escuadra.core.visit.log.disturbances import HAPPENINGS
+from escuadra.core.visit.log.state import State, fold
+from escuadra.core.visit.sheet import derive
+from escuadra.core.visit.solved import Solved
 from escuadra.demo.technician import FRONT_TAPES, Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Override, Undo

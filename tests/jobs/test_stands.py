@@ -5,8 +5,8 @@ from itertools import permutations
 import pytest
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.job.slots import Slot
-from escuadra.core.job.stands import Stand, _changes, _walked, left_behind, missing, stand_of, standing_now, the_round
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.stands import Stand, _changes, _walked, left_behind, missing, stand_of, standing_now, the_round
 from escuadra.jobs import Garage
 from tests.conftest import Technician
 from tests.english import refused, told

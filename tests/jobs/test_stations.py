@@ -5,9 +5,9 @@ from dataclasses import replace
 import pytest
 
 from escuadra.core.base.errors import Conflict
-from escuadra.core.job.carriers import carrier_of
-from escuadra.core.job.events import Signed
-from escuadra.core.job.sheet import derive
+from escuadra.core.visit.carriers import carrier_of
+from escuadra.core.visit.log.events import Signed
+from escuadra.core.visit.sheet import derive
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.entries import Undo

@@ -8,8 +8,8 @@ from PIL import Image
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Sentences
-from escuadra.core.job.checks.vehicle import DAMAGED, DIRTY, SOUND
-from escuadra.core.job.views import CheckView
+from escuadra.core.visit.checks.vehicle import DAMAGED, DIRTY, SOUND
+from escuadra.core.visit.views import CheckView
 from escuadra.jobs.signing import Sign
 from escuadra.jobs.vehicle import (
     ChangeAsked,

@@ -6,10 +6,10 @@ from hypothesis import strategies as st
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.stream import Event, Part, Payload, Person, made
-from escuadra.core.job.events import Answered, BodyBrought, CalibrationAdded, Disturbed, TakenIn, Withdrawn
-from escuadra.core.job.state import State, fold
-from escuadra.core.job.views import CheckView
-from escuadra.core.job.visit import VEHICLE, Visit, as_signed, body, calibration, fold_visit
+from escuadra.core.visit.log.events import Answered, BodyBrought, CalibrationAdded, Disturbed, TakenIn, Withdrawn
+from escuadra.core.visit.log.reducer import VEHICLE, Visit, as_signed, body, calibration, fold_visit
+from escuadra.core.visit.log.state import State, fold
+from escuadra.core.visit.views import CheckView
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Opened
 from escuadra.jobs.entries import Answer, Happen, Undo

@@ -18,7 +18,7 @@ from sqlalchemy.exc import DBAPIError
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.stream import GENESIS, ITSELF, Event, Payload, Person, canonical, chained, made
 from escuadra.core.house import BayAdded, SettingSet
-from escuadra.core.job.events import Answered as Said
+from escuadra.core.visit.log.events import Answered as Said
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.reading import TakeReading

@@ -12,7 +12,7 @@ from typer.testing import CliRunner
 from escuadra.cli import app
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import ITSELF, Event, Person
-from escuadra.core.job.events import Answered
+from escuadra.core.visit.log.events import Answered
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.jobs.forms import press

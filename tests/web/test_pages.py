@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 
 from escuadra.catalogue import CatalogueError
-from escuadra.core.job.disturbance import HAPPENINGS
 from escuadra.core.kinds import KINDS
+from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage
 from escuadra.web.guard import LARGEST_BODY

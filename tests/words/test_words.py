@@ -27,8 +27,8 @@ from escuadra.core.base.said import (
     said,
     sentences,
 )
-from escuadra.core.job.disturbance import HAPPENINGS
-from escuadra.core.job.sheet import Sheet
+from escuadra.core.visit.log.disturbances import HAPPENINGS
+from escuadra.core.visit.sheet import Sheet
 from escuadra.demo.technician import Technician
 from escuadra.words import Language, language
 from escuadra.words.compiled import HERE, compiled

@@ -11,9 +11,9 @@ from escuadra.core.bay.ground import Ground
 from escuadra.core.bay.relief import compared, plane_of, relief, section
 from escuadra.core.bay.standing import stand
 from escuadra.core.bay.survey import Surface, Survey, to_csv
-from escuadra.core.job.checks import Figure
-from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.checks import Figure
+from escuadra.core.visit.checks.place import floor_verdict
 from escuadra.drawing import bay_view, section_view
 from escuadra.jobs import Garage
 from escuadra.jobs.floors import Surveyed

@@ -25,14 +25,14 @@ from escuadra.core.base.said import (
     sentences,
 )
 from escuadra.core.base.wording import amount, with_uncertainty
-from escuadra.core.capability import Decides, decides
 from escuadra.core.instruments.check_figures import SelfCheck
 from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.history import History, Trusted
 from escuadra.core.instruments.instrument import KINDS, READS, Tool, check_days
 from escuadra.core.instruments.self_checks import DriftResult
 from escuadra.core.instruments.usual_accuracy import USUAL
-from escuadra.core.job.places import Plan
+from escuadra.core.visit.capability import Decides, decides
+from escuadra.core.visit.places import Plan
 from escuadra.drawing import course_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.instrument_files import TakeRegister

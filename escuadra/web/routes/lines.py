@@ -7,13 +7,13 @@ from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Noun, Said, nouns, said
-from escuadra.core.job.both_lines import answers
-from escuadra.core.job.events import LinePlanned
-from escuadra.core.job.floor_marks import OLD_MARKS, control_name, floor_marks
-from escuadra.core.job.line_plan import Offer, Shelf, default_plan, offer, offers, slots_of
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.places import Plan, tape_slot
-from escuadra.core.job.together import agreement, contributions, facts, side_by_side
+from escuadra.core.visit.both_lines import answers
+from escuadra.core.visit.floor_marks import OLD_MARKS, control_name, floor_marks
+from escuadra.core.visit.line_plan import Offer, Shelf, default_plan, offer, offers, slots_of
+from escuadra.core.visit.log.events import LinePlanned
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.places import Plan, tape_slot
+from escuadra.core.visit.together import agreement, contributions, facts, side_by_side
 from escuadra.drawing import lines_view
 from escuadra.jobs import Opened
 from escuadra.jobs.lines import PlanLines, asked_plan, shelf

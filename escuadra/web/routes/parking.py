@@ -13,9 +13,9 @@ from escuadra.core.bay.bay import Bay, Place
 from escuadra.core.bay.parking import Direction, Lot, Parking
 from escuadra.core.bay.standing import place_name, stand
 from escuadra.core.geodesy.stakeout import StakedMark
-from escuadra.core.job.checks.place import floor_verdict
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.checks.place import floor_verdict
 from escuadra.drawing import bay_view
 from escuadra.jobs import Garage, Opened
 from escuadra.jobs.bays import KeepBay

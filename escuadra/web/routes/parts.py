@@ -4,8 +4,8 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from escuadra.core.base.said import Said, said
-from escuadra.core.job.checks import Figure
 from escuadra.core.measure.verdict import VerdictInput, verdict
+from escuadra.core.visit.checks import Figure
 from escuadra.web.pages import render
 from escuadra.web.screens import screen
 

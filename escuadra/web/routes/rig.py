@@ -11,10 +11,10 @@ from starlette.concurrency import run_in_threadpool
 
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, nouns, said
-from escuadra.core.job.approach import to_go
-from escuadra.core.job.events import ToolUsed
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.scene import Scene
+from escuadra.core.visit.approach import to_go
+from escuadra.core.visit.log.events import ToolUsed
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.scene import Scene
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.drawing import approach_view
 from escuadra.jobs import Garage, Opened

@@ -15,8 +15,8 @@ from escuadra.core.base.said import Said, Way, nouns, said
 from escuadra.core.instruments.check_figures import Found, Readings, SelfCheck, Step
 from escuadra.core.instruments.guided import CHECKS, checks_for
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.job.checks import Figure
 from escuadra.core.measure.verdict import VerdictInput, verdict
+from escuadra.core.visit.checks import Figure
 from escuadra.drawing import rule, self_check_view
 from escuadra.jobs.instrument_life import KeepCheck
 from escuadra.jobs.reading import SIGNS

@@ -17,15 +17,15 @@ from escuadra.core.base.said import Noun, Said, Text, said
 from escuadra.core.base.wording import amount
 from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.job.carriers import CARRIERS, carrier_of
-from escuadra.core.job.disturbance import HAPPENINGS, Happening
-from escuadra.core.job.events import ReadingTaken
-from escuadra.core.job.methods import METHODS
-from escuadra.core.job.moving import expected, missing_slots
-from escuadra.core.job.sheet import Sheet
-from escuadra.core.job.stands import left_behind
-from escuadra.core.job.state import State
-from escuadra.core.job.views import CheckView, SlotView
+from escuadra.core.visit.carriers import CARRIERS, carrier_of
+from escuadra.core.visit.log.disturbances import HAPPENINGS, Happening
+from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.moving import expected, missing_slots
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.stands import left_behind
+from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.jobs import Asked, Garage, Opened

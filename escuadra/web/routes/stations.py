@@ -7,10 +7,10 @@ from fastapi.responses import Response
 
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Said, said
-from escuadra.core.job.carriers import carrier_of
-from escuadra.core.job.proof import Change, StationView
-from escuadra.core.job.reach import beyond
-from escuadra.core.job.sheet import Sheet
+from escuadra.core.visit.carriers import carrier_of
+from escuadra.core.visit.proof import Change, StationView
+from escuadra.core.visit.reach import beyond
+from escuadra.core.visit.sheet import Sheet
 from escuadra.drawing import stations_view
 from escuadra.jobs.stations import RunStation
 from escuadra.web import forms

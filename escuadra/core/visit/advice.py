@@ -1,0 +1,239 @@
+"""The one thing to do now: the next move with its amount, the most useful reading, or what blocks.
+
+Moves in the order yaw, slide, distance, height (``moves``), each with the reading to expect afterwards; where the
+readings can't decide, the reading that would (``next``), and where they contradict, the one that tells which is
+wrong (``part``). One action a sentence, directions in words.
+"""
+
+from dataclasses import replace
+
+from escuadra.core.base.quantities import OWN_UNIT
+from escuadra.core.base.said import (
+    FIGURE_OF,
+    Length,
+    Noun,
+    Probability,
+    Sentences,
+    said,
+    sentences,
+)
+from escuadra.core.base.wording import amount
+from escuadra.core.visit.doubting import at_odds
+from escuadra.core.visit.moving import (
+    expected,
+    home_of,
+    missing_slots,
+    move_ahead,
+    part,
+    parting,
+    pose_move,
+    read_again,
+)
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.placing import comes_first, once_more, proof_move, station_move
+from escuadra.core.visit.reach import beyond_any
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.told import other_way
+from escuadra.core.visit.views import CheckView, SheetView, SlotView
+
+
+def next_move(sheet: SheetView) -> NextMove:
+    """The first thing that is unsettled in the order of the sheet, as one action; what went wrong way is said first."""
+    move, wrong = _first_unsettled(sheet), other_way(sheet.setup)
+    if wrong is None:
+        return move
+    figures = {name: Length(value, 0) for name, value in (("was", wrong.was), ("expected", wrong.expected))}
+    warning = said("told.other_way", what=wrong.what, shows=Length(wrong.shows, 0), **figures)
+    return replace(move, then=sentences(warning, said("told.other_way.screw") if wrong.screw else None) + move.then)
+
+
+def _first_unsettled(sheet: SheetView) -> NextMove:
+    if sheet.state.stage == "signed":
+        return NextMove("signed", said("next.signed"), sentences(said("next.signed.then")))
+    unsettled = [view for view in sheet.checks if not view.settled]
+    # Both lines together have nothing of their own to read: what they wait for comes first.
+    waiting = [view for view in unsettled if view.slots or view.state not in ("open", "stale")]
+    past = beyond_any(sheet.plan)
+    mounted = sheet.check("target")
+    if past is not None and mounted is not None and not mounted.settled and not mounted.begun:
+        slot = mounted.slots[-1].slot.id
+        return NextMove("blocked", said("next.beyond"), sentences(*past.said), check="target", slot=slot)
+    here = next((view for view in sheet.stations if view.station == sheet.plan.station), None)
+    if here is not None and here.done and (proof := proof_move(sheet)) is not None:
+        return proof
+    for view in waiting or unsettled:
+        # What would hold is looked at once more when the rest of its group stands: a move would spoil it.
+        same = (other for other in waiting if other.check.group == view.check.group and not other.unguarded)
+        return comes_first(sheet, _for_view(sheet, next(same, view) if view.unguarded else view))
+    return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
+
+
+def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
+    setup = sheet.setup
+    if view.check.runs:
+        return station_move(sheet)
+    if view.check.at_frame:
+        under_way = [move_ahead(sheet), *(v.check.ahead(setup) for v in sheet.checks)]
+        ahead = next((move for move in under_way if move is not None), None)
+        if ahead is not None:
+            return ahead
+    if view.state in ("open", "stale") or view.check.of_pose:
+        missing = missing_slots(view, setup)
+        if missing:
+            return _read(view, missing[0], setup)
+    guarding = _guarding(sheet, view)
+    if guarding is not None and not view.judgement.trouble:
+        return guarding
+    if view.check.of_pose:
+        move = pose_move(sheet, view)
+        if move is not None:
+            return move
+    if view.state == "out":
+        return _put_right(sheet, view)
+    return _more(sheet, view)
+
+
+def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
+    slot, what = slot_view.slot, slot_view.slot.label
+    then = sentences(said("read.stale", why=view.because.words) if view.because else slot.hint)
+    if slot.ask == "number":
+        code = "read.again" if slot_view.spoiled else "read"
+        expect = expected(slot, setup)
+        return NextMove(
+            "read",
+            said(code, what=what),
+            then,
+            action=said(f"{code}.action", what=what),
+            expect_label=Noun("about") if expect is not None else None,
+            expect=FIGURE_OF[_unit(slot)](expect) if expect is not None else None,
+            check=view.check.id,
+            slot=slot.id,
+        )
+    answer = said("answer", what=what)
+    return NextMove("answer", answer, then, action=answer, check=view.check.id, slot=slot.id)
+
+
+def _guarding(sheet: SheetView, view: CheckView) -> NextMove | None:
+    """The reading without which a mistake in one of the others could go unnoticed."""
+    guard, worst = view.judgement.guard, view.worst
+    if guard is None or guard.look is None or worst is None:
+        return None
+    what = guard.look.label
+    reach, check = amount(guard.reach, worst.unit), view.check.called
+    why = said("guard.hangs_why" if guard.modelled else "guard.why", rests_on=guard.rests_on, reach=reach, check=check)
+    if guard.again:
+        then = sentences(said("guard.other_hand"), why)
+        return once_more(what, then, home_of(sheet, guard.look.id, view).check.id, guard.look.id)
+    return NextMove(
+        "read",
+        said("read.guard", what=what),
+        sentences(why),
+        action=said("read.action", what=what),
+        check=home_of(sheet, guard.look.id, view).check.id,
+        slot=guard.look.id,
+    )
+
+
+def _unit(slot: Slot) -> str:
+    return OWN_UNIT[slot.quantity.dimension] if slot.quantity else "mm"
+
+
+def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
+    check, worst = view.check, view.worst
+    if check.after_pose and worst is not None and (first := _pose_first(sheet, view)) is not None:
+        return first
+    move = check.put_right(sheet.setup, view.judgement)
+    if move is not None:
+        return move
+    again = check.to_confirm(sheet.setup, view.judgement)
+    if again is not None:
+        return read_again(sheet, view, again)
+    if view.judgement.wrong:
+        blocked = said("blocked.answer", check=check.called)
+        then, slot = sentences(said("blocked.answer.then")), view.slots[0].slot.id
+        return NextMove("blocked", blocked, then, check=check.id, slot=slot)
+    then = Sentences()
+    if worst is not None:
+        then = sentences(said("figure.allowed", what=worst.label, shown=worst.text, allowed=worst.allowed))
+    reason = said(f"blocked.{check.reason}")
+    return NextMove("blocked", reason, then, action=reason, check=check.id)
+
+
+def _doubted(sheet: SheetView, view: CheckView) -> NextMove | None:
+    """What to read again where a check's readings contradict each other, or what would part those who may be wrong."""
+    setup = sheet.setup
+    odd = next((again for one in view.slots if (again := at_odds(setup, one.slot)) is not None), None)
+    if odd is not None and not view.check.newest_counts:
+        return read_again(sheet, view, odd)
+    beside = view.check.parted_by(setup)
+    if beside is not None:
+        return parting(view, beside[0].id, beside[0].label, beside[1])
+    solved = view.check.contradicted(setup)
+    parted = part(sheet, view, solved) if solved is not None else None
+    doubted = view.check.doubted(setup) if parted is None else None
+    return read_again(sheet, view, doubted) if doubted is not None else parted
+
+
+def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:
+    """The pose is read and set first, so that all moves make one round: yaw, side, distance, then height."""
+    frame = [v for v in sheet.checks if v.check.group == "frame" and v is not view and not v.settled]
+    doubted = (_doubted(sheet, v) for v in frame if v.check.of_pose and v.judgement.trouble)
+    again = next((move for move in doubted if move is not None), None)
+    if again is not None:
+        return again
+    unread = [(v, missing) for v in frame if (missing := missing_slots(v, sheet.setup))]
+    if unread:
+        return _read(unread[0][0], unread[0][1][0], sheet.setup)
+    unsure = (v for v in frame if v.check.of_pose and not v.unguarded and not v.judgement.trouble)
+    guarding = (_guarding(sheet, v) for v in unsure)
+    first = next((move for move in guarding if move is not None), None)
+    if first is not None:
+        return first
+    moves = (pose_move(sheet, v) for v in frame if v.check.of_pose)
+    return next((move for move in moves if move is not None and move.kind == "move"), None)
+
+
+def _more(sheet: SheetView, view: CheckView) -> NextMove:
+    """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
+    check, title = view.check, view.check.called
+    if view.judgement.trouble and (doubted := _doubted(sheet, view)) is not None:
+        return doubted
+    again = check.to_confirm(sheet.setup, view.judgement)
+    if again is not None:
+        return read_again(sheet, view, again)
+    if not view.slots:
+        then = view.judgement.trouble or view.advice or view.judgement.note
+        blocked = said(f"blocked.line.{view.state}", check=title)
+        return NextMove("blocked", blocked, then, check=check.id, opens="lines")
+    first = view.slots[0].slot
+    if view.judgement.trouble:
+        then = view.judgement.trouble
+        return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
+    found = check.settling(sheet.setup, view.judgement)
+    if found is not None:
+        return once_more(found[1], view.advice, home_of(sheet, found[0], view).check.id, found[0])
+    unknown = check.unknown(sheet.setup, view.judgement)
+    if unknown is not None:
+        return unknown
+    if check.mended_by_a_move and check.put_right(sheet.setup, view.judgement) is not None:
+        return _put_right(sheet, view)
+    return _nobody_can_tell(sheet, view, first)
+
+
+def _nobody_can_tell(sheet: SheetView, view: CheckView, slot: Slot) -> NextMove:
+    """What would tell where no reading at hand does, by what is most unsure, and where it is chosen."""
+    most = next(iter(sheet.budget(view)), None)
+    of_line = view.check.of_pose
+    return NextMove(
+        "blocked",
+        said("blocked.nobody", check=view.check.called),
+        sentences(
+            said("blocked.nobody.most", share=Probability(most.share, 0), source=most.source) if most else None,
+            said("blocked.nobody.then_line" if of_line else "blocked.nobody.then"),
+        ),
+        action=said("blocked.nobody.action", check=view.check.called),
+        check=view.check.id,
+        slot="" if of_line else slot.id,
+        opens="lines" if of_line else "",
+    )

@@ -1,0 +1,223 @@
+"""Both lines of a vehicle from one network, each method's answer beside the others, and what contradicts what.
+
+Thrust line and body centreline at any station with their uncertainties; the front against the rear pairs' line; the
+emblems against the pairs; in words. Source: ``network``, ``symmetry``.
+"""
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+from escuadra.core.base.said import (
+    NOTHING,
+    Angle,
+    Noun,
+    Plain,
+    PlusMinus,
+    Said,
+    Sentences,
+    Text,
+    nouns,
+    said,
+    sentences,
+)
+from escuadra.core.base.wording import amount
+from escuadra.core.bay.standing import target_places
+from escuadra.core.geodesy.state.input import Crossing
+from escuadra.core.geodesy.state.located import LOST_MM, Derived
+from escuadra.core.measure.symmetry import CRITICAL_W
+from escuadra.core.procedure.sheet import LineChoice
+from escuadra.core.vehicle.lines import Line, LineAt, LinesResult, Separation
+from escuadra.core.visit.doubting import to_read_again
+from escuadra.core.visit.looking import AS_LIKELY
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.observed import ObservationId
+from escuadra.core.visit.places import emblem_slot
+from escuadra.core.visit.setup import Answer, Setup
+from escuadra.core.visit.solved import Solved
+
+
+def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:
+    """Thrust line and body centreline at stations (the axles and the target where none are named), from one network."""
+    if stations is None:
+        return setup.once(_at_the_usual)
+    return _both_lines(setup, stations)
+
+
+def _at_the_usual(setup: Setup) -> LinesResult | None:
+    return _both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)])
+
+
+def _both_lines(setup: Setup, stations: list[float]) -> LinesResult | None:
+    solved = setup.lines
+    if solved is None:
+        return None
+    parts: dict[str, Any] = {}
+    lines: tuple[LineChoice, ...] = ("thrust", "body")
+    for line in lines:
+        if line in solved.known:
+            angle = solved.derived("line_angle", line)
+            at = [(x, solved.line_at(x, line)) for x in stations]
+            passes = [LineAt(x=x, y=found.value, u=found.u) for x, found in at]
+            parts[line] = Line(angle_deg=angle.value, u_deg=angle.u, at=passes)
+    if len(parts) == 2:
+        apart = [(x, solved.apart_at(x)) for x in stations]
+        parts["separation"] = [Separation(x=x, value=found.value, u=found.u) for x, found in apart]
+    return LinesResult(**parts) if parts else None
+
+
+def targets(setup: Setup) -> list[float]:
+    """Where target faces stand along the vehicle."""
+    return [place.x for place in target_places(setup.plan.procedure, setup.plan.vehicle)]
+
+
+def emblem_off(setup: Setup, end: str) -> tuple[float, float] | None:
+    """How far an emblem sits off the pairs' middle, mm to the left, and its u; nothing where it was not read."""
+    pairs, read = setup.marks[end].pairs, setup.now(emblem_slot(end, setup.plan))
+    if pairs is None or read is None:
+        return None
+    return read.value - pairs.centre, math.hypot(read.figures.u_random, pairs.u)
+
+
+def said_emblem(setup: Setup, end: str) -> Said | None:
+    """What the emblem is worth, checked against the pairs."""
+    found = emblem_off(setup, end)
+    if found is None:
+        return None
+    value, u = found
+    worth = "middle" if abs(value) <= 2 * u else "off"
+    off, spread = amount(value, "mm", 1, "side"), PlusMinus(Plain(2 * u, 1))
+    return said(f"both_lines.emblem.{worth}.{end}", off=off, spread=spread)
+
+
+def said_line(setup: Setup) -> Said | None:
+    """Which line is used, and why."""
+    solved, wanted = setup.lines, setup.plan.procedure.line
+    if solved is None or solved.line is None:
+        return None
+    name = Noun(f"line.{solved.line}")
+    if solved.line == wanted:
+        return said("both_lines.used_procedure_prescribes", name=name)
+    if wanted != "none":
+        return said("both_lines.used_since_not_known_yet", name=name, wanted=Noun(f"line.{wanted}"))
+    return said("both_lines.used", name=name)
+
+
+def said_alone(answer: Answer) -> Said:
+    """What one method says by itself."""
+    at, spread = amount(answer.at.value, "mm", 1, "side"), PlusMinus(Plain(2 * answer.at.u, 1))
+    angle = amount(answer.angle.value, "°", 2, "side")
+    return said(
+        f"both_lines.alone.{answer.line}",
+        angle=angle,
+        u=PlusMinus(Angle(2 * answer.angle.u, 2)),
+        at=at,
+        spread=spread,
+    )
+
+
+def answers(setup: Setup) -> list[tuple[Said, Answer]]:
+    """What each method that was read says alone: its title and its line at the target."""
+    begun = [m for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
+    return [(m.title, found) for m in begun if (found := setup.alone(m.id)) is not None]
+
+
+def pairs_apart(setup: Setup) -> list[tuple[Said, Said, Derived]]:
+    """Every two methods that find the same kind of line: how far apart their lines pass the target."""
+    begun = [m.finds for m in METHODS.values() if not setup.begun.isdisjoint(m.prefixes)]
+    if len(begun) == len(set(begun)):
+        return []
+    known = answers(setup)
+    found = []
+    for k, (first, a) in enumerate(known):
+        for second, b in known[k + 1 :]:
+            if a.line == b.line:
+                apart = Derived(a.at.value - b.at.value, math.hypot(a.at.u, b.at.u), a.at.gradient)
+                found.append((first, second, apart))
+    return found
+
+
+def front_off(setup: Setup) -> Derived | None:
+    """How far the front pairs' middle lies off the line of the rear pairs and the floor laser; what would find a bend.
+
+    ``None`` where nothing but the front pairs tells where the front is.
+    """
+    seen = [solved for solved in setup.recent if solved.marks == "mark"]
+    # What was carried over a move is known less well than what was read.
+    best = min(seen, key=lambda solved: setup.carries(solved.epoch), default=None)
+    return setup.once(_front_off, best) if best is not None else None
+
+
+def _front_off(setup: Setup, solved: Solved) -> Derived | None:
+    if not any(isinstance(o, Crossing) and o.to == "mark.front" for o in solved.located.given.observations):
+        return None
+    pairs = [str(id) for id in solved.observations if id.source == "pair_front"]
+    elsewhere, agree = solved.located.without(pairs, solved.side_of("mark.front"))
+    mark = setup.marks["front"]
+    if (
+        elsewhere is None
+        or not agree
+        or mark.y is None
+        or elsewhere.u > LOST_MM
+        or not _of_the_body(setup, solved, pairs)
+    ):
+        return None
+    return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
+
+
+def _of_the_body(setup: Setup, solved: Solved, pairs: Sequence[str]) -> bool:
+    """Where the front pairs do not fit, no single reading explains that as well that was not confirmed."""
+    (together,) = solved.located.tested([[(name, 1.0) for name in pairs]])
+    if together is None or together <= CRITICAL_W:
+        return True
+    single = [(id, abs(w)) for id, w in solved.tests if w is not None and id.source not in PAIRS]
+    as_likely = (id for id, w in single if w >= AS_LIKELY * together)
+    return not to_read_again(setup, as_likely)
+
+
+PAIRS = {"pair_front": "front", "pair_rear": "rear"}
+"""Pairs, and the end that each is of."""
+
+
+def bent_front(setup: Setup) -> bool:
+    """All front pairs agree with each other and not with anything else: the body is off there, not a reading."""
+    off, pairs = front_off(setup), setup.marks["front"].pairs
+    if off is None or pairs is None or len(pairs.residuals) < 2:
+        return False
+    return abs(off.value) > CRITICAL_W * off.u and all(abs(w) < CRITICAL_W for w in pairs.w.values())
+
+
+def contradicting(setup: Setup) -> Solved | None:
+    """The solution in which what was read about the lines contradicts itself; nothing where it agrees."""
+    newest = setup.newest
+    for solved in (newest, setup.unframed if newest is None or not newest.trusted else None):
+        if solved is not None and not solved.trusted and any(id.kind.of_line for id in solved.suspects):
+            return solved
+    return None
+
+
+def line_contradiction(setup: Setup) -> Sentences:
+    """What was read about the lines contradicts itself: the suspect, or those who share the blame."""
+    if bent_front(setup):
+        return NOTHING
+    solved = contradicting(setup)
+    if solved is not None:
+        suspects = [id for id in solved.suspects if id.kind.of_line]
+        named = nouns(spoken(id, setup) for id in suspects)
+        if len(suspects) == 1 and len(solved.suspects) == 1:
+            return sentences(said("both_lines.read_about_lines_contradicts_itself_suspect", named=named))
+        more = said("both_lines.further_pair_end_would_part") if any(id.source in PAIRS for id in suspects) else None
+        return sentences(said("both_lines.read_about_lines_contradicts_itself", named=named), more)
+    for first, second, apart in pairs_apart(setup):
+        if abs(apart.value) > CRITICAL_W * apart.u:
+            both, off = nouns([first, second]), amount(abs(apart.value), "mm", 0)
+            return sentences(said("both_lines.contradict_each_other_target_read", both=both, off=off))
+    return NOTHING
+
+
+def spoken(id: ObservationId, setup: Setup) -> Text:
+    """An observation in words, a pair by what it was measured between."""
+    end = PAIRS.get(id.source)
+    if end is not None:
+        return said(f"pair.named.{end}", name=setup.marks[end].names.get(id.place, id.place))
+    return id.words

@@ -1,0 +1,139 @@
+"""Which tolerances an instrument can decide: the sheet of a procedure, read as it should be, with this instrument.
+
+Every place that the instrument can read is read with it at the specified value, all others by a perfect one; the
+sheet itself then says how sure each figure is. An instrument decides a tolerance where its guard bands leave room
+between the limits (``capable`` of ``verdict``, JCGM 106), perhaps only with repeated readings.
+"""
+
+from dataclasses import dataclass, replace
+
+from escuadra.core.base.said import Said, Text, Value, said
+from escuadra.core.bay.bay import Bay
+from escuadra.core.instruments.instrument import Tool
+from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.checks import Figure
+from escuadra.core.visit.log.events import ToolUsed
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.moving import expected
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.rehearsal import PERFECT, rehearsed
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.sheet import Sheet, derive
+from escuadra.core.visit.slots import Slot
+
+REPEATS = (1, 3, 10)
+"""So many readings are tried; more than ten of one thing nobody takes."""
+PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
+MATTERS = 1.02
+"""An instrument has a part in a figure where its U is that much more than a perfect one's."""
+
+
+KNOWN = Bay(name="known", length=24_000, width=12_000, u_rise_mm=1e-3, u_place_mm=1e-3)
+"""A floor that is known: what an instrument decides is asked, not what the floor does."""
+
+
+@dataclass(frozen=True)
+class Decides:
+    """One tolerance of a procedure, and what it takes to decide it."""
+
+    procedure: str
+    check: str
+    label: Text
+    allowed: Said
+    said: Value
+    """± U with one reading of everything."""
+    readings: int | None
+    """How often everything must be read; ``None``: never."""
+    tolerances: int
+    """How many tolerances of the check it has a part in; the hardest is shown."""
+
+    @property
+    def answer(self) -> Said:
+        """Whether, and how."""
+        if self.readings is None:
+            return said("capability.never")
+        return (
+            said("capability.once") if self.readings == 1 else said("capability.readings_each", readings=self.readings)
+        )
+
+
+def _value(slot: Slot, setup: Setup) -> float | None:
+    """What a slot should show, or ``None`` while that hangs on others; the middle of what is plausible elsewhere."""
+    parts = slot.id.split(".")
+    if parts[0] == "pair":
+        return PAIR_MIDDLE + (PAIR_HALF if parts[-1] == "left" else -PAIR_HALF)
+    if parts[0] in ("tape", "mark", "arch") or slot.id == "height.target":
+        return expected(slot, setup)
+    quantity = slot.quantity
+    assert quantity is not None
+    if quantity.low > 0:
+        return (quantity.low + quantity.high) / 2
+    return max(quantity.low, min(quantity.high, 0.0))
+
+
+def _values(plan: Plan) -> dict[str, tuple[Slot, float]]:
+    """A value for every slot of a fresh sheet, in the order in which values depend on each other."""
+    found: dict[str, tuple[Slot, float]] = {}
+    slots = [v.slot for v in derive(State(), plan, 0).slots.values() if v.slot.ask == "number"]
+    for _ in range(3):
+        setup = Setup(_state(found, {}, 1), plan)
+        for slot in slots:
+            if slot.id not in found and (value := _value(slot, setup)) is not None:
+                found[slot.id] = (slot, value)
+    return found
+
+
+def _state(values: dict[str, tuple[Slot, float]], figures: dict[str, Instrument], times: int) -> State:
+    """A log's state with every slot read so many times, by a perfect instrument where ``figures`` names none."""
+
+    def tool(id: str) -> ToolUsed:
+        return ToolUsed(id="own" if id in figures else "other", name="", contributions=figures.get(id, PERFECT))
+
+    return rehearsed({id: value for id, (_, value) in values.items()}, tool, times)
+
+
+def _figures(sheet: Sheet) -> dict[tuple[str, str], Figure]:
+    return {(v.check.id, f.id): f for v in sheet.checks for f in v.judgement.figures}
+
+
+def decides(plan: Plan, tool: Tool) -> list[Decides]:
+    """Every check of a procedure in which the instrument has a part, by its hardest tolerance; the floor is known."""
+    plan = replace(plan, bay=KNOWN)
+    values = _values(plan)
+    own = {
+        id: tool.contributions_in(slot.quantity.dimension)
+        for id, (slot, _) in values.items()
+        if slot.reads in tool.reads and slot.quantity is not None
+    }
+    if not own:
+        return []
+    best = _figures(derive(_state(values, {}, 1), plan, 0))
+    sheets: dict[int, Sheet] = {}
+
+    def with_readings(n: int) -> Sheet:
+        if n not in sheets:
+            sheets[n] = derive(_state(values, own, n), plan, 0)
+        return sheets[n]
+
+    found = []
+    for view in with_readings(1).checks:
+        parts = [
+            f
+            for f in view.judgement.figures
+            if f.lower is not None
+            and f.upper is not None
+            and (plain := best.get((view.check.id, f.id))) is not None
+            and f.verdict.U > MATTERS * plain.verdict.U
+        ]
+        if not parts:
+            continue
+        hardest = max(parts, key=lambda f: f.verdict.U / f.half_range)
+        key = (view.check.id, hardest.id)
+        needed = next((n for n in REPEATS if _figures(with_readings(n))[key].verdict.capable), None)
+        title = view.check.called
+        alone = len(view.judgement.figures) == 1
+        label = title if alone else said("capability.figure", check=title, figure=hardest.label)
+        found.append(
+            Decides(plan.procedure.id, view.check.id, label, hardest.allowed, hardest.plus_minus, needed, len(parts))
+        )
+    return found

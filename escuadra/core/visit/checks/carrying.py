@@ -1,0 +1,184 @@
+"""Onto the floor: the distance carried past the vehicle by a rectangle, its diagonals asked for and used.
+
+From a hub, the bumper, the emblem or another part on the datum's list; what stands in for the sensor carries its stated
+offset. Left and right hub are told apart, not averaged in silence. Source: ``rectangle``.
+"""
+
+import math
+
+from pydantic import Field
+
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import NOTHING, Noun, Sentences, nouns, said, sentences
+from escuadra.core.base.wording import amount
+from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
+from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.visit.checks.base import Check, Figure, Judgement
+from escuadra.core.visit.places import LINE_ASPECTS, Plan
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+
+USUAL_OUT = 650.0
+"""How far outside the vehicle a parallel line is usually laid, mm."""
+WORDS = {
+    "out": said("carrying.out_datum_parallel_line"),
+    "along": said("carrying.along_parallel_line"),
+    "back": said("carrying.back_there_onto_line"),
+    "diagonal": said("carrying.diagonal_datum_far_corner"),
+    "cross": said("carrying.diagonal_near_corner_mark"),
+    "straight": said("carrying.straight_datum_mark"),
+}
+
+
+def on_hub(plan: Plan) -> bool:
+    """The distance is counted from a pair of hubs."""
+    return plan.procedure.datum in ("front_hubs", "rear_hubs")
+
+
+@check_kind("rectangle")
+class RectangleCheck(Check):
+    """The mark for the target's face, carried by a rectangle on one side."""
+
+    limits: Limits = Field(Limits(minus=5, plus=5), description="of the mark along the line, mm")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        side = Slot(
+            id="rect.side",
+            label=said("carrying.side_drivers_seat", datum=Noun(f"datum.{setup.plan.procedure.datum}")),
+            ask="choice",
+            options=("left", "right"),
+            aspects=LINE_ASPECTS,
+        )
+        expected = self.expected(setup)
+        return [
+            side,
+            *(
+                Slot(
+                    id=f"rect.{name}",
+                    label=WORDS[name],
+                    quantity=Quantity(dimension="length", unit="mm", low=0.5 * about, high=1.6 * about),
+                    aspects=LINE_ASPECTS,
+                    reads="tape",
+                    hint=said("carrying.floor_level"),
+                )
+                for name, about in expected.items()
+            ),
+        ]
+
+    def side(self, setup: Setup) -> str:
+        """The side that was chosen; left until one was."""
+        answer = next((e for e in reversed(setup.live("rect.side"))), None)
+        return str(answer.said.value) if answer is not None else "left"
+
+    def start(self, setup: Setup) -> tuple[float, float]:
+        """Where the datum's mark on the floor stands, as it was found: x and y in vehicle axes."""
+        plan, solved = setup.plan, setup.lines
+        if not on_hub(plan):
+            x = plan.target_x - plan.procedure.distance - plan.procedure.proxy.forward
+            return x, plan.procedure.sensor.y if plan.procedure.datum in ("sensor", "windscreen_camera") else 0.0
+        corner = f"{self.side(setup)[0].upper()}{plan.procedure.datum[0].upper()}"
+        if solved is not None:
+            return solved.place(corner)
+        return plan.vehicle.hub(corner)  # type: ignore[arg-type]
+
+    def needed(self, setup: Setup) -> tuple[float, float, float]:
+        """How far along the line the mark must stand, how far inward the line lies, and u of that, mm."""
+        plan, solved = setup.plan, setup.lines
+        x, y = self.start(setup)
+        datum_x = solved.datum[0] if solved is not None else plan.target_x - plan.procedure.distance
+        along, line_y, u = datum_x + plan.procedure.distance - x, 0.0, 2.0
+        if solved is not None and solved.line is not None:
+            found = solved.line_at(plan.target_x)
+            line_y, u = found.value, found.u
+        sign = 1.0 if self.side(setup) == "left" else -1.0
+        return along, sign * (y - line_y - plan.procedure.offset), max(u, 0.1)
+
+    def expected(self, setup: Setup) -> dict[str, float]:
+        """What each reading should be where the parallel line is laid as usual."""
+        along, inward, _ = self.needed(setup)
+        read = setup.live("rect.out")
+        out = read[-1].value if read else USUAL_OUT
+        return {
+            "out": out,
+            "along": along,
+            "back": out + inward,
+            "diagonal": math.hypot(along, out),
+            "cross": math.hypot(along, out + inward),
+            "straight": math.hypot(along, inward),
+        }
+
+    def solved(self, setup: Setup) -> RectangleResult | None:
+        """The corners as they were read; nothing while a reading is missing."""
+        return setup.once(_solved, self)
+
+    def work_out(self, setup: Setup) -> RectangleResult | None:
+        """The corners, worked out."""
+        sides = {}
+        shared = (0.0, 0.0)
+        for slot in self.slots(setup)[1:]:
+            found = setup.now(slot)
+            if found is not None:
+                sides[slot.id.removeprefix("rect.")] = Side(value=found.value, u=max(found.figures.u_random, 1e-3))
+                shared = (found.figures.u_offset, found.figures.u_scale)
+        along, inward, u = self.needed(setup)
+        given = RectangleInput(
+            along=along, inward=inward, u_inward=u, sides=sides, u_offset=shared[0], u_scale=shared[1]
+        )
+        try:
+            return rectangle(given)
+        except BadInput:
+            return None
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots = self.slots(setup)
+        read = sum(bool(setup.current(slot)) for slot in slots)
+        found, note = self.solved(setup), self._start_words(setup)
+        if found is None:
+            return Judgement(
+                False, summary=said("carrying.read", read=read, slots=len(slots)) if read else None, note=note
+            )
+        figure = self.figure("mark", said("carrying.mark_stands"), found.off, found.u_off, self.limits, "mm", "carried")
+        if abs(found.off) > found.u_off:
+            way = "towards" if found.off > 0 else "away"
+            note = sentences(said(f"carrying.move.{way}", off=amount(abs(found.off), "mm"))) + note
+        trouble = NOTHING
+        if not found.passes or found.suspects:
+            named = nouns(WORDS[i] for i in found.suspects)
+            blame = said("carrying.suspect_read_again_replace", named=named) if len(found.suspects) == 1 else None
+            if len(found.suspects) > 1:
+                blame = said("carrying.share_blame_read_first_again", named=named)
+            trouble = sentences(said("carrying.rectangle_does_not_close_sides"), blame)
+        complete = read == len(slots)
+        return Judgement(complete, (figure,), figure.text, trouble=trouble, note=note)
+
+    def source_slot(self, figure: Figure) -> str:
+        return "rect.along"
+
+    def _start_words(self, setup: Setup) -> Sentences:
+        """The part that is started from, its setback and what it stands in for."""
+        plan, found = setup.plan, []
+        if on_hub(plan) and setup.lines is not None:
+            end = plan.procedure.datum[0].upper()
+            ahead = setup.lines.place(f"L{end}")[0] - setup.lines.place(f"R{end}")[0]
+            if abs(ahead) >= 0.5:
+                which = "ahead" if ahead > 0 else "behind"
+                off, counts = amount(abs(ahead), "mm"), Noun(f"counts.{plan.procedure.datum_side}")
+                found.append(said(f"carrying.left_hub.{which}", off=off, counts=counts))
+        proxy = plan.procedure.proxy
+        if any((proxy.forward, proxy.left, proxy.up)):
+            offs = [
+                amount(value, "mm", 0, way)
+                for value, way in ((proxy.forward, "ahead"), (proxy.left, "side"), (proxy.up, "above"))
+                if value
+            ]
+            datum = Noun(f"datum.{plan.procedure.datum}")
+            found.append(said("carrying.stands_datum", datum=datum, names=nouns(offs)))
+        return sentences(*found)
+
+
+__all__ = ["SIDES", "RectangleCheck"]
+
+
+def _solved(setup: Setup, check: RectangleCheck) -> RectangleResult | None:
+    return check.work_out(setup)

@@ -1,0 +1,605 @@
+"""The frame: heights for levelling slanted tapes, level, squareness, centring, distance and height.
+
+Squareness, centring and distance are three views of one least-squares solution (``network``), relative to the line
+in use; each stays true until something disturbs it.
+"""
+
+from collections.abc import Callable, Sequence
+from typing import ClassVar
+
+from pydantic import Field
+
+from escuadra.core.base.said import (
+    NOTHING,
+    Angle,
+    Count,
+    Directed,
+    Length,
+    Noun,
+    Said,
+    Sentences,
+    Text,
+    Turns,
+    Value,
+    nouns,
+    said,
+    sentences,
+)
+from escuadra.core.base.wording import amount, decimals_for, with_uncertainty
+from escuadra.core.bay.ground import Amount
+from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.measure.budget import Contribution
+from escuadra.core.procedure.feet import FeetInput, feet
+from escuadra.core.procedure.profiles import FrameProfile
+from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
+from escuadra.core.visit.doubting import Again, doubted, to_read_again
+from escuadra.core.visit.entering import ORIGIN
+from escuadra.core.visit.guarding import WORD, WORTH, Guard, first, guard, word
+from escuadra.core.visit.log.disturbances import POSE
+from escuadra.core.visit.log.state import Disturbance
+from escuadra.core.visit.looking import most_useful, parting_reading
+from escuadra.core.visit.next_move import NextMove, Step, foot_turned, moved
+from escuadra.core.visit.observed import ObservationId
+from escuadra.core.visit.places import (
+    ENDS,
+    Plan,
+    beam_height_slot,
+    crossing_slot,
+    height_slot,
+    level_slot,
+    tape_slot,
+    target_height_slot,
+)
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import MINUTES, MINUTES_ELSE, Slot
+from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.told import predicted
+
+FOOT_STEP = 0.125
+"""The smallest turn of a foot that is told."""
+LEAST_CRANK = 0.05
+"""Turns of the crank that are told."""
+BEFORE_A_MOVE = 3
+"""What will be moved and read again anyway may hang on more: so many times its tolerance."""
+AHEAD = 0.35
+"""Share of a tolerance from which a move that is already planned is done before anything is read again."""
+
+
+@check_kind("heights")
+class HeightsCheck(Check):
+    """Heights of the hubs and of the beam's ends, so that slanted tapes can be levelled."""
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [height_slot(what, setup.plan) for what in (*ENDS, *CORNERS)]
+
+    def required(self, setup: Setup) -> list[Slot]:
+        """Those on which, unread, too much of where the frame stands would hang."""
+        weighty = setup.once(_heights_that_count)
+        return [slot for slot in self.slots(setup) if slot.id in weighty]
+
+    def judge(self, setup: Setup) -> Judgement:
+        needed = self.required(setup)
+        read = [slot for slot in needed if setup.now(slot) is not None]
+        if not needed:
+            return Judgement(True, summary=said("frame.heights_as_model"))
+        return Judgement(len(read) == len(needed), summary=said("frame.read", read=len(read), needed=len(needed)))
+
+
+def _heights_that_count(setup: Setup) -> frozenset[str]:
+    """Slots of heights that were read, or that a figure of the frame's place hangs on as the model has them."""
+    slots = (height_slot(what, setup.plan) for what in (*ENDS, *CORNERS))
+    found = {slot.id for slot in slots if setup.now(slot) is not None}
+    solved = setup.newest
+    if solved is None:
+        # Where tapes are read slanted, the beam's height counts in any case.
+        ends = [height_slot(end, setup.plan).id for end in ENDS]
+        return frozenset(found if not setup.taped or found.intersection(ends) else {*found, ends[0]})
+    if solved.line is None:
+        return frozenset(found)
+    for check in setup.plan.procedure.checks:
+        if isinstance(check, PoseCheck) and solved.tells(check.quantity):
+            shares = solved.located.shares(solved.derived(check.quantity).gradient)
+            weighty = (solved.sources[name] for name, share in shares if abs(share) * 2 > check.most / WORD)
+            found |= {place for id in weighty if (place := id.kind.told_by(id))}
+    return frozenset(found)
+
+
+@check_kind("level")
+class LevelCheck(Check):
+    """The beam's roll and pitch, against gravity or the tyres' plane as the sheet says; the other is shown."""
+
+    mended_by_a_move: ClassVar[bool] = True
+    on_the_road: ClassVar[OnTheRoad] = "pitch"
+    road_figure: ClassVar[str] = "level.pitch"
+
+    roll: Limits = Field(description="degrees, left end up positive")
+    pitch: Limits = Field(description="degrees, leaning away positive")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [level_slot(way) for way in ("roll", "pitch")]
+
+    def judge(self, setup: Setup) -> Judgement:
+        figures, others = [], []
+        known, to_tyres = setup.plan.standing is not None, setup.plan.procedure.level_to == "tyres"
+        for slot, limits in zip(self.slots(setup), (self.roll, self.pitch), strict=True):
+            found, lean = setup.now(slot), self._lean(setup, slot, to_tyres)
+            if found is None or lean is None:
+                continue
+            if known and (other := self._lean(setup, slot, not to_tyres)) is not None:
+                others.append(amount(other.value, "°", None, slot.way))
+            figures.append(self.figure(slot.id, slot.label, lean.value, lean.u, limits, "°", slot.way, single=found))
+        summary, apart = nouns(amount(abs(f.value), "°") for f in figures), setup.upright
+        trouble = contradiction(apart) if figures and apart is not None else NOTHING
+        note = self._against(setup, others)
+        rests = self._guard(setup, figures)
+        return Judgement(len(figures) == 2, tuple(figures), summary, trouble=trouble, note=note, guard=rests)
+
+    def _guard(self, setup: Setup, figures: Sequence[Figure]) -> Guard | None:
+        """Looked at again only where it would hold: what is out is moved, and read again anyway."""
+        if any(figure.verdict.state != "holds" for figure in figures):
+            return None
+        to_tyres = setup.plan.procedure.level_to == "tyres"
+        found = (
+            guarded_by(setup, lambda solved, way=figure.id.split(".")[1]: solved.lean(way, to_tyres), figure)  # type: ignore[misc]
+            for figure in figures
+        )
+        return first(found)
+
+    def _lean(self, setup: Setup, slot: Slot, to_tyres: bool) -> Derived | None:
+        found = (solved.lean(slot.id.split(".")[1], to_tyres) for solved in setup.postures)
+        return next((lean for lean in found if lean is not None), None)
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        to_tyres = setup.plan.procedure.level_to == "tyres"
+        for solved in setup.postures:
+            found = {slot.id: solved.lean(slot.id.split(".")[1], to_tyres) for slot in self.slots(setup)}
+            told = [ToldBy(id, solved.located, lean) for id, lean in found.items() if lean is not None]
+            if told:
+                return told
+        return []
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        way, to_tyres = figure.id.split(".")[1], setup.plan.procedure.level_to == "tyres"
+        return budget_of(setup, lambda solved: solved.lean(way, to_tyres))
+
+    def doubted(self, setup: Setup) -> Again | None:
+        return next(iter(doubted(setup, setup.upright)), None) if setup.upright is not None else None
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        worst = judged.worst
+        if worst is None:
+            return None
+        if setup.plan.frame.feet:
+            return _feet_move(setup.plan.frame, judged, self.id)
+        lean = Directed(Angle(worst.value, decimals_for(worst.verdict.U, "°")), worst.id.split(".")[-1])
+        return NextMove(
+            "move",
+            said("move.level", lean=lean),
+            sentences(said("move.level.then")),
+            action=said("move.level.action"),
+            figure=lean,
+            check=self.id,
+            happening="feet",
+        )
+
+    def _against(self, setup: Setup, others: Sequence[Value]) -> Sentences:
+        """What the level is counted from, and what it is against the other reference."""
+        to_tyres, standing = setup.plan.procedure.level_to == "tyres", setup.plan.standing
+        if standing is None:
+            return sentences(said("frame.level_tyres_plane_unknown") if to_tyres else None)
+        plane = "runways" if standing.wheels_on == "runway" else "tyres"
+        used, other = (plane, "gravity") if to_tyres else ("gravity", plane)
+        told = said(f"frame.against.{other}", others=nouns(others)) if others else None
+        return sentences(said(f"frame.level_to.{used}"), told)
+
+
+def _feet_move(frame: FrameProfile, judged: Judgement, check: str) -> NextMove:
+    """Each foot's turns from the level as read, the one that needs most held still where it may be."""
+    figures = {f.id: f.value for f in judged.figures}
+    roll, pitch = figures.get("level.roll", 0.0), figures.get("level.pitch", 0.0)
+    found = feet(
+        FeetInput(feet=frame.feet, thread_pitch=frame.thread_pitch, roll_deg=roll, pitch_deg=pitch, step=FOOT_STEP)
+    )
+    turns = {id: turn for id, turn in found.turns.items() if turn}
+    if not turns:
+        return NextMove("blocked", said("blocked.level"), sentences(said("blocked.level.then")), check=check)
+    steps = [Step("foot", turn, id) for id, turn in sorted(turns.items(), key=lambda item: -abs(item[1]))]
+    first, *further = (foot_turned(step, frame.clockwise_raises) for step in steps)
+    left = Directed(Angle(found.left_roll_deg, 2), "roll")
+    away = Directed(Angle(found.left_pitch_deg, 2), "pitch")
+    return NextMove(
+        "move",
+        first,
+        sentences(
+            said("foot.raises" if steps[0].amount > 0 else "foot.lowers"),
+            *(Said(f"{one.code}.further", one.values) for one in further),
+            said("foot.then", roll=left, pitch=away),
+        ),
+        action=Said(f"{first.code}.action", first.values),
+        figure=first.values["amount"],
+        expect_label=Noun("both_ways"),
+        expect=said("feet.both", roll=left, pitch=away),
+        check=check,
+        happening="feet",
+        steps=tuple(steps),
+    )
+
+
+class PoseCheck(Check):
+    """One of the three views of the frame's pose.
+
+    It is complete once everything that the epoch needs was read, so that one misread tape shows itself; the figure
+    is shown as soon as the readings determine it.
+    """
+
+    limits: Limits
+    unit: ClassVar[str] = "mm"
+    direction: ClassVar[str | None] = None
+
+    @property
+    def tolerance(self) -> Limits | None:
+        return self.limits
+
+    @property
+    def most(self) -> float:
+        """From the middle to the nearer limit."""
+        return min(self.limits.minus, self.limits.plus)
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
+        rear = [tape_slot(hub, end, setup.plan) for hub in ("LR", "RR") for end in ENDS]
+        laser = crossing_slot(setup.plan)
+        return [laser, *tapes, *rear] if self.view_of == "centre" else [*tapes, laser, *rear]
+
+    def aspects(self, setup: Setup) -> frozenset[str]:
+        return frozenset({self.view_of, "line"})
+
+    def required(self, setup: Setup) -> list[Slot]:
+        return self.required_in(setup, setup.epoch)
+
+    def times(self, slot: Slot) -> int:
+        return 1
+
+    def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
+        solved = setup.solved_for(self.view_of)
+        best, (figure,) = most_useful(setup, solved, self.quantity) if solved is not None else None, judged.figures
+        if best is None:
+            return None
+        # Where nobody could tell yet, whatever helps; else only what settles it, since a move would spoil it.
+        settles = abs(figure.verdict.margin) >= 2 * best[1]
+        helps = not figure.verdict.capable and best[1] < (1 - WORTH) * figure.u
+        return (best[0].place, best[0].words) if settles or helps else None
+
+    def parting(self, setup: Setup) -> Said | None:
+        solved = setup.solved_for(self.view_of)
+        best = parting_reading(setup, solved) if solved is not None else None
+        return said("looking.tape_would_part_them", best=best.words) if best is not None else None
+
+    def helping(self, setup: Setup, margin: float) -> Said | None:
+        solved = setup.solved_for(self.view_of)
+        best = most_useful(setup, solved, self.quantity) if solved is not None else None
+        if solved is None or best is None:
+            return None
+        again = any(id.place == best[0].place for id in solved.observations)
+        settles = abs(margin) >= 2 * best[1]
+        code = f"looking.undecided.{'again' if again else 'tape'}.{'settles' if settles else 'helps'}"
+        return said(code, what=best[0].words)
+
+    def near_enough(self, judged: Judgement) -> bool:
+        return any(abs(figure.value - self.limits.nominal) <= figure.verdict.U for figure in judged.figures)
+
+    def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
+        """What has to be read in an epoch: the four front tapes and the laser where a centreline is marked.
+
+        After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline);
+        after a shift of the target one tape more, the one that would notice a bump. Elsewhere what is needed to tell
+        where the frame stands: what more guards that is asked for then.
+        """
+        laser = all(mark.y is not None for mark in setup.marks.values()) and not setup.excluded(
+            crossing_slot(setup.plan)
+        )
+        if setup.seen_by_rig(epoch):
+            return []
+        carried = setup.carries(epoch)
+        plan = setup.state.line_plan
+        rear = plan is not None and plan.rear_tapes
+        watch = setup.watched(epoch) if carried else ""
+        across = ("tape.LF.RF_end", "tape.RF.LF_end")
+        found = []
+        for slot in self.slots(setup):
+            if slot.id == "crossing":
+                wanted = laser
+            elif carried:
+                wanted = slot.id == watch or (not laser and slot.id in across and not self._told(setup, epoch))
+            elif slot.optional:
+                wanted = rear
+            else:
+                wanted = not self._told(setup, epoch) and not (laser and slot.id in across)
+            if wanted:
+                found.append(slot)
+        return found
+
+    def _told(self, setup: Setup, epoch: int) -> bool:
+        """What was read tells where the frame stands."""
+        solved = setup.solve(epoch)
+        return solved is not None and (solved.line is None or solved.tells(self.quantity))
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        solved = setup.solved_for(self.view_of)
+        if solved is None or solved.line is None:
+            return []
+        return solved.budget(solved.derived(self.quantity))
+
+    def lessening(self, setup: Setup, figure: Figure) -> Lessening | None:
+        solved = setup.solved_for(self.view_of)
+        best = most_useful(setup, solved, self.quantity) if solved is not None and solved.line is not None else None
+        if best is None:
+            return None
+        id, u = best
+        return Lessening(id.words, MINUTES["tape"] if id.kind.taped else MINUTES_ELSE, u)
+
+    def judge(self, setup: Setup) -> Judgement:
+        solved = setup.solved_for(self.view_of)
+        if solved is None and setup.strays:
+            return Judgement(True, trouble=_one_of(setup.strays))
+        if solved is None:
+            return Judgement(False, note=sentences(self._missing(setup)))
+        if solved.line is None:
+            return Judgement(False, note=sentences(said("frame.find_line_first_frame_judged")))
+        if not solved.tells(self.quantity):
+            return Judgement(False, note=sentences(self._missing(setup)))
+        derived = solved.derived(self.quantity)
+        datum = setup.plan.procedure.datum
+        about = f"frame.distance.{datum}" if self.view_of == "distance" else f"frame.{self.view_of}.{solved.line}"
+        figure = self.figure(
+            self.view_of,
+            said(about),
+            derived.value,
+            derived.u,
+            self.limits,
+            self.unit,
+            self.direction,
+            about=self.limits.nominal,
+        )
+        spoiled = self._unlevelled(setup)
+        if spoiled is not None:
+            return Judgement(False, (figure,), figure.text, because=spoiled)
+        needed = self.required_in(setup, solved.epoch)
+        read = [slot for slot in needed if setup.within(slot, solved.epoch)]
+        if len(read) < len(needed):
+            return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
+        shifted = bool(setup.watched(solved.epoch))
+        rests = self._guard(setup, solved, derived, figure)
+        note = sentences(*(said_unlike(setup, solved, corner) for corner in sorted(solved.entered.unlike)))
+        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), note=note, guard=rests)
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        solved = setup.solved_for(self.view_of)
+        if solved is None or not solved.tells(self.quantity):
+            return []
+        return [ToldBy(self.view_of, solved.located, solved.derived(self.quantity))]
+
+    def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
+        """What is moved and read anew anyway may hang on more, and only on what was read of the frame's place."""
+        if figure.verdict.state == "holds":
+            rests = guard(setup, solved, derived, figure.most)
+            if rests is None or rests.look is None:
+                return word(setup, solved, derived, figure.most) or rests
+            return rests
+        off = abs(derived.value - self.limits.nominal)
+        return guard(setup, solved, derived, max(BEFORE_A_MOVE * figure.most, off / 2), POSE)
+
+    def doubted(self, setup: Setup) -> Again | None:
+        return next(iter(to_read_again(setup, setup.strays)), None)
+
+    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+        strays, tapes = setup.strays, (tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS)
+        unread = next((tape for tape in tapes if setup.now(tape) is None), None)
+        return (unread, len(strays)) if len(strays) > 1 and unread is not None else None
+
+    def _unlevelled(self, setup: Setup) -> Disturbance | None:
+        """What spoiled the level since it was read: a frame that leans holds its target elsewhere."""
+        levels = [level_slot(way) for way in ("roll", "pitch")]
+        if self.view_of == "yaw" or not any(setup.relied(slot.id) and not setup.current(slot) for slot in levels):
+            return None
+        return setup.state.last_disturbed(levels[0].aspects)
+
+    def _missing(self, setup: Setup) -> Said | None:
+        tapes = setup.tapes(setup.epoch)
+        if len(tapes) + (setup.now(crossing_slot(setup.plan)) is not None) == 0:
+            return None
+        return said("frame.read_more_needed_fix_frame", tapes=Count(len(tapes)))
+
+
+@check_kind("square")
+class SquareCheck(PoseCheck):
+    """The beam's yaw against the line in use."""
+
+    view_of = "yaw"
+    quantity = "square"
+    on_the_road: ClassVar[OnTheRoad] = "yaw"
+    unit: ClassVar[str] = "°"
+    direction: ClassVar[str | None] = "side"
+
+
+@check_kind("centred")
+class CentredCheck(PoseCheck):
+    """The target's centre sideways of the line in use."""
+
+    view_of = "centre"
+    quantity = "offset"
+    on_the_road: ClassVar[OnTheRoad] = "left"
+    direction: ClassVar[str | None] = "side"
+
+
+@check_kind("distance")
+class DistanceCheck(PoseCheck):
+    """From the datum to the target's face, along the line in use."""
+
+    view_of = "distance"
+    quantity = "distance"
+
+
+@check_kind("target_height")
+class TargetHeightCheck(Check):
+    """The target's centre, above the floor there or above the plane of the tyres, as the sheet says."""
+
+    mended_by_a_move: ClassVar[bool] = True
+    after_pose: ClassVar[bool] = True
+    on_the_road: ClassVar[OnTheRoad] = "up"
+
+    limits: Limits
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        beam = beam_height_slot(setup.plan)
+        return [target_height_slot(setup.plan), *([beam] if beam is not None else [])]
+
+    def centre(self, setup: Setup) -> Derived | None:
+        """The centre's height as the sheet counts it: above the floor at the target, or above the tyres' plane."""
+        above_floor = not self._from_tyres(setup)
+        found = (solved.height(above_floor) for solved in setup.postures)
+        return next((height for height in found if height is not None), None)
+
+    def judge(self, setup: Setup) -> Judgement:
+        read = [found for slot in self.slots(setup) if (found := setup.now(slot)) is not None]
+        centre = self.centre(setup) if read else None
+        if centre is None:
+            return Judgement(False)
+        rise, label, note = setup.plan.rise_at_target, said("frame.target_centre_above_floor"), None
+        if self._from_tyres(setup):
+            label = said("frame.target_centre_above_tyres_plane")
+            note = said_correction(setup.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
+        nominal = self.limits.nominal
+        figure = self.figure("height", label, centre.value, centre.u, self.limits, "mm", single=read[0], about=nominal)
+        rests, above_floor = None, not self._from_tyres(setup)
+        if figure.verdict.state == "holds":
+            rests = guarded_by(setup, lambda solved: solved.height(above_floor), figure)
+        return Judgement(True, (figure,), figure.text, note=sentences(note), guard=rests)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        return self._cranked(setup, judged.worst.value) if judged.worst is not None else None
+
+    def unknown(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        worst = judged.worst
+        floor = next((c for c in setup.plan.procedure.checks if c.kind == "slope"), self)
+        if worst is None or worst.verdict.capable or setup.plan.standing is not None or not self._from_tyres(setup):
+            return None
+        unknown = said("blocked.floor_unknown", check=self.called)
+        then, action = sentences(said("blocked.floor_unknown.then")), said("blocked.floor_unknown.action")
+        return NextMove("blocked", unknown, then, action=action, check=floor.id, opens="parking")
+
+    def _from_tyres(self, setup: Setup) -> bool:
+        return setup.plan.procedure.height_from == "tyres"
+
+    def ahead(self, setup: Setup) -> NextMove | None:
+        under_way = predicted(setup)
+        if under_way is None:
+            return None
+        first = under_way.moves[0].seq
+        if any(past.what == "height" and past.seq > first for past in setup.state.disturbances):
+            return None
+        before = setup.read_before(self.slots(setup)[0], first)
+        if before is None:
+            return None
+        rise = setup.plan.rise_at_target
+        value = before.value + (rise.value if rise is not None else 0.0)
+        if abs(value - self.limits.nominal) <= AHEAD * (self.limits.minus + self.limits.plus) / 2:
+            return None
+        return self._cranked(setup, value)
+
+    def _cranked(self, setup: Setup, stands: float) -> NextMove | None:
+        """The target raised or lowered from where it stands, by turns of its crank; nothing for less than can be."""
+        change = setup.plan.procedure.height - stands
+        turns = change / setup.plan.frame.height_per_turn
+        if abs(turns) < LEAST_CRANK:
+            return None
+        expect, step = Length(setup.plan.target_above_floor, 0), Step("up", change)
+        sentence, action = moved("height", step, amount=Turns(abs(turns)))
+        return NextMove(
+            "move",
+            sentence,
+            sentences(said("height.then", amount=Length(abs(change)), expect=expect)),
+            action=action,
+            figure=Turns(abs(turns)),
+            expect_label=Noun("target_centre"),
+            expect=expect,
+            check=self.id,
+            happening="height",
+            steps=(step,),
+            further={"turns": float(f"{turns:.1f}")},
+        )
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        above_floor = not self._from_tyres(setup)
+        found = ((solved, solved.height(above_floor)) for solved in setup.postures)
+        return [ToldBy("height", solved.located, height) for solved, height in found if height is not None][:1]
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        above_floor = not self._from_tyres(setup)
+        return budget_of(setup, lambda solved: solved.height(above_floor))
+
+    def source_slot(self, figure: Figure) -> str:
+        return "height.target"
+
+
+def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[Contribution]:
+    """Where the uncertainty of a figure of the frame's posture comes from."""
+    for solved in setup.postures:
+        found = figure(solved)
+        if found is not None:
+            return solved.budget(found)
+    return []
+
+
+def said_unlike(setup: Setup, solved: Solved, corner: str) -> Said:
+    """A hub that does not stand where the model has it, and what that means."""
+    x, y = setup.plan.vehicle.hub(corner)  # type: ignore[arg-type]
+    along, aside = solved.ahead_of(corner, ORIGIN), solved.side_of(corner)
+    ahead, off = along.value - x, aside.value - y
+    way = ("ahead" if ahead > 0 else "back") if abs(ahead) >= abs(off) else ("left" if off > 0 else "right")
+    value, u = (ahead, along.u) if abs(ahead) >= abs(off) else (off, aside.u)
+    by, spread = with_uncertainty(abs(value), 2 * u, "mm")
+    return said(f"frame.hub_unlike.{way}", corner=Noun(f"corner.{corner}"), off=by, spread=spread)
+
+
+def guarded_by(setup: Setup, figure: Callable[[Solved], Derived | None], judged: Figure) -> Guard | None:
+    """What a figure of the frame's posture rests on; nothing where it is guarded."""
+    for solved in setup.postures:
+        found = figure(solved)
+        if found is not None:
+            return guard(setup, solved, found, judged.most)
+    return None
+
+
+def said_correction(plan: Plan, rise: Amount) -> Said:
+    """What the floor's rise at the target does to the height that is set there."""
+    higher = "higher" if rise.value > 0 else "lower"
+    under = "runways" if plan.standing is not None and plan.standing.wheels_on == "runway" else "wheels"
+    by, spread = with_uncertainty(abs(rise.value), 2 * rise.u, "mm")
+    set_at = amount(plan.target_above_floor, "mm", 0)
+    return said(f"frame.rise.{higher}.{under}", set_at=set_at, by=by, spread=spread)
+
+
+def contradiction(solved: Solved, shifted: bool = False) -> Sentences:
+    """What to say where the readings of a solution contradict each other; empty where they agree.
+
+    ``shifted``: the target was shifted since the frame was read in full.
+    """
+    suspects = solved.suspects
+    if solved.trusted:
+        return NOTHING
+    if shifted and any(id.kind.carried for id in suspects):
+        return sentences(said("frame.frame_does_not_stand_did"))
+    if not suspects:
+        return sentences(said("frame.readings_contradict_each_other_more"))
+    return _one_of(suspects)
+
+
+def _one_of(suspects: Sequence[ObservationId]) -> Sentences:
+    # What a person read comes before what a model says.
+    readable = [id for id in suspects if id.kind.read_in(id)]
+    named = nouns(id.words for id in readable or suspects)
+    which = "suspect" if len(suspects) == 1 else "share"
+    return sentences(said(f"frame.readings_contradict_each_other_{which}", named=named))

@@ -1,0 +1,147 @@
+"""How the target hangs on the beam: where along it, how far its two parts are apart, and its own level and tilt."""
+
+import math
+from typing import ClassVar
+
+from pydantic import Field
+
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Angle, Count, Directed, Length, Said, nouns, said, sentences
+from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.visit.checks.base import Check, Judgement, OneReading, OnTheRoad
+from escuadra.core.visit.guarding import Guard, first, guard_of_slot
+from escuadra.core.visit.hung import hang_slot, hung, read_at
+from escuadra.core.visit.next_move import NextMove, Step, moved
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+
+
+@check_kind("hang")
+class HangCheck(Check):
+    """Where along the beam the target's centre hangs, read at its middle or at an edge on the beam's scale."""
+
+    mended_by_a_move: ClassVar[bool] = True
+
+    limits: Limits = Field(description="left of the beam's middle, mm; a station says its own nominal")
+
+    @property
+    def carried_by(self) -> str:
+        return "frame"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [hang_slot(setup.plan)]
+
+    def judge(self, setup: Setup) -> Judgement:
+        found, (slot,) = hung(setup), self.slots(setup)
+        if found is None:
+            return Judgement(False)
+        way = "side"
+        single, about = setup.now(slot), self.limits.nominal
+        label = said("hanging.targets_centre_beam")
+        figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", way, single=single, about=about)
+        rests = guard_of_slot(setup, slot, figure.most) if figure.verdict.state == "holds" else None
+        return Judgement(True, (figure,), figure.text, guard=rests)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        plan, found = setup.plan, hung(setup)
+        change = plan.hang - (found.value if found is not None else 0.0)
+        step, figure = Step("hang", round(change, 1)), Length(abs(change), 0 if abs(change) >= 10 else None)
+        reads = read_at(plan, plan.hang)
+        expect, label = Length(reads, None if reads % 1 else 0), self.slots(setup)[0].label
+        sentence, action = moved("shift", step, amount=figure)
+        return NextMove(
+            "move",
+            sentence,
+            sentences(said("shift.then", what=label, expect=expect)),
+            action=action,
+            figure=figure,
+            expect_label=label,
+            expect=expect,
+            check=self.id,
+            happening="shift",
+            steps=(step,),
+        )
+
+
+@check_kind("spacing")
+class SpacingCheck(OneReading):
+    """How far the two parts of a target are apart."""
+
+    @property
+    def carried_by(self) -> str:
+        return "frame"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        around = self.limits.nominal
+        return [
+            Slot(
+                id="spacing",
+                label=said("hanging.between_middles_targets_two_parts"),
+                quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=1.6 * around),
+                aspects=frozenset({"target"}),
+                reads="rule",
+                hint=said("hanging.mark_mark_not_edge_edge"),
+            )
+        ]
+
+
+@check_kind("target_level")
+class TargetLevelCheck(Check):
+    """The level laid on the target itself: upright, or tilted as the station says."""
+
+    mended_by_a_move: ClassVar[bool] = True
+    on_the_road: ClassVar[OnTheRoad] = "pitch"
+    road_figure: ClassVar[str] = "hangs.tilt"
+
+    roll: Limits = Field(description="degrees, its left side up positive")
+    tilt: Limits = Field(description="degrees off the station's tilt, its top away from the vehicle positive")
+
+    ways: ClassVar[dict[str, str]] = {"roll": "target_roll", "tilt": "target_tilt"}
+    labels: ClassVar[dict[str, Said]] = {"roll": said("hanging.along_target"), "tilt": said("hanging.targets_face")}
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [
+            Slot(
+                id=f"hangs.{way}",
+                label=self.labels[way],
+                quantity=Quantity(dimension="angle", unit="°", low=-9, high=9),
+                aspects=frozenset({"level", "tilt"}),
+                reads="level",
+                way=self.ways[way],
+                hint=said("hanging.sides_drivers_seat") if way == "roll" else said("hanging.top_against_vehicle"),
+            )
+            for way in ("roll", "tilt")
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        station, figures = setup.plan.station, []
+        rests: list[Guard | None] = []
+        tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
+        for slot, limits, about in zip(self.slots(setup), (self.roll, self.tilt), (0.0, tilt), strict=True):
+            found = setup.now(slot)
+            if found is not None:
+                around = limits.model_copy(update={"nominal": about})
+                figures.append(
+                    self.figure(slot.id, slot.label, found.value, found.u, around, "°", slot.way, found, about)
+                )
+                if figures[-1].verdict.state == "holds":
+                    rests.append(guard_of_slot(setup, slot, figures[-1].most))
+        return Judgement(
+            len(figures) == 2, tuple(figures), nouns((f.text for f in figures), "comma"), guard=first(rests)
+        )
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        station, frame, worst = setup.plan.station, setup.plan.frame, judged.worst
+        tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
+        lean, then = Directed(Angle(tilt, 1), "tilt"), said("tilt.then")
+        if worst is not None and worst.id == "hangs.roll":
+            sentence, action = said("move.hooks", lean=worst.text), said("move.hooks.action")
+        else:
+            notches = sorted(frame.tilt_notches_deg)
+            notch = next((k for k, at in enumerate(notches, 1) if math.isclose(at, tilt)), 0)
+            code = "move.notch" if notch else "move.tilt"
+            counted = {"notch": Count(notch), "count": Count(len(notches))} if notch else {}
+            sentence, action = said(code, **counted, tilt=lean), said(f"{code}.action", **counted)
+            then = said("notch.then") if notch else then
+        check = self.id
+        return NextMove("move", sentence, sentences(then), action=action, figure=lean, check=check, happening="tilt")

@@ -1,0 +1,370 @@
+"""Which way is straight ahead: every method that is read on a job, and both lines from one network, side by side.
+
+Each method is a check of its own; ``lines`` judges what they say together. Which line is used is the procedure's, else
+the thrust line for what aims forward. Source: ``network``, ``symmetry``; limits the procedure's, or a default set.
+"""
+
+from dataclasses import replace
+from typing import ClassVar
+
+from pydantic import Field, field_validator
+
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Length, Noun, PlusMinus, Said, Sentences, nouns, said, sentences
+from escuadra.core.base.wording import amount
+from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.measure.budget import Contribution, shares
+from escuadra.core.measure.symmetry import CRITICAL_W
+from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.visit.both_lines import (
+    both_lines,
+    contradicting,
+    front_off,
+    line_contradiction,
+    said_alone,
+    said_emblem,
+    said_line,
+    targets,
+)
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
+from escuadra.core.visit.doubting import Again, to_read_again
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.next_move import NextMove, Step, moved
+from escuadra.core.visit.observed import ObservationId
+from escuadra.core.visit.places import emblem_slot, mark_slot, pair_name, pair_slots
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solved import Solved
+
+DEFAULTS = {
+    "thrust_angle": Limits(minus=0.25, plus=0.25),
+    "separation": Limits(minus=25, plus=25),
+    "front_off": Limits(minus=6, plus=6),
+}
+"""Where the sheet states none: an angle that shows on the road, its distance 6 m ahead, and less than a bent rail."""
+MOST_PAIRS = 4
+"""More are not asked for where they disagree."""
+DEFAULT_NAMES = {
+    "thrust_angle": said("line.thrust_angle"),
+    "separation": said("line.lines_distance"),
+    "front_off": said("line.front_against_rear_pairs"),
+}
+
+
+@check_kind("body_centreline")
+class CentrelineCheck(Check):
+    """Centre marks from symmetrical pairs at the front and at the rear; the pairs must agree."""
+
+    pair_agreement: Limits = Field(
+        Limits(minus=6, plus=6), description="of a pair's middle from the middle of all pairs at that end, mm"
+    )
+    mark_off: Limits = Field(
+        Limits(minus=1, plus=1), description="of a plumbed mark from the middle of the pairs at that end, mm"
+    )
+
+    @property
+    def reason(self) -> str:
+        return self.kind
+
+    @property
+    def school(self) -> str:
+        return "marks"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        found: list[Slot] = []
+        for end in ("front", "rear"):
+            begun = setup.pair_count(end)
+            for k in range(1, max(begun + 1, 2) + 1):
+                left, right = pair_slots(end, k, setup.plan)
+                if k > begun:
+                    left, right = (replace(s, optional=k > 1) for s in (left, right))
+                found += [left, right]
+            found += [mark_slot(end, setup.plan), emblem_slot(end, setup.plan)]
+        return [replace(slot, times=setup.times) if not slot.optional else slot for slot in found]
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        end, k = figure.id.split(".")
+        if k == "mark":
+            return []
+        left, right = (setup.now(slot) for slot in pair_slots(end, int(k), setup.plan))
+        if left is None or right is None:
+            return []
+        return shares(
+            [(said("line.left_reading"), left.figures.u_random), (said("line.right_reading"), right.figures.u_random)]
+        )
+
+    def judge(self, setup: Setup) -> Judgement:
+        figures, troubles, notes = [], [], []
+        for end, mark in setup.marks.items():
+            if mark.pairs is None:
+                continue
+            residuals = mark.pairs.residuals
+            suspect = mark.pairs.suspect
+            for k, residual in residuals.items():
+                if len(residuals) > 1:
+                    figures.append(
+                        self.figure(
+                            f"{end}.{k}",
+                            said(f"line.middle.{end}", k=mark.names[k]),
+                            residual,
+                            mark.u_residual[k],
+                            self.pair_agreement,
+                            "mm",
+                            "side",
+                        )
+                    )
+            if suspect is not None:
+                troubles.append(
+                    said(
+                        f"line.pair_disagrees_others_middle_lies.{end}",
+                        suspect=mark.names[suspect],
+                        off=amount(residuals[suspect], "mm", 0, "side"),
+                    )
+                )
+            elif any(abs(w) > CRITICAL_W for w in mark.pairs.w.values()):
+                troubles.append(said(f"line.two_pairs_disagree_third_pair.{end}"))
+            elif mark.y is not None:
+                label = said(f"line.mark_off.{end}")
+                off = self.figure(f"{end}.mark", label, mark.y, mark.u, self.mark_off, "mm", "side")
+                # Within its own uncertainty it is as good as it can be told.
+                if off.verdict.state != "undecided":
+                    figures.append(off)
+            else:
+                notes.append(said(f"line.middle_lies_tape_plumb_mark.{end}", centre=amount(mark.pairs.centre, "mm")))
+        out = [(end, int(k)) for end in setup.marks for k in sorted(setup.left_out(end))]
+        notes += [said(f"line.pair_left_out.{end}", pair=pair_name(end, k, setup.plan)) for end, k in out]
+        complete = all(mark.y is not None for mark in setup.marks.values())
+        found = both_lines(setup)
+        summary = None
+        if complete and found is not None and found.body is not None:
+            summary = said("line.target_2", u=PlusMinus(Length(2 * found.body.at[-1].u, 1)))
+        emblems = [said_emblem(setup, end) for end in setup.marks]
+        note = sentences(*notes, *emblems)
+        return Judgement(complete, tuple(figures), summary, trouble=sentences(*troubles), note=note)
+
+    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+        """A mark that seems to be off is looked at again before it is plumbed anew."""
+        end = _mark_out(judged)
+        return next(iter(to_read_again(setup, [ObservationId("centre_mark", end)])), None) if end else None
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        """A mark that stands off the pairs' middle is plumbed again: the line would start from it."""
+        end, worst = _mark_out(judged), judged.worst
+        if not end or worst is None or self.to_confirm(setup, judged) is not None:
+            return None
+        sentence, action = moved(f"plumb.{end}", Step("left", -worst.value), amount=Length(abs(worst.value), 1))
+        then, by = sentences(said("move.plumb.then")), {"left": -worst.value}
+        # No arrow is drawn of it: those are the frame's.
+        return NextMove("move", sentence, then, action=action, check=self.id, happening=f"plumb_{end}", further=by)
+
+    def doubted(self, setup: Setup) -> Again | None:
+        suspects = [
+            ObservationId(f"pair_{end}", k)
+            for end, mark in setup.marks.items()
+            if mark.pairs is not None
+            for k, w in mark.pairs.w.items()
+            if (mark.pairs.suspect or k) == k and abs(w) > CRITICAL_W
+        ]
+        return next(iter(to_read_again(setup, suspects)), None)
+
+    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+        """Pairs that disagree, each read twice: one pair more."""
+        if self.doubted(setup) is not None:
+            return None
+        for end, mark in setup.marks.items():
+            unfit = mark.pairs is not None and any(abs(w) > CRITICAL_W for w in mark.pairs.w.values())
+            begun = setup.pair_count(end)
+            sides = [slot for k in range(1, MOST_PAIRS + 1) for slot in pair_slots(end, k, setup.plan)]
+            unread = next((slot for slot in sides if setup.now(slot) is None), None)
+            if unfit and unread is not None:
+                return unread, begun
+        return None
+
+
+def _mark_out(judged: Judgement) -> str:
+    """The end at which the mark stands off the pairs' middle; empty where it does at neither."""
+    worst = judged.worst
+    end, _, what = worst.id.partition(".") if worst is not None and worst.verdict.state == "out" else ("", "", "")
+    return end if what == "mark" else ""
+
+
+@check_kind("method")
+class MethodCheck(Check):
+    """A method of finding the line, as a check of its own: complete once everything that it needs was read."""
+
+    method: str = Field(description="id of the method")
+
+    @property
+    def school(self) -> str:
+        return self.method
+
+    @property
+    def at_frame(self) -> bool:
+        return METHODS[self.method].sees_frame
+
+    @field_validator("method")
+    @classmethod
+    def _known(cls, method: str) -> str:
+        if method not in METHODS:
+            raise BadInput("method", method, said("wants.one", names=nouns(METHODS, "comma")))
+        return method
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        method = METHODS[self.method]
+        slots = [replace(slot, times=setup.times) for slot in method.slots(setup.plan)]
+        read = {slot.id for slot in slots if setup.current(slot)}
+        spared = {first for first, second in method.either if second in read and first not in read}
+        return [replace(slot, optional=True) if slot.id in spared else slot for slot in slots]
+
+    def judge(self, setup: Setup) -> Judgement:
+        needed = [slot for slot in self.slots(setup) if not slot.optional]
+        read = [slot for slot in needed if len(setup.current(slot)) >= slot.times or slot.ask != "number"]
+        read = [slot for slot in read if setup.current(slot)]
+        method = METHODS[self.method]
+        if len(read) < len(needed):
+            begun = said("read_of", read=len(read), needed=len(needed)) if read else None
+            return Judgement(False, summary=begun, note=sentences(method.tells, method.cannot))
+        answer = setup.alone(self.method)
+        if answer is None:
+            return Judgement(
+                True,
+                summary=said("line.is_read"),
+                note=sentences(said("line.alone_settles_no_line_yet"), method.cannot),
+            )
+        return Judgement(True, summary=amount(answer.angle.value, "°", 2, "side"), note=sentences(said_alone(answer)))
+
+
+@check_kind("lines")
+class LinesCheck(Check):
+    """Thrust line and body centreline together: angle, distance at every target, the front against the rear."""
+
+    sums_up: ClassVar[bool] = True
+
+    thrust_angle: Limits | None = Field(None, description="of the thrust line from the vehicle's axis, degrees")
+    separation: Limits | None = Field(None, description="of thrust line and body centreline at a target, mm")
+    front_off: Limits | None = Field(
+        None, description="of the front pairs' middle from the line that the rear pairs set, mm"
+    )
+
+    @property
+    def reason(self) -> str:
+        return self.kind
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return []
+
+    def aspects(self, setup: Setup) -> frozenset[str]:
+        return frozenset({"line", "alignment"})
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        solved = setup.lines
+        if solved is None or figure.id == "front_off":
+            return []
+        if figure.id == "thrust_angle":
+            return solved.budget(solved.derived("line_angle", "thrust"))
+        found = solved.apart_at(targets(setup)[int(figure.id.partition(".")[2] or 1) - 1])
+        return solved.budget(found)
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        solved = setup.lines
+        if solved is None:
+            return []
+        found: list[ToldBy] = []
+        if "thrust" in solved.known:
+            found.append(ToldBy("thrust_angle", solved.located, solved.derived("line_angle", "thrust")))
+        if {"thrust", "body"} <= solved.known:
+            places = targets(setup)
+            names = [f"separation.{k}" for k in range(1, len(places) + 1)] if len(places) > 1 else ["separation"]
+            apart = zip(names, map(solved.apart_at, places), strict=True)
+            found += [ToldBy(name, solved.located, one) for name, one in apart]
+        return found
+
+    def judge(self, setup: Setup) -> Judgement:
+        solved = setup.lines
+        if solved is None or solved.line is None:
+            waits = said("line.nothing_read_tells_line_yet")
+            if setup.turned_only(setup.epoch) is not None:
+                waits = said("line.beams_tell_how_frame_turned")
+            return Judgement(False, note=sentences(waits), trouble=line_contradiction(setup))
+        figures = self._figures(setup, solved)
+        summary = self._summary(setup, solved)
+        return Judgement(True, figures, summary, trouble=line_contradiction(setup), note=self._words(setup, figures))
+
+    def contradicted(self, setup: Setup) -> Solved | None:
+        return contradicting(setup)
+
+    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+        """Laser and marks, before a body is called bent or an axle crooked: they are looked at again in a minute."""
+        worst = judged.worst
+        if worst is None or worst.id == "thrust_angle":
+            return None
+        marks = [ObservationId("centre_mark", end) for end in setup.marks]
+        pairs = [ObservationId(f"pair_{end}", k) for end, mark in setup.marks.items() for k in mark.names]
+        orders = ([ObservationId("crossing", "crossing")], marks, pairs)
+        return next((again for order in orders for again in to_read_again(setup, order)), None)
+
+    def _figures(self, setup: Setup, solved: Solved) -> tuple[Figure, ...]:
+        figures = []
+        if "thrust" in solved.known:
+            angle = solved.derived("line_angle", "thrust")
+            figures.append(self._of("thrust_angle", said("line.rear_axle_steers"), angle, "°"))
+        if {"thrust", "body"} <= solved.known:
+            places = targets(setup)
+            for k, x in enumerate(places, 1):
+                several = len(places) > 1
+                id, label = (
+                    (f"separation.{k}", said("line.apart_target", k=k))
+                    if several
+                    else ("separation", said("line.apart_target_2"))
+                )
+                figures.append(self._of(id, label, solved.apart_at(x), "mm"))
+        off = front_off(setup)
+        if off is not None:
+            found = self._of("front_off", said("line.front_off_rear_pairs_line"), off, "mm")
+            # What nobody asked for is told where it is known, and holds up nothing where it is not.
+            if self.front_off is not None or found.verdict.state != "undecided":
+                figures.append(found)
+        return tuple(figures)
+
+    def _of(self, id: str, label: Said, found: Derived, unit: str) -> Figure:
+        name = id.partition(".")[0]
+        limits = getattr(self, name) or DEFAULTS[name]
+        return self.figure(id, label, found.value, found.u, limits, unit, "side")
+
+    def _summary(self, setup: Setup, solved: Solved) -> Said:
+        assert solved.line is not None
+        u = solved.line_at(setup.plan.target_x).u
+        return said("line.target", line=Noun(f"line.{solved.line}"), u=PlusMinus(Length(2 * u, 1)))
+
+    def _words(self, setup: Setup, figures: tuple[Figure, ...]) -> Sentences:
+        notes: list[Said | None] = [said_line(setup)]
+        found = {f.id: f for f in figures}
+        thrust, apart = found.get("thrust_angle"), next((f for f in figures if f.id.startswith("separation")), None)
+        if thrust is not None and apart is not None:
+            if abs(apart.value) <= apart.verdict.U:
+                notes.append(said("line.thrust_line_centreline_agree_within"))
+            else:
+                side = "left" if apart.value > 0 else "right"
+                notes.append(
+                    said(
+                        f"line.rear_axle_steers_target_thrust.{side}",
+                        text=thrust.text,
+                        value=amount(abs(apart.value), "mm", 0),
+                    )
+                )
+        out = {f.id.partition(".")[0] for f in figures if f.verdict.state == "out"}
+        if "thrust_angle" in out:
+            notes.append(said("line.wheel_alignment_first"))
+        elif "separation" in out:
+            notes.append(said("line.wheel_alignment_or_body_measurement"))
+        if "front_off" in out:
+            notes.append(said("line.front_rear_pairs_line_measure", text=found["front_off"].text))
+        unstated = sorted({f.id.partition(".")[0] for f in figures if getattr(self, f.id.partition(".")[0]) is None})
+        if unstated:
+            named = nouns(DEFAULT_NAMES[id] for id in unstated)
+            notes.append(said("line.limit", named=named))
+        return sentences(*notes)
+
+
+check_kind("rear_toe")(LinesCheck)
+"""The name that earlier sheets have for it."""

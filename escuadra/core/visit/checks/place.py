@@ -1,0 +1,217 @@
+"""The place: the floor under wheels and target, from the bay's survey or typed, and what is around before a run.
+
+Source of the floor's figures: ``standing``; a typed slope is weaker than a survey, and the check says so.
+"""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from escuadra.core.base.said import Said, Slope, nouns, said, sentences
+from escuadra.core.base.wording import amount
+from escuadra.core.bay.bay import Thing
+from escuadra.core.bay.ground import Amount
+from escuadra.core.bay.room import covered_things
+from escuadra.core.bay.standing import Standing, place_name, target_places
+from escuadra.core.measure.budget import Contribution, shares
+from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, State
+from escuadra.core.visit.places import slope_slot
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+
+ON_MARKS = "floor.marks"
+MOST_ASKED = 8
+"""Things of the bay that are asked about one by one before a run."""
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A figure of the surveyed floor and what it must keep to."""
+
+    id: str
+    label: Said
+    found: Amount
+    limits: Limits
+    unit: str
+    way: str | None = None
+
+
+@check_kind("slope")
+class FloorCheck(Check):
+    """The floor's slope along and across, under the wheels and up to the target; with a survey its flatness too."""
+
+    link: ClassVar[Literal["", "printout", "parking"]] = "parking"
+
+    along: Limits = Field(description="percent, rising forward positive")
+    across: Limits = Field(description="percent, rising left positive")
+
+    places: ClassVar[tuple[str, ...]] = ("wheels", "target")
+
+    @property
+    def reason(self) -> str:
+        return self.kind
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        if setup.plan.standing is not None:
+            question = said("place.do_tyres_stand_marks_chosen")
+            return [Slot(id=ON_MARKS, label=question, ask="tick", aspects=frozenset({"floor"}))]
+        return [slope_slot(place, way) for place in self.places for way in ("along", "across")]
+
+    def judge(self, setup: Setup) -> Judgement:
+        if setup.plan.standing is not None:
+            return self._surveyed(setup, setup.plan.standing)
+        figures = []
+        for slot in self.slots(setup):
+            found = setup.now(slot)
+            if found is not None:
+                limits = self.along if slot.id.endswith("along") else self.across
+                figures.append(
+                    self.figure(slot.id, slot.label, found.value, found.u, limits, "%", slot.way, single=found)
+                )
+        worst = max((abs(f.value) for f in figures), default=0.0)
+        return Judgement(
+            len(figures) == 4,
+            tuple(figures),
+            summary=said("place.most", worst=Slope(worst, 2)) if figures else None,
+            wrong=sentences(setup.plan.no_room),
+            note=sentences(said("place.typed_hand_weaker_than_survey"), setup.plan.place_note),
+        )
+
+    def _surveyed(self, setup: Setup, standing: Standing) -> Judgement:
+        figures = tuple(self.floor_figures(setup.plan.procedure, standing))
+        answer = setup.answered(self.slots(setup)[0])
+        survey = standing.ground.survey
+        note = said(
+            "place.survey_rear_axle",
+            taken_on=survey.taken_on.isoformat(),
+            person=survey.person,
+            instrument=survey.instrument,
+            x=amount(standing.place.x, "mm", 0),
+            y=amount(standing.place.y, "mm", 0),
+        )
+        trouble = None
+        if answer is not None and datetime.fromtimestamp(answer.at / 1000, UTC).date() > survey.valid_until:
+            trouble = said("place.survey_valid_until_survey_bay", valid_until=survey.valid_until.isoformat())
+        if standing.ground.levelled.misread:
+            trouble = said("place.survey_contradicts_itself_read_again", names=nouns(standing.ground.levelled.misread))
+        worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
+        summary = said("place.most_survey", worst=Slope(worst, 2))
+        wrong = (
+            said("place.tyres_not_marks") if answer is not None and answer.said.value != "yes" else setup.plan.no_room
+        )
+        return Judgement(answer is not None, figures, summary, sentences(wrong), sentences(trouble), sentences(note))
+
+    def floor_figures(self, procedure: Procedure, standing: Standing) -> list[Figure]:
+        """Every figure that the survey gives, against this check's limits and the sheet's."""
+        return [
+            self.figure(asked.id, asked.label, asked.found.value, asked.found.u, asked.limits, asked.unit, asked.way)
+            for asked in self._asked(procedure, standing)
+        ]
+
+    def _asked(self, procedure: Procedure, standing: Standing) -> list[Asked]:
+        floor, targets = procedure.floor, target_places(procedure, standing.vehicle)
+        found = []
+        for place, pair in (("wheels", standing.wheel_slopes), ("target", standing.up_to(targets[0]))):
+            for way, limits, slope in zip(("along", "across"), (self.along, self.across), pair, strict=True):
+                label = said(f"place.floor.{place}.{way}")
+                found.append(Asked(f"slope.{place}.{way}", label, slope, limits, "%", f"rise_{way}"))
+        if floor is None:
+            return found
+        found.append(
+            Asked("floor.warp", said("place.tyres_places_off_one_plane"), standing.warp, _upto(floor.warp), "mm")
+        )
+        if floor.flatness is not None:
+            flat = standing.flatness(targets[0])
+            found.append(Asked("floor.flatness", said("place.flatness_up_target"), flat, _upto(floor.flatness), "mm"))
+        for target in targets:
+            rise = standing.correction(target)
+            label = said("place.floor_against_wheels", target=place_name(target.id))
+            limits = _upto(floor.correction, rise.value - standing.beyond_rack(rise.value))
+            found.append(Asked(f"floor.{target.id}", label, rise, limits, "mm", "height_against"))
+        return found
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        standing = setup.plan.standing
+        if standing is None:
+            return super().budget(setup, figure)
+        found = next(asked.found for asked in self._asked(setup.plan.procedure, standing) if asked.id == figure.id)
+        instrument = standing.ground.survey.instrument
+        return shares(
+            [
+                (said("place.readings", instrument=instrument), found.u_read),
+                (said("place.floor_between_points"), found.u_between),
+            ]
+        )
+
+
+def _upto(most: float, nominal: float = 0.0) -> Limits:
+    return Limits(nominal=nominal, minus=most, plus=most)
+
+
+@check_kind("surroundings")
+class SurroundingsCheck(Check):
+    """What is around, asked before each run: from what the sensor sees by, and from what the bay is known to hold."""
+
+    asked: ClassVar[dict[str, tuple[tuple[str, Said], ...]]] = {
+        "camera": (
+            ("alike", said("place.nothing_looks_like_target_cameras")),
+            ("light", said("place.no_glare_no_strong_side")),
+            ("people", said("place.area_clear_nobody_between_vehicle")),
+        ),
+        "radar": (
+            ("metal", said("place.nothing_metallic_radars_field_but")),
+            ("moving", said("place.nothing_moves_front_doors_fans")),
+            ("people", said("place.area_clear_people_distance_antenna")),
+        ),
+    }
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        sees_by = setup.plan.procedure.sees_by
+        questions = [(f"around.{name}", question) for name, question in self.asked[sees_by]]
+        questions += [(f"around.thing.{thing.id}", ask_about(thing, sees_by)) for thing in known_things(setup)]
+        return [Slot(id=id, label=label, ask="tick", aspects=frozenset({"area"})) for id, label in questions]
+
+    def judge(self, setup: Setup) -> Judgement:
+        if setup.stations and all(view.done for view in setup.stations):
+            return Judgement(True, summary=said("place.answered_before_each_run"))
+        answers = [(slot.label, setup.answered(slot)) for slot in self.slots(setup)]
+        given = [(label, found) for label, found in answers if found is not None]
+        refused = [label for label, found in given if found.said.value != "yes"]
+        wrong = sentences(said("answered_no", names=nouns(refused)) if refused else None)
+        return Judgement(
+            len(given) == len(answers),
+            summary=said("place.answered", given=len(given), answers=len(answers)),
+            wrong=wrong,
+        )
+
+
+def known_things(setup: Setup) -> list[Thing]:
+    """What the bay holds that this sensor could be misled by; where a place was chosen, only what lies in its room."""
+    plan = setup.plan
+    if plan.bay is None:
+        return []
+    kinds = ("metal",) if plan.procedure.sees_by == "radar" else ("window", "lamp", "reflective")
+    found = plan.bay.of(*kinds)
+    placed = setup.state.placed
+    if placed is not None and plan.procedure.sees_by == "radar":
+        found = covered_things(found, placed.place, plan.procedure, plan.vehicle)
+    return found[:MOST_ASKED]
+
+
+def ask_about(thing: Thing, sees_by: str) -> Said:
+    """The question about a known thing, so that yes means it does no harm."""
+    if sees_by == "radar":
+        return said("place.known_here_out_radars_field", name=thing.name)
+    return said(f"place.known_here.{thing.kind}", name=thing.name)
+
+
+def floor_verdict(procedure: Procedure, standing: Standing) -> tuple[State, list[Figure]]:
+    """What a surveyed floor is for a procedure at a place, before any job: the worst state, and every figure."""
+    check = next((c for c in procedure.checks if isinstance(c, FloorCheck)), None)
+    figures = check.floor_figures(procedure, standing) if check is not None else []
+    states = {figure.verdict.state for figure in figures}
+    found: State = "out" if "out" in states else "undecided" if "undecided" in states else "holds"
+    return found, figures

@@ -1,0 +1,261 @@
+"""Ride height: floor to arch at four corners, and what it does to the camera. Figures of ``stance``."""
+
+import math
+from dataclasses import replace
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from escuadra.core.base.model import Frozen, Positive
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Length, Name, Noun, Said, Value, exact, nouns, said, sentences
+from escuadra.core.base.wording import amount, length_in
+from escuadra.core.measure.budget import Contribution, shares
+from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
+from escuadra.core.visit.checks.base import Check, Figure, Judgement
+from escuadra.core.visit.places import Plan, height_slot
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
+
+RAKE = [0.5, 0.5, -0.5, -0.5]
+RIDE_HEIGHT = frozenset({"ride_height"})
+
+
+class Routine(Frozen):
+    """What the vehicle's own routine asks for."""
+
+    values: Literal[1, 2, 4] = Field(description="one: the mean; two: front and rear; four: every corner")
+    unit: Literal["mm", "cm", "in"]
+
+
+@check_kind("ride_height")
+class RideHeightCheck(Check):
+    """Deviations, side differences, rake, warp, pitch, roll and the sensor's change of height, each with its limit."""
+
+    minus: float = Field(ge=0, description="allowed below nominal, mm")
+    plus: float = Field(ge=0, description="allowed above nominal, mm")
+    side_difference: float = Field(gt=0, description="largest allowed difference of left and right, mm")
+    pitch: Limits = Field(description="of the body, degrees, nose down positive")
+    roll: Limits = Field(description="of the body, degrees, left side up positive")
+    sensor_height: Limits = Field(description="change of the sensor's height, mm")
+    corners: dict[Corner, Limits] = Field({}, description="where a corner has limits of its own, about its nominal, mm")
+    warp: Positive | None = Field(None, description="largest twist of the body off one plane, mm")
+    rake: Limits | None = Field(None, description="front less rear deviation, mm, nose high positive")
+    corrected: bool = Field(False, description="the vehicle's own routine corrects for its ride height")
+    routine: Routine | None = Field(None, description="the values to type into the vehicle's own routine")
+
+    @property
+    def reason(self) -> str:
+        return self.kind
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        nominal = setup.plan.vehicle.arches
+        return [
+            Slot(
+                id=f"arch.{corner}",
+                label=said("stance.arch_above_floor", corner=Noun(f"corner.{corner}")),
+                quantity=Quantity(
+                    dimension="length",
+                    unit="mm",
+                    low=getattr(nominal, corner) - 150,
+                    high=getattr(nominal, corner) + 150,
+                ),
+                aspects=RIDE_HEIGHT,
+                reads="height",
+                hint=said("stance.floor_arch_through_wheels_middle"),
+            )
+            for corner in CORNERS
+        ] + [replace(height_slot(corner, setup.plan), optional=True) for corner in CORNERS]
+
+    def _limits(self, corner: Corner) -> Limits:
+        return self.corners.get(corner, Limits(minus=self.minus, plus=self.plus))
+
+    def judge(self, setup: Setup) -> Judgement:
+        vehicle, sensor = setup.plan.vehicle, setup.plan.procedure.sensor
+        found = {slot.id[-2:]: setup.now(slot) for slot in self.slots(setup) if slot.id.startswith("arch.")}
+        read: dict[Corner, Measured] = {c: m for c in CORNERS if (m := found[c]) is not None}
+        figures = []
+        for corner, value in read.items():
+            nominal = getattr(vehicle.arches, corner)
+            limits = self._limits(corner)
+            figures.append(
+                self.figure(
+                    f"deviation.{corner}",
+                    said("stance.from_its", corner=Noun(f"corner.{corner}"), nominal=exact(Length, nominal)),
+                    value.value - nominal,
+                    value.u,
+                    limits,
+                    "mm",
+                    "height",
+                    single=value,
+                )
+            )
+        if len(read) < 4:
+            return Judgement(False, tuple(figures), summary=said("read_of", read=len(read), needed=4))
+        result = stance(
+            StanceInput(
+                wheelbase=vehicle.wheelbase,
+                track_front=vehicle.hub_track_front,
+                track_rear=vehicle.hub_track_rear,
+                corners=Arches(
+                    **{
+                        c: Arch(
+                            height=read[c].value,
+                            nominal=getattr(vehicle.arches, c),
+                            minus=max(0.0, -self._limits(c).lower),
+                            plus=max(0.0, self._limits(c).upper),
+                        )
+                        for c in CORNERS
+                    }
+                ),
+                side_difference_max=self.side_difference,
+                sensor=Place(x=sensor.x, y=sensor.y),
+            )
+        )
+        figures += self._body(setup, read, result.side_difference, result.pitch_deg, result.roll_deg)
+        figures += self._twist(setup, read, result.warp)
+        change = result.sensor_height_change or 0.0
+        rows = _plane_weights(setup.plan)
+        u = combined(list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y), list(read.values()))[1]
+        label = said("stance.height", name=Name(sensor.name))
+        figures.append(self.figure("sensor_height", label, change, u, self.sensor_height, "mm", "height_against"))
+        height = amount(change, "mm", 0, "height_against")
+        note = [*self._aim(setup, height, result.pitch_deg, result.roll_deg), *_hubs(setup), self._typed_in(read)]
+        if any(f.id == "warp" and f.verdict.state != "holds" for f in figures):
+            note.insert(0, _twisted(setup.plan, read))
+        return Judgement(
+            True,
+            tuple(figures),
+            summary=said("stance.sensor", name=Name(sensor.name), height=height),
+            note=sentences(*note),
+        )
+
+    def _twist(self, setup: Setup, read: dict[Corner, Measured], warp: float) -> list[Figure]:
+        """Warp and rake, where the sheet limits them."""
+        parts, found = list(read.values()), []
+        if self.warp is not None:
+            twist = _twist_weights(setup.plan)
+            u = combined(list(twist * np.max(np.abs(twist))), parts)[1]
+            limits = Limits(minus=0.0, plus=self.warp)
+            found.append(self.figure("warp", said("stance.warp_body"), warp, u, limits, "mm", open_below=True))
+        if self.rake is not None:
+            nominal = [getattr(setup.plan.vehicle.arches, c) for c in read]
+            value, u = combined(RAKE, parts)
+            value -= math.fsum(w * n for w, n in zip(RAKE, nominal, strict=True))
+            found.append(
+                self.figure(
+                    "rake",
+                    said("stance.rake"),
+                    value,
+                    u,
+                    self.rake,
+                    "mm",
+                    "rake",
+                )
+            )
+        return found
+
+    def _aim(self, setup: Setup, height: Value, pitch: float, roll: float) -> tuple[Said, Said]:
+        """What the stance does to the sensor, and whether anything corrects for it."""
+        looks, leans = amount(pitch, "°", None, "look"), amount(roll, "°", None, "lean")
+        name = Name(setup.plan.procedure.sensor.name)
+        corrects = said("stance.vehicles_own_routine_corrects") if self.corrected else said("stance.nothing_corrects")
+        return said("stance.looks_leans", name=name, height=height, looks=looks, leans=leans), corrects
+
+    def _typed_in(self, read: dict[Corner, Measured]) -> Said | None:
+        """The values for the vehicle's own routine."""
+        if self.routine is None:
+            return None
+        values = [(c, read[c].value) for c in CORNERS]
+        if self.routine.values == 2:
+            ends = (("front", ("LF", "RF")), ("rear", ("LR", "RR")))
+            values = [(name, (read[a].value + read[b].value) / 2) for name, (a, b) in ends]  # type: ignore[index,misc]
+        elif self.routine.values == 1:
+            values = [("mean", math.fsum(m.value for m in read.values()) / 4)]  # type: ignore[list-item]
+        typed = [said(f"routine.{name}", value=length_in(value, self.routine.unit)) for name, value in values]
+        return said("stance.type_into_vehicles_routine", typed=nouns(typed))
+
+    def source_slot(self, figure: Figure) -> str:
+        return figure.id.replace("deviation", "arch")
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        if figure.id.startswith("deviation"):
+            return super().budget(setup, figure)
+        arches = [slot for slot in self.slots(setup) if slot.id.startswith("arch.")]
+        parts = [m for slot in arches if (m := setup.now(slot)) is not None]
+        sensor, rows = setup.plan.procedure.sensor, _plane_weights(setup.plan)
+        weights = {
+            "side.front": [1.0, -1.0, 0.0, 0.0],
+            "side.rear": [0.0, 0.0, 1.0, -1.0],
+            "pitch": list(rows[1]),
+            "roll": list(rows[2]),
+            "sensor_height": list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y),
+            "warp": list(_twist_weights(setup.plan) * np.max(np.abs(_twist_weights(setup.plan)))),
+            "rake": RAKE,
+        }[figure.id]
+        return shares(
+            parts_of(weights, parts, [said("stance.arch", corner=Noun(f"corner.{corner}")) for corner in CORNERS])
+        )
+
+    def _body(
+        self, setup: Setup, read: dict[Corner, Measured], sides: dict[str, float], pitch: float, roll: float
+    ) -> list[Figure]:
+        parts, rows = list(read.values()), _plane_weights(setup.plan)
+        limits = Limits(minus=self.side_difference, plus=self.side_difference)
+        figures = []
+        for end, weights in (("front", [1.0, -1.0, 0.0, 0.0]), ("rear", [0.0, 0.0, 1.0, -1.0])):
+            u = combined(weights, parts)[1]
+            label = said(f"stance.sides.{end}")
+            figures.append(self.figure(f"side.{end}", label, sides[end], u, limits, "mm", "sides"))
+        for name, value, row, allowed in (
+            ("pitch", pitch, rows[1], self.pitch),
+            ("roll", roll, rows[2], self.roll),
+        ):
+            u = math.degrees(combined(list(row), parts)[1])
+            figures.append(self.figure(name, said(f"stance.body.{name}"), value, u, allowed, "°", f"body_{name}"))
+        return figures
+
+
+@lru_cache(maxsize=64)
+def _plane_weights(plan: Plan) -> np.ndarray:
+    """Rows that give the plane's height at the rear axle, slope along and slope across from the four heights."""
+    places = np.array([[1.0, *plan.vehicle.hub(corner)] for corner in CORNERS])
+    return np.linalg.pinv(places)
+
+
+def _twist_weights(plan: Plan) -> np.ndarray:
+    """The one way in which four corners can leave a plane, as a unit vector over them."""
+    places = np.array([[1.0, *plan.vehicle.hub(corner)] for corner in CORNERS])
+    found: np.ndarray = np.linalg.svd(places.T)[2][-1]
+    return found
+
+
+def _twisted(plan: Plan, read: dict[Corner, Measured]) -> Said:
+    """Which corner stands out from the plane of the other three: the one farthest from its nominal height."""
+    twist = _twist_weights(plan)
+    deviations = np.array([read[c].value - getattr(plan.vehicle.arches, c) for c in CORNERS])
+    k = int(np.argmax(np.abs(deviations)))
+    off = float(twist @ deviations / twist[k])
+    corner, off_by = Noun(f"corner.{CORNERS[k]}"), amount(off, "mm", 0, "height")
+    return said("stance.body_twisted_stands_against_plane", corner=corner, off=off_by)
+
+
+def _hubs(setup: Setup) -> list[Said]:
+    """Hub heights that differ from side to side: that part is tyres, not springs."""
+    found = []
+    for end, (left, right) in (("front", ("LF", "RF")), ("rear", ("LR", "RR"))):
+        pair = [setup.now(height_slot(c, setup.plan)) for c in (left, right)]
+        if pair[0] is None or pair[1] is None:
+            continue
+        value, u = combined([1.0, -1.0], [pair[0], pair[1]])
+        if abs(value) > 2 * u:
+            found.append(
+                said(
+                    f"stance.hubs_differ_tyres_not_springs.{end}",
+                    value=amount(value, "mm", 0, "sides"),
+                )
+            )
+    return found

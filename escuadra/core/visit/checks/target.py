@@ -1,0 +1,122 @@
+"""The target: its identity read off and matched with the sheet, its side, its way up, its fixing."""
+
+from typing import ClassVar
+
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import NOTHING, Name, Said, said, sentences
+from escuadra.core.procedure.sheet import check_kind
+from escuadra.core.visit.checks.base import Check, Judgement
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.reach import beyond
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+
+MOUNTED = frozenset({"target"})
+NO_PIECE = "none"
+MOUNTS = ("left_mount", "centre_mount", "right_mount")
+
+
+@check_kind("target")
+class TargetCheck(Check):
+    """The right target, mounted as the procedure says."""
+
+    labels: ClassVar[dict[str, Said]] = {
+        "identity": said("target.read_mark_printed_target"),
+        "side": said("target.side_faces_vehicle"),
+        "way_up": said("target.way_up_does_hang"),
+        "fixing": said("target.how_fixed"),
+    }
+
+    def _wanted(self, setup: Setup) -> dict[str, str]:
+        mounting = setup.plan.procedure.mounting
+        return {
+            "mount": mount_for(setup),
+            "identity": setup.plan.target.mark,
+            "side": mounting.side,
+            "way_up": mounting.way_up,
+            "fixing": mounting.fixing,
+        }
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        target = setup.plan.target
+        missing = beyond(setup.plan)
+        piece = []
+        if missing is not None and missing.extensions:
+            names = tuple(e.name for e in setup.plan.frame.extensions)
+            label = said("target.extension")
+            options_ = (NO_PIECE, *names)
+            piece = [Slot(id="target.piece", label=label, ask="choice", aspects=MOUNTED, options=options_, named=names)]
+        options = {"side": target.sides, "way_up": target.ways_up, "fixing": target.fixings, "identity": []}
+        return [
+            *(
+                Slot(id=f"target.{what}", label=label, ask="choice", aspects=MOUNTED, options=names, named=names)
+                for what, label in self.labels.items()
+                for names in [tuple(options[what])]
+            ),
+            *piece,
+            *self._mounts(setup),
+        ]
+
+    def _mounts(self, setup: Setup) -> list[Slot]:
+        """Where the frame has several mounts: the sensor's offset, where it was measured, and the mount in use."""
+        station = setup.plan.station
+        if setup.plan.frame.mount_threshold is None or (station is not None and station.own_place):
+            return []
+        half = setup.plan.vehicle.outline.width / 2
+        measured = Slot(
+            id="sensor.offset",
+            label=said("target.sensor_off_vehicles_middle_measured"),
+            quantity=Quantity(dimension="length", unit="mm", low=-half, high=half),
+            aspects=frozenset({"line"}),
+            reads="tape",
+            way="side",
+            optional=True,
+            hint=said("target.not_measured_sheets_own_figure"),
+        )
+        asked = Slot(id="target.mount", label=said("target.mount"), ask="choice", aspects=MOUNTED, options=MOUNTS)
+        return [measured, asked]
+
+    def judge(self, setup: Setup) -> Judgement:
+        wanted, given = self._wanted(setup), 0
+        wrong: list[Said] = []
+        asked = [slot for slot in self.slots(setup) if slot.ask != "number"]
+        for slot in asked:
+            found = setup.answered(slot)
+            if found is None:
+                continue
+            given += 1
+            what = slot.id.split(".")[1]
+            answer, want = str(found.said.value), wanted.get(what, "")
+            if what == "piece":
+                missing = beyond(setup.plan)
+                if missing is not None and answer not in missing.extensions:
+                    wrong += [said("target.other_extension", given=slot.option(answer)), *missing.said]
+            elif answer.replace(" ", "").casefold() != want.replace(" ", "").casefold():
+                shown = slot.option(want) if want in MOUNTS else Name(want)
+                wrong.append(said(f"target.other.{what}", given=slot.option(answer), want=shown))
+        missing = beyond(setup.plan)
+        if missing is not None and not missing.extensions:
+            wrong += missing.said
+        summary = (
+            Name(wanted["identity"])
+            if given == len(asked) and not wrong
+            else said("target.answered", given=given, asked=len(asked))
+        )
+        note = sentences(*missing.said) if missing is not None else NOTHING
+        return Judgement(given == len(asked), summary=summary, wrong=sentences(*wrong), note=note)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        station = setup.plan.station
+        code = "move.mount_stand" if station is not None and station.own_place else "move.mount"
+        action = said(f"{code}.action")
+        return NextMove("move", said(code), judged.wrong, action=action, check=self.id, happening="mount")
+
+
+def mount_for(setup: Setup) -> str:
+    """The mount for the sensor's offset as measured, else as the sheet has it; empty where the frame has one mount."""
+    threshold = setup.plan.frame.mount_threshold
+    if threshold is None:
+        return ""
+    measured = setup.current_of("sensor.offset")
+    offset = measured.value if measured is not None else setup.plan.procedure.sensor.y
+    return MOUNTS[1] if abs(offset) <= threshold else MOUNTS[0 if offset > 0 else 2]

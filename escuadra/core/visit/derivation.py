@@ -1,0 +1,227 @@
+"""What follows from a state, worked out once, and what each result was worked out from.
+
+While a result is made, every field and every slot of the state that is looked at notes that by itself, so that nobody
+can forget what a result depends on. A derivation that follows another takes over what nothing that changed since went
+into. It remembers nothing beyond itself: the earlier one is given, and the sheet is the same without it.
+"""
+
+from collections.abc import Callable, Hashable, Iterator, Mapping
+from dataclasses import dataclass, fields
+from typing import Any, Generic, TypeVar, overload
+
+from escuadra.core.visit.log.state import Entry, State
+
+T = TypeVar("T")
+Seen = tuple[str, str]
+"""What was looked at: a field of the state and nothing, or the entries and one of their slots."""
+FIELDS = frozenset(field.name for field in fields(State)) - {"entries"}
+NAMES: Seen = ("entries", "")
+"""Which slots hold anything."""
+ALL: Seen = ("*", "")
+TIME, STATIONS = ("at", ""), ("stations", "")
+
+
+Key = tuple[Callable[..., Any], tuple[Hashable, ...]]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Result:
+    """What was worked out, what of the state was looked at for it, and the results that it was made with."""
+
+    key: Key
+    value: Any
+    seen: frozenset[Seen]
+    parts: tuple["Result", ...]
+
+
+class _Making:
+    """A result that is being made."""
+
+    __slots__ = ("parts", "seen")
+
+    def __init__(self) -> None:
+        self.seen: set[Seen] = set()
+        self.parts: set[Result] = set()
+
+
+class _Notes:
+    """What is being made at the moment, the innermost last: what is looked at is noted there."""
+
+    __slots__ = ("open",)
+
+    def __init__(self) -> None:
+        self.open: list[_Making] = []
+
+    def see(self, seen: Seen) -> None:
+        if self.open:
+            self.open[-1].seen.add(seen)
+
+
+class SeenEntries(Mapping[str, tuple[Entry, ...]]):
+    """A state's entries, noting which slots are looked at."""
+
+    def __init__(self, entries: Mapping[str, tuple[Entry, ...]], note: Callable[[Seen], None]) -> None:
+        self._entries, self._note = entries, note
+
+    def __getitem__(self, slot: str) -> tuple[Entry, ...]:
+        self._note(("entries", slot))
+        return self._entries[slot]
+
+    def __iter__(self) -> Iterator[str]:
+        self._note(NAMES)
+        return iter(self._entries)
+
+    def __len__(self) -> int:
+        self._note(NAMES)
+        return len(self._entries)
+
+
+class SeenState(State):
+    """A state that notes what is looked at."""
+
+    def __init__(self, state: State, note: Callable[[Seen], None]) -> None:
+        object.__setattr__(self, "_state", state)
+        object.__setattr__(self, "_note", note)
+        object.__setattr__(self, "_entries", SeenEntries(state.entries, note))
+
+    def __getattribute__(self, name: str) -> Any:
+        own = object.__getattribute__
+        if name == "entries":
+            return own(self, "_entries")
+        if name in FIELDS:
+            own(self, "_note")((name, ""))
+            return getattr(own(self, "_state"), name)
+        return own(self, name)
+
+    @property
+    def whole(self) -> State:
+        """The state itself; everything in it counts as looked at."""
+        own = object.__getattribute__
+        own(self, "_note")(ALL)
+        found: State = own(self, "_state")
+        return found
+
+
+def changes(before: State, after: State) -> frozenset[Seen]:
+    """What of a state is not what it was."""
+    changed = {(name, "") for name in FIELDS if getattr(before, name) != getattr(after, name)}
+    if before.entries.keys() != after.entries.keys():
+        changed.add(NAMES)
+    slots = before.entries.keys() | after.entries.keys()
+    changed |= {("entries", s) for s in slots if before.entries.get(s) != after.entries.get(s)}
+    return frozenset(changed | {ALL})
+
+
+class Derivation:
+    """One derivation from a state: what it worked out, each once."""
+
+    def __init__(self, state: State, at: int | None, before: "Derivation | None" = None) -> None:
+        """``at``: UTC milliseconds, for what is too old by the clock; ``None``: nothing is.
+
+        ``before``: the derivation that this one follows, of the same visit by the same plan.
+        """
+        self._given, self._at = state, at
+        self._notes = _Notes()
+        self.state: State = SeenState(state, self._notes.see)
+        self._known: dict[Key, Result] = {}
+        self._open = self._notes.open
+        self._taken: list[Result] = []
+        self._sets: dict[frozenset[Seen], frozenset[Seen]] = {}
+        self._takes_notes = True
+        self._stations: tuple[Any, ...] = ()
+        self._earlier: Mapping[Key, Result] = before._known if before is not None else {}
+        self._changed: frozenset[Seen] = frozenset()
+        if before is not None:
+            self._changed = changes(before._given, state) | (frozenset() if before._at == at else {TIME})
+        self._before_stations = before._stations if before is not None else ()
+
+    @property
+    def at(self) -> int | None:
+        """UTC milliseconds of what is too old by the clock; ``None``: nothing is."""
+        self._notes.see(TIME)
+        return self._at
+
+    @property
+    def stations(self) -> tuple[Any, ...]:
+        """The stations of the procedure (``StationView``), where it has any."""
+        self._notes.see(STATIONS)
+        return self._stations
+
+    def at_stations(self, stations: tuple[Any, ...]) -> None:
+        """How far the procedure was run, before anything is worked out from that."""
+        self._stations = stations
+        if stations != self._before_stations:
+            self._changed |= {STATIONS}
+
+    def once(self, make: Callable[..., T], *given: Hashable) -> T:
+        """What a function makes of the derivation and of values, worked out once.
+
+        A function and not a closure: what was worked out elsewhere and only caught up would go unnoticed.
+        """
+        key = (make, given)
+        found = self._known.get(key)
+        if found is None:
+            found = self._earlier.get(key)
+            if found is None or not found.seen.isdisjoint(self._changed):
+                found = self._made(key)
+            elif self._takes_notes:
+                self._taken.append(found)
+            self._known[key] = found
+        if self._open:
+            self._open[-1].seen |= found.seen
+            self._open[-1].parts.add(found)
+        value: T = found.value
+        return value
+
+    def _made(self, key: Key) -> Result:
+        make, given = key
+        if not self._takes_notes:
+            return Result(key, make(self, *given), frozenset({ALL}), ())
+        making = _Making()
+        self._open.append(making)
+        try:
+            value = make(self, *given)
+            seen = frozenset(making.seen)
+            return Result(key, value, self._sets.setdefault(seen, seen), tuple(making.parts))
+        finally:
+            self._open.pop()
+            if self._open:
+                # What failed was looked at too.
+                self._open[-1].seen |= making.seen
+                self._open[-1].parts |= making.parts
+
+    def done(self) -> None:
+        """The sheet is made. What is worked out later, perhaps by several at once, is not taken over.
+
+        What was taken over keeps what it was made with: whoever asks for that finds it.
+        """
+        found, waiting = set(self._taken), self._taken
+        while waiting:
+            new = set(waiting.pop().parts) - found
+            found |= new
+            waiting.extend(new)
+        for result in found:
+            self._known.setdefault(result.key, result)
+        self._takes_notes, self._earlier, self._taken, self._sets = False, {}, [], {}
+
+    def forget(self) -> None:
+        """Let go of what was worked out; whoever asks again has it worked out again."""
+        self._known = {}
+
+
+class worked_out(Generic[T]):  # noqa: N801 (used as a decorator)
+    """A property that a derivation works out once."""
+
+    def __init__(self, make: Callable[[Any], T]) -> None:
+        self._make, self.__doc__ = make, make.__doc__
+
+    @overload
+    def __get__(self, derivation: None, owner: type) -> "worked_out[T]": ...
+
+    @overload
+    def __get__(self, derivation: Derivation, owner: type) -> T: ...
+
+    def __get__(self, derivation: Derivation | None, owner: type) -> "worked_out[T] | T":
+        if derivation is None:
+            return self
+        return derivation.once(self._make)

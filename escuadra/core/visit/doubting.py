@@ -1,0 +1,79 @@
+"""Whom to doubt where readings contradict each other: in the order in which a person can read them again.
+
+What a person read comes before what a model says. What was read again in its place is believed from then on: the next
+suspect is asked for, and nothing is asked without end. Source: w-tests after Baarda, as ``state`` gives them.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import combinations
+
+from escuadra.core.base.said import Text
+from escuadra.core.measure.symmetry import CRITICAL_W
+from escuadra.core.visit.looking import AS_LIKELY
+from escuadra.core.visit.observed import ObservationId
+from escuadra.core.visit.setup import UNFIT, Setup
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solved import Solved
+
+LOOKS_APART = CRITICAL_W * math.sqrt(2)
+"""Two looks with one tool that differ by more of its u contradict each other."""
+
+NEARLY = 0.7
+"""Of the largest test: what comes this near and was held to the other end is asked about first."""
+
+
+@dataclass(frozen=True)
+class Again:
+    """A slot to read again, by what it is called there: nothing where the slot's own label says it."""
+
+    slot: str
+    words: Text | None
+    seq: int
+    """Of its newest reading that counts."""
+
+
+def at_odds(setup: Setup, slot: Slot) -> Again | None:
+    """A slot whose looks differ by more than a tool repeats to, or two tools by more than both err: read anew."""
+    if slot.ask != "number":
+        return None
+    parts = setup.by_tool(slot.id, setup.current(slot))
+    for read in parts:
+        looks = [e.value for e in setup.current(slot) if e.seq <= read.seq and e.said.tool.id == read.tool]  # type: ignore[union-attr]
+        apart = max(looks) - min(looks)
+        if len(looks) > 1 and apart > LOOKS_APART * read.u_look:
+            return Again(slot.id, slot.label, read.seq)
+    for one, other in combinations(parts, 2):
+        if abs(one.value - other.value) > CRITICAL_W * math.hypot(one.u, other.u):
+            return Again(slot.id, slot.label, max(one.seq, other.seq))
+    return None
+
+
+def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again]:
+    """Where some suspects can be read again and were not, the newest first: that is soonest at hand."""
+    found: dict[str, Again] = {}
+    for id in suspects:
+        slots = id.kind.read_in(id)
+        for slot in slots:
+            newest = max((e.seq for e in setup.relied(slot)), default=0)
+            if newest and not setup.read_twice(slot):
+                found[slot] = Again(slot, id.words if len(slots) == 1 else None, newest)
+    return sorted(found.values(), key=lambda again: -again.seq)
+
+
+def doubted(setup: Setup, solved: Solved) -> list[Again]:
+    """Where the suspects of a solution can be read again: the likeliest first, of those as likely the newest."""
+    tests = {id: abs(w) for id, w in solved.tests if w is not None}
+    worst = max((tests[id] for id in solved.suspects if id.kind.read_in(id)), default=0.0)
+    usual = [id for id in solved.suspects if tests[id] >= NEARLY * worst and solved.held_wrong(id)]
+    likely = [id for id in solved.suspects if tests[id] >= AS_LIKELY * worst]
+    # A tape that was held to the other end of the beam, where that is one alone, comes before the others.
+    usually = to_read_again(setup, usual) if len(usual) == 1 else []
+    first = [*usually, *(one for one in to_read_again(setup, likely) if one not in usually)]
+    found = [*first, *(one for one in to_read_again(setup, solved.suspects) if one not in first)]
+    if found or solved.trusted:
+        return found
+    # All of them were read twice: whatever else does not fit, the worst first.
+    unfit = sorted((id for id, w in tests.items() if w > UNFIT), key=lambda id: -tests[id])
+    return [one for id in unfit for one in to_read_again(setup, (id,))]

@@ -1,0 +1,84 @@
+"""The figures of a procedure sheet that can be overridden on the spot, each by its path, and the sheet with them.
+
+A change never touches the pinned sheet: it is an event with a reason, and the job's plan is the sheet with its changes.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Name, Noun, Text, nouns, said
+from escuadra.core.procedure.sheet import Procedure, Station
+from escuadra.core.visit.log.events import FigureChanged
+
+WHOLE = ("distance", "offset", "height")
+"""Figures of the sheet itself."""
+
+
+@dataclass(frozen=True)
+class SheetFigure:
+    """One figure of a sheet: where it stands, what it is, and its value."""
+
+    path: str
+    check: str
+    label: Text
+    value: float
+
+
+def figures_of(procedure: Procedure, station: Station | None = None) -> list[SheetFigure]:
+    """Every figure that can be overridden, those of the whole sheet, or of one of its stations, first."""
+    own = {name for name in WHOLE if station is not None and getattr(station, name) is not None}
+    found = [
+        SheetFigure(
+            f"station.{station.id}.{name}" if station is not None and name in own else name,
+            "",
+            _of_sheet(name, station if name in own else None),
+            float(getattr(procedure, name)),
+        )
+        for name in WHOLE
+    ]
+    followed = {kind for name, kind in (("distance", "distance"), ("height", "target_height")) if name in own}
+    for check in procedure.checks:
+        for path, value in _numbers(check.model_dump(mode="json")):
+            if path[-1] == "nominal" and check.kind in followed:
+                continue
+            label = nouns((Noun(f"figure.{part}") for part in path if part != "limits"), "comma")
+            named = said("figure.of_check", label=label)
+            found.append(SheetFigure(f"check.{check.id}.{'.'.join(path)}", check.id, named, value))
+    return found
+
+
+def _of_sheet(name: str, station: Station | None) -> Text:
+    figure = Noun(f"figure.whole.{name}")
+    return figure if station is None else said("figure.at_station", figure=figure, name=Name(station.name))
+
+
+def _numbers(data: Mapping[str, Any], at: tuple[str, ...] = ()) -> list[tuple[tuple[str, ...], float]]:
+    found: list[tuple[tuple[str, ...], float]] = []
+    for key, value in data.items():
+        if isinstance(value, Mapping):
+            found += _numbers(value, (*at, key))
+        elif isinstance(value, int | float) and not isinstance(value, bool):
+            found.append(((*at, key), float(value)))
+    return found
+
+
+def with_changes(procedure: Procedure, changes: Iterable[FigureChanged]) -> Procedure:
+    """The sheet with figures overridden, later ones winning; raises ``BadInput`` for an unknown path or figure."""
+    data = procedure.model_dump(mode="json")
+    changed = False
+    for change in changes:
+        changed = True
+        parts = change.path.split(".")
+        if parts[0] in WHOLE and len(parts) == 1:
+            data[parts[0]] = change.value
+            continue
+        places = [("check", c) for c in data["checks"]] + [("station", s) for s in data["stations"]]
+        where: Any = next((entry for kind, entry in places if parts[:2] == [kind, entry["id"]]), None)
+        for part in parts[2:-1]:
+            where = where.get(part) if isinstance(where, dict) else None
+        if not isinstance(where, dict) or not isinstance(where.get(parts[-1]), int | float):
+            raise BadInput("path", change.path, said("wants.figure_sheet"))
+        where[parts[-1]] = int(change.value) if isinstance(where[parts[-1]], int) else change.value
+    return Procedure.read(data) if changed else procedure

@@ -1,0 +1,98 @@
+"""The line in use carried onto the floor: the marks to make, how to find each with two tapes and a check, and how sure.
+
+Controls are the hubs as they were found and the plumbed centre marks. Old marks on a floor are a first guess, no more.
+Source: ``stakeout``; the line's own uncertainty from the network.
+"""
+
+import math
+from dataclasses import dataclass
+
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Length, Noun, Nouns, Said, nouns, said
+from escuadra.core.bay.standing import place_name, target_places
+from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
+from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.setup import Setup
+
+TAPE = StakeTape(constant=0.8, ppm=60)
+"""u of a tape laid on a floor."""
+OLD_MARKS = said("floor_marks.old_marks_floor_first_guess")
+
+
+@dataclass(frozen=True)
+class FloorMark:
+    """A mark to make."""
+
+    words: Said
+    x: float
+    y: float
+    found: StakedMark
+    u_along: float
+    u_across: float
+    """Of its place against the line in use, with the tapes' own."""
+
+    @property
+    def tapes(self) -> Nouns:
+        """How it is found: ``2,901 mm from the LF hub, 2,914 mm from the RF hub``."""
+        return nouns(
+            said("floor_marks.from_the", distance=Length(d, 0), name=control_name(name))
+            for name, d in zip(self.found.pair, self.found.distances, strict=True)
+        )
+
+
+def control_name(control: str) -> Said:
+    """What a tape is held to, by its id: ``hub.LF``, ``mark.front``."""
+    kind, _, which = control.partition(".")
+    if kind == "hub":
+        return said("floor_marks.hub", corner=Noun(f"corner.{which}"))
+    return said(f"places.centre_mark.{which}")
+
+
+def controls_of(setup: Setup) -> dict[str, Control]:
+    """What tapes are held to: the hubs as they were found, and centre marks that were plumbed."""
+    solved = setup.lines
+    if solved is None:
+        return {}
+    found = {}
+    for corner in CORNERS:
+        at = solved.place(corner)
+        found[f"hub.{corner}"] = Control(x=at[0], y=at[1], u=setup.plan.vehicle.u_hub_mm)
+    for end in ("front", "rear"):
+        if solved.knows(f"mark.{end}"):
+            x, y = solved.place(f"mark.{end}")
+            found[f"mark.{end}"] = Control(x=x, y=y, u=1.0)
+    return found
+
+
+def floor_marks(setup: Setup) -> list[FloorMark]:
+    """Marks on the line and across it for every target place; none while no line is known."""
+    solved, plan = setup.lines, setup.plan
+    if solved is None or solved.line is None:
+        return []
+    angle = math.radians(solved.derived("line_angle").value)
+    nose = plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang
+    wanted: list[tuple[Said, float, float]] = [(said("floor_marks.line_300_mm_ahead_nose"), nose + 300, 0.0)]
+    on_stands = {s.place for s in plan.procedure.stations if s.own_place}
+    for place in target_places(plan.procedure, plan.vehicle):
+        name = place_name(place.id)
+        wanted.append((said("floor_marks.middle", name=name), place.x, place.y))
+        if place.facing_deg in (0.0, 180.0):
+            carried = place.id in on_stands
+            half = place.width / 2 if carried else plan.frame.beam_length / 2
+            what = "edge" if carried else "end"
+            wanted += [(said(f"floor_marks.left_{what}", name=name), place.x, place.y + half)]
+            wanted += [(said(f"floor_marks.right_{what}", name=name), place.x, place.y - half)]
+    points = {}
+    for words, x, left in wanted:
+        on_line = solved.line_at(x).value
+        points[words] = (x - left * math.sin(angle), on_line + left * math.cos(angle))
+    controls, found = controls_of(setup), []
+    for words, (x, y) in points.items():
+        stake = StakePoint(id="mark", x=x, y=y)
+        try:
+            (mark,) = stakeout(StakeoutInput(controls=controls, points=[stake], tape=TAPE)).marks
+        except BadInput:
+            continue
+        across = math.hypot(solved.line_at(x).u, mark.major)
+        found.append(FloorMark(words, x, y, mark, mark.major, across))
+    return found

@@ -1,0 +1,122 @@
+"""Which further reading helps: the one that decides an undecided check, or tells suspects apart.
+
+Figures of ``next`` and ``part``, on the epoch's solution.
+"""
+
+import numpy as np
+
+from escuadra.core.base.errors import BadInput
+from escuadra.core.geodesy.state.input import Distance, Height, Read
+from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.observed import ObservationId
+from escuadra.core.visit.places import ENDS, height_slot, tape_slot
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solved import Solved
+
+AS_LIKELY = 0.9
+"""Of the largest test: what comes this near cannot be told from it."""
+
+
+def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]:
+    """Tapes that could still be read, with the uncertainty of the tape that was used last."""
+    read = zip(solved.observations, solved.located.given.observations, strict=True)
+    first, last = setup.span(solved.epoch)
+    taped = [(id, o) for id, o in read if id.kind.taped and first < id.seq < last]
+    if not taped or solved.epoch != setup.epoch:
+        return []
+    tool, newest = taped[-1][0].instrument, taped[-1][1]
+    taken = {id.place for id, _ in taped}
+    found: list[tuple[ObservationId, Read]] = []
+    for hub in CORNERS:
+        for end in ENDS:
+            id = ObservationId("tape", tape_slot(hub, end, setup.plan).id, tool)
+            if id.place not in taken:
+                reading = Distance(
+                    type="level_distance",
+                    id=str(id),
+                    value=0.0,
+                    u=newest.u,
+                    instrument=newest.instrument,
+                    from_=hub,
+                    to=f"{solved.body}:{end}",
+                )
+                found.append((id, reading))
+    return found
+
+
+def further(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
+    """What was not read yet and would tell more of where the frame stands: tapes, heights of their ends."""
+    tapes = [(tape_slot(*_ends(id), setup.plan), reading) for id, reading in candidates(setup, solved)]
+    return [*tapes, *_heights(setup, solved)]
+
+
+def _ends(id: ObservationId) -> tuple[str, str]:
+    _, hub, end = id.place.split(".")
+    return hub, end
+
+
+def _heights(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
+    """Heights that were not read, as well as those that were."""
+    read = zip(solved.observations, solved.located.given.observations, strict=True)
+    known = [(id, o) for id, o in read if id.source == "height"]
+    if not known or solved.epoch != setup.epoch:
+        return []
+    tool, like = known[-1][0].instrument, known[-1][1]
+    found: list[tuple[Slot, Read]] = []
+    for what in (*ENDS, *CORNERS):
+        slot = height_slot(what, setup.plan)
+        if setup.now(slot) is None:
+            point = what if what in CORNERS else f"{solved.body}:{what}"
+            id = str(ObservationId("height", slot.id, tool))
+            reading = Height(
+                type="height", id=id, value=0.0, u=like.u, instrument=like.instrument, point=point, floor=what
+            )
+            found.append((slot, reading))
+    return found
+
+
+def repeats(setup: Setup, solved: Solved) -> list[ObservationId]:
+    """What was read in the epoch, as candidates once more."""
+    first, last = setup.span(solved.epoch)
+    return [id for id in solved.observations if id.kind.again and first < id.seq < last]
+
+
+def most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
+    """The reading that lessens a quantity's u most, and that u."""
+    return setup.once(_most_useful, solved, what)
+
+
+def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
+    located, gradient = solved.located, solved.derived(what).gradient
+    offered, again = candidates(setup, solved), repeats(setup, solved)
+    ids = [*(id for id, _ in offered), *again]
+    if not ids:
+        return None
+    gains = solved.entered.gains
+    once_more = (located.sensitivity(str(id))[None] * gains.get(str(id), 0.0) for id in again)
+    rows = [located.further([reading for _, reading in offered]), *once_more]
+    after = located.spread_with(gradient, np.concatenate(rows))
+    best = int(after.argmin())
+    return ids[best], float(after[best])
+
+
+def parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
+    """The unread tape that best tells the first two suspects apart; nothing where none would."""
+    return setup.once(_parting_reading, solved)
+
+
+def _parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
+    # What a person can misread comes before what is only known from the model.
+    suspects = sorted(solved.suspects, key=lambda id: not id.kind.again)
+    offered = candidates(setup, solved)
+    if len(suspects) < 2 or not offered:
+        return None
+    first, second = solved.named(suspects[0]), solved.named(suspects[1])
+    try:
+        rows = solved.located.further([reading for _, reading in offered])
+        after = [(solved.located.alike(first, second, row), id) for row, (id, _) in zip(rows, offered, strict=True)]
+    except BadInput:
+        return None
+    alike, best = min(after, key=lambda found: found[0])
+    return best if alike < AS_LIKELY else None

@@ -1,0 +1,375 @@
+"""The plan that a job is judged by, and the places on vehicle and frame where something is read.
+
+Each place is a slot: its label, its plausible range and the aspects that its readings depend on.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property, lru_cache
+
+from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, said
+from escuadra.core.bay.bay import Bay
+from escuadra.core.bay.ground import Amount
+from escuadra.core.bay.standing import Standing, target_places
+from escuadra.core.geodesy.state.input import Floor
+from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
+from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.visit.figures import SheetFigure, figures_of
+from escuadra.core.visit.log.disturbances import MARKS, POSE
+from escuadra.core.visit.slots import Slot
+
+ENDS = ("LF_end", "RF_end")
+"""The beam's ends, as from the driver's seat."""
+
+
+LEAST_FLOOR_MM = 1e-3
+ANY_BAY = Bay(name="any", length=9000, width=5000)
+"""A bay of which nothing is known."""
+
+
+LINE_ASPECTS = frozenset({"line"})
+
+
+TAPE_ASPECTS = POSE | {"line"}
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """What a job is judged by: the pinned catalogue entries."""
+
+    procedure: Procedure
+    vehicle: VehicleModel
+    target: Target
+    frame: FrameProfile
+    bay: Bay | None = None
+    standing: Standing | None = None
+    """The place on a surveyed floor, where there is one."""
+    targets: Mapping[str, Target] = field(default_factory=dict)
+    """Targets of stations that want another one, by their ids."""
+    place_note: Said | None = None
+    """Why a chosen place has no standing: not surveyed, or not where tyres and target are."""
+    base: "Plan | None" = None
+    """The plan of the whole sheet, where this is one station's."""
+    station: Station | None = None
+    """The station that it is the plan of, where the sheet is run at several."""
+    no_room: Said | None = None
+    """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
+
+    @cached_property
+    def at_stations(self) -> dict[str, "Plan"]:
+        """The plan at each of the sheet's stations, in their order; a target of its own stays to be looked up."""
+        return {
+            station.id: replace(
+                self,
+                procedure=self.procedure.at(station),
+                station=station,
+                base=self,
+                target=self.targets.get((station.mounting or self.procedure.mounting).target, self.target),
+            )
+            for station in self.procedure.stations
+        }
+
+    @property
+    def whole(self) -> "Plan":
+        """The plan of the whole sheet."""
+        return self.base or self
+
+    @property
+    def hang(self) -> float:
+        """Where on the beam the target's centre hangs, left of its middle, mm."""
+        return self.station.hang if self.station is not None else 0.0
+
+    @cached_property
+    def figures(self) -> list[SheetFigure]:
+        """Every figure of the sheet that can be overridden on the spot."""
+        return figures_of(self.procedure, self.station)
+
+    @cached_property
+    def frame_points(self) -> dict[str, tuple[float, float]]:
+        """Beam ends in frame axes."""
+        half = self.frame.beam_length / 2
+        return {"LF_end": (0.0, half), "RF_end": (0.0, -half)}
+
+    @cached_property
+    def rise_at_target(self) -> Amount | None:
+        """The floor at the target above the tyres' plane, where heights count from that plane and it is surveyed."""
+        if self.standing is None or self.procedure.height_from != "tyres":
+            return None
+        return self.standing.correction(self.target_place)
+
+    @cached_property
+    def target_place(self) -> TargetPlace:
+        """Where the target stands: its station's, else the first of the sheet."""
+        places, station = target_places(self.procedure, self.vehicle), self.station
+        if station is not None and station.own_place:
+            return next(place for place in places if place.id == station.place)
+        if station is not None:
+            return TargetPlace(id="target", x=self.target_x, y=self.procedure.offset)
+        return places[0]
+
+    @property
+    def target_above_floor(self) -> float:
+        """What a tape from the floor at the target to its centre should show, mm."""
+        rise = self.rise_at_target
+        return self.procedure.height - (rise.value if rise is not None else 0.0)
+
+    @cached_property
+    def floors(self) -> tuple[tuple[str, Floor], ...]:
+        """The floor under each tyre, the beam's ends and the target, above the plane that the tyres stand on.
+
+        As surveyed; where it was not, as uncertain as a floor is that nobody has looked at.
+        """
+        goal = self.nominal_goal
+        below: dict[str, tuple[float, float]] = {
+            end: (goal.x + bx, goal.y + by) for end, (bx, by) in self.frame_points.items()
+        }
+        below["target"] = (self.target_place.x, self.target_place.y)
+        bay = self.bay or ANY_BAY
+        raised = bay.rack.height if bay.rack is not None else 0.0
+        found: list[tuple[str, Floor]] = [("bay", Floor(height=-raised, u=bay.u_rise_mm))]
+        tyres: dict[str, tuple[float, float]] = {corner: self.vehicle.contact(corner) for corner in CORNERS}
+        for name, at in (below | tyres).items():
+            amount = self._surveyed(name, at)
+            if amount is not None:
+                found.append((name, Floor(height=amount.value, u=max(amount.u, LEAST_FLOOR_MM))))
+            else:
+                found.append((name, Floor(height=0.0, u=bay.u_place_mm, on="bay" if name in below else None)))
+        return tuple(found if any(floor.on for _, floor in found) else found[1:])
+
+    def _surveyed(self, name: str, at: tuple[float, float]) -> Amount | None:
+        """The floor at a place above the tyres' plane, where both were surveyed."""
+        if self.standing is None:
+            return None
+        try:
+            return self.standing.above_contact(name) if name in CORNERS else self.standing.above_wheels(*at)
+        except BadInput:
+            return None
+
+    def floor_between(self, hub: Corner, end: str) -> Amount | None:
+        """How much higher the floor is below a beam end than below a hub, where both were surveyed."""
+        if self.standing is None:
+            return None
+        goal, (bx, by) = self.nominal_goal, self.frame_points[end]
+        try:
+            return self.standing.above_tyre(hub, goal.x + bx, goal.y + by)
+        except BadInput:
+            return None
+
+    def goal(
+        self,
+        line_angle_deg: float,
+        line_at: tuple[float, float],
+        datum: tuple[float, float],
+        carries: tuple[float, float] | None = None,
+    ) -> Pose:
+        """Where the beam must stand for a line through ``line_at`` and a distance counted from ``datum``.
+
+        ``carries``: where the target's centre is from the beam's middle, in plan, away and to the left of it, mm.
+        """
+        away, left = carries if carries is not None else (-self.frame.face_offset, self.hang)
+        tx, ty = turned(line_angle_deg, 1, 0)
+        qx, qy = datum[0] - line_at[0], datum[1] - line_at[1]
+        along = qx * tx + qy * ty + self.procedure.distance - away
+        x, y = turned(line_angle_deg, along, self.procedure.offset - left)
+        return Pose(x=line_at[0] + x, y=line_at[1] + y, yaw_deg=line_angle_deg, height=self.procedure.height)
+
+    @cached_property
+    def nominal_goal(self) -> Pose:
+        """The goal while no line is known: along the vehicle's own axis."""
+        return self.goal(0.0, (0.0, 0.0), datum_at(self.procedure, self.vehicle))
+
+    @cached_property
+    def target_x(self) -> float:
+        """Where the target's face must stand along the vehicle, mm ahead of the rear axle."""
+        return datum_at(self.procedure, self.vehicle)[0] + self.procedure.distance
+
+
+@lru_cache(maxsize=1024)
+def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
+    """The slot of a tape from a hub to a beam end."""
+    goal, (bx, by) = plan.nominal_goal, plan.frame_points[end]
+    hx, hy = plan.vehicle.hub(hub)  # type: ignore[arg-type]
+    length = math.hypot(goal.x + bx - hx, goal.y + by - hy)
+    return Slot(
+        id=f"tape.{hub}.{end}",
+        label=Noun(f"tape.{hub}.{end}"),
+        quantity=Quantity(dimension="length", unit="mm", low=0.55 * length, high=1.45 * length),
+        aspects=TAPE_ASPECTS,
+        reads="tape",
+        optional=hub[1] == "R",
+        watches=True,
+    )
+
+
+@lru_cache(maxsize=1024)
+def height_slot(what: str, plan: Plan) -> Slot:
+    """The slot of a hub's or a beam end's height above the floor."""
+    hub = what in CORNERS
+    around = plan.vehicle.hub_height
+    return Slot(
+        id=f"height.{what}",
+        label=Noun(f"height.{what}"),
+        quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=(1.6 if hub else 3.0) * around),
+        aspects=frozenset({"hubs"} if hub else {"height"}),
+        reads="height",
+        optional=hub and what[1] == "R",
+        hint=said("places.point_tape_held"),
+    )
+
+
+@lru_cache(maxsize=2)
+def level_slot(way: str) -> Slot:
+    """The slot of the level along (``roll``) or across (``pitch``) the beam."""
+    return Slot(
+        id=f"level.{way}",
+        label=said("frame.along_beam" if way == "roll" else "frame.square_beam"),
+        quantity=Quantity(dimension="angle", unit="°", low=-4, high=4),
+        aspects=frozenset({"level"}),
+        reads="level",
+        way=way,
+        hint=said("frame.away_towards_vehicle") if way == "pitch" else said("frame.ends_drivers_seat"),
+    )
+
+
+@lru_cache(maxsize=1024)
+def target_height_slot(plan: Plan) -> Slot:
+    """The slot of the target's own centre above the floor."""
+    above = plan.target_above_floor
+    return Slot(
+        id="height.target",
+        label=said("frame.target_centre_above_floor"),
+        quantity=Quantity(dimension="length", unit="mm", low=0.6 * above, high=1.5 * above),
+        aspects=frozenset({"height"}),
+        reads="height",
+        hint=said("frame.targets_own_centre_mark_not"),
+    )
+
+
+@lru_cache(maxsize=1024)
+def beam_height_slot(plan: Plan) -> Slot | None:
+    """The slot of the beam that carries the target above the floor; none where the target's drop is not known."""
+    if plan.target.drop is None:
+        return None
+    beam = plan.target_above_floor + plan.target.drop
+    return Slot(
+        id="height.beam",
+        label=said("frame.beam_above_floor_height_laser"),
+        quantity=Quantity(dimension="length", unit="mm", low=0.6 * beam, high=1.5 * beam),
+        aspects=frozenset({"height"}),
+        reads="height",
+        optional=True,
+        hint=said("frame.targets_own_mark_cannot_reached"),
+    )
+
+
+@lru_cache(maxsize=4)
+def slope_slot(place: str, way: str) -> Slot:
+    """The slot of a slope that is typed where the floor was not surveyed: under the wheels, or up to the target."""
+    return Slot(
+        id=f"slope.{place}.{way}",
+        label=said(f"place.floor.{place}.{way}"),
+        quantity=Quantity(dimension="slope", unit="%", low=-3, high=3),
+        aspects=frozenset({"floor"}),
+        reads="slope",
+        way=f"rise_{way}",
+    )
+
+
+@lru_cache(maxsize=1024)
+def crossing_slot(plan: Plan) -> Slot:
+    """The slot of the floor laser's reading on the beam."""
+    half = plan.frame.beam_length / 2
+    zero = plan.frame.scale_zero
+    return Slot(
+        id="crossing",
+        label=said("places.floor_laser_beams_scale_2"),
+        quantity=Quantity(dimension="length", unit="mm", low=zero - half, high=zero + half),
+        aspects=TAPE_ASPECTS | MARKS,
+        reads="scale",
+        lever=plan.frame.beam_height,
+        hint=said("places.scale_shows_beams_middle_grows", zero=exact(Plain, zero)),
+    )
+
+
+@lru_cache(maxsize=1024)
+def toe_slot(side: str) -> Slot:
+    """The slot of a rear wheel's toe."""
+    return Slot(
+        id=f"toe.{side}",
+        label=said(f"places.rear_toe_printout.{side}"),
+        quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
+        aspects=frozenset({"alignment"}),
+        reads="printout",
+        way="toe",
+    )
+
+
+@lru_cache(maxsize=1)
+def thrust_slot() -> Slot:
+    """The slot of a printout's thrust angle."""
+    return Slot(
+        id="printed.thrust",
+        label=said("places.thrust_angle_printout"),
+        quantity=Quantity(dimension="angle", unit="°", low=-1.5, high=1.5),
+        aspects=frozenset({"alignment"}),
+        reads="printout",
+        way="thrust",
+    )
+
+
+def pair_name(end: str, k: int, plan: Plan) -> Text:
+    """What a pair is measured between."""
+    names = plan.vehicle.marks.front_pairs if end == "front" else plan.vehicle.marks.rear_pairs
+    return Name(names[k - 1]) if k <= len(names) else said("places.another_pair", number=k)
+
+
+@lru_cache(maxsize=1024)
+def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
+    """Left and right reading of a symmetrical pair on the scale across the vehicle."""
+    name = pair_name(end, k, plan)
+    made = []
+    for side in ("left", "right"):
+        made.append(
+            Slot(
+                id=f"pair.{end}.{k}.{side}",
+                label=said(f"places.pair_reading.{end}.{side}", name=name),
+                quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
+                aspects=LINE_ASPECTS,
+                reads="tape",
+                optional=k > 1,
+                hint=said("places.one_straight_tape_across_vehicle"),
+            )
+        )
+    return made[0], made[1]
+
+
+@lru_cache(maxsize=1024)
+def mark_slot(end: str, plan: Plan) -> Slot:
+    """Where the plumbed centre mark stands on the same scale."""
+    return Slot(
+        id=f"mark.{end}",
+        label=said(f"places.centre_mark_same_tape.{end}"),
+        quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
+        aspects=LINE_ASPECTS | {f"mark_{end}"},
+        reads="tape",
+        hint=said("places.plumb_mark_pairs_middle_then"),
+    )
+
+
+@lru_cache(maxsize=1024)
+def emblem_slot(end: str, plan: Plan) -> Slot:
+    """Where the emblem's middle stands on the same tape."""
+    return Slot(
+        id=f"emblem.{end}",
+        label=said(f"places.emblems_middle_same_tape.{end}"),
+        quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
+        aspects=LINE_ASPECTS,
+        reads="tape",
+        optional=True,
+        hint=said("places.checked_against_pairs_never_believed"),
+    )

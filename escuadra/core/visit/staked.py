@@ -1,0 +1,219 @@
+"""A target on a stand of its own: which tapes find its place, and where it stands by those that were read.
+
+Two controls cut the place best and a third checks it (``stakeout``); where both edges of the target are read, its
+facing follows too. The tapes are held level. Solved as ``state``; vehicle axes, millimetres and degrees.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from escuadra.core.base.axes import turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Noun, said
+from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
+from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
+from escuadra.core.geodesy.state.located import Derived, Located
+from escuadra.core.procedure.sheet import TargetPlace
+from escuadra.core.visit.entering import ORIGIN, Entering
+from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
+from escuadra.core.visit.hung import EDGES
+from escuadra.core.visit.log.state import Entry
+from escuadra.core.visit.observed import Kind, ObservationId, observed_as
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot, measured_by_tool
+
+STAND = frozenset({"stand", "hubs", "line"})
+U_LEVEL_MM = 12.0
+"""How far from level the ends of a tape are held, one sigma."""
+U_WIDTH_MM = 0.5
+
+
+def points_of(plan: Plan) -> dict[str, float]:
+    """What of the target is taped: each part's distance left of its centre, as one looks at its face."""
+    assert plan.station is not None
+    reference, half = plan.station.reference, plan.target.width / 2
+    if reference == "both_edges":
+        return {part: side * half for part, side in EDGES.items()}
+    return {reference: EDGES.get(reference, 0.0) * half}
+
+
+def part_name(part: str) -> Noun:
+    """A part of a target: its middle, an edge."""
+    return Noun(f"part.{part}")
+
+
+@dataclass(frozen=True)
+class Staking:
+    """Where a stand's target must be, and how each part of it is found."""
+
+    centre: tuple[float, float]
+    facing_deg: float
+    found: dict[str, StakedMark]
+    controls: dict[str, tuple[float, float, float]]
+    """Of each control: x, y and u."""
+
+
+def staking(setup: Setup) -> Staking | None:
+    """The way to place the station's stand; nothing while no line is known, or from where no two tapes cut."""
+    return setup.once(_staking)
+
+
+def _staking(setup: Setup) -> Staking | None:
+    solved = setup.lines
+    if solved is None or solved.line is None:
+        return None
+    angle = solved.derived("line_angle").value
+    place = setup.plan.target_place
+    dx, dy = turned(angle, 0.0, place.y)
+    centre = (place.x + dx, solved.line_at(place.x).value + dy)
+    facing = place.facing_deg + angle
+    controls = controls_of(setup)
+    try:
+        marks = {
+            part: stakeout(StakeoutInput(controls=controls, points=[_point(centre, facing, left)], tape=TAPE)).marks[0]
+            for part, left in points_of(setup.plan).items()
+        }
+    except BadInput:
+        return None
+    return Staking(centre, facing, marks, {name: (c.x, c.y, c.u) for name, c in controls.items()})
+
+
+def on_face(centre: tuple[float, float], facing_deg: float, left: float) -> tuple[float, float]:
+    """A point beside a target's centre: to the left as one looks at its face."""
+    dx, dy = turned(facing_deg + 180.0, 0.0, left)
+    return centre[0] + dx, centre[1] + dy
+
+
+def _point(centre: tuple[float, float], facing_deg: float, left: float) -> StakePoint:
+    x, y = on_face(centre, facing_deg, left)
+    return StakePoint(id="mark", x=x, y=y)
+
+
+def tape_id(plan: Plan, part: str, control: str) -> str:
+    """A slot of a stand's tape."""
+    assert plan.station is not None
+    return f"stand.{plan.station.id}.{part}.{control.replace('.', '_')}"
+
+
+@dataclass(frozen=True)
+class Taped:
+    """A tape of a stand: its slot, the part of the target, and the control that it is held to."""
+
+    slot: Slot
+    part: str
+    control: str
+
+
+def stand_tapes(setup: Setup) -> list[Taped]:
+    """The tapes that find the stand's target: the best two and their check, then further ones that may be read."""
+    way, plan = staking(setup), setup.plan
+    if way is None:
+        return []
+    found: list[Taped] = []
+    for part, left in points_of(plan).items():
+        mark = way.found[part]
+        x, y = on_face(way.centre, way.facing_deg, left)
+        asked = [*mark.pair, *([mark.check] if mark.check and len(way.found) == 1 else [])]
+        for name, (cx, cy, _) in way.controls.items():
+            length = math.hypot(x - cx, y - cy)
+            if length < 200:
+                continue
+            slot = Slot(
+                id=tape_id(plan, part, name),
+                label=said("staked.to", name=control_name(name), part=part_name(part)),
+                quantity=Quantity(dimension="length", unit="mm", low=0.5 * length, high=1.5 * length),
+                aspects=STAND,
+                reads="tape",
+                optional=name not in asked,
+                hint=said("staked.tape_held_level_plumb_line"),
+            )
+            found.append(Taped(slot, part, name))
+    return sorted(found, key=lambda tape: tape.slot.optional)
+
+
+def stand_slots(setup: Setup) -> list[Slot]:
+    """Their slots."""
+    return [tape.slot for tape in stand_tapes(setup)]
+
+
+@dataclass(frozen=True)
+class Stood:
+    """Where a stand's target is by its tapes, against where it must be."""
+
+    trusted: bool
+    """The tapes agree."""
+    suspects: tuple[str, ...]
+    """Slots of those that are to blame where they do not."""
+    forward: float
+    left: float
+    u_forward: float
+    u_left: float
+    turned: float | None
+    """Of its face to the left, degrees; nothing where its edges were not read."""
+    u_turned: float
+
+
+def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> Stood | None:
+    """Where the stand is; nothing while its tapes do not say. ``entries``: other than the current ones."""
+    way = staking(setup)
+    if way is None:
+        return None
+    parts = points_of(setup.plan)
+    into = Entering(setup)
+    for part, left in parts.items():
+        into.free(part, on_face(way.centre, way.facing_deg, left))
+    for place in stand_tapes(setup):
+        kept = entries.get(place.slot.id, ()) if entries is not None else setup.current(place.slot)
+        for run in setup.by_runs(kept):
+            for read in measured_by_tool(run, 0.0, U_LEVEL_MM, setup.state.warm):
+                if place.control not in into.points:
+                    cx, cy, u = way.controls[place.control]
+                    into.known(place.control, "control", place.control, (cx, cy), (u, u))
+                into.reading(place.slot, read, "stand", "level_distance", from_=place.control, to=place.part)
+    if len(parts) == 2:
+        id, width = ObservationId("width"), setup.plan.target.width
+        into.put(id, "level_distance", width, U_WIDTH_MM, from_="left_edge", to="right_edge")
+    found = setup.solving(into.done().state(setup.plan.nominal_goal))
+    if found is None:
+        return None
+    blamed = (into.sources[name] for name in found.solution.suspects)
+    suspects = tuple(id.place for id in blamed if id.source == "stand")
+    return _against(found, suspects, way, parts, setup.plan.target_place)
+
+
+def _against(
+    found: Located, suspects: tuple[str, ...], way: Staking, parts: dict[str, float], place: TargetPlace
+) -> Stood | None:
+    ahead = found.asked([WantedAhead(id=p, type="ahead", point=p, from_=(ORIGIN,), line="axis") for p in parts])
+    beside = found.asked([WantedBeside(id=p, type="beside", point=p, through=(ORIGIN,), line="axis") for p in parts])
+    at = {part: (x, y) for part, x, y in zip(parts, ahead, beside, strict=True) if x is not None and y is not None}
+    if len(at) < len(parts):
+        return None
+
+    def off(part: str, direction: tuple[float, float]) -> Derived:
+        return found.sum(0.0, *zip(direction, at[part], strict=True))
+
+    angle = way.facing_deg - place.facing_deg
+    share = 1 / len(parts)
+    wanted = on_face(way.centre, way.facing_deg, math.fsum(parts.values()) / len(parts))
+    forward, left = (
+        found.sum(-e[0] * wanted[0] - e[1] * wanted[1], *((share, off(part, e)) for part in parts))
+        for e in (turned(angle, 1.0, 0.0), turned(angle, 0.0, 1.0))
+    )
+    face, u_face = None, 0.0
+    if len(parts) == 2:
+        # Along the face from its right edge to its left one; what stands square to it turns it.
+        across = turned(way.facing_deg + 180.0, 1.0, 0.0)
+        span = sum(abs(v) for v in parts.values())
+        skew = found.sum(0.0, (1.0, off("left_edge", across)), (-1.0, off("right_edge", across)))
+        face, u_face = -math.degrees(skew.value / span), math.degrees(skew.u / span)
+    return Stood(found.trusted, suspects, forward.value, left.value, forward.u, left.u, face, u_face)
+
+
+observed_as(Kind("stand"))
+observed_as(Kind("width"))
+for _axis in ("x", "y"):
+    observed_as(Kind(f"control_{_axis}"))

@@ -1,0 +1,207 @@
+"""Tools have places: where each stands to be read, the round with the fewest changes, and what is left behind.
+
+A tool stands at one place at a time; carrying it on is a change. Readings are grouped by tool and place, phase by
+phase (what comes before the target is mounted, and what comes after; a frame says which readings the hanging target
+excludes, and those come before), and the places of a phase are walked the
+shortest way from where the tools stand now. Where a tool stands follows from what was read with it last.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import permutations
+from typing import Literal
+
+from escuadra.core.base.said import Given, Noun, Said, said
+from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.views import CheckView
+
+Carried = Literal["tape", "level", "floor_laser", "gauge", "meter", "rule", "clamps", "rig"]
+CARRIED: dict[str, Carried] = {
+    "tape": "tape",
+    "height": "tape",
+    "level": "level",
+    "slope": "level",
+    "bracket": "level",
+    "scale": "floor_laser",
+    "rule": "rule",
+    "beam": "clamps",
+    "rig": "rig",
+    "pressure": "gauge",
+    "tread": "gauge",
+    "temperature": "gauge",
+    "voltage": "meter",
+}
+"""What is carried about for each kind of reading; others are read off a paper or the dashboard."""
+MOST_EXACT = 7
+"""So many places are put in order by trying every order; more by the nearest next."""
+
+
+@dataclass(frozen=True)
+class Stand:
+    """A tool at a place, and where that is in vehicle axes, mm."""
+
+    tool: Carried
+    place: Said
+    x: float
+    y: float
+
+
+@dataclass(frozen=True)
+class Stop:
+    """One place of the round and everything to read there."""
+
+    stand: Stand
+    reads: tuple[tuple[str, Slot], ...]
+    """Check and slot of each."""
+
+
+@dataclass(frozen=True)
+class Round:
+    """The stops in their order, and the changes that they cost; beside them those of the sheet's own order."""
+
+    stops: tuple[Stop, ...]
+    changes: int
+    down_the_sheet: int
+
+
+def stand_of(slot: Slot, plan: Plan) -> Stand | None:
+    """Where a slot's tool stands while it is read; ``None`` for what needs no tool at a place."""
+    tool = CARRIED.get(slot.reads)
+    if tool is None or slot.ask != "number":
+        return None
+    vehicle, goal, parts = plan.vehicle, plan.nominal_goal, slot.id.split(".")
+    marks, half = vehicle.marks, plan.frame.beam_length / 2
+    corner = next((c for c in CORNERS if c in parts), None)
+    if corner is not None and parts[0] in ("rig", "ruler", "panel"):
+        corner = None
+        if parts[0] != "rig":
+            return Stand(tool, said("stands.rear_wheels"), 0.0, 0.0)
+    if parts[0] == "rig":
+        return Stand(tool, said("stands.frame"), goal.x, 0.0)
+    if corner is not None:
+        return Stand(tool, said("stands.wheel", corner=Noun(f"corner.{corner}")), *vehicle.hub(corner))
+    for end, y in (("LF_end", half), ("RF_end", -half)):
+        if end in parts:
+            return Stand(tool, said(f"stands.{end}"), goal.x, y)
+    if parts[0] in ("pair", "mark", "emblem"):
+        return Stand(tool, said(f"stands.across.{parts[1]}"), getattr(marks, f"{parts[1]}_x"), 0.0)
+    x, place = {
+        "crossing": (marks.rear_x, said("stands.over_rear_centre_mark")),
+        "low": (goal.x, said("stands.before_beam")),
+        "roof": (-vehicle.outline.rear_overhang - 1500, said("stands.behind_vehicle")),
+        "mirror": (0.0, said("stands.rear_wheels")),
+        "rack": (vehicle.wheelbase, said("stands.left_front_wheel")),
+        "side": (vehicle.wheelbase / 2, said("stands.along_one_side")),
+        "string": (vehicle.wheelbase / 2, said("stands.between_strings")),
+        "rect": (vehicle.wheelbase, said("stands.beside_vehicle")),
+        "level": (goal.x, said("stands.beam")),
+        "slope": (goal.x / 2, said("stands.floor")),
+        "steering": (0.7 * vehicle.wheelbase, said("stands.steering_wheel")),
+        "bracket": (plan.procedure.sensor.x, said("stands.sensors_bracket")),
+        "battery": (vehicle.wheelbase, said("stands.battery")),
+    }.get(parts[0], (goal.x, said("stands.target")))
+    return Stand(tool, place, x, 0.0)
+
+
+def standing_now(sheet: Sheet) -> dict[Carried, Stand]:
+    """Where each tool stands: where it was read last."""
+    found: dict[Carried, tuple[int, Stand]] = {}
+    for id, view in sheet.slots.items():
+        seqs = [e.seq for e in sheet.state.entries.get(id, ()) if isinstance(e.said, ReadingTaken)]
+        if not seqs:
+            continue
+        stand = stand_of(view.slot, sheet.plan)
+        if stand is not None and found.get(stand.tool, (0, stand))[0] < seqs[-1]:
+            found[stand.tool] = (seqs[-1], stand)
+    return {tool: stand for tool, (_, stand) in found.items()}
+
+
+def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
+    """Everything that still has to be read with a tool, in the sheet's order, each once."""
+    found: dict[str, tuple[CheckView, Slot]] = {}
+    for view in sheet.checks:
+        if view.check.optional and not view.begun:
+            continue
+        for slot in view.check.required(sheet.setup):
+            if (
+                slot.id not in found
+                and not sheet.setup.excluded(slot)
+                and not sheet.setup.current(slot)
+                and stand_of(slot, sheet.plan) is not None
+            ):
+                found[slot.id] = (view, slot)
+    return list(found.values())
+
+
+def the_round(sheet: Sheet) -> Round:
+    """The order of what is left to read with the fewest changes of tools."""
+    left, now = missing(sheet), standing_now(sheet)
+    early = frozenset(sheet.plan.frame.excludes)
+    before, after = ([p for p in left if (_late(p[0]) and p[1].reads not in early) is late] for late in (False, True))
+    stops: list[Stop] = []
+    at = (0.0, 0.0)
+    for phase in (before, after):
+        groups: dict[Stand, list[tuple[str, Slot]]] = {}
+        for view, slot in phase:
+            stand = stand_of(slot, sheet.plan)
+            assert stand is not None
+            groups.setdefault(stand, []).append((view.check.id, slot))
+        # A tool that stands where it is wanted is read before anything is carried.
+        ready = [s for s in groups if now.get(s.tool) == s]
+        for stand in [*ready, *_walked([s for s in groups if s not in ready], at)]:
+            stops.append(Stop(stand, tuple(groups[stand])))
+            at = (stand.x, stand.y)
+    in_order = [stand for _, slot in left if (stand := stand_of(slot, sheet.plan)) is not None]
+    return Round(tuple(stops), _changes([s.stand for s in stops], now), _changes(in_order, now))
+
+
+def _late(view: CheckView) -> bool:
+    """Read only once the target is mounted."""
+    return view.check.group in ("target", "frame", "clear")
+
+
+def _changes(stands: Iterable[Stand], now: dict[Carried, Stand]) -> int:
+    at, changes = dict(now), 0
+    for stand in stands:
+        changes += at.get(stand.tool) != stand
+        at[stand.tool] = stand
+    return changes
+
+
+def _walked(stands: list[Stand], start: tuple[float, float]) -> list[Stand]:
+    """The stands in the shortest way from a start: places first, then what is read there tool by tool."""
+    by_place: dict[tuple[float, float], list[Stand]] = {}
+    for stand in stands:
+        by_place.setdefault((stand.x, stand.y), []).append(stand)
+    places = list(by_place)
+    if len(places) <= MOST_EXACT:
+        order = min(permutations(places), key=lambda p: math.fsum(map(math.dist, (start, *p), p)), default=())
+    else:
+        order, at = (), start
+        while places:
+            at = min(places, key=lambda p: math.dist(at, p))
+            places.remove(at)
+            order = (*order, at)
+    return [stand for place in order for stand in by_place[place]]
+
+
+def left_behind(sheet: Sheet, slot: Slot) -> Said | None:
+    """What can only be read where the tool stands now, if it is carried to another slot's place; empty for nothing."""
+    wanted = stand_of(slot, sheet.plan)
+    if wanted is None:
+        return None
+    now = standing_now(sheet).get(wanted.tool)
+    if now is None or now == wanted:
+        return None
+    homes = [view for view in sheet.checks if any(s.slot.id == slot.id for s in view.slots)]
+    late = all(_late(view) for view in homes)
+    here = [s.label for view, s in missing(sheet) if stand_of(s, sheet.plan) == now and (late or not _late(view))]
+    if not here:
+        return None
+    told: dict[str, Given] = {"tool": Noun(f"tool.{now.tool}"), "place": now.place, "first": here[0]}
+    return said("stands.left.one", **told) if len(here) == 1 else said("stands.left.more", **told, more=len(here) - 1)

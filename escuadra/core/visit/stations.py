@@ -1,0 +1,52 @@
+"""The stations of a procedure: which were run, whether a later reading shows that nothing was bumped, what is next.
+
+A run is proven by the first good reading of what carries the target taken after it, with nothing in between that set it
+anew. Where a bump is found late, every run since the last good check is in doubt.
+"""
+
+from collections.abc import Sequence
+
+from escuadra.core.base.said import said, sentences
+from escuadra.core.procedure.sheet import Station
+from escuadra.core.visit.carriers import CARRIERS
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.proof import StationView
+from escuadra.core.visit.setup import Setup, cold
+from escuadra.core.visit.solved import Solving
+
+
+def progress(state: State, plan: Plan, solving: Solving = cold) -> tuple[StationView, ...]:
+    """Every station of the whole sheet, in its order."""
+    return tuple(_station(state, at, solving) for at in plan.whole.at_stations.values())
+
+
+def current(views: Sequence[StationView]) -> Station:
+    """The station at hand: the first that was not run or is in doubt, else the last one run.
+
+    Where something else carries the target there, it is the last one run until that is proven.
+    """
+    last = max(views, key=lambda view: view.run.seq if view.run else 0)
+    waiting = next((view.station for view in views if not view.done), None)
+    either = waiting is not None and (last.station.own_place or waiting.own_place)
+    if waiting is None or (last.proof == "awaited" and either):
+        return last.station
+    return waiting
+
+
+def _station(state: State, plan: Plan, solving: Solving) -> StationView:
+    station = plan.station
+    assert station is not None
+    runs = [run for run in state.runs if run.said.station == station.id and not run.withdrawn]
+    if not runs:
+        return StationView(station, None, None)
+    run = runs[-1]
+    if run.doubted is not None:
+        told = next(past for past in state.disturbances if past.seq == run.doubted)
+        return StationView(station, run, "doubt", sentences(told.words, said("stations.relied_here")), told)
+    setup = Setup(state, plan, solving=solving)
+    found = CARRIERS[station.carrier].proof(setup, station, run)
+    again = next((past for past in state.disturbances if past.what == "run_again" and past.seq > run.seq), None)
+    if again is not None and found.proof in ("missed", "contradicted"):
+        return StationView(station, run, "doubt", sentences(again.words), again)
+    return found
