@@ -168,7 +168,7 @@ def devices(
 def compute(kind: str, file: str) -> None:
     """Compute a kind from a JSON file (- reads standard input)."""
     from escuadra.core.base.given import json_data
-    from escuadra.core.kinds import compute as run
+    from escuadra.core.calculations import compute as run
 
     try:
         text = sys.stdin.buffer.read() if file == "-" else Path(file).read_bytes()

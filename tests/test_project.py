@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from escuadra.cli import app
-from escuadra.core.kinds import KINDS
+from escuadra.core.calculations import KINDS
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 
 ROOT = Path(__file__).parent.parent

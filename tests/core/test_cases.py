@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.kinds import KINDS, compute
+from escuadra.core.calculations import KINDS, compute
 
 CASES = Path(__file__).parent.parent / "cases"
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from escuadra.core.kinds import KINDS, compute
+from escuadra.core.calculations import KINDS, compute
 
 TEXT = (Path(__file__).parents[2] / "docs" / "measurement.md").read_text()
 EXAMPLES = [json.loads(block) for block in re.findall(r"```json\n(.*?)```", TEXT, re.S)]

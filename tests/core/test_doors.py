@@ -12,7 +12,7 @@ from typer.testing import CliRunner
 
 from escuadra.cli import app as command_line
 from escuadra.core.base.errors import BadInput
-from escuadra.core.kinds import KINDS, compute
+from escuadra.core.calculations import KINDS, compute
 from escuadra.jobs import Garage
 from escuadra.web.app import create_app
 from escuadra.web.examples import EXAMPLES

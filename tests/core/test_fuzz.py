@@ -14,7 +14,7 @@ from pydantic import ConfigDict
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.given import cell, json_data, records, table, whole_number, written
 from escuadra.core.base.model import Frozen
-from escuadra.core.kinds import KINDS, compute
+from escuadra.core.calculations import KINDS, compute
 from escuadra.words import say
 from tests.core.test_cases import cases
 from tests.english import refused

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.kinds import compute
+from escuadra.core.calculations import compute
 from tests.english import refused
 
 few = settings(max_examples=50, deadline=None, derandomize=True)

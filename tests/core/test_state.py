@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 from scipy.stats import multivariate_normal
 
 from escuadra.core.base.errors import BadInput, NotDetermined
+from escuadra.core.calculations import compute
 from escuadra.core.geodesy.state import StateInput, StateResult, solve
 from escuadra.core.geodesy.state import factors as taken_apart
 from escuadra.core.geodesy.state.box import joint
 from escuadra.core.geodesy.state.solution import Work
-from escuadra.core.kinds import compute
 from tests.english import refused
 
 CASES = Path(__file__).parent.parent / "cases"

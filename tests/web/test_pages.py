@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from escuadra.catalogue import CatalogueError
-from escuadra.core.kinds import KINDS
+from escuadra.core.calculations import KINDS
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.demo.technician import Technician
 from escuadra.jobs import Garage

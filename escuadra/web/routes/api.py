@@ -20,7 +20,7 @@ from escuadra.web.pages import garage_of, render
 from escuadra.words.pages import tell
 
 if TYPE_CHECKING:
-    from escuadra.core.kinds import Kind
+    from escuadra.core.calculations import Kind
 
 router = APIRouter()
 PAGE_SIZE = 50
@@ -41,13 +41,13 @@ def healthz(request: Request) -> dict[str, str]:
 
 def kinds() -> "dict[str, Kind]":
     """The calculations by name; with all that they need, they are loaded by whoever asks first, not at start."""
-    from escuadra.core.kinds import KINDS
+    from escuadra.core.calculations import KINDS
 
     return KINDS
 
 
 def _computed(kind: str, data: Any) -> dict[str, Any]:
-    from escuadra.core.kinds import compute
+    from escuadra.core.calculations import compute
 
     return compute(kind, data)
 

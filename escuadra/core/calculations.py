@@ -7,15 +7,17 @@ from typing import Any
 
 import numpy as np
 
-from escuadra.core import drive, floor, radar
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import leaves, most_extreme, plain_data
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
+from escuadra.core.bay import floor
 from escuadra.core.geodesy import design, levelling, network, observations, stakeout, state
 from escuadra.core.instruments import self_checks as instruments
 from escuadra.core.measure import aim, readings, symmetry, verdict
 from escuadra.core.procedure import feet, moves
+from escuadra.core.road import drive
+from escuadra.core.run import radar
 from escuadra.core.vehicle import lines, stance, strings, vin
 
 
