@@ -2,6 +2,7 @@
 
 import ast
 import importlib
+import importlib.util
 import re
 import subprocess
 from pathlib import Path
@@ -56,6 +57,30 @@ def test_what_exists_is_named_in_the_documents(document: str, names: list[str]) 
     missing = [name for name in names if name not in text]
     assert names
     assert not missing
+
+
+@pytest.mark.parametrize("room", sorted(path.parent.name for path in (ROOT / "escuadra/core").glob("*/__init__.py")))
+def test_a_room_of_the_core_names_what_it_is_entered_by(room: str) -> None:
+    face = importlib.import_module(f"escuadra.core.{room}")
+    _, entrance = (face.__doc__ or "").split("Entrance:")
+    for name in re.findall(r"``([\w.]+)``", entrance):
+        module, _, thing = f"{face.__name__}.{name}".rpartition(".")
+        found = importlib.util.find_spec(f"{module}.{thing}") if _is_package(module) else None
+        assert found or hasattr(importlib.import_module(module), thing), name
+
+
+def _is_package(module: str) -> bool:
+    spec = importlib.util.find_spec(module)
+    return spec is not None and spec.submodule_search_locations is not None
+
+
+def test_every_path_that_a_document_names_is_there() -> None:
+    """A module is named from the package, or by its own name after one of its folder."""
+    known = {path.name for path in [*(ROOT / "escuadra").rglob("*.py"), *(ROOT / "bench").glob("*.py")]}
+    for document in [*(ROOT / "docs").glob("*.md"), ROOT / "README.md"]:
+        for name in re.findall(r"`([\w/]+\.py)`", document.read_text()):
+            at = [ROOT / name, ROOT / "escuadra" / name, ROOT / "escuadra/core/visit" / name]
+            assert any(path.exists() for path in at) or ("/" not in name and name in known), f"{document.name}: {name}"
 
 
 def test_locks_name_no_host_and_every_file_opens_with_what_it_is_for() -> None:

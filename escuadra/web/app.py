@@ -29,8 +29,9 @@ from escuadra.web import script_words
 from escuadra.web.changes import Changes
 from escuadra.web.guard import Guard
 from escuadra.web.pages import render, status_of, told
-from escuadra.web.routes import api, devices
 from escuadra.web.screens import routes
+from escuadra.web.screens.api import routes as api
+from escuadra.web.screens.devices import routes as devices
 from escuadra.web.spoken import Spoken
 from escuadra.words import say
 

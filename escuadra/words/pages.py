@@ -47,6 +47,8 @@ class Templates:
 
     def look_in(self, folder: Path) -> None:
         """Take the templates of a further folder too."""
+        if folder in self.folders:
+            return
         self.folders.append(folder)
         self._made.clear()
 

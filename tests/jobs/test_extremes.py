@@ -24,7 +24,7 @@ from escuadra.drawing import glyph
 from escuadra.jobs import Opened, Unreadable
 from escuadra.jobs.entries import Undo
 from escuadra.web.app import create_app
-from escuadra.web.routes.sheet import drawn
+from escuadra.web.screens.sheet.routes import drawn
 from escuadra.words import language
 from tests.conftest import BEGUN, past_commands
 from tests.english import refused, told

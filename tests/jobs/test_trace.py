@@ -14,15 +14,15 @@ def test_a_trace_names_who_asked_whom_in_order(full: Technician) -> None:
     watched = traced(opened, full.clock())
     assert sys.getprofile() is None
     first, asked = watched.asked[0], {(one.by, one.module, one.function): one for one in watched.asked}
-    assert (first.module, first.function, first.gave, first.depth) == ("job.sheet", "derive", "Sheet", 0)
-    assert ("job.sheet", "job.checks.frame", "PoseCheck.judge") in asked
-    assert asked["job.sheet", "job.advice", "next_move"].took == ("Sheet",)
-    assert asked["job.sheet", "job.advice", "next_move"].gave == "NextMove"
+    assert (first.module, first.function, first.gave, first.depth) == ("visit.sheet", "derive", "Sheet", 0)
+    assert ("visit.sheet", "visit.checks.frame", "PoseCheck.judge") in asked
+    assert asked["visit.sheet", "visit.advice", "next_move"].took == ("Sheet",)
+    assert asked["visit.sheet", "visit.advice", "next_move"].gave == "NextMove"
     order = watched.modules
-    assert order.index("job.setup") < order.index("job.solved") < order.index("job.advice")
+    assert order.index("visit.setup") < order.index("visit.solved") < order.index("visit.advice")
     assert watched.calls > sum(one.times for one in watched.asked) > 100
     assert all(one.by != one.module and one.gave for one in watched.asked)
     shown = CliRunner().invoke(app, ["trace", opened.row.number, "--data", str(full.garage.data)])
     assert shown.exit_code == 0, shown.output
-    assert "job.advice: next_move(Sheet) -> NextMove" in shown.output
+    assert "visit.advice: next_move(Sheet) -> NextMove" in shown.output
     assert f"{len(order)} modules, " in shown.output

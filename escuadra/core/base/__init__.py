@@ -1,4 +1,5 @@
 """What everything stands on: models and their fields, errors, quantities, axes, streams, and what is said.
 
-Entrance: ``model.Frozen``, ``errors.BadInput``, ``said.said``, ``quantities.Quantity``, ``axes.Pose``, ``stream.Event``.
+Entrance: ``model.Frozen``, ``errors.BadInput``, ``said.said``, ``quantities.Quantity``, ``axes.Pose``,
+``stream.Event``.
 """

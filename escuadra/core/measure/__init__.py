@@ -1,4 +1,5 @@
-"""Readings and what they decide: one value with its uncertainty, a verdict, pairs, shares, what an angle means on the road.
+"""Readings and what they decide: a value and its uncertainty, a verdict, pairs, shares, what an angle does on the
+road.
 
 Entrance: ``readings.reading``, ``verdict.verdict``, ``symmetry.symmetry``, ``budget.shares``, ``aim.aim``.
 """

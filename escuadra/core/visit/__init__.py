@@ -1,4 +1,5 @@
 """The heart: from a visit's events to what was read, what follows from it, and what to do next.
 
-Entrance: ``log.events``, ``log.state.fold``, ``sheet.derive``, ``setup.Setup``, ``solved.Solved``, ``next_move.NextMove``.
+Entrance: ``log.events``, ``log.state.fold``, ``sheet.derive``, ``setup.Setup``, ``solved.Solved``,
+``next_move.NextMove``.
 """

@@ -21,8 +21,8 @@ from escuadra.jobs import Opened
 from escuadra.jobs.reading import SIGNS
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, render, status_of, told
-from escuadra.web.routes.sheet import Trouble, page
 from escuadra.web.screens import screen
+from escuadra.web.screens.sheet.routes import Trouble, page
 from escuadra.words import say
 
 router = screen("devices", "/jobs/{job}/devices")

@@ -16,8 +16,8 @@ from escuadra.jobs.vehicle import (
 )
 from escuadra.web import forms
 from escuadra.web.pages import Upload, garage_of, person_of, status_of, told, upload_of
-from escuadra.web.routes.sheet import Trouble, page
 from escuadra.web.screens import screen
+from escuadra.web.screens.sheet.routes import Trouble, page
 
 router = screen("brought", "/jobs/{job}")
 

@@ -21,8 +21,8 @@ from escuadra.jobs import Garage, Opened
 from escuadra.jobs.rig import TakeLook
 from escuadra.web import forms
 from escuadra.web.pages import environment, garage_of, person_of, render, status_of, told
-from escuadra.web.routes.devices import linked
 from escuadra.web.screens import screen
+from escuadra.web.screens.devices.routes import linked
 
 router = screen("rig", "/jobs/{job}/rig")
 EVERY_S = 0.4

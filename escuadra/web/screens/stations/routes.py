@@ -15,8 +15,8 @@ from escuadra.drawing import stations_view
 from escuadra.jobs.stations import RunStation
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, told
-from escuadra.web.routes.sheet import Trouble, done, page
 from escuadra.web.screens import screen
+from escuadra.web.screens.sheet.routes import Trouble, done, page
 
 router = screen("stations", "/jobs/{job}/stations")
 PROOF_WORDS = {

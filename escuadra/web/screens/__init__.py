@@ -1,6 +1,6 @@
 """Screens: each registers itself with its routes, the main place that it belongs to, and its templates.
 
-A screen is one module of ``routes``; nothing else has a list of them.
+A screen is one folder here, with its routes and its templates; nothing else has a list of them.
 """
 
 from dataclasses import dataclass
@@ -13,7 +13,7 @@ from starlette.routing import BaseRoute
 
 from escuadra.web.pages import environment, ours
 
-PAGES = "escuadra.web.routes"
+HERE = Path(__file__).parent
 SCREENS: dict[str, "Screen"] = {}
 
 
@@ -30,7 +30,7 @@ def screen(
 ) -> APIRouter:
     """Register a screen and get the router for its routes; ``posts``: what is sent to it must come from our pages.
 
-    ``templates``: a folder of its own, beside those that ship in ``web/templates``.
+    ``templates``: a folder of its own, where it is no folder of these.
     """
     assert id not in SCREENS, id
 
@@ -46,7 +46,8 @@ def screen(
 
 def routes() -> list[BaseRoute]:
     """The routes of all screens: a fixed address before one with a name in its place."""
-    for module in iter_modules(import_module(PAGES).__path__):
-        import_module(f"{PAGES}.{module.name}")
+    for folder in iter_modules([str(HERE)]):
+        environment.look_in(HERE / folder.name)
+        import_module(f"{__name__}.{folder.name}.routes")
     every = [route for one in SCREENS.values() for route in one.router.routes]
     return sorted(every, key=lambda route: [part.startswith("{") for part in getattr(route, "path", "").split("/")])

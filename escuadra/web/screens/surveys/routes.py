@@ -26,8 +26,8 @@ from escuadra.jobs.surveys import (
 )
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
-from escuadra.web.routes import floor_map
 from escuadra.web.screens import screen
+from escuadra.web.screens.floor_map import routes as floor_map
 
 router = screen("surveys", within="bays")
 

@@ -1,1 +1,0 @@
-"""One module a screen."""

@@ -1,0 +1,1 @@
+"""Customers: names and addresses with their jobs, and erasing them for good."""

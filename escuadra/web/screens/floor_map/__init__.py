@@ -1,0 +1,1 @@
+"""The floor of a closed survey: its map and figures, its verdicts, what sank since another, and its files."""

@@ -1,0 +1,1 @@
+"""Instruments: the register, one instrument with its history, and its files."""

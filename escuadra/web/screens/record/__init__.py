@@ -1,0 +1,1 @@
+"""Records: the stored bytes of every signed revision, as PDF and as JSON."""

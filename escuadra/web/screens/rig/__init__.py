@@ -1,0 +1,1 @@
+"""The camera rig: the frame seen live on its way to its place, and the values taken when it stands."""

@@ -1,0 +1,1 @@
+"""The round: what is left to read, by tool and place, in the order with the fewest changes."""

@@ -1,0 +1,1 @@
+"""Day: the jobs of the garage, each with its state, what blocks it and its next move; who works here."""
