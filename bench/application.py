@@ -24,15 +24,15 @@ from fastapi.testclient import TestClient
 from jinja2 import Environment
 from sqlalchemy import create_engine, text
 
+from escuadra.commands import Garage
+from escuadra.commands.bays import AddBay
+from escuadra.commands.forms import press
+from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF, Event
 from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.sheet import derive
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
-from escuadra.jobs import Garage
-from escuadra.jobs.bays import AddBay
-from escuadra.jobs.forms import press
-from escuadra.jobs.people import AddPerson
 from escuadra.store import dialect
 from escuadra.store.verification import Verification
 from escuadra.web.app import create_app

@@ -12,8 +12,8 @@ from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
 
+from escuadra.commands.entries import Answer
 from escuadra.demo.valdehierro import open_demo
-from escuadra.jobs.entries import Answer
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}

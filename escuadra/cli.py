@@ -71,7 +71,7 @@ def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127
     """Serve a garage on the user's own data; an empty folder becomes an empty garage."""
     with _loading():
         import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
-        from escuadra.jobs import Garage
+        from escuadra.commands import Garage
 
     with _held(data):
         _run(Garage(data, clock), host, port, allow)
@@ -119,7 +119,7 @@ def _stand_ins() -> Iterator[None]:
 def _run(garage: object, host: str, port: int, allow: list[str] | None) -> None:
     import uvicorn
 
-    from escuadra.jobs import Garage
+    from escuadra.commands import Garage
     from escuadra.web.app import create_app
 
     assert isinstance(garage, Garage)
@@ -220,8 +220,8 @@ def trace(
     visit: Annotated[str, typer.Argument(help="a visit's number, or its id")], data: Data = Path("data/demo")
 ) -> None:
     """What works out a visit's sheet: each module in its order, what it took, what it gave; also while it is served."""
-    from escuadra.jobs.house import House
-    from escuadra.jobs.trace import traced
+    from escuadra.commands.house import House
+    from escuadra.commands.trace import traced
     from escuadra.store import Store, dialect
 
     if not dialect.there(data):

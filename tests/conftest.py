@@ -14,15 +14,15 @@ from sqlalchemy.pool import NullPool
 
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
+from escuadra.commands import Garage
+from escuadra.commands.bays import AddBay, KeepBay
+from escuadra.commands.forms import press
+from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF, Part, Payload, made
 from escuadra.core.bay.bay import Bay
 from escuadra.core.house import visit_stream
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
-from escuadra.jobs import Garage
-from escuadra.jobs.bays import AddBay, KeepBay
-from escuadra.jobs.forms import press
-from escuadra.jobs.people import AddPerson
 
 NOON = 1_764_072_000_000
 GROUND = {"length": 24_000, "width": 12_000, "u_rise_mm": 0.4, "u_place_mm": 0.2}

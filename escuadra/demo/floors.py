@@ -7,12 +7,12 @@ import math
 from collections.abc import Callable
 from datetime import date, timedelta
 
+from escuadra.commands import Garage
+from escuadra.commands.bays import KeepBay
+from escuadra.commands.forms import press
+from escuadra.commands.surveys import CloseSurvey, ReadPoint, of_csv, on_grid
 from escuadra.core.bay.bay import Bay
 from escuadra.core.bay.survey import SurveyPoint, grid
-from escuadra.jobs import Garage
-from escuadra.jobs.bays import KeepBay
-from escuadra.jobs.forms import press
-from escuadra.jobs.surveys import CloseSurvey, ReadPoint, of_csv, on_grid
 
 LEVEL = "Rotating laser 9 with staff"
 U_MM = 0.4

@@ -1,8 +1,8 @@
 """The instruments of Valdehierro: most of them good, one overdue, one drifting to its limit, one found out."""
 
+from escuadra.commands import Garage
+from escuadra.commands.instrument_life import Give, KeepCheck
 from escuadra.core.instruments.guided import CHECKS
-from escuadra.jobs import Garage
-from escuadra.jobs.instrument_life import Give, KeepCheck
 
 DAY_MS = 86_400_000
 History = list[tuple[str, str, int, dict[str, list[float]]]]

@@ -7,6 +7,11 @@ import math
 from collections.abc import Mapping
 from datetime import UTC, datetime
 
+from escuadra.commands import Garage, Opened, TakeIn
+from escuadra.commands.entries import Answer, Happen
+from escuadra.commands.reading import SIGNS, TakeReading
+from escuadra.commands.stations import RunStation
+from escuadra.commands.taking_in import BeginVisit, ChoosePlace
 from escuadra.core.base.axes import turned
 from escuadra.core.bay.bay import Place
 from escuadra.core.vehicle.stance import CORNERS
@@ -18,11 +23,6 @@ from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
 from escuadra.devices.virtual_bay import SLOPES
-from escuadra.jobs import Garage, Opened, TakeIn
-from escuadra.jobs.entries import Answer, Happen
-from escuadra.jobs.reading import SIGNS, TakeReading
-from escuadra.jobs.stations import RunStation
-from escuadra.jobs.taking_in import BeginVisit, ChoosePlace
 
 MOST_LOOKS = 12
 """More are never asked for, to be sure of what was read."""

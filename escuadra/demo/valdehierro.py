@@ -7,17 +7,17 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+from escuadra.commands import Garage
+from escuadra.commands.forms import press
+from escuadra.commands.people import AddPerson
+from escuadra.commands.settings import Set
+from escuadra.commands.signing import Sign
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
-from escuadra.jobs.forms import press
-from escuadra.jobs.people import AddPerson
-from escuadra.jobs.settings import Set
-from escuadra.jobs.signing import Sign
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
 from escuadra.store.writers import LOCK

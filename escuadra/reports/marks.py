@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass
 from itertools import combinations
 
+from escuadra.commands import Opened
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import written
 from escuadra.core.base.said import Noun, said
@@ -16,7 +17,6 @@ from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.floor_marks import OLD_MARKS, FloorMark, control_name, floor_marks
 from escuadra.core.visit.setup import Setup
 from escuadra.drawing import marks_view
-from escuadra.jobs import Opened
 from escuadra.reports.paper import printed, styled
 from escuadra.words import say
 

@@ -13,6 +13,7 @@ from zoneinfo import ZoneInfo
 from pydantic import Field
 
 from escuadra import __version__
+from escuadra.commands import Garage, Opened, signing
 from escuadra.core.base.model import CatalogueText, Frozen
 from escuadra.core.base.said import Given, Name, Said, Temperature, as_said, exact, said
 from escuadra.core.base.stream import Person
@@ -24,7 +25,6 @@ from escuadra.core.visit.next_move import retold
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.drawing import lines_view, plan_view, rule, side_view
-from escuadra.jobs import Garage, Opened, signing
 from escuadra.reports.paper import printed, styled
 from escuadra.store import FileStore
 from escuadra.words import say

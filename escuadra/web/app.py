@@ -18,13 +18,13 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from escuadra import __version__
+from escuadra.commands import Garage
+from escuadra.commands.forms import press
+from escuadra.commands.instrument_life import TellOverdue
 from escuadra.core.base.errors import BadInput, Conflict, bad_input, complaint, refusal
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import ITSELF
 from escuadra.devices import LoopbackDevices
-from escuadra.jobs import Garage
-from escuadra.jobs.forms import press
-from escuadra.jobs.instrument_life import TellOverdue
 from escuadra.web import script_words
 from escuadra.web.changes import Changes
 from escuadra.web.guard import Guard

@@ -13,13 +13,13 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
+from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput, Busy, Conflict
 from escuadra.core.base.given import readable
 from escuadra.core.base.said import Probability, Said, said
 from escuadra.core.base.wording import amount, length_in, with_uncertainty
 from escuadra.core.measure.budget import the_largest
 from escuadra.drawing import rule
-from escuadra.jobs import Garage
 from escuadra.web.script_words import words_address
 from escuadra.words import language, languages, say, spoken
 from escuadra.words.moments import Form, moment

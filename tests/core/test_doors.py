@@ -11,9 +11,9 @@ from fastapi.testclient import TestClient
 from typer.testing import CliRunner
 
 from escuadra.cli import app as command_line
+from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput
 from escuadra.core.calculations import KINDS, compute
-from escuadra.jobs import Garage
 from escuadra.web.app import create_app
 from escuadra.web.examples import EXAMPLES
 from tests.core.test_cases import assert_holds, cases

@@ -10,16 +10,16 @@ from typing import Any
 
 import pytest
 
+from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput, NoAnswer
 from escuadra.core.base.said import from_data, said
 from escuadra.core.visit.places import Plan
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_bay import VirtualBay
-from escuadra.jobs import Garage
 from tests.conftest import Technician
 from tests.english import refused, told
-from tests.jobs.test_stations import begun
+from tests.visit.test_stations import begun
 from tests.web.conftest import Visitor
 
 

@@ -6,6 +6,7 @@ from xml.etree import ElementTree
 
 import pytest
 
+from escuadra.commands import Garage
 from escuadra.core.base.said import Length, Name, Turns
 from escuadra.core.instruments.guided import CHECKS
 from escuadra.core.measure.verdict import VerdictInput, verdict
@@ -15,9 +16,8 @@ from escuadra.core.visit.next_move import WAYS, Axis, NextMove, Step, moved
 from escuadra.demo.technician import Technician
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
 from escuadra.drawing.svg import apart, in_rows, inside, label, n, text_boxes
-from escuadra.jobs import Garage
 from escuadra.words import language
-from tests.jobs.test_stations import begun
+from tests.visit.test_stations import begun
 
 SVG = "{http://www.w3.org/2000/svg}"
 

@@ -4,12 +4,12 @@ import math
 
 import pytest
 
+from escuadra.commands.lines import PlanLines
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.scene import Scene
 from escuadra.drawing import lines_view, plan_view
 from escuadra.drawing.lines import SIDEWAYS, sights
-from escuadra.jobs.lines import PlanLines
 from tests.conftest import Technician
 from tests.drawing.test_drawing import classed, parsed
 

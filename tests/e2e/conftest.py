@@ -15,12 +15,12 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from escuadra.commands import Garage
+from escuadra.commands.bays import AddBay
+from escuadra.commands.forms import press
+from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF
 from escuadra.demo.valdehierro import BAYS, PEOPLE, open_demo
-from escuadra.jobs import Garage
-from escuadra.jobs.bays import AddBay
-from escuadra.jobs.forms import press
-from escuadra.jobs.people import AddPerson
 from tests.conftest import Clock, ground_flat
 
 PATIENCE_S = float(os.environ.get("ESCUADRA_TEST_PATIENCE_S", "90"))

@@ -13,13 +13,13 @@ from playwright.sync_api import Page, expect
 
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
+from escuadra.commands.lines import PlanLines
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.places import Plan
 from escuadra.core.visit.scene import Scene
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
-from escuadra.jobs.lines import PlanLines
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 
 OPEN = ".check[data-open]"

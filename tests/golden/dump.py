@@ -17,8 +17,8 @@ from fastapi.testclient import TestClient
 from typer.testing import CliRunner
 
 from escuadra.cli import app as command_line
+from escuadra.commands import Garage
 from escuadra.demo.valdehierro import open_demo
-from escuadra.jobs import Garage
 from escuadra.reports import paper
 from escuadra.reports.record import Record, as_pdf
 from escuadra.web.app import create_app

@@ -11,14 +11,14 @@ from pathlib import Path
 import pytest
 
 from escuadra.catalogue import Catalogue
+from escuadra.commands import Garage
+from escuadra.commands.instrument_life import Drop
+from escuadra.commands.reading import TakeReading
 from escuadra.core.instruments.history import Dropped
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
-from escuadra.jobs.instrument_life import Drop
-from escuadra.jobs.reading import TakeReading
 from tests.conftest import Clock
-from tests.jobs.test_instruments import check
 from tests.store.test_log import wrongs
+from tests.visit.test_instruments import check
 
 KILLS = int(os.environ.get("ESCUADRA_KILLS", "25"))
 TOOL = "tape-4"

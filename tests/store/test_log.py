@@ -15,14 +15,14 @@ from hypothesis import strategies as st
 from sqlalchemy import Connection, text
 from sqlalchemy.exc import DBAPIError
 
+from escuadra.commands import Garage
+from escuadra.commands.reading import TakeReading
+from escuadra.commands.signing import Sign
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.stream import GENESIS, ITSELF, Event, Payload, Person, canonical, chained, made
 from escuadra.core.house import BayAdded, SettingSet
 from escuadra.core.visit.log.events import Answered as Said
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
-from escuadra.jobs.reading import TakeReading
-from escuadra.jobs.signing import Sign
 from escuadra.store import FileStore, Store
 from escuadra.store.database import MIGRATIONS
 from escuadra.store.verification import Verification

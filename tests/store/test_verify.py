@@ -10,25 +10,25 @@ import pytest
 from typer.testing import CliRunner
 
 from escuadra.cli import app
+from escuadra.commands import Garage
+from escuadra.commands.forms import press
+from escuadra.commands.instrument_life import Document, Drop
+from escuadra.commands.settings import Set
+from escuadra.commands.signing import Sign
+from escuadra.commands.surveys import CloseSurvey, of_csv
+from escuadra.commands.vehicle import Photograph
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import ITSELF, Event, Person
 from escuadra.core.visit.log.events import Answered
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
-from escuadra.jobs.forms import press
-from escuadra.jobs.instrument_life import Document, Drop
-from escuadra.jobs.settings import Set
-from escuadra.jobs.signing import Sign
-from escuadra.jobs.surveys import CloseSurvey, of_csv
-from escuadra.jobs.vehicle import Photograph
 from escuadra.store import Row
 from escuadra.store.verification import Verification
 from escuadra.web.changes import Changes
 from tests.conftest import Clock
 from tests.english import told
-from tests.jobs.test_floors import MORE
-from tests.jobs.test_vehicle import picture
 from tests.store.test_log import only_file, tamper, tampered, wrongs
+from tests.visit.test_floors import MORE
+from tests.visit.test_vehicle import picture
 
 
 def verify(who: Technician, *more: str) -> Any:

@@ -12,9 +12,9 @@ from typing import Any
 
 import pytest
 
+from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput, Busy
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
 from escuadra.store.writers import Turns, folder_lock
 from tests.conftest import BEGUN, SERVED, Clock
 from tests.english import refused

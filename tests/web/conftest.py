@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from escuadra.jobs import Garage
+from escuadra.commands import Garage
 from escuadra.web.app import create_app
 
 

@@ -2,9 +2,9 @@
 
 from pathlib import Path
 
+from escuadra.commands import Garage
+from escuadra.commands.customers import EraseCustomer, customers
 from escuadra.core.base.errors import BadInput
-from escuadra.jobs import Garage
-from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.reports.record import render_record
 from tests.conftest import minibus
 from tests.english import refused

@@ -6,10 +6,10 @@ import re
 
 import pytest
 
-from escuadra.jobs import Garage
-from escuadra.jobs.forms import press
-from escuadra.jobs.instrument_life import Drop
-from tests.jobs.test_instruments import check, framed
+from escuadra.commands import Garage
+from escuadra.commands.forms import press
+from escuadra.commands.instrument_life import Drop
+from tests.visit.test_instruments import check, framed
 from tests.web.conftest import Elements, Visitor
 
 PLUMB = "/instruments/laser-2/checks/plumb"

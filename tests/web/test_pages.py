@@ -7,10 +7,10 @@ from typing import Any
 import pytest
 
 from escuadra.catalogue import CatalogueError
+from escuadra.commands import Garage
 from escuadra.core.calculations import KINDS
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.demo.technician import Technician
-from escuadra.jobs import Garage
 from escuadra.web.guard import LARGEST_BODY
 from tests.conftest import BEGUN
 from tests.web.conftest import Elements, Visitor

@@ -7,15 +7,15 @@ from typing import Any
 import pytest
 from pypdf import PdfReader
 
+from escuadra.commands import Garage
+from escuadra.commands.forms import press
+from escuadra.commands.instrument_life import Drop
 from escuadra.core.bay.relief import plane_of
 from escuadra.core.bay.survey import Survey
-from escuadra.jobs import Garage
-from escuadra.jobs.forms import press
-from escuadra.jobs.instrument_life import Drop
 from tests.conftest import Technician
 from tests.english import told
-from tests.jobs.test_floors import keep, placed, slope, survey
-from tests.jobs.test_instruments import check
+from tests.visit.test_floors import keep, placed, slope, survey
+from tests.visit.test_instruments import check
 from tests.web.conftest import Visitor
 
 SHEET = {"length": "12 m", "width": "5000"}

@@ -3,12 +3,12 @@
 import yaml
 
 from escuadra.catalogue import Catalogue
+from escuadra.commands import Garage
 from escuadra.core.procedure.entries import KINDS
-from escuadra.jobs import Garage
 from escuadra.reports.record import Record, build
 from tests.conftest import NOON, Technician
 from tests.english import told
-from tests.jobs.test_stations import begun, set_up, shifted
+from tests.visit.test_stations import begun, set_up, shifted
 from tests.web.conftest import Visitor
 
 

@@ -7,14 +7,14 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
+from escuadra.commands import Unreadable
+from escuadra.commands.listing import Listed
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
 from escuadra.core.bay.bay import Bay
 from escuadra.core.bay.survey import Survey
 from escuadra.core.procedure.sheet import CheckSpec, Procedure
-from escuadra.jobs import Unreadable
-from escuadra.jobs.listing import Listed
 from escuadra.web.examples import EXAMPLES
 from escuadra.web.pages import garage_of, render
 from escuadra.words.pages import tell

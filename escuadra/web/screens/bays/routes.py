@@ -6,6 +6,8 @@ from typing import Annotated, Any
 from fastapi import Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
+from escuadra.commands.bays import KeepBay
+from escuadra.commands.floors import Floors, Surveyed
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import identifier
 from escuadra.core.base.quantities import parse
@@ -14,8 +16,6 @@ from escuadra.core.bay.bay import MOST_THINGS, Bay
 from escuadra.core.bay.relief import plane_of
 from escuadra.core.procedure.things import THING_KINDS
 from escuadra.drawing import bay_view
-from escuadra.jobs.bays import KeepBay
-from escuadra.jobs.floors import Floors, Surveyed
 from escuadra.web import forms
 from escuadra.web.downloads import named
 from escuadra.web.pages import garage_of, person_of, render, status_of, told

@@ -5,9 +5,9 @@ from typing import Annotated
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.commands.customers import EraseCustomer, customers
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Said
-from escuadra.jobs.customers import EraseCustomer, customers
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen

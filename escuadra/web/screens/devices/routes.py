@@ -12,13 +12,13 @@ from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
+from escuadra.commands import Opened
+from escuadra.commands.reading import SIGNS
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, Slope, Value, exact, said
 from escuadra.core.base.wording import amount
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import LOW_BATTERY, UNITS
-from escuadra.jobs import Opened
-from escuadra.jobs.reading import SIGNS
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, render, status_of, told
 from escuadra.web.screens import screen

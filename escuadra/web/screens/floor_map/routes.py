@@ -6,6 +6,8 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import PlainTextResponse, Response
 
+from escuadra.commands import Garage
+from escuadra.commands.floors import Surveyed
 from escuadra.core.base.said import Angle, Length, Said, nouns, said
 from escuadra.core.bay.ground import Ground
 from escuadra.core.bay.relief import compared, plane_of, relief, section
@@ -15,8 +17,6 @@ from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.checks import Figure
 from escuadra.core.visit.checks.place import floor_verdict
 from escuadra.drawing import bay_view, section_view
-from escuadra.jobs import Garage
-from escuadra.jobs.floors import Surveyed
 from escuadra.reports.floor import floor_pdf
 from escuadra.reports.paper import styled
 from escuadra.web.downloads import named

@@ -7,14 +7,14 @@ from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.catalogue import Entry
+from escuadra.commands.bays import AddBay
+from escuadra.commands.people import AddPerson
+from escuadra.commands.settings import Set
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import identifier, readable
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.house import ROLES
-from escuadra.jobs.bays import AddBay
-from escuadra.jobs.people import AddPerson
-from escuadra.jobs.settings import Set
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen

@@ -9,6 +9,9 @@ from typing import Annotated, Any
 from fastapi import Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
+from escuadra.commands import Garage, Opened
+from escuadra.commands.instrument_files import TakeRegister
+from escuadra.commands.instrument_life import Document, Drop, EnterInstrument, Give, Retire
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import identifier
 from escuadra.core.base.said import (
@@ -34,9 +37,6 @@ from escuadra.core.instruments.usual_accuracy import USUAL
 from escuadra.core.visit.capability import Decides, decides
 from escuadra.core.visit.places import Plan
 from escuadra.drawing import course_view
-from escuadra.jobs import Garage, Opened
-from escuadra.jobs.instrument_files import TakeRegister
-from escuadra.jobs.instrument_life import Document, Drop, EnterInstrument, Give, Retire
 from escuadra.web import forms
 from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
 from escuadra.web.screens import screen

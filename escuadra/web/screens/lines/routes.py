@@ -5,6 +5,8 @@ from typing import Annotated, Any
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.commands import Opened
+from escuadra.commands.lines import PlanLines, asked_plan, shelf
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Noun, Said, nouns, said
 from escuadra.core.visit.both_lines import answers
@@ -15,8 +17,6 @@ from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.places import Plan, tape_slot
 from escuadra.core.visit.together import agreement, contributions, facts, side_by_side
 from escuadra.drawing import lines_view
-from escuadra.jobs import Opened
-from escuadra.jobs.lines import PlanLines, asked_plan, shelf
 from escuadra.reports import marks
 from escuadra.web import forms
 from escuadra.web.downloads import named

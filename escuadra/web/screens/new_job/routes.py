@@ -5,12 +5,12 @@ from typing import Annotated
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.commands import TakeIn
+from escuadra.commands.taking_in import BeginVisit
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import whole_number
 from escuadra.core.base.said import Said, said
 from escuadra.core.vehicle.vin import VinInput, vin
-from escuadra.jobs import TakeIn
-from escuadra.jobs.taking_in import BeginVisit
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of
 from escuadra.web.screens import screen

@@ -6,6 +6,9 @@ from urllib.parse import quote
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.commands import Garage, Opened
+from escuadra.commands.bays import KeepBay
+from escuadra.commands.taking_in import ChoosePlace
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import parse
 from escuadra.core.base.said import Angle, Noun, Nouns, Said, Text, exact, nouns, said
@@ -17,9 +20,6 @@ from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.checks.place import floor_verdict
 from escuadra.drawing import bay_view
-from escuadra.jobs import Garage, Opened
-from escuadra.jobs.bays import KeepBay
-from escuadra.jobs.taking_in import ChoosePlace
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen

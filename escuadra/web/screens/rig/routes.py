@@ -9,6 +9,8 @@ from fastapi.responses import RedirectResponse, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
+from escuadra.commands import Garage, Opened
+from escuadra.commands.rig import TakeLook
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, nouns, said
 from escuadra.core.visit.approach import to_go
@@ -17,8 +19,6 @@ from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.scene import Scene
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.drawing import approach_view
-from escuadra.jobs import Garage, Opened
-from escuadra.jobs.rig import TakeLook
 from escuadra.web import forms
 from escuadra.web.pages import environment, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen

@@ -9,6 +9,8 @@ from urllib.parse import urlencode
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.commands.instrument_life import KeepCheck
+from escuadra.commands.reading import SIGNS
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Question, confirmed, understand
 from escuadra.core.base.said import Said, Way, nouns, said
@@ -18,8 +20,6 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.core.visit.checks import Figure
 from escuadra.drawing import rule, self_check_view
-from escuadra.jobs.instrument_life import KeepCheck
-from escuadra.jobs.reading import SIGNS
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen

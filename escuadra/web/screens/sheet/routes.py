@@ -11,6 +11,12 @@ from sse_starlette import EventSourceResponse
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
+from escuadra.commands import Asked, Garage, Opened
+from escuadra.commands.entries import Answer, Happen, Override, Undo
+from escuadra.commands.memory import Memory
+from escuadra.commands.reading import TakeReading
+from escuadra.commands.signing import Reopen, Sign
+from escuadra.commands.vehicle import KINDS, ChangeAsked
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import OWN_UNIT, Question
 from escuadra.core.base.said import Noun, Said, Text, said
@@ -28,12 +34,6 @@ from escuadra.core.visit.stands import left_behind
 from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
-from escuadra.jobs import Asked, Garage, Opened
-from escuadra.jobs.entries import Answer, Happen, Override, Undo
-from escuadra.jobs.memory import Memory
-from escuadra.jobs.reading import TakeReading
-from escuadra.jobs.signing import Reopen, Sign
-from escuadra.jobs.vehicle import KINDS, ChangeAsked
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told

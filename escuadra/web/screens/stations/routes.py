@@ -5,6 +5,7 @@ from typing import Annotated
 from fastapi import Form, Request
 from fastapi.responses import Response
 
+from escuadra.commands.stations import RunStation
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Said, said
 from escuadra.core.visit.carriers import carrier_of
@@ -12,7 +13,6 @@ from escuadra.core.visit.proof import Change, StationView
 from escuadra.core.visit.reach import beyond
 from escuadra.core.visit.sheet import Sheet
 from escuadra.drawing import stations_view
-from escuadra.jobs.stations import RunStation
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, told
 from escuadra.web.screens import screen

@@ -6,13 +6,8 @@ from typing import Annotated, Any
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.quantities import Question, parse
-from escuadra.core.base.said import Said, said
-from escuadra.core.bay.survey_log import Draft
-from escuadra.drawing import bay_view
-from escuadra.jobs import Garage
-from escuadra.jobs.surveys import (
+from escuadra.commands import Garage
+from escuadra.commands.surveys import (
     CloseSurvey,
     EnterTable,
     Paste,
@@ -24,6 +19,11 @@ from escuadra.jobs.surveys import (
     on_grid,
     valid_from,
 )
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.quantities import Question, parse
+from escuadra.core.base.said import Said, said
+from escuadra.core.bay.survey_log import Draft
+from escuadra.drawing import bay_view
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen

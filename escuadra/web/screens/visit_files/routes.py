@@ -5,15 +5,15 @@ from typing import Annotated
 from fastapi import Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.said import said
-from escuadra.jobs.vehicle import (
+from escuadra.commands.vehicle import (
     ChangeAsked,
     ChangeFigure,
     Photograph,
     Signs,
     TakePrintout,
 )
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import said
 from escuadra.web import forms
 from escuadra.web.pages import Upload, garage_of, person_of, status_of, told, upload_of
 from escuadra.web.screens import screen

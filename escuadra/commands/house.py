@@ -1,0 +1,291 @@
+"""What can be seen of a garage: its visits and their sheets, its people, its day. Nothing is changed here."""
+
+import logging
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from escuadra.catalogue import Catalogue, load
+from escuadra.catalogue.library import PRACTICE
+from escuadra.commands.floors import Floors
+from escuadra.commands.forms import Opened, Unreadable
+from escuadra.commands.instruments import Instruments
+from escuadra.commands.listing import Listed, listed
+from escuadra.commands.memory import MOST_ENTRIES, MOST_LISTED, MOST_VISITS, Memory, Sheets, Solutions
+from escuadra.core.base.errors import BadInput, refusal
+from escuadra.core.base.said import said
+from escuadra.core.base.stream import ITSELF, Part, Payload, Person
+from escuadra.core.bay.bay import Place
+from escuadra.core.instruments.instrument import Tool
+from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.figures import with_changes
+from escuadra.core.visit.log.events import Pinned, Signed
+from escuadra.core.visit.log.reducer import Visit, as_signed, fold_visit
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.places import Plan
+from escuadra.core.visit.sheet import Sheet, derive
+from escuadra.core.visit.slots import Slot
+from escuadra.store import FileStore, Row, Store, dialect
+from escuadra.store.repositories.visits import Log
+
+LOG = logging.getLogger("escuadra")
+
+
+class House:
+    """One garage on its data folder, as it is."""
+
+    def __init__(
+        self, data: Path, clock: Callable[[], int], catalogue: Catalogue | None = None, store: Store | None = None
+    ) -> None:
+        data.mkdir(parents=True, exist_ok=True)
+        self.data, self.clock = data, clock
+        self.store = store or Store(dialect.address(data), data / "backups")
+        self.files = FileStore(data / "files")
+        self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
+        self.floors = Floors(self.store)
+        self.instruments = Instruments(self.store, self.catalogue, self.today)
+        self.solutions = Solutions()
+        self._visits: Memory[str, tuple[str, Visit]] = Memory(MOST_VISITS)
+        self._plans: Memory[tuple[str, str], tuple[object, Plan]] = Memory(MOST_VISITS)
+        self._sheets = Sheets()
+        self._made: Memory[tuple[str, ...], Plan] = Memory(MOST_VISITS)
+        self._entries: Memory[tuple[str, str], Any] = Memory(MOST_ENTRIES)
+        self._listed: Memory[str, tuple[str, Listed]] = Memory(MOST_LISTED)
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self.store.close()
+
+    # --- visits
+
+    def open(self, visit: str, calibration: str = "") -> Opened:
+        """A visit as it is now, at a calibration (empty: its first); raises ``BadInput`` for an unknown one."""
+        with self.store.reading() as log:
+            return self.readable(log, log.row(visit), calibration)
+
+    def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened | Unreadable]:
+        """Visits, the newest first; one whose sheet cannot be worked out says so and takes no other down."""
+        with self.store.reading() as log:
+            return [self.opened(log, row) for row in log.rows(limit, offset)]
+
+    def listed(self, limit: int = 100, offset: int = 0) -> list[Listed | Unreadable]:
+        """What a list tells of visits, the newest first; of one whose sheet cannot be worked out, why."""
+        with self.store.reading() as log:
+            return [self._as_listed(log, row) for row in log.rows(limit, offset)]
+
+    def _as_listed(self, log: Log, row: Row) -> Listed | Unreadable:
+        head, known = self._listed.get(row.id) or ("", None)
+        if known is not None and head == row.head and (known.expires is None or known.expires > self.clock()):
+            return known
+        opened = self.opened(log, row)
+        return opened if isinstance(opened, Unreadable) else self._listed.keep(row.id, (row.head, listed(opened)))[1]
+
+    def opened(self, log: Log, row: Row, calibration: str = "") -> Opened | Unreadable:
+        """A visit as its row says that it is, or why that cannot be worked out."""
+        try:
+            visit = self.visit_of(log, row)
+            calibration = calibration or visit.calibrations[0]
+            return Opened(row, visit, calibration, self._sheet(log, row, visit, calibration))
+        except Exception as cause:
+            LOG.warning("The sheet of job %s cannot be worked out.", row.number, exc_info=cause)
+            return Unreadable(
+                row, refusal(cause) if isinstance(cause, BadInput) else said("as_is", text=type(cause).__name__)
+            )
+
+    def readable(self, log: Log, row: Row, calibration: str = "") -> Opened:
+        """A visit as its row says that it is; raises ``BadInput`` where that cannot be worked out."""
+        found = self.opened(log, row, calibration)
+        if isinstance(found, Unreadable):
+            raise BadInput("sheet", row.number, said("wants.job_whose_sheet_can_worked", why=found.why))
+        return found
+
+    def visit_of(self, log: Log, row: Row) -> Visit:
+        """What a visit's stream amounts to."""
+        head, visit = self._visits.get(row.id) or ("", Visit())
+        if head != row.head:
+            visit = fold_visit(visit, log.events(row.id, visit.seq)) if visit.seq < row.count else Visit()
+            if visit.seq != row.count:
+                visit = fold_visit(Visit(), log.events(row.id))
+            self._visits.keep(row.id, (row.head, visit))
+        return visit
+
+    def _sheet(self, log: Log, row: Row, visit: Visit, calibration: str) -> Sheet:
+        head, sheet = self._sheets.get(row.id, calibration)
+        if sheet is None or head != row.head or (sheet.expires is not None and sheet.expires <= self.clock()):
+            if visit.outgrown(calibration):
+                visit = as_signed(log.events(row.id), calibration)
+            state = visit.seen_by(calibration)
+            sheet = derive(state, self.plan_of(row.id, calibration, state), self.clock(), self.solutions, sheet)
+            self._sheets.keep(row.id, calibration, row.head, sheet)
+        return sheet
+
+    def keep(self, row: Row, visit: Visit, sheets: dict[str, Sheet]) -> None:
+        """What was worked out of a visit as its row now says that it is."""
+        self._visits.keep(row.id, (row.head, visit))
+        for calibration, sheet in sheets.items():
+            self._sheets.keep(row.id, calibration, row.head, sheet)
+
+    def derived(
+        self,
+        visit_id: str,
+        calibration: str,
+        after: Visit,
+        payloads: Sequence[Payload],
+        at: int,
+        known: Collection[str],
+    ) -> Sheet:
+        """The sheet that follows from what is said; raises ``BadInput`` where it loses what could be worked out before.
+
+        ``known``: what could not be worked out before it either.
+        """
+        entered = _entered(payloads)
+        try:
+            state = after.seen_by(calibration)
+            plan = self.plan_of(visit_id, calibration, state)
+            if any(isinstance(said, Signed) for said in payloads):
+                sheet = derive(state, plan, at)
+            else:
+                _, before = self._sheets.get(visit_id, calibration)
+                sheet = derive(state, plan, at, self.solutions, before)
+            lost = {id: why for id, why in sheet.underivable.items() if id not in known}
+        except BadInput:
+            raise
+        except Exception as cause:
+            why = said("as_is", text=type(cause).__name__)
+            raise BadInput("value", entered, said("wants.sheet_that_works_out", why=why)) from cause
+        for id, why in lost.items():
+            view = sheet.check(id)
+            what = view.check.called if view is not None else said("jobs.house.next_move")
+            raise BadInput("value", entered, said("wants.check_that_works_out", what=what, why=why))
+        return sheet
+
+    def plan_of(self, visit_id: str, calibration: str, state: State) -> Plan:
+        """What a calibration is judged by: its pinned entries, what was changed of them, the bay, the floor there."""
+        known, basis = self._plans.get((visit_id, calibration)), (state.placed, state.changes)
+        if known is None or known[0] != basis:
+            known = self._plans.keep((visit_id, calibration), (basis, self._plan(state)))
+        return known[1]
+
+    def _plan(self, state: State) -> Plan:
+        """The one plan of all calibrations that pin the same at the same place, with the same figures changed."""
+        placed = state.placed.model_dump_json() if state.placed is not None else ""
+        content = (placed, *(pin.hash for pin in state.pins), *(one.said.model_dump_json() for one in state.changes))
+        return self._made.get(content) or self._made.keep(content, self._new_plan(state))
+
+    def _new_plan(self, state: State) -> Plan:
+        found: dict[str, Any] = {}
+        targets: dict[str, Target] = {}
+        for pin in state.pins:
+            if pin.kind not in KINDS:
+                continue
+            found[pin.kind] = self._entry(pin)
+            if pin.kind == "target":
+                targets[pin.id] = found["target"]
+        procedure, vehicle = found["procedure"], found["vehicle"]
+        assert isinstance(procedure, Procedure)
+        assert isinstance(vehicle, VehicleModel)
+        frame, target = found["frame"], targets[procedure.mounting.target]
+        assert isinstance(frame, FrameProfile)
+        procedure = with_changes(procedure, (change.said for change in state.changes))
+        return self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets))
+
+    def _entry(self, pin: Pinned) -> Any:
+        """A catalogue entry as it was pinned: the same for all visits that pin it."""
+        key = (pin.kind, pin.hash)
+        known = self._entries.get(key)
+        if known is not None:
+            return known
+        text = self.store.pinned(pin.hash)
+        if text is None:
+            raise BadInput("pin", pin.hash, said("wants.pinned_missing", kind=pin.kind, id=pin.id))
+        return self._entries.keep(key, KINDS[pin.kind].model_validate_json(text))
+
+    def _placed(self, state: State, plan: Plan) -> Plan:
+        """The plan with the bay and, once a place was chosen, the floor there."""
+        pins = state.placed.pins if state.placed is not None else state.pins
+        place = state.placed.place if state.placed is not None else Place(x=0, y=0)
+        bay, standing, note = self.floors.standing(pins, place, plan.vehicle, plan.procedure)
+        chosen = state.placed.place if state.placed is not None else None
+        no_room = self.floors.no_room(bay, chosen, plan.vehicle, plan.procedure) if bay is not None else None
+        if chosen is None:
+            return replace(plan, bay=bay, no_room=no_room)
+        return replace(plan, bay=bay, standing=standing, place_note=note, no_room=no_room)
+
+    def signed_sheet(self, opened: Opened, revision: int) -> Opened:
+        """The sheet that a signature stands on, worked out anew from the events before it."""
+        with self.store.reading() as log:
+            visit = as_signed(log.events(opened.row.id), opened.calibration, revision)
+        state = visit.seen_by(opened.calibration)
+        at = next(at for said, at, _ in opened.state.records if said.revision == revision)
+        sheet = derive(state, self.plan_of(opened.row.id, opened.calibration, state), at)
+        return Opened(opened.row, visit, opened.calibration, sheet)
+
+    # --- people, days, instruments
+
+    def today(self) -> str:
+        """The day of the garage's clock in its zone, as ``2026-03-05``."""
+        zone = ZoneInfo(self.store.setting("time_zone", "UTC"))
+        return datetime.fromtimestamp(self.clock() / 1000, zone).date().isoformat()
+
+    def person(self, id: str) -> Person:
+        """One of the garage's people; raises ``BadInput`` for nobody."""
+        return self.known(id)[0]
+
+    def known(self, who: str | Person) -> tuple[Person, str]:
+        """Somebody, and their role; raises ``BadInput`` for nobody."""
+        if isinstance(who, Person):
+            return who, who.known if who == ITSELF else self._role(who.id)
+        if not who or not self._role(who):
+            raise BadInput("person", who, said("wants.one_garages_people_picked_first"))
+        found = next(p for p in self.store.people() if p["id"] == who)
+        return Person(id=found["id"], name=found["name"]), found["role"]
+
+    def _role(self, id: str) -> str:
+        return next((p["role"] for p in self.store.people() if p["id"] == id), "")
+
+    def tools(self, slot: Slot) -> list[Tool]:
+        """Instruments on the shelf that a slot can be read with."""
+        return [h.tool for h in self.instruments.shelf() if slot.reads in h.tool.reads]
+
+    def relying(self, tool: str, since: int, signed: bool) -> list[Row]:
+        """Visits, signed or open ones, with readings that count and stand on an instrument as it was from a seq on.
+
+        The newest first; sheets are not worked out for it.
+        """
+        with self.store.reading() as log:
+            return [row for row in log.using(tool, signed) if self.relied(log, row, tool, since)]
+
+    def relied(self, log: Log, row: Row, tool: str, since: int) -> list[Part]:
+        """The parts of a visit with readings that stand on an instrument as it was from a seq on.
+
+        None of a visit that cannot be read.
+        """
+        try:
+            parts = self.visit_of(log, row).parts
+            return [part for part, state in parts.items() if state.relies_on(tool, since)]
+        except BadInput:
+            return []
+
+    def stood_here(self, bay: str, vehicle: str, besides: str) -> list[tuple[str, Place, int]]:
+        """Number, place and time of earlier jobs with this vehicle model in a bay: first guesses, never readings."""
+        visits = [visit for visit in self.listed(limit=300) if isinstance(visit, Listed)]
+        return [
+            (visit.number, visit.place, visit.row.created_at)
+            for visit in visits
+            if visit.place is not None and visit.row.id != besides and (visit.bay, visit.model) == (bay, vehicle)
+        ]
+
+
+def _entered(said: Sequence[Payload]) -> str:
+    """What was entered, as the one who entered it would say it."""
+    for payload in said:
+        for name in ("understood", "value", "amount", "by", "place", "procedure"):
+            found = getattr(payload, name, None)
+            if found is not None and found != "" and found != {}:
+                return f"{found:g}" if isinstance(found, float) else str(found)
+    return type(said[0]).__name__

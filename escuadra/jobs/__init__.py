@@ -1,6 +1,0 @@
-"""Commands: the one way in for whatever changes a job, used by screens, devices, demo, command line and tests."""
-
-from escuadra.jobs.forms import Asked, Opened, TakeIn, Unreadable
-from escuadra.jobs.garage import Garage
-
-__all__ = ["Asked", "Garage", "Opened", "TakeIn", "Unreadable"]

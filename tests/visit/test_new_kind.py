@@ -1,0 +1,65 @@
+"""A further kind of check is one class: read, judged, put right, advised on, signed and recorded as any other."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import ClassVar
+
+import pytest
+
+from escuadra.catalogue.library import PRACTICE
+from escuadra.commands.signing import Sign
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Name, said
+from escuadra.core.procedure.sheet import CheckSpec, check_kind
+from escuadra.core.visit.checks.base import Judgement, OneReading
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.slots import Slot
+from escuadra.demo.technician import Technician
+from escuadra.reports.record import Record, render_record
+from escuadra.words import say
+from tests.conftest import finished, on_own_sheet
+
+
+@pytest.fixture
+def ballasted(tmp_path: Path) -> Iterator[Technician]:
+    """A set-up on a sheet that asks for a kind of check which is made here: a mass, and what puts it right."""
+
+    @check_kind("foot_ballast")
+    class FootBallast(OneReading):
+        mended_by_a_move: ClassVar[bool] = True
+
+        def make_slots(self, setup: Setup) -> list[Slot]:
+            quantity = Quantity(dimension="mass", unit="kg", low=0, high=90)
+            label, aspects = Name("Ballast on the foot"), frozenset({"ballast"})
+            return [Slot(id="foot.ballast", label=label, aspects=aspects, quantity=quantity, reads="mass")]
+
+        def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+            off = self.limits.nominal - judged.figures[0].value
+            told = said("as_told", text=f"Put {off:.0f} kg more on the foot.")
+            return NextMove("move", told, check=self.id, happening="loaded")
+
+    text = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text(encoding="utf-8").replace("id: BL-CAM-01", "id: FB-1")
+    limits = "{nominal: 20, minus: 2, plus: 2}"
+    added = f"  - {{id: ballast, kind: foot_ballast, group: ready, title: Ballast, limits: {limits}}}\n"
+    with on_own_sheet(tmp_path, text.replace("checks:\n", f"checks:\n{added}"), "windscreen replaced") as who:
+        yield who
+    del CheckSpec.registered["foot_ballast"]
+
+
+def test_a_kind_of_check_is_made_in_one_place(ballasted: Technician) -> None:
+    assert say(ballasted.opened.sheet.next.sentence) == "Read: Ballast on the foot."
+    ballasted.read("foot.ballast", "12", "scales-1")
+    sheet = ballasted.opened.sheet
+    assert sheet.check("ballast").state == "out"  # type: ignore[union-attr]
+    assert say(sheet.next.sentence) == "Put 8 kg more on the foot."
+    ballasted.read("foot.ballast", "20", "scales-1", replaces=True)
+    finished(ballasted)
+    assert ballasted.opened.sheet.can_sign, say(ballasted.opened.sheet.next.sentence)
+    ballasted.garage.do(
+        Sign(ballasted.job, ballasted.opened.row.head, render_record(ballasted.garage)), "teo", ballasted.id()
+    )
+    stored = ballasted.opened.state.records[-1][0].record_json
+    record = Record.model_validate_json(ballasted.garage.files.get(stored))
+    kept = next(check for check in record.checks if check.id == "ballast")
+    assert [(one.typed, one.stayed) for one in kept.readings] == [("12", "replaced"), ("20", "yes")]
