@@ -6,7 +6,7 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
-.PHONY: demo test quick test-postgres bench robots load fuzz golden words cases css lock screenshots
+.PHONY: demo test quick test-postgres bench robots load fuzz golden words rooms cases css lock screenshots
 
 demo: .venv/ready
 	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
@@ -84,3 +84,7 @@ golden: .venv/dev-ready
 # Each language's file as the JSON that is read at start.
 words: .venv/dev-ready
 	$(PY) -m escuadra.words.compiled
+
+# The rooms of the house and what stands on what, as the imports tell it, into docs/architecture.md.
+rooms: .venv/dev-ready
+	$(PY) scripts/rooms.py

@@ -21,13 +21,13 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import front_off
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.base import Finds
-from escuadra.core.visit.places import ENDS, Plan, pair_slots
+from escuadra.core.visit.plan import ENDS, Plan, pair_slots
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
-from escuadra.core.visit.setup import Setup
 
 RUNS = 5_000
 BENT_RUNS = 1_000

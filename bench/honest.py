@@ -18,18 +18,18 @@ from scipy.stats import beta
 from escuadra.core.base.axes import Pose
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Figure
-from escuadra.core.visit.current import U_HUB_MM
-from escuadra.core.visit.entering import PARALLAX
 from escuadra.core.visit.log.disturbances import POSE, UPRIGHT
 from escuadra.core.visit.log.events import Disturbed, LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.beams import U_SEAT_DEG
 from escuadra.core.visit.methods.marks import U_PLUMB_MM, U_SET_MM
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.readings import U_HUB_MM
 from escuadra.core.visit.scene import Space
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.upright import U_AXLE_MM, U_WHEELBASE_MM
+from escuadra.core.visit.solution.network_builder import PARALLAX
+from escuadra.core.visit.solution.upright import U_AXLE_MM, U_WHEELBASE_MM
 from escuadra.devices.robot import PlainTechnician, Robot
 from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 

@@ -16,7 +16,7 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.core.measure.readings import Instrument, ReadingInput, reading
 from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.core.visit.checks.frame import PoseCheck
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay
 

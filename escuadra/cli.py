@@ -146,7 +146,7 @@ def devices(
 
     from escuadra.catalogue import load
     from escuadra.catalogue.library import PRACTICE
-    from escuadra.core.visit.places import Plan
+    from escuadra.core.visit.plan import Plan
     from escuadra.devices import stand_in
 
     catalogue = load([PRACTICE])

@@ -4,11 +4,13 @@ import ast
 import importlib
 import importlib.util
 import re
+import runpy
 import subprocess
 from pathlib import Path
 
 import pytest
 
+from escuadra import __version__
 from escuadra.cli import app
 from escuadra.core.calculations import KINDS
 from escuadra.core.visit.log.disturbances import HAPPENINGS
@@ -33,6 +35,9 @@ def test_everything_that_is_measured_still_imports_what_it_measures() -> None:
 
 
 def test_vendored_scripts_are_the_locked_ones() -> None:
+    for name in ("htmx", "tailwindcss"):
+        kept = ROOT / f"escuadra/web/static/vendor/{name}-LICENSE.txt"
+        assert kept.read_bytes() == (ROOT / f"node_modules/{name.replace('htmx', 'htmx.org')}/LICENSE").read_bytes()
     shipped = ROOT / "escuadra/web/static/vendor/htmx.min.js"
     assert shipped.read_bytes() == (ROOT / "node_modules/htmx.org/dist/htmx.min.js").read_bytes()
     for font in (ROOT / "escuadra/web/static/fonts").glob("*.woff2"):
@@ -50,6 +55,9 @@ def test_vendored_scripts_are_the_locked_ones() -> None:
         ("docs/architecture.md", [f"`{path.name}/`" for path in (ROOT / "escuadra").iterdir()
                                   if path.is_dir() and (path / "__init__.py").exists()]),
         ("README.md", [path.name for path in (ROOT / "docs/screenshots").glob("*.png")]),
+        ("README.md", ["CONTRIBUTING.md", "CHANGELOG.md", "SECURITY.md", "LICENSE", "docs/conventions.md"]),
+        ("CHANGELOG.md", [f"## {__version__}"]),
+        ("NOTICE", [str(path.relative_to(ROOT)) for path in (ROOT / "escuadra").rglob("*LICENSE*")]),
     ],
 )  # fmt: skip
 def test_what_exists_is_named_in_the_documents(document: str, names: list[str]) -> None:
@@ -57,6 +65,15 @@ def test_what_exists_is_named_in_the_documents(document: str, names: list[str]) 
     missing = [name for name in names if name not in text]
     assert names
     assert not missing
+
+
+def test_the_rooms_that_are_drawn_are_those_of_the_imports() -> None:
+    drawer = runpy.run_path(str(ROOT / "scripts/rooms.py"))
+    text = drawer["DOCUMENT"].read_text()
+    assert drawer["with_rooms"](text) == text, "run: make rooms"
+    core = "\n".join(drawer["table"](ROOT / "escuadra/core"))
+    assert "| `base/` |" in core
+    assert core.index("`base/`") < core.index("`visit/`") < core.index("`calculations.py`")
 
 
 @pytest.mark.parametrize("room", sorted(path.parent.name for path in (ROOT / "escuadra/core").glob("*/__init__.py")))

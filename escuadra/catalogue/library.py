@@ -22,7 +22,7 @@ from escuadra.core.base.stream import canonical
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import derive
 
 Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)

@@ -27,7 +27,7 @@ from escuadra.core.visit.figures import with_changes
 from escuadra.core.visit.log.events import Pinned, Signed
 from escuadra.core.visit.log.reducer import Visit, as_signed, fold_visit
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 from escuadra.store import FileStore, Row, Store, dialect

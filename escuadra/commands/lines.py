@@ -12,7 +12,7 @@ from escuadra.core.instruments.instrument import READS
 from escuadra.core.visit.line_plan import MOST_TIMES, Shelf
 from escuadra.core.visit.log.events import LinePlanned, ToolUsed
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot
 
 

@@ -12,7 +12,7 @@ from cachetools import LRUCache
 
 from escuadra.core.geodesy.state.input import StateInput
 from escuadra.core.geodesy.state.located import Located
-from escuadra.core.visit.setup import cold
+from escuadra.core.visit.epochs import cold
 from escuadra.core.visit.sheet import Sheet
 
 K = TypeVar("K", bound=Hashable)

@@ -15,7 +15,7 @@ from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import ITSELF, Person
 from escuadra.core.instruments.history import Learned
 from escuadra.core.visit.log.events import PartHead, Printed, Reopened, Signed
-from escuadra.core.visit.told import mechanics
+from escuadra.core.visit.prediction import mechanics
 
 PRINTING_PATIENCE_S = 300.0
 """Who asks for a record that is being printed waits for it: a starved machine takes a minute."""

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 from escuadra.core.base.errors import NoAnswer
 from escuadra.core.base.said import from_data, said
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.devices.camera_rig import Look
 
 PATIENCE_S = 5.0

@@ -12,7 +12,7 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.log.events import Answered, Disturbed, ReadingTaken, ToolUsed
 from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView

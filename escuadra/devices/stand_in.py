@@ -27,7 +27,7 @@ from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import Angle, Length, Plain, as_data, exact, nouns, said
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
 

@@ -17,7 +17,7 @@ from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.hung import sag
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.marks import U_PLUMB_MM
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene, Space
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.staked import on_face, points_of

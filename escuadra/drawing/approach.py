@@ -8,7 +8,7 @@ import math
 
 from escuadra.core.base.said import said
 from escuadra.core.base.wording import amount
-from escuadra.core.visit.approach import ToGo
+from escuadra.core.visit.advice.approach import ToGo
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 SIZE = (620.0, 372.0)

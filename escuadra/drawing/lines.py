@@ -15,10 +15,10 @@ from escuadra.core.geodesy.rectangle import SIDES
 from escuadra.core.vehicle.lines import Line, LinesResult
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import both_lines
-from escuadra.core.visit.checks.carrying import RectangleCheck
+from escuadra.core.visit.checks.distance_transfer import RectangleCheck
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.methods import METHODS, Sight
 from escuadra.core.visit.scene import Scene
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline

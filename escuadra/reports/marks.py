@@ -14,8 +14,8 @@ from escuadra.core.base.given import written
 from escuadra.core.base.said import Noun, said
 from escuadra.core.base.wording import amount
 from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import OLD_MARKS, FloorMark, control_name, floor_marks
-from escuadra.core.visit.setup import Setup
 from escuadra.drawing import marks_view
 from escuadra.reports.paper import printed, styled
 from escuadra.words import say

@@ -1,1 +1,1 @@
-"""The screens: one module a screen in ``routes``, its view model and its template."""
+"""The screens: one folder a screen in ``screens``, with its routes and its templates."""

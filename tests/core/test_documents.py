@@ -1,5 +1,6 @@
 """The worked examples of the measurement document, computed; and the figures in its prose."""
 
+import doctest
 import json
 import math
 import re
@@ -10,8 +11,23 @@ import pytest
 
 from escuadra.core.calculations import KINDS, compute
 
-TEXT = (Path(__file__).parents[2] / "docs" / "measurement.md").read_text()
+ROOT = Path(__file__).parents[2]
+TEXT = (ROOT / "docs" / "measurement.md").read_text()
 EXAMPLES = [json.loads(block) for block in re.findall(r"```json\n(.*?)```", TEXT, re.S)]
+
+
+def test_the_conventions_are_what_is_computed() -> None:
+    text = (ROOT / "docs" / "conventions.md").read_text()
+    blocks = re.findall(r"```python\n(.*?)```", text, re.S)
+    run = doctest.DocTestRunner(verbose=False)
+    given: dict[str, Any] = {}
+    for block in blocks:
+        example = doctest.DocTestParser().get_doctest(block, given, "docs/conventions.md", None, 0)
+        run.run(example, clear_globs=False)
+        given |= example.globs
+    found = run.summarize(verbose=False)
+    assert found.attempted > len(blocks) > 4
+    assert not found.failed
 
 
 def agrees(printed: Any, computed: Any) -> bool:

@@ -7,7 +7,7 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.line_plan import Shelf, default_plan, fewest_changes, offer, slots_of, worth
 from escuadra.core.visit.log.events import LinePlanned, ToolUsed
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot
 from tests.conftest import Technician
 from tests.english import refused

@@ -8,13 +8,13 @@ import pytest
 from escuadra.core.base.axes import Pose
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import ENDS, Plan
+from escuadra.core.visit.plan import ENDS, Plan
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.solution.observed import ObservationId
 from tests.conftest import Technician
 
 NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)

@@ -17,7 +17,7 @@ from escuadra.core.instruments.instrument import KINDS as TOOL_KINDS
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.capability import decides
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from tests.english import refused, told
 
 TEO = Person(id="teo", name="Teo Marchena")

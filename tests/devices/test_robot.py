@@ -5,8 +5,8 @@ from collections.abc import Mapping
 
 import pytest
 
-from escuadra.core.visit.places import Plan
-from escuadra.core.visit.told import mechanics, predicted, taught
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.prediction import mechanics, predicted, taught
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import Knobs, VirtualBay
 from escuadra.words import language

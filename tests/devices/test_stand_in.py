@@ -13,7 +13,7 @@ import pytest
 from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput, NoAnswer
 from escuadra.core.base.said import from_data, said
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_bay import VirtualBay

@@ -10,7 +10,7 @@ from escuadra.commands import Garage
 from escuadra.core.base.said import Length, Name, Turns
 from escuadra.core.instruments.guided import CHECKS
 from escuadra.core.measure.verdict import VerdictInput, verdict
-from escuadra.core.visit.approach import ToGo
+from escuadra.core.visit.advice.approach import ToGo
 from escuadra.core.visit.checks import Figure
 from escuadra.core.visit.next_move import WAYS, Axis, NextMove, Step, moved
 from escuadra.demo.technician import Technician

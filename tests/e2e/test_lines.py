@@ -16,7 +16,7 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.lines import PlanLines
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo

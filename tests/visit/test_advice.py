@@ -6,7 +6,7 @@ import pytest
 
 from escuadra.commands.reading import TakeReading
 from escuadra.core.base.said import said
-from escuadra.core.visit.moving import expected
+from escuadra.core.visit.advice.frame import expected
 from escuadra.core.visit.next_move import NextMove, Step
 from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph

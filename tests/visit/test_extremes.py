@@ -18,7 +18,7 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.log.events import Answered, ReadingTaken, TakenIn, ToolUsed
 from escuadra.core.visit.log.reducer import VEHICLE
 from escuadra.core.visit.log.state import State, fold
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 from escuadra.demo.technician import Technician

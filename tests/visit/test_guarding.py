@@ -9,11 +9,11 @@ import pytest
 
 from escuadra.commands.lines import PlanLines
 from escuadra.core.geodesy.state.located import Derived, Located
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import MOST_LOOKS, Guard, first, word
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.setup import Setup
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.solution.solution import Solved
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from tests.english import say, told

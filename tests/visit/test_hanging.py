@@ -7,8 +7,8 @@ import pytest
 from escuadra.commands import Garage
 from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Noun
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import hung, read_at, sag
-from escuadra.core.visit.setup import Setup
 from escuadra.demo.technician import Technician
 from tests.english import told
 from tests.visit.test_stations import begun

@@ -5,7 +5,7 @@ import re
 import pytest
 
 from escuadra.commands import Garage
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.demo.technician import Technician
 from escuadra.devices.robot import Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay

@@ -11,10 +11,10 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.both_lines import answers
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.line_plan import default_plan, offer, offers, worth
+from escuadra.core.visit.line_report import agreement, contributions, facts, side_by_side
 from escuadra.core.visit.log.events import LinePlanned, ReadingTaken
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.scene import Scene
-from escuadra.core.visit.together import agreement, contributions, facts, side_by_side
 from escuadra.devices import SimulatedRig
 from tests.conftest import Technician
 from tests.english import refused, told

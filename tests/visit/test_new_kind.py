@@ -2,43 +2,22 @@
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import ClassVar
 
 import pytest
 
 from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.signing import Sign
-from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Name, said
-from escuadra.core.procedure.sheet import CheckSpec, check_kind
-from escuadra.core.visit.checks.base import Judgement, OneReading
-from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.setup import Setup
-from escuadra.core.visit.slots import Slot
+from escuadra.core.procedure.sheet import CheckSpec
 from escuadra.demo.technician import Technician
 from escuadra.reports.record import Record, render_record
 from escuadra.words import say
-from tests.conftest import finished, on_own_sheet
+from tests.conftest import contributed, finished, on_own_sheet
 
 
 @pytest.fixture
 def ballasted(tmp_path: Path) -> Iterator[Technician]:
-    """A set-up on a sheet that asks for a kind of check which is made here: a mass, and what puts it right."""
-
-    @check_kind("foot_ballast")
-    class FootBallast(OneReading):
-        mended_by_a_move: ClassVar[bool] = True
-
-        def make_slots(self, setup: Setup) -> list[Slot]:
-            quantity = Quantity(dimension="mass", unit="kg", low=0, high=90)
-            label, aspects = Name("Ballast on the foot"), frozenset({"ballast"})
-            return [Slot(id="foot.ballast", label=label, aspects=aspects, quantity=quantity, reads="mass")]
-
-        def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-            off = self.limits.nominal - judged.figures[0].value
-            told = said("as_told", text=f"Put {off:.0f} kg more on the foot.")
-            return NextMove("move", told, check=self.id, happening="loaded")
-
+    """A set-up on a sheet that asks for the kind of check that CONTRIBUTING.md makes."""
+    contributed("a kind of check")
     text = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text(encoding="utf-8").replace("id: BL-CAM-01", "id: FB-1")
     limits = "{nominal: 20, minus: 2, plus: 2}"
     added = f"  - {{id: ballast, kind: foot_ballast, group: ready, title: Ballast, limits: {limits}}}\n"

@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from escuadra.commands.vehicle import ChangeAsked, ChangeFigure
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.reach import beyond, past_travel
 from escuadra.words import language
 from tests.conftest import Technician

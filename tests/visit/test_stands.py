@@ -7,7 +7,16 @@ import pytest
 from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.stands import Stand, _changes, _walked, left_behind, missing, stand_of, standing_now, the_round
+from escuadra.core.visit.tool_route import (
+    Stand,
+    _changes,
+    _walked,
+    left_behind,
+    missing,
+    stand_of,
+    standing_now,
+    the_round,
+)
 from tests.conftest import Technician
 from tests.english import refused, told
 

@@ -29,12 +29,12 @@ from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.lines import Line, LineAt, LinesResult, Separation
 from escuadra.core.visit.doubting import to_read_again
-from escuadra.core.visit.looking import AS_LIKELY
+from escuadra.core.visit.epochs import Answer, Setup
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import emblem_slot
-from escuadra.core.visit.setup import Answer, Setup
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.next_reading import AS_LIKELY
+from escuadra.core.visit.plan import emblem_slot
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved
 
 
 def both_lines(setup: Setup, stations: list[float] | None = None) -> LinesResult | None:

@@ -11,13 +11,13 @@ from escuadra.core.base.said import Said, Text, Value, said
 from escuadra.core.bay.bay import Bay
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.advice.frame import expected
 from escuadra.core.visit.checks import Figure
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.moving import expected
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.rehearsal import PERFECT, rehearsed
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 

@@ -14,7 +14,7 @@ from escuadra.core.base.said import Count, Said, Text, said
 from escuadra.core.geodesy.state.box import joint
 from escuadra.core.geodesy.state.located import Located
 from escuadra.core.visit.checks.base import Figure, ToldBy
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.views import CheckView
 
 

@@ -11,11 +11,11 @@ from itertools import combinations
 
 from escuadra.core.base.said import Text
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.visit.looking import AS_LIKELY
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.setup import UNFIT, Setup
+from escuadra.core.visit.epochs import UNFIT, Setup
+from escuadra.core.visit.next_reading import AS_LIKELY
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved
 
 LOOKS_APART = CRITICAL_W * math.sqrt(2)
 """Two looks with one tool that differ by more of its u contradict each other."""

@@ -1,174 +1,355 @@
-"""From readings by epoch to what is solved: every place where the frame stood is a body, all on one vehicle.
+"""What a visit's readings amount to: every epoch solved together, the lines, and what each method says alone.
 
-A move that leaves yaw and distance alone joins two epochs: what it left is observed as ``same``, as well as the frame's
-profile says. What a reading depends on says in which epoch it counts. Source: ``state``.
+Every move that changes where the beam stands opens an epoch. All epochs since the vehicle's line was spoiled are solved
+as one ``state``; what contradicted itself before a bump is left behind. Lines after ISO 8855.
 """
 
-from collections.abc import Callable, Collection, Mapping, Sequence
-from itertools import pairwise
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import islice
 
-from escuadra.core.visit.current import Current, Stay
-from escuadra.core.visit.entering import MIDDLE, PARALLAX, Entered, Entering
-from escuadra.core.visit.log.disturbances import HAPPENINGS, MARKS, POSE
-from escuadra.core.visit.log.state import Disturbance, Entry
+from escuadra.core.base.errors import BadInput
+from escuadra.core.geodesy.state.input import Coordinate, StateInput
+from escuadra.core.geodesy.state.located import Derived, Located, located, planned
+from escuadra.core.procedure.sheet import LineChoice
+from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.visit.derivation import worked_out
+from escuadra.core.visit.log.state import State
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import TAPE_ASPECTS
-from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.upright import enter_upright, enter_vehicle
+from escuadra.core.visit.network_of_epochs import body_of, entered, leaves_yaw, posture, unframed
+from escuadra.core.visit.plan import ENDS, Plan, tape_slot
+from escuadra.core.visit.readings import Current
+from escuadra.core.visit.solution.network_builder import Entered
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved, Solving, bump_watch
 
-ENOUGH, JOINS = 3, 2
-"""Readings that a place in plan takes, and how many of them a move stands for that leaves yaw and distance alone."""
-U_ANYWHERE_MM, U_TURNED_DEG = 1000.0, 15.0
-"""How far from where it should a frame may stand that was not read yet, one sigma."""
-
-
-def body_of(epoch: int) -> str:
-    """The frame's name as it stood in an epoch."""
-    return f"frame@{epoch}"
-
-
-def leaves_yaw(move: Disturbance) -> bool:
-    """A move that leaves the frame's yaw and distance alone."""
-    return move.aspects & TAPE_ASPECTS == {"centre"}
+IN_PLAN: tuple[Coordinate, ...] = ("x", "y", "yaw_deg")
+UNFRAMED = -1
+"""The epoch of what does not hang on the frame."""
+Corners = tuple[Corner, ...]
+UNFIT = 1.0
+"""A test above this may have to do with a contradiction that none of the suspects explains."""
+MOST_RECENT = 4
+"""Epochs that are looked back on for the vehicle's line: each tells the same, as well as its readings were."""
+MOST_EPOCHS = 30
+"""A long visit has so many places of the frame; of a longer one, the newest are solved."""
 
 
-def handles_target(move: Disturbance) -> bool:
-    """A move of the target alone: the frame stands where it stood."""
-    known = HAPPENINGS.get(move.what)
-    return known is not None and known.side == "target"
+@dataclass(frozen=True)
+class Answer:
+    """What one method says: its line's direction in degrees, and where that line passes at the target."""
+
+    line: LineChoice
+    angle: Derived
+    at: Derived
 
 
-def unframed(current: Current, only: str = "") -> Entered:
-    """Hubs, and what is read without the frame: by every method, or by ``only`` one."""
-    into = Entering(current)
-    enter_vehicle(into, framed=False)
-    _enter_methods(current, into, only)
-    return into.done()
+def cold(given: StateInput) -> Located | None:
+    """Solve a state, remembering nothing; nothing where it cannot be solved."""
+    try:
+        return located(given)
+    except BadInput:
+        return None
 
 
-def entered(
-    current: Current,
-    epochs: Sequence[int],
-    joined: Collection[int] = (),
-    now: bool = True,
-    only: str = "",
-    unlike: Collection[str] = (),
-) -> Entered:
-    """What was read in some epochs; ``joined``: those that begin with a move that leaves what it does not touch.
+class Setup(Current):
+    """What a job's entries amount to, with what was solved of it."""
 
-    ``now``: the vehicle is as it is now, else as it was in the last of them; ``unlike``: hubs that stand elsewhere.
-    """
-    into = Entering(current)
-    stays = [stay for epoch in epochs for stay in current.stays(epoch)]
+    def __init__(
+        self,
+        state: State,
+        plan: Plan,
+        at: int | None = None,
+        solving: Solving = cold,
+        before: Current | None = None,
+    ) -> None:
+        """``solving``: how a state is solved; whoever gives it may remember what was solved before."""
+        super().__init__(state, plan, at, before)
+        self.solving = solving
 
-    def at(stay: Stay | None) -> Callable[[Slot], Sequence[Entry]]:
-        def entries(slot: Slot) -> Sequence[Entry]:
-            if stay is None or not slot.aspects & POSE:
-                return current.current(slot) if now else current.within(slot, epochs[-1])
-            since = max(stay.start, current.last_spoiled(slot.aspects & MARKS))
-            return [e for e in current.within(slot, stay.epoch) if since < e.seq < stay.end]
+    # --- what is solved
 
-        return entries
+    def carries(self, epoch: int) -> bool:
+        """The epoch began with a move that leaves yaw and distance alone, and what was solved before can be trusted."""
+        return self.once(Setup._carries, epoch)
 
-    into.entries = at(None)
-    enter_vehicle(into, unlike=unlike)
-    read, counted = set(), dict[Stay, int]()
-    for stay in stays:
-        into.stand(stay.body, at(stay))
-        before = len(into.observations)
-        _enter_methods(current, into, only)
-        _enter_tapes(current, into, stay)
-        counted[stay] = sum(into.sources[o.id].kind.of_frame for o in into.observations[before:])
-        if counted[stay]:
-            read.add(stay)
-            into.read_from.add(stay.body)
-    needed = _needed(stays, read, joined)
-    into.bodies = [stay.body for stay in needed]
-    enter_upright(current, into, needed)
-    _hold_in_plan(into, needed, counted, joined)
-    for before_it, stay in pairwise(needed):
-        _join(current, into, (before_it, stay), joined, stay in read)
-    return into.done()
+    def _carries(self, epoch: int) -> bool:
+        if epoch == 0 or not leaves_yaw(self.boundaries[epoch - 1]):
+            return False
+        before = self._of(self.chain(epoch - 1), epoch - 1)
+        if before is not None and not before.trusted and (unlike := self.unlike(epoch - 1)):
+            before = self._of(self.chain(epoch - 1), epoch - 1, unlike)
+        return before is not None and before.placed and before.trusted
 
+    def chain(self, epoch: int) -> tuple[int, ...]:
+        """The epochs up to one that moves join which left yaw and distance alone."""
+        first = epoch
+        while self.carries(first):
+            first -= 1
+        return tuple(range(first, epoch + 1))
 
-def posture(current: Current, epoch: int) -> Entered:
-    """How the frame stands in an epoch, wherever that is: levels, heights, and where the target hangs on it."""
-    into, stay = Entering(current), current.stays(epoch)[-1]
-    enter_vehicle(into)
-    into.stand(stay.body, current.current)
-    enter_upright(current, into, [stay])
-    return into.done()
+    def _since_spoiled(self, epoch: int) -> tuple[int, ...]:
+        """The epochs up to one since the vehicle's line was spoiled, the newest of them."""
+        first = max((k + 1 for k, past in enumerate(self.boundaries[:epoch]) if "line" in past.aspects), default=0)
+        return tuple(range(max(first, epoch + 1 - MOST_EPOCHS), epoch + 1))
 
+    def _last_of_line(self, epoch: int) -> int:
+        """The last epoch before the vehicle's line was spoiled, from one on."""
+        later = (k for k in range(epoch, self.epoch) if "line" in self.boundaries[k].aspects)
+        return next(later, self.epoch)
 
-def _hold_in_plan(into: Entering, stays: Sequence[Stay], counted: Mapping[Stay, int], joined: Collection[int]) -> None:
-    """Where too little was read to say where the frame stands, about where it should: nothing else would tie it."""
-    before: Stay | None = None
-    for stay in stays:
-        ties = counted[stay] + (JOINS if before is not None and _linked(before, stay, joined) else 0)
-        before = stay
-        if ties >= ENOUGH:
-            continue
-        goal, middle = into.plan.nominal_goal, f"{stay.body}:{MIDDLE}"
-        for axis, about in (("x", goal.x), ("y", goal.y)):
-            into.put(ObservationId("upright", f"{stay.body} {axis}"), axis, about, U_ANYWHERE_MM, point=middle)
-        into.put(ObservationId("upright", f"{stay.body} yaw"), "yaw", goal.yaw_deg, U_TURNED_DEG, body=stay.body)
+    def entered(self, epochs: tuple[int, ...], unlike: frozenset[str] = frozenset()) -> Entered:
+        """What was read in some epochs, the vehicle as it was in the last of them."""
+        return self.once(Setup._entered, epochs, unlike)
 
+    def _entered(self, epochs: tuple[int, ...], unlike: frozenset[str]) -> Entered:
+        joined = {k for k in epochs if k - 1 in epochs and self.carries(k)}
+        return entered(self, epochs, joined, self._last_of_line(epochs[-1]) == self.epoch, unlike=unlike)
 
-def _enter_tapes(current: Current, into: Entering, stay: Stay) -> None:
-    for slot, hub, end, entries in current.tapes(stay.epoch):
-        held = [e for e in entries if stay.start < e.seq < stay.end]
-        for run in current.by_runs(held):
-            for part in current.by_tool(slot.id, run):
-                into.reading(slot, part, "tape", "distance", beside=PARALLAX, from_=hub, to=into.on_frame(end))
+    def _of(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str] = frozenset()) -> Solved | None:
+        """One epoch as some of them together tell it; nothing where it is not among what was read."""
+        return self.once(Setup._seen_from, epochs, epoch, unlike)
 
+    def _seen_from(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str]) -> Solved | None:
+        into, body = self.entered(epochs, unlike), body_of(epoch)
+        if body not in into.bodies:
+            return None
+        return self._view(into, self.once(Setup._located, epochs, unlike), body, epoch)
 
-def _needed(stays: Sequence[Stay], read: Collection[Stay], joined: Collection[int]) -> list[Stay]:
-    """Where the frame was read, and what moves join to that: up to the last, or to one that was read later."""
-    found: list[Stay] = []
-    for stay in stays:
-        if stay in read or (found and _linked(found[-1], stay, joined)):
-            found.append(stay)
-    kept = {stay.epoch: stay for stay in found}
-    for stay in reversed(found[:]):
-        later = found[found.index(stay) + 1 :]
-        links = bool(later) and _linked(stay, later[0], joined)
-        last = stay == stays[-1] or (kept[stay.epoch] == stay and any(other.epoch == stay.epoch for other in read))
-        if stay not in read and not links and not last:
-            found.remove(stay)
-    return found
+    def _located(self, epochs: tuple[int, ...], unlike: frozenset[str]) -> Located | None:
+        return self.solving(self.entered(epochs, unlike).state(self.plan.nominal_goal))
 
+    def unlike(self, epoch: int) -> frozenset[str]:
+        """Hubs that do not stand where the model has them, as an epoch knows it.
 
-def _linked(before: Stay, stay: Stay, joined: Collection[int]) -> bool:
-    """One follows the other, and what began it left the frame's yaw and distance alone."""
-    return before.end == stay.start and (before.epoch == stay.epoch or stay.epoch in joined)
+        What was read contradicted the model, all that may be wrong was read again and read the same, and without the
+        model's word on them it agrees.
+        """
+        return self.once(Setup._unlike, epoch)
 
+    def _unlike(self, epoch: int) -> frozenset[str]:
+        for k in self._since_spoiled(epoch):
+            found = self._of(self.chain(k), k)
+            if found is not None and not found.trusted and self._confirmed(found, k):
+                corners = frozenset(self._loosened(found, k))
+                if corners:
+                    return corners
+        return frozenset()
 
-def _enter_methods(current: Current, into: Entering, only: str) -> None:
-    for method in METHODS.values():
-        if only in ("", method.id) and not current.begun.isdisjoint(method.prefixes):
-            method.enter(into)
+    def _confirmed(self, found: Solved, epoch: int) -> bool:
+        """Everything that may be wrong in a solution was read again, and read the same."""
+        end = self.span(epoch)[1]
+        unfit = (id for id, w in found.tests if w is not None and abs(w) > UNFIT)
+        slots = [slot for id in unfit for slot in id.kind.read_in(id) if self.relied(slot)]
+        return bool(slots) and all(self.read_twice(slot, end) for slot in slots)
 
+    def _loosened(self, found: Solved, epoch: int) -> Corners:
+        """The fewest hubs without whose places in the model the readings agree, the least likely places first."""
+        worst: dict[Corner, float] = dict.fromkeys(CORNERS, 0.0)
+        for id, w in found.tests:
+            if w is not None and id.source in ("hub_x", "hub_y"):
+                corner: Corner = id.place  # type: ignore[assignment]
+                worst[corner] = max(worst[corner], abs(w))
+        order = sorted(CORNERS, key=lambda corner: -worst[corner])
+        tried: list[Corners] = [*((corner,) for corner in order), ("LR", "RR"), ("LF", "RF")]
+        for corners in tried:
+            without = self._of(self.chain(epoch), epoch, frozenset(corners))
+            if without is not None and without.trusted:
+                return corners
+        return ()
 
-def _join(current: Current, into: Entering, stays: tuple[Stay, Stay], joined: Collection[int], read: bool) -> None:
-    """What lay between two stays left as it was; the place along the beam only where it was looked at since."""
-    before, stay = stays
-    frame = into.plan.frame
-    between = [past for past in current.state.disturbances if before.start < past.seq <= stay.start]
-    spoiled = frozenset().union(*(past.aspects for past in between))
+    def _view(self, into: Entered, found: Located | None, body: str, epoch: int) -> Solved | None:
+        """A solution as an epoch sees it."""
+        return Solved(self.plan, found, into, body, epoch) if found is not None else None
 
-    def same(source: str, what: str, u: float) -> None:
-        into.put(ObservationId(source, stay.body), "same", 0.0, u, what=what, from_=before.body, to=stay.body)
+    def solved(self, epoch: int) -> Solved | None:
+        """An epoch by all that was read on the visit; where that contradicts itself, by what a move joins it to.
 
-    if _linked(before, stay, joined):
-        same("carried_yaw", "yaw", frame.u_kept_deg)
-        same("carried_distance", "normal", frame.u_kept_mm)
-        if "centre" not in spoiled:
-            same("carried_along", "sideways", frame.u_kept_mm)
-        elif read and all(handles_target(past) for past in between):
-            same("carried_along", "sideways", frame.u_handled_mm)
-    if "level" not in spoiled:
-        for way in ("roll", "pitch"):
-            same(f"carried_{way}", way, frame.u_kept_deg)
-    if "height" not in spoiled:
-        same("carried_height", "up", frame.u_kept_mm)
+        What contradicted itself before the frame was moved or bumped is not carried along.
+        """
+        last = self._last_of_line(epoch)
+        found = self._as_far_back(last, epoch)
+        if found is None or found.trusted or not (unlike := self.unlike(last)):
+            return found
+        return self._as_far_back(last, epoch, unlike)
+
+    def _as_far_back(self, last: int, epoch: int, unlike: frozenset[str] = frozenset()) -> Solved | None:
+        whole = self._of(self._since_spoiled(last), epoch, unlike)
+        return whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch, unlike)
+
+    def solve(self, epoch: int) -> Solved | None:
+        """An epoch's solution; ``None`` while its readings do not tell where the frame stands."""
+        return self.once(Setup._placed, epoch)
+
+    def _placed(self, epoch: int) -> Solved | None:
+        found = self.solved(epoch)
+        return found if found is not None and found.placed else None
+
+    @worked_out
+    def strays(self) -> tuple[ObservationId, ...]:
+        """Where what was read cannot be solved at all: each reading without which the others can, the newest first."""
+        epochs = self.chain(self.epoch)
+        into = self.entered(epochs)
+        if body_of(self.epoch) not in into.bodies or self.once(Setup._located, epochs, frozenset()) is not None:
+            return ()
+        given, found = into.state(self.plan.nominal_goal), list[ObservationId]()
+        for one in given.observations:
+            if into.sources[one.id].kind.again:
+                others = tuple(o for o in given.observations if o is not one)
+                rest = self.solving(given.model_copy(update={"observations": others}))
+                if rest is not None and rest.trusted:
+                    found.append(into.sources[one.id])
+        return tuple(sorted(found, key=lambda id: -id.seq))
+
+    @worked_out
+    def postures(self) -> tuple[Solved, ...]:
+        """How the frame stands now: with all that was read where that agrees, then by its levels and heights alone."""
+        found = self.solved(self.epoch)
+        return (*((found,) if found is not None and found.trusted else ()), *((self.upright,) if self.upright else ()))
+
+    @worked_out
+    def upright(self) -> Solved | None:
+        """How the frame stands now by its levels and heights alone, as if it were where it should be."""
+        into = posture(self, self.epoch)
+        found = self.solving(into.state(self.plan.nominal_goal, IN_PLAN))
+        return self._view(into, found, into.body, self.epoch)
+
+    def turned_only(self, epoch: int) -> Solved | None:
+        """An epoch that sees how the frame is turned, and perhaps no more: nothing else may be taken from it."""
+        return self.once(Setup._turned_only, epoch)
+
+    def _turned_only(self, epoch: int) -> Solved | None:
+        found = self.solved(epoch)
+        read = found is not None and found.body in self.entered(self.chain(epoch)).read_from
+        return found if found is not None and read and found.tells("square") else None
+
+    def designed(self) -> Solved | None:
+        """The first epoch at its first guesses, whatever its readings say; nothing where it would stay loose."""
+        into = self.entered((0,))
+        if not into.bodies:
+            return None
+        found = planned(into.state(self.plan.nominal_goal))
+        solved = Solved(self.plan, found, into, into.body, 0)
+        return solved if solved.placed and solved.tells_line else None
+
+    # --- both lines
+
+    @worked_out
+    def lines(self) -> Solved | None:
+        """The solution that knows the vehicle's lines: all that was read, or what does not hang on the frame.
+
+        What was read at the frame in an earlier epoch still tells where the vehicle points, until its line is spoiled.
+        """
+        known: list[Solved] = []
+        for found in self._lines_from():
+            if found.tells_line:
+                if found.line == self.plan.procedure.line and found.trusted:
+                    return found
+                known.append(found)
+        return next((found for found in known if found.trusted), known[-1] if known else None)
+
+    def _lines_from(self) -> Iterator[Solved]:
+        if self.recent and self.recent[0].trusted:
+            yield self.recent[0]
+        if self.unframed is not None:
+            yield self.unframed
+
+    @worked_out
+    def recent(self) -> list[Solved]:
+        """The newest epochs in which the frame was read since the vehicle's line was spoiled, the newest first."""
+        epochs = reversed(self._since_spoiled(self.epoch))
+        return [found for k in islice(epochs, MOST_RECENT) if (found := self.solved(k)) is not None]
+
+    def alone(self, method: str) -> Answer | None:
+        """What one method says by itself at the target; with the frame's tapes where it is read at the frame."""
+        return self.once(Setup._alone, method)
+
+    def _alone(self, method: str) -> Answer | None:
+        line = METHODS[method].finds
+        if line == "none":
+            return None
+        for epoch in (UNFRAMED, *reversed(self._since_spoiled(self.epoch))):
+            into = unframed(self, method) if epoch == UNFRAMED else entered(self, (epoch,), only=method)
+            if epoch != UNFRAMED and not into.bodies:
+                continue
+            solved = self._view(into, self.solving(into.state(self.plan.nominal_goal)), into.body, epoch)
+            if solved is not None and line in solved.known and solved.tells_line:
+                return Answer(line, solved.derived("line_angle", line), solved.line_at(self.plan.target_x, line))
+        return None
+
+    def watched(self, epoch: int) -> str:
+        """After a shift of the target: slot of the tape that would notice a bump best; empty otherwise."""
+        if not self.carries(epoch) or self.boundaries[epoch - 1].what != "shift":
+            return ""
+        return self.watch(epoch - 1)
+
+    def watch(self, epoch: int) -> str:
+        """Slot of the tape of the last full solution that would notice a bump of the frame best; empty without one."""
+        for k in range(epoch, -1, -1):
+            solved = self.solve(k)
+            watch = bump_watch(solved) if solved is not None else ""
+            if watch:
+                return watch
+        return ""
+
+    def seen_by_rig(self, epoch: int) -> bool:
+        """The camera rig saw everything in an epoch: no tape is needed then."""
+        if "rig" not in self.begun:
+            return False
+        rig = METHODS["rig"]
+        read = {slot.id for slot in rig.slots(self.plan) if self.within(slot, epoch)}
+        instead = dict(rig.either)
+        needed = [slot.id for slot in rig.slots(self.plan) if not slot.optional]
+        return all(id in read or instead.get(id) in read for id in needed)
+
+    @worked_out
+    def taped(self) -> bool:
+        """Nothing that was begun tells where the frame stands but tapes to the ends of its beam."""
+        return not any(m.sees_frame and not self.begun.isdisjoint(m.prefixes) for m in METHODS.values())
+
+    @worked_out
+    def watching(self) -> frozenset[str]:
+        """Slots at which a bump of the frame would be noticed."""
+        begun = [m for m in METHODS.values() if not self.begun.isdisjoint(m.prefixes)]
+        tapes = (tape_slot(hub, end, self.plan) for hub in CORNERS for end in ENDS)
+        return frozenset(s.id for s in (*tapes, *(s for m in begun for s in m.slots(self.plan))) if s.watches)
+
+    @property
+    def times(self) -> int:
+        """How often each place of the line is to be read, as planned."""
+        return self.state.line_plan.times if self.state.line_plan is not None else 1
+
+    @worked_out
+    def unframed(self) -> Solved | None:
+        """The vehicle's lines from what does not hang on the frame."""
+        into = unframed(self)
+        if not into.sees_thrust and "mark.front" not in into.points:
+            return None
+        return self._view(into, self.solving(into.state(self.plan.nominal_goal)), "", UNFRAMED)
+
+    @property
+    def epoch(self) -> int:
+        """The present epoch of the pose."""
+        return len(self.boundaries)
+
+    def solved_for(self, aspect: str) -> Solved | None:
+        """The newest solution that nothing has spoiled for an aspect."""
+        wanted = frozenset({aspect, "line"})
+        first = max((k + 1 for k, d in enumerate(self.boundaries) if d.aspects & wanted), default=0)
+        for epoch in range(self.epoch, first - 1, -1):
+            found = self.solve(epoch)
+            if found is None and aspect == "yaw":
+                found = self.turned_only(epoch)
+            if found is not None:
+                return found
+        return None
+
+    @worked_out
+    def last_solved(self) -> Solved | None:
+        """The newest solution of all, spoiled or not: where the frame was last seen."""
+        return next((found for k in range(self.epoch, -1, -1) if (found := self.solve(k)) is not None), None)
+
+    @worked_out
+    def newest(self) -> Solved | None:
+        """The solution that the drawing and the moves stand on: of the present epoch."""
+        return self.solve(self.epoch)

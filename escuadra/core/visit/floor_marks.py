@@ -12,7 +12,7 @@ from escuadra.core.base.said import Length, Noun, Nouns, Said, nouns, said
 from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
 
 TAPE = StakeTape(constant=0.8, ppm=60)
 """u of a tape laid on a floor."""

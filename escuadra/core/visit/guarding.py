@@ -14,11 +14,11 @@ from escuadra.core.base.said import Text, said
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.geodesy.state.reach import of_looks
 from escuadra.core.geodesy.state.unknowns import Vector
-from escuadra.core.visit.entering import Act
-from escuadra.core.visit.looking import further
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.next_reading import further
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.solution.network_builder import Act
+from escuadra.core.visit.solution.solution import Solved
 
 MOST_LOOKS = 3
 """Where so many were taken, a further one is not asked for."""

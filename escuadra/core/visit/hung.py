@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Plain, exact, said
-from escuadra.core.visit.current import Current
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.readings import Current
 from escuadra.core.visit.slots import Slot
 
 U_SAG_SHARE = 0.2

@@ -15,14 +15,14 @@ from escuadra.core.base.said import Count, Length, Noun, PlusMinus, Said, said
 from escuadra.core.procedure.sheet import Limits
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks import own_checks
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.events import LinePlanned, ToolUsed
 from escuadra.core.visit.methods import METHODS, Finds
-from escuadra.core.visit.places import ENDS, Plan, height_slot, level_slot, slope_slot, tape_slot
+from escuadra.core.visit.plan import ENDS, Plan, height_slot, level_slot, slope_slot, tape_slot
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.stands import Stand, stand_of
+from escuadra.core.visit.tool_route import Stand, stand_of
 
 Shelf = Callable[[Slot], list[ToolUsed]]
 """The instruments that can be relied on for a slot, with what they contribute there; the usual one first."""

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.wording import amount
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 
 SIDES = ("left", "right")
 

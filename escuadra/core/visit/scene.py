@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.vehicle.stance import CORNERS, Corner
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 
 Point = tuple[float, float]
 Space = tuple[float, float, float]

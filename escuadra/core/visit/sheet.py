@@ -11,20 +11,20 @@ from escuadra.core.base.said import Duration, Metres, Name, Said, said, sentence
 from escuadra.core.base.stream import Person
 from escuadra.core.measure.aim import AimInput, aim
 from escuadra.core.procedure.sheet import GROUPS
-from escuadra.core.visit import advice
+from escuadra.core.visit.advice.what_next import next_move
 from escuadra.core.visit.chances import Chance, chance
 from escuadra.core.visit.checks import Check, Judgement, own_checks
 from escuadra.core.visit.checks.base import State as CheckState
-from escuadra.core.visit.checks.carrying import RectangleCheck
+from escuadra.core.visit.checks.distance_transfer import RectangleCheck
 from escuadra.core.visit.checks.line import CentrelineCheck, MethodCheck
 from escuadra.core.visit.checks.stations import StationsCheck
 from escuadra.core.visit.doubting import at_odds
+from escuadra.core.visit.epochs import Setup, cold
 from escuadra.core.visit.log.state import Disturbance, State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.places import Plan
-from escuadra.core.visit.setup import Setup, cold
-from escuadra.core.visit.solved import Solving
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.solution.solution import Solving
 from escuadra.core.visit.stations import current, progress
 from escuadra.core.visit.views import CheckView, GroupView, SheetView, SlotView
 
@@ -42,7 +42,7 @@ class Sheet(SheetView):
     def _advised(self) -> NextMove | Said:
         """The next move, or why there is none."""
         try:
-            return advice.next_move(self)
+            return next_move(self)
         except Exception as cause:
             return _cause(cause)
 

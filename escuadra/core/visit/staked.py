@@ -16,14 +16,14 @@ from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint
 from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
 from escuadra.core.geodesy.state.located import Derived, Located
 from escuadra.core.procedure.sheet import TargetPlace
-from escuadra.core.visit.entering import ORIGIN, Entering
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.log.state import Entry
-from escuadra.core.visit.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.places import Plan
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot, measured_by_tool
+from escuadra.core.visit.solution.network_builder import ORIGIN, Entering
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
 STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0

@@ -9,11 +9,11 @@ from collections.abc import Sequence
 from escuadra.core.base.said import said, sentences
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.carriers import CARRIERS
+from escuadra.core.visit.epochs import Setup, cold
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import StationView
-from escuadra.core.visit.setup import Setup, cold
-from escuadra.core.visit.solved import Solving
+from escuadra.core.visit.solution.solution import Solving
 
 
 def progress(state: State, plan: Plan, solving: Solving = cold) -> tuple[StationView, ...]:

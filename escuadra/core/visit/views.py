@@ -12,10 +12,10 @@ from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure.sheet import Group
 from escuadra.core.visit.checks import Check, Figure, Judgement
 from escuadra.core.visit.checks.base import State as CheckState
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.state import Disturbance, Entry, Override, State
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import StationView
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.slots import Slot
 
 WORST: tuple[CheckState, ...] = ("out", "undecided", "stale", "open", "holds")

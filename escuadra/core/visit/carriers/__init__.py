@@ -1,6 +1,11 @@
-"""What carries targets: the frame's beam, a stand; each registered once with its place, its proof and its moves."""
+"""What carries targets: the frame's beam, a stand; each registers itself with its place, its proof and its moves."""
 
-from escuadra.core.visit.carriers import beam, stand
+from importlib import import_module
+from pkgutil import iter_modules
+
 from escuadra.core.visit.carriers.base import CARRIERS, Carrier, Held, TargetPose, carrier, carrier_of
 
-__all__ = ["CARRIERS", "Carrier", "Held", "TargetPose", "beam", "carrier", "carrier_of", "stand"]
+for _module in iter_modules(__path__):
+    import_module(f"{__name__}.{_module.name}")
+
+__all__ = ["CARRIERS", "Carrier", "Held", "TargetPose", "carrier", "carrier_of"]

@@ -9,11 +9,11 @@ from typing import ClassVar, TypeVar
 
 from escuadra.core.base.said import Name, Noun, Text, said
 from escuadra.core.procedure.sheet import CarrierSpec, Station
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import Happening, happens, own_aspects
 from escuadra.core.visit.log.state import Run
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import Change, StationView, Watch
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.views import SheetView
 
 

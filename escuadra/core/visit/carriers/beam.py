@@ -4,11 +4,11 @@ from escuadra.core.base.said import Angle, Directed, Name, Noun, Said, nouns, sa
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.carriers.base import Carrier, carrier
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import FRAME, HAPPENINGS
 from escuadra.core.visit.log.state import LATER, Run
-from escuadra.core.visit.places import TAPE_ASPECTS, Plan
+from escuadra.core.visit.plan import TAPE_ASPECTS, Plan
 from escuadra.core.visit.proof import Change, StationView, Watch, next_run, proven_by
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.views import SheetView
 
 SPOILED = ("level", "centre", "yaw", "distance", "height", "target", "hang", "tilt", "area")

@@ -6,10 +6,10 @@ from escuadra.core.base.axes import turned
 from escuadra.core.base.said import said, sentences
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.carriers.base import Carrier, Held, TargetPose, carrier
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import Happening
 from escuadra.core.visit.log.state import LATER, Entry, Run
 from escuadra.core.visit.proof import StationView, Watch, next_run, proven_by
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.staked import STAND, points_of, staking, stand_slots, stand_tapes, stood
 from escuadra.core.visit.views import SheetView
 

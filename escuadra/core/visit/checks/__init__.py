@@ -1,34 +1,11 @@
-"""The registered kinds of check; importing this package registers them all."""
+"""The registered kinds of check: a module here registers its own, and importing this package finds them all."""
 
-from escuadra.core.visit.checks import (
-    carrying,
-    frame,
-    hanging,
-    line,
-    place,
-    ready,
-    stance,
-    stations,
-    target,
-    vehicle,
-    wheels,
-)
+from importlib import import_module
+from pkgutil import iter_modules
+
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, own_checks
 
-__all__ = [
-    "Check",
-    "Figure",
-    "Judgement",
-    "carrying",
-    "frame",
-    "hanging",
-    "line",
-    "own_checks",
-    "place",
-    "ready",
-    "stance",
-    "stations",
-    "target",
-    "vehicle",
-    "wheels",
-]
+for _module in iter_modules(__path__):
+    import_module(f"{__name__}.{_module.name}")
+
+__all__ = ["Check", "Figure", "Judgement", "own_checks"]

@@ -17,13 +17,13 @@ from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.measure.verdict import VerdictInput, VerdictResult, verdict
 from escuadra.core.procedure.sheet import CheckSpec, Limits
 from escuadra.core.visit.doubting import Again
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import SHARED, Guard
 from escuadra.core.visit.log.state import Disturbance
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.places import Plan
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Measured, Slot
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.solution.solution import Solved
 
 
 @dataclass(frozen=True)

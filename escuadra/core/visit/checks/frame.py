@@ -35,14 +35,13 @@ from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
 from escuadra.core.visit.doubting import Again, doubted, to_read_again
-from escuadra.core.visit.entering import ORIGIN
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import WORD, WORTH, Guard, first, guard, word
 from escuadra.core.visit.log.disturbances import POSE
 from escuadra.core.visit.log.state import Disturbance
-from escuadra.core.visit.looking import most_useful, parting_reading
 from escuadra.core.visit.next_move import NextMove, Step, foot_turned, moved
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import (
+from escuadra.core.visit.next_reading import most_useful, parting_reading
+from escuadra.core.visit.plan import (
     ENDS,
     Plan,
     beam_height_slot,
@@ -52,10 +51,11 @@ from escuadra.core.visit.places import (
     tape_slot,
     target_height_slot,
 )
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.prediction import predicted
 from escuadra.core.visit.slots import MINUTES, MINUTES_ELSE, Slot
-from escuadra.core.visit.solved import Solved
-from escuadra.core.visit.told import predicted
+from escuadra.core.visit.solution.network_builder import ORIGIN
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""

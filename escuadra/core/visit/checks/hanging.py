@@ -9,10 +9,10 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Angle, Count, Directed, Length, Said, nouns, said, sentences
 from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.visit.checks.base import Check, Judgement, OneReading, OnTheRoad
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import Guard, first, guard_of_slot
 from escuadra.core.visit.hung import hang_slot, hung, read_at
 from escuadra.core.visit.next_move import NextMove, Step, moved
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.slots import Slot
 
 

@@ -28,13 +28,13 @@ from escuadra.core.visit.both_lines import (
 )
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.visit.doubting import Again, to_read_again
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove, Step, moved
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import emblem_slot, mark_slot, pair_name, pair_slots
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.plan import emblem_slot, mark_slot, pair_name, pair_slots
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved
 
 DEFAULTS = {
     "thrust_angle": Limits(minus=0.25, plus=0.25),

@@ -18,8 +18,8 @@ from escuadra.core.bay.standing import Standing, place_name, target_places
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, State
-from escuadra.core.visit.places import slope_slot
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.plan import slope_slot
 from escuadra.core.visit.slots import Slot
 
 ON_MARKS = "floor.marks"

@@ -6,7 +6,7 @@ from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.said import Name, Noun, said, sentences
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.slots import Slot
 
 

@@ -16,8 +16,8 @@ from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
-from escuadra.core.visit.places import Plan, height_slot
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.plan import Plan, height_slot
 from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
 
 RAKE = [0.5, 0.5, -0.5, -0.5]

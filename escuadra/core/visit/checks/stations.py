@@ -13,9 +13,9 @@ from escuadra.core.base.said import NOTHING, Angle, Figure, Length, Name, nouns,
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.next_move import Axis, NextMove, Step
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.staked import STAND, staking, stand_slots, stood
 

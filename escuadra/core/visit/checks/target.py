@@ -6,9 +6,9 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Name, Said, said, sentences
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.reach import beyond
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.slots import Slot
 
 MOUNTED = frozenset({"target"})

@@ -16,7 +16,7 @@ from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.ballast import Weight, ballast, carried
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.slots import Measured, Slot, combined, measured, parts_of
 
 LOAD = frozenset({"load"})

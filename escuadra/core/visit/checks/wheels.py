@@ -17,9 +17,9 @@ from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.methods.wheels import against_own_thrust
-from escuadra.core.visit.places import thrust_slot, toe_slot
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.plan import thrust_slot, toe_slot
 from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
 
 TYRES = frozenset({"tyres"})

@@ -1,6 +1,11 @@
-"""The methods of finding a vehicle's line, each a school of the trade, in the order in which they are offered."""
+"""The methods of finding a vehicle's line, each a school of the trade; a module here registers its own."""
 
-from escuadra.core.visit.methods import beams, hubs, marks, wheels
+from importlib import import_module
+from pkgutil import iter_modules
+
 from escuadra.core.visit.methods.base import METHODS, Finds, Method, Sight, method
 
-__all__ = ["METHODS", "Finds", "Method", "Sight", "beams", "hubs", "marks", "method", "wheels"]
+for _module in iter_modules(__path__):
+    import_module(f"{__name__}.{_module.name}")
+
+__all__ = ["METHODS", "Finds", "Method", "Sight", "method"]

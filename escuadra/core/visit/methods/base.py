@@ -6,11 +6,11 @@ from typing import ClassVar, Literal, TypeVar
 
 from escuadra.core.base.quantities import Dimension, Quantity
 from escuadra.core.base.said import Said, Text, said
-from escuadra.core.visit.entering import Entering
 from escuadra.core.visit.log.disturbances import CLAMPS
-from escuadra.core.visit.places import LINE_ASPECTS, Plan
+from escuadra.core.visit.plan import LINE_ASPECTS, Plan
 from escuadra.core.visit.scene import Point, Scene
 from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solution.network_builder import Entering
 
 Finds = Literal["body", "thrust", "axis", "none"]
 YAW_ASPECTS = LINE_ASPECTS | {"yaw"}

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 from escuadra.core.base.said import Noun, said
 from escuadra.core.vehicle.stance import Corner
-from escuadra.core.visit.entering import PARALLAX, Entering
 from escuadra.core.visit.methods.base import (
     CHOCKS,
     LASER,
@@ -20,10 +19,11 @@ from escuadra.core.visit.methods.base import (
     method,
     place,
 )
-from escuadra.core.visit.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.places import LINE_ASPECTS, TAPE_ASPECTS, Plan
+from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Measured, Slot
+from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))
 SPOT = 400.0

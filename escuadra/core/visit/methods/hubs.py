@@ -9,13 +9,13 @@ from dataclasses import replace
 
 from escuadra.core.base.said import Length, Noun, exact, said
 from escuadra.core.vehicle.stance import Corner
-from escuadra.core.visit.entering import U_STATION_MM, Entering
 from escuadra.core.visit.methods.base import LASER, STRAP, Method, Sight, method, place
 from escuadra.core.visit.methods.beams import half_toe
-from escuadra.core.visit.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.places import TAPE_ASPECTS, Plan
+from escuadra.core.visit.plan import TAPE_ASPECTS, Plan
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Measured, Slot
+from escuadra.core.visit.solution.network_builder import U_STATION_MM, Entering
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
 FRONT: tuple[Corner, Corner] = ("LF", "RF")
 BACK: tuple[Corner, Corner] = ("LR", "RR")

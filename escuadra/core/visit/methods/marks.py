@@ -9,11 +9,9 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from escuadra.core.base.said import Noun, said
-from escuadra.core.visit.entering import PARALLAX, U_STATION_MM, Entering
 from escuadra.core.visit.log.disturbances import MARKS
 from escuadra.core.visit.methods.base import LASER, Method, Sight, method
-from escuadra.core.visit.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.places import (
+from escuadra.core.visit.plan import (
     Plan,
     crossing_slot,
     emblem_slot,
@@ -22,6 +20,8 @@ from escuadra.core.visit.places import (
 )
 from escuadra.core.visit.scene import EMBLEM_UP_MM, PAIRS_UP_MM, U_PAIRS_UP_MM, Scene
 from escuadra.core.visit.slots import Measured, Slot
+from escuadra.core.visit.solution.network_builder import PARALLAX, U_STATION_MM, Entering
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
 ENDS_OF_BODY = ("front", "rear")
 U_SET_MM, U_PLUMB_MM = 0.2, 0.1

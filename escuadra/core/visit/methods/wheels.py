@@ -7,12 +7,12 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Noun, said
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.vehicle.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
-from escuadra.core.visit.entering import PARALLAX, Entering
 from escuadra.core.visit.methods.base import LASER, Method, Sight, method, place
-from escuadra.core.visit.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.places import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
+from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Measured, Slot, combined
+from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
 RIM_SPAN = 0.62
 """A rim's edges stand so far apart, as a share of the tyre's diameter; the real one is measured."""

@@ -35,7 +35,7 @@ from escuadra.core.instruments.instrument import KINDS, READS, Tool, check_days
 from escuadra.core.instruments.self_checks import DriftResult
 from escuadra.core.instruments.usual_accuracy import USUAL
 from escuadra.core.visit.capability import Decides, decides
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.drawing import course_view
 from escuadra.web import forms
 from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of

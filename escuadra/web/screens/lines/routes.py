@@ -12,10 +12,10 @@ from escuadra.core.base.said import Noun, Said, nouns, said
 from escuadra.core.visit.both_lines import answers
 from escuadra.core.visit.floor_marks import OLD_MARKS, control_name, floor_marks
 from escuadra.core.visit.line_plan import Offer, Shelf, default_plan, offer, offers, slots_of
+from escuadra.core.visit.line_report import agreement, contributions, facts, side_by_side
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.places import Plan, tape_slot
-from escuadra.core.visit.together import agreement, contributions, facts, side_by_side
+from escuadra.core.visit.plan import Plan, tape_slot
 from escuadra.drawing import lines_view
 from escuadra.reports import marks
 from escuadra.web import forms

@@ -13,7 +13,7 @@ from escuadra.commands import Garage, Opened
 from escuadra.commands.rig import TakeLook
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, nouns, said
-from escuadra.core.visit.approach import to_go
+from escuadra.core.visit.advice.approach import to_go
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.scene import Scene

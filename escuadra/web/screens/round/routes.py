@@ -3,7 +3,7 @@
 from fastapi import Request
 from fastapi.responses import Response
 
-from escuadra.core.visit.stands import standing_now, the_round
+from escuadra.core.visit.tool_route import standing_now, the_round
 from escuadra.web.pages import garage_of, render
 from escuadra.web.screens import screen
 

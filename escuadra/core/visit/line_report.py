@@ -17,13 +17,13 @@ from escuadra.core.visit.both_lines import (
     targets,
 )
 from escuadra.core.visit.checks.wheels import printed
-from escuadra.core.visit.entering import Entering
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.beams import SteeredWheel
 from escuadra.core.visit.methods.wheels import StringLines
-from escuadra.core.visit.places import toe_slot
-from escuadra.core.visit.setup import Setup
-from escuadra.core.visit.solved import FRONT, REAR, Solved
+from escuadra.core.visit.plan import toe_slot
+from escuadra.core.visit.solution.network_builder import Entering
+from escuadra.core.visit.solution.solution import FRONT, REAR, Solved
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,11 @@ import numpy as np
 from escuadra.core.base.errors import BadInput
 from escuadra.core.geodesy.state.input import Distance, Height, Read
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import ENDS, height_slot, tape_slot
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.plan import ENDS, height_slot, tape_slot
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved
 
 AS_LIKELY = 0.9
 """Of the largest test: what comes this near cannot be told from it."""

@@ -7,7 +7,7 @@ from escuadra.core.base.said import Count, Name, Sentences, Text, nouns, said, s
 from escuadra.core.visit.carriers import CARRIERS
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.places import TAPE_ASPECTS
+from escuadra.core.visit.plan import TAPE_ASPECTS
 from escuadra.core.visit.views import SheetView
 
 

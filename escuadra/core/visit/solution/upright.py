@@ -11,12 +11,9 @@ from collections.abc import Collection, Sequence
 from escuadra.core.base.said import Noun, Text, said
 from escuadra.core.geodesy.state.input import Gravity
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.current import U_HUB_MM, Current, Stay
-from escuadra.core.visit.entering import MIDDLE, STANDS_ON, TARGET, Entering, Hung
 from escuadra.core.visit.hung import asks_hang, hang_slot, read_at, sag
 from escuadra.core.visit.log.disturbances import UPRIGHT
-from escuadra.core.visit.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.places import (
+from escuadra.core.visit.plan import (
     ANY_BAY,
     ENDS,
     beam_height_slot,
@@ -25,7 +22,10 @@ from escuadra.core.visit.places import (
     slope_slot,
     target_height_slot,
 )
+from escuadra.core.visit.readings import U_HUB_MM, Current, Stay
 from escuadra.core.visit.slots import Measured, Slot
+from escuadra.core.visit.solution.network_builder import MIDDLE, STANDS_ON, TARGET, Entering, Hung
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
 U_UPRIGHT_DEG = 1.5
 """How upright a frame stands that nobody has levelled, one sigma: worse would be seen."""

@@ -29,11 +29,11 @@ from escuadra.core.geodesy.state.input import (
 )
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import datum_at
-from escuadra.core.visit.current import Current
 from escuadra.core.visit.log.state import Entry
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.readings import Current
 from escuadra.core.visit.slots import Measured, Slot
+from escuadra.core.visit.solution.observed import ObservationId
 
 U_STATION_MM = 5.0
 """How well a mark's place along the vehicle is known; it hardly matters sideways."""

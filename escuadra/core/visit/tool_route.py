@@ -15,7 +15,7 @@ from typing import Literal
 from escuadra.core.base.said import Given, Noun, Said, said
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.events import ReadingTaken
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView

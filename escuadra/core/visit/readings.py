@@ -16,7 +16,7 @@ from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.derivation import Derivation, worked_out
 from escuadra.core.visit.log.disturbances import CLAMPS, UPRIGHT
 from escuadra.core.visit.log.state import LATER, Disturbance, Entry, State
-from escuadra.core.visit.places import (
+from escuadra.core.visit.plan import (
     ENDS,
     TAPE_ASPECTS,
     Plan,

@@ -13,16 +13,16 @@ from escuadra.core.instruments.screw import turns_for
 from escuadra.core.procedure.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.visit.checks.frame import AHEAD
 from escuadra.core.visit.doubting import Again, doubted
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.state import LATER
-from escuadra.core.visit.looking import parting_reading
 from escuadra.core.visit.next_move import NextMove, Step, moved
-from escuadra.core.visit.observed import ObservationId
-from escuadra.core.visit.places import crossing_slot
+from escuadra.core.visit.next_reading import parting_reading
+from escuadra.core.visit.plan import crossing_slot
+from escuadra.core.visit.prediction import last_turns, mechanics, predicted, used_travel
 from escuadra.core.visit.reach import past_travel
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.solved import Solved
-from escuadra.core.visit.told import last_turns, mechanics, predicted, used_travel
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved
 from escuadra.core.visit.views import CheckView, SheetView, SlotView
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05

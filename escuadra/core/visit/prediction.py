@@ -11,9 +11,9 @@ from escuadra.core.base.axes import Pose, short_way, turned
 from escuadra.core.base.said import Text
 from escuadra.core.instruments.screw import OTHER_WAY, Mechanics, Taught, change_of, learned
 from escuadra.core.procedure.profiles import FrameProfile
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.state import Disturbance
-from escuadra.core.visit.setup import Setup
-from escuadra.core.visit.solved import Solved
+from escuadra.core.visit.solution.solution import Solved
 
 ROLLED_U_DEG = 0.03
 """What rolling or sliding a frame by hand does to its yaw, one sigma."""

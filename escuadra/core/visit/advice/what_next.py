@@ -18,8 +18,7 @@ from escuadra.core.base.said import (
     sentences,
 )
 from escuadra.core.base.wording import amount
-from escuadra.core.visit.doubting import at_odds
-from escuadra.core.visit.moving import (
+from escuadra.core.visit.advice.frame import (
     expected,
     home_of,
     missing_slots,
@@ -29,12 +28,13 @@ from escuadra.core.visit.moving import (
     pose_move,
     read_again,
 )
+from escuadra.core.visit.advice.target import comes_first, once_more, proof_move, station_move
+from escuadra.core.visit.doubting import at_odds
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.placing import comes_first, once_more, proof_move, station_move
+from escuadra.core.visit.prediction import other_way
 from escuadra.core.visit.reach import beyond_any
-from escuadra.core.visit.setup import Setup
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.told import other_way
 from escuadra.core.visit.views import CheckView, SheetView, SlotView
 
 

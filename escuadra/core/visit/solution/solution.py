@@ -29,9 +29,9 @@ from escuadra.core.geodesy.state.reach import Reaching, Slip
 from escuadra.core.geodesy.state.unknowns import Indices
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import LineChoice
-from escuadra.core.visit.entering import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
-from escuadra.core.visit.observed import ObservationId, as_part
-from escuadra.core.visit.places import ENDS, Plan
+from escuadra.core.visit.plan import ENDS, Plan
+from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
+from escuadra.core.visit.solution.observed import ObservationId, as_part
 
 ONE_DEGREE = math.pi / 180
 REAR, FRONT = ("LR", "RR"), ("LF", "RF")

@@ -15,8 +15,8 @@ from escuadra.core.base.wording import amount
 from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
 from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
-from escuadra.core.visit.places import LINE_ASPECTS, Plan
-from escuadra.core.visit.setup import Setup
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.plan import LINE_ASPECTS, Plan
 from escuadra.core.visit.slots import Slot
 
 USUAL_OUT = 650.0

@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 
 from escuadra.core.base.said import Plain, PlusMinus, Said, Value, Way, said
 from escuadra.core.base.wording import MOST_DECIMALS, amount
+from escuadra.core.visit.advice.frame import planned_moves
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import HAPPENINGS, POSE
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.log.state import Disturbance, State
-from escuadra.core.visit.moving import planned_moves
-from escuadra.core.visit.places import Plan
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.rehearsal import NOBODY, rehearsed
-from escuadra.core.visit.setup import Setup
 
 SLOW_MM = 20.0
 """From here on slowly."""

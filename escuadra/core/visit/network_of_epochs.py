@@ -1,0 +1,174 @@
+"""From readings by epoch to what is solved: every place where the frame stood is a body, all on one vehicle.
+
+A move that leaves yaw and distance alone joins two epochs: what it left is observed as ``same``, as well as the frame's
+profile says. What a reading depends on says in which epoch it counts. Source: ``state``.
+"""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from itertools import pairwise
+
+from escuadra.core.visit.log.disturbances import HAPPENINGS, MARKS, POSE
+from escuadra.core.visit.log.state import Disturbance, Entry
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.plan import TAPE_ASPECTS
+from escuadra.core.visit.readings import Current, Stay
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solution.network_builder import MIDDLE, PARALLAX, Entered, Entering
+from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.upright import enter_upright, enter_vehicle
+
+ENOUGH, JOINS = 3, 2
+"""Readings that a place in plan takes, and how many of them a move stands for that leaves yaw and distance alone."""
+U_ANYWHERE_MM, U_TURNED_DEG = 1000.0, 15.0
+"""How far from where it should a frame may stand that was not read yet, one sigma."""
+
+
+def body_of(epoch: int) -> str:
+    """The frame's name as it stood in an epoch."""
+    return f"frame@{epoch}"
+
+
+def leaves_yaw(move: Disturbance) -> bool:
+    """A move that leaves the frame's yaw and distance alone."""
+    return move.aspects & TAPE_ASPECTS == {"centre"}
+
+
+def handles_target(move: Disturbance) -> bool:
+    """A move of the target alone: the frame stands where it stood."""
+    known = HAPPENINGS.get(move.what)
+    return known is not None and known.side == "target"
+
+
+def unframed(current: Current, only: str = "") -> Entered:
+    """Hubs, and what is read without the frame: by every method, or by ``only`` one."""
+    into = Entering(current)
+    enter_vehicle(into, framed=False)
+    _enter_methods(current, into, only)
+    return into.done()
+
+
+def entered(
+    current: Current,
+    epochs: Sequence[int],
+    joined: Collection[int] = (),
+    now: bool = True,
+    only: str = "",
+    unlike: Collection[str] = (),
+) -> Entered:
+    """What was read in some epochs; ``joined``: those that begin with a move that leaves what it does not touch.
+
+    ``now``: the vehicle is as it is now, else as it was in the last of them; ``unlike``: hubs that stand elsewhere.
+    """
+    into = Entering(current)
+    stays = [stay for epoch in epochs for stay in current.stays(epoch)]
+
+    def at(stay: Stay | None) -> Callable[[Slot], Sequence[Entry]]:
+        def entries(slot: Slot) -> Sequence[Entry]:
+            if stay is None or not slot.aspects & POSE:
+                return current.current(slot) if now else current.within(slot, epochs[-1])
+            since = max(stay.start, current.last_spoiled(slot.aspects & MARKS))
+            return [e for e in current.within(slot, stay.epoch) if since < e.seq < stay.end]
+
+        return entries
+
+    into.entries = at(None)
+    enter_vehicle(into, unlike=unlike)
+    read, counted = set(), dict[Stay, int]()
+    for stay in stays:
+        into.stand(stay.body, at(stay))
+        before = len(into.observations)
+        _enter_methods(current, into, only)
+        _enter_tapes(current, into, stay)
+        counted[stay] = sum(into.sources[o.id].kind.of_frame for o in into.observations[before:])
+        if counted[stay]:
+            read.add(stay)
+            into.read_from.add(stay.body)
+    needed = _needed(stays, read, joined)
+    into.bodies = [stay.body for stay in needed]
+    enter_upright(current, into, needed)
+    _hold_in_plan(into, needed, counted, joined)
+    for before_it, stay in pairwise(needed):
+        _join(current, into, (before_it, stay), joined, stay in read)
+    return into.done()
+
+
+def posture(current: Current, epoch: int) -> Entered:
+    """How the frame stands in an epoch, wherever that is: levels, heights, and where the target hangs on it."""
+    into, stay = Entering(current), current.stays(epoch)[-1]
+    enter_vehicle(into)
+    into.stand(stay.body, current.current)
+    enter_upright(current, into, [stay])
+    return into.done()
+
+
+def _hold_in_plan(into: Entering, stays: Sequence[Stay], counted: Mapping[Stay, int], joined: Collection[int]) -> None:
+    """Where too little was read to say where the frame stands, about where it should: nothing else would tie it."""
+    before: Stay | None = None
+    for stay in stays:
+        ties = counted[stay] + (JOINS if before is not None and _linked(before, stay, joined) else 0)
+        before = stay
+        if ties >= ENOUGH:
+            continue
+        goal, middle = into.plan.nominal_goal, f"{stay.body}:{MIDDLE}"
+        for axis, about in (("x", goal.x), ("y", goal.y)):
+            into.put(ObservationId("upright", f"{stay.body} {axis}"), axis, about, U_ANYWHERE_MM, point=middle)
+        into.put(ObservationId("upright", f"{stay.body} yaw"), "yaw", goal.yaw_deg, U_TURNED_DEG, body=stay.body)
+
+
+def _enter_tapes(current: Current, into: Entering, stay: Stay) -> None:
+    for slot, hub, end, entries in current.tapes(stay.epoch):
+        held = [e for e in entries if stay.start < e.seq < stay.end]
+        for run in current.by_runs(held):
+            for part in current.by_tool(slot.id, run):
+                into.reading(slot, part, "tape", "distance", beside=PARALLAX, from_=hub, to=into.on_frame(end))
+
+
+def _needed(stays: Sequence[Stay], read: Collection[Stay], joined: Collection[int]) -> list[Stay]:
+    """Where the frame was read, and what moves join to that: up to the last, or to one that was read later."""
+    found: list[Stay] = []
+    for stay in stays:
+        if stay in read or (found and _linked(found[-1], stay, joined)):
+            found.append(stay)
+    kept = {stay.epoch: stay for stay in found}
+    for stay in reversed(found[:]):
+        later = found[found.index(stay) + 1 :]
+        links = bool(later) and _linked(stay, later[0], joined)
+        last = stay == stays[-1] or (kept[stay.epoch] == stay and any(other.epoch == stay.epoch for other in read))
+        if stay not in read and not links and not last:
+            found.remove(stay)
+    return found
+
+
+def _linked(before: Stay, stay: Stay, joined: Collection[int]) -> bool:
+    """One follows the other, and what began it left the frame's yaw and distance alone."""
+    return before.end == stay.start and (before.epoch == stay.epoch or stay.epoch in joined)
+
+
+def _enter_methods(current: Current, into: Entering, only: str) -> None:
+    for method in METHODS.values():
+        if only in ("", method.id) and not current.begun.isdisjoint(method.prefixes):
+            method.enter(into)
+
+
+def _join(current: Current, into: Entering, stays: tuple[Stay, Stay], joined: Collection[int], read: bool) -> None:
+    """What lay between two stays left as it was; the place along the beam only where it was looked at since."""
+    before, stay = stays
+    frame = into.plan.frame
+    between = [past for past in current.state.disturbances if before.start < past.seq <= stay.start]
+    spoiled = frozenset().union(*(past.aspects for past in between))
+
+    def same(source: str, what: str, u: float) -> None:
+        into.put(ObservationId(source, stay.body), "same", 0.0, u, what=what, from_=before.body, to=stay.body)
+
+    if _linked(before, stay, joined):
+        same("carried_yaw", "yaw", frame.u_kept_deg)
+        same("carried_distance", "normal", frame.u_kept_mm)
+        if "centre" not in spoiled:
+            same("carried_along", "sideways", frame.u_kept_mm)
+        elif read and all(handles_target(past) for past in between):
+            same("carried_along", "sideways", frame.u_handled_mm)
+    if "level" not in spoiled:
+        for way in ("roll", "pitch"):
+            same(f"carried_{way}", way, frame.u_kept_deg)
+    if "height" not in spoiled:
+        same("carried_height", "up", frame.u_kept_mm)

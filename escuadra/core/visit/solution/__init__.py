@@ -1,0 +1,1 @@
+"""What was read as one network in space, and what its solution tells."""
