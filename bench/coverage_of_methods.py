@@ -73,7 +73,7 @@ def exact(scene: Scene, method: str) -> dict[str, float]:
     found = dict.fromkeys((f"height.{what}" for what in (*ENDS, "LF", "RF")), plan.vehicle.hub_height)
     for hub in ("LF", "RF"):
         for end in ENDS:
-            found[f"tape.{hub}.{end}"] = math.dist(scene.hub(hub), scene.on_frame(*plan.frame_points[end]))  # type: ignore[arg-type]
+            found[f"tape.{hub}.{end}"] = math.dist(scene.hub(hub), scene.on_frame(*plan.frame_points[end]))
     for needed in (*METHODS[method].needs, method):
         found |= METHODS[needed].exact(scene)
     if method not in ("marks", "low"):

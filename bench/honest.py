@@ -94,7 +94,8 @@ class UnlikeBay(VirtualBay):
         beside = (self.scene.hub_off["LR"][1] + self.scene.hub_off["RR"][1]) / 2 if self.by_beams else 0.0
         hubs = {"front_hubs": ("LF", "RF"), "rear_hubs": ("LR", "RR")}.get(procedure.datum, ())
         sides = [c for c in hubs if procedure.datum_side in ("mean", {"L": "left", "R": "right"}[c[0]])]
-        shift = sum(self.scene.hub_off[c][0] for c in sides) / len(sides) if sides else 0.0  # type: ignore[index]
+        ahead = [float(self.scene.hub_off[c][0]) for c in sides]  # type: ignore[index]
+        shift = sum(ahead) / len(ahead) if ahead else 0.0
         return {
             "square": off["yaw"],
             "centred": off["centre"] - beside,

@@ -3,6 +3,7 @@
 import math
 import time
 from datetime import date
+from typing import Any
 
 import numpy as np
 from scipy.interpolate import LinearNDInterpolator
@@ -81,11 +82,11 @@ def _overlap(a: np.ndarray, b: np.ndarray) -> bool:
     return True
 
 
-def _share(given: Lot, surface: Ground, height: LinearNDInterpolator, asked: list, place: Place) -> float:
+def _share(given: Lot, surface: Ground, height: LinearNDInterpolator, asked: list[Any], place: Place) -> float:
     standing = Standing(given.bay, place, surface, given.vehicle)
 
     def z(places: np.ndarray) -> np.ndarray:
-        return height(np.array([place.at(float(px), float(py)) for px, py in places]))
+        return np.asarray(height(np.array([place.at(float(px), float(py)) for px, py in places])))
 
     design = np.column_stack([np.ones(4), standing.contacts])
     wheels = z(standing.contacts)

@@ -9,6 +9,7 @@ import platform
 import sys
 from collections.abc import Callable
 from datetime import date
+from functools import partial
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
@@ -20,6 +21,8 @@ import parking
 import robots
 import statistics_of_networks as networks
 import visits
+
+from escuadra.core.visit.methods import METHODS
 
 ROOT = Path(__file__).parent.parent
 Limits = tuple[float, float]
@@ -64,15 +67,10 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
     keep("start_ratio", application.start_ratio, (0, 2), "command to first page ÷ import fastapi, sqlalchemy, numpy")
     keep("rss_mb", application.rss_mb, (0, 130), "resident memory after 500 pages of 300 visits, MB")
-    for method, (normal, rectangular) in methods.coverage([m for m in methods.METHODS if m != "none"]).items():
-        what = f"{methods.METHODS[method].title}: truth within the stated U"
-        keep(f"coverage_{method}", lambda share=normal: share, (0.94, 0.97), f"{what}, normal errors")  # type: ignore[misc]
-        keep(
-            f"coverage_{method}_rectangular",
-            lambda share=rectangular: share,
-            (0.94, 1.0),
-            f"{what}, rectangular errors",
-        )  # type: ignore[misc]
+    for method, (normal, rectangular) in methods.coverage([m for m in METHODS if m != "none"]).items():
+        what = f"{METHODS[method].title}: truth within the stated U"
+        keep(f"coverage_{method}", partial(float, normal), (0.94, 0.97), f"{what}, normal errors")
+        keep(f"coverage_{method}_rectangular", partial(float, rectangular), (0.94, 1.0), f"{what}, rectangular errors")
     rounds, ratio, arrived = robots.races()
     keep("robot_rounds", lambda: rounds, (0, 2), "median rounds of moves of a robot that obeys the sheet, 200 starts")
     keep("rounds_ratio", lambda: ratio, (0, 0.5), "these ÷ those of a plain technician, the worst axis first")

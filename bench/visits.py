@@ -19,7 +19,7 @@ from escuadra.core.geodesy.state.solution import Work, converged
 CRITICAL = 3.2905
 HUBS = {"LF": (3187, 821, 329), "RF": (3187, -821, 329), "LR": (0, 829, 331), "RR": (0, -829, 328)}
 ON_FRAME = {"L": (0, 1195, 0), "R": (0, -1195, 0), "target": (-31.5, 0, 727)}
-WANTED = [
+WANTED: list[dict[str, Any]] = [
     {"id": "square", "type": "yaw", "to": "thrust"},
     {"id": "distance", "type": "ahead", "from": ["LF", "RF"], "line": "thrust"},
     {"id": "centred", "type": "beside", "through": ["LR", "RR"], "line": "thrust"},
@@ -46,7 +46,7 @@ def turned(yaw: float, pitch: float, roll: float) -> np.ndarray:
     z = np.array([[cy, -sy, 0], [sy, cy, 0], [0, 0, 1]])
     y = np.array([[cp, 0, sp], [0, 1, 0], [-sp, 0, cp]])
     x = np.array([[1, 0, 0], [0, cr, -sr], [0, sr, cr]])
-    return z @ y @ x
+    return np.asarray(z @ y @ x)
 
 
 class Visit:
@@ -85,7 +85,7 @@ class Visit:
 
     def at(self, k: int, place: Point) -> Point:
         origin, angles = self.poses[k]
-        return origin + turned(*angles) @ place
+        return np.asarray(origin + turned(*angles) @ place)
 
     def epoch(self, k: int) -> None:
         """A place: the first anywhere near, each further one a slide along the beam that changed a little besides."""
@@ -105,7 +105,7 @@ class Visit:
         for hub in HUBS:
             for n in ("L", "R"):
                 true = float(np.linalg.norm(ends[n] - self.hubs[hub])) * (1 + self.tape[1]) + self.tape[0]
-                place = {"from": hub, "to": f"{name}:{n}", "instrument": "tape"}
+                place: dict[str, Any] = {"from": hub, "to": f"{name}:{n}", "instrument": "tape"}
                 self.row(f"{name}.{hub}-{n}", "distance", true, 0.45, **place)
         rotation = turned(yaw, pitch, roll)
         gr, gp = self.gravity
@@ -131,12 +131,12 @@ class Visit:
                     f"{name}.same.{what}", "same", 0.0, u, noise=False, what=what, to=name, **{"from": f"e{k - 1}"}
                 )
 
-    between = {"from": "mark_rear", "to": "mark_front"}
+    between: dict[str, Any] = {"from": "mark_rear", "to": "mark_front"}
 
     def given(self) -> dict[str, Any]:
         """As input of ``state``; the first guesses are those of a sheet that knows nothing yet."""
         last = f"e{len(self.poses) - 1}"
-        points = {hub: dict(zip("xyz", place, strict=True)) for hub, place in HUBS.items()}
+        points: dict[str, dict[str, Any]] = {hub: dict(zip("xyz", place, strict=True)) for hub, place in HUBS.items()}
         for name, mark in self.marks.items():
             points[f"mark_{name}"] = {"x": float(mark[0]), "y": 0.0, "z": 0.0, "fixed": ["x", "z"]}
         pose = {"x": 5860, "y": 0, "z": 690, "yaw_deg": 0, "roll_deg": 0, "pitch_deg": 0, "shape": "frame"}

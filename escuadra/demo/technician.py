@@ -22,6 +22,7 @@ from escuadra.core.visit.hung import read_at
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
+from escuadra.core.visit.views import CheckView
 from escuadra.devices.virtual_bay import SLOPES
 
 MOST_LOOKS = 12
@@ -58,6 +59,12 @@ class Technician:
         """Take a job in."""
         job = TakeIn.read({"frame": "galga-2", **asked})
         self.job = self.garage.do(BeginVisit(job), self.person, f"demo-{asked['number']}").row.id
+
+    def check(self, id: str) -> CheckView:
+        """One of the sheet's checks."""
+        found = self.opened.sheet.check(id)
+        assert found is not None, id
+        return found
 
     def read(self, slot: str, typed: str, tool: str, word: str = "", replaces: bool = False) -> None:
         """Record a reading as typed."""

@@ -3,6 +3,7 @@
 import copy
 import json
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -14,6 +15,7 @@ from pydantic import ConfigDict
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.given import cell, json_data, records, table, whole_number, written
 from escuadra.core.base.model import Frozen
+from escuadra.core.base.said import said
 from escuadra.core.calculations import KINDS, compute
 from escuadra.words import say
 from tests.core.test_cases import cases
@@ -25,6 +27,7 @@ for _kind, _case in (parameter.values for parameter in cases()):
 
 FLOATS = st.floats(allow_nan=True, allow_infinity=True)
 ODD_FIGURES = [5e-324, 1e-200, 1e-59, 1e-9, 0.0, -0.0, 1.0, -1.0, 90.0, 180.0, 1e9, -1e9, 1e300, 10**30]
+KILOMETRES = said("as_told", text="kilometres")
 NUMBERS = st.one_of(FLOATS, st.sampled_from(ODD_FIGURES), st.integers(-(10**6), 10**6))
 ODD: list[Any] = [None, True, "", "ñ", "\ud800", "x\x00", [], {}, [[]], {"": None}]
 
@@ -66,7 +69,8 @@ def test_whatever_a_calculation_is_given(kind: str, data: st.DataObject) -> None
     for _ in range(data.draw(st.integers(1, 3))):
         every = places(found)
         figures = [w for w in every if isinstance(_at(found, w), int | float)]
-        way = data.draw(st.sampled_from(figures if figures and data.draw(st.integers(0, 3)) else every))
+        of_figures = bool(figures) and data.draw(st.integers(0, 3)) > 0
+        way = data.draw(st.sampled_from(figures if of_figures else every))
         found = changed(found, way, data.draw(st.one_of(NUMBERS, NUMBERS, NUMBERS, st.sampled_from(ODD))))
         if not places(found):
             break
@@ -98,8 +102,8 @@ def test_every_figure_of_a_case_at_its_worst(kind: str) -> None:
         (lambda t: json_data(t, "file"), "[" * 5000 + "]" * 5000, "data nested too deep"),
         (lambda t: json_data(t, "file"), '{"vin": "\\ud800"}', "vin: given half of a character"),
         (lambda t: json_data(t, "file"), b'{"a": "\xff"}', "no UTF-8"),
-        (lambda t: whole_number(t, "km", "kilometres"), "²", "km: given ²"),
-        (lambda t: whole_number(t, "km", "kilometres"), "9" * 5000, "km: given 999"),
+        (lambda t: whole_number(t, "km", KILOMETRES), "²", "km: given ²"),
+        (lambda t: whole_number(t, "km", KILOMETRES), "9" * 5000, "km: given 999"),
     ],
 )
 def test_text_from_outside_is_refused_in_words(read: Any, text: Any, said: str) -> None:
@@ -120,7 +124,7 @@ def test_no_cell_leaves_as_a_formula_and_all_come_back(text: str) -> None:
 
 def test_a_lone_carriage_return_parts_lines() -> None:
     assert [row for _, row in table("a,b\r1,2\r3,4", "file")] == [["a", "b"], ["1", "2"], ["3", "4"]]
-    assert whole_number("84\u202f310", "km", "") == 84_310
+    assert whole_number("84\u202f310", "km", KILOMETRES) == 84_310
 
 
 def test_what_is_next_to_nothing_is_nothing_and_an_empty_network_is_named() -> None:
@@ -141,7 +145,8 @@ class Beyond(Frozen):
 def test_figures_that_break_a_calculation_are_blamed(monkeypatch: pytest.MonkeyPatch) -> None:
     """No case found does; should one, it is the figure furthest from 1 that is told."""
     aim = KINDS["aim"]
-    for function in (lambda _: 1 / 0, lambda _: Beyond(at=math.inf)):
+    functions: tuple[Callable[[Any], Any], ...] = (lambda _: 1 / 0, lambda _: Beyond(at=math.inf))
+    for function in functions:
         monkeypatch.setitem(KINDS, "aim", replace(aim, function=function))
         with refused(BadInput, match="computed with together") as caught:
             compute("aim", {"by": "orientation", "roads": [50.0], "target_yaw_deg": 1e-9, "target_pitch_deg": 0.1})

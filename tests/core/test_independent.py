@@ -2,6 +2,7 @@
 
 import math
 import random
+from typing import Any
 
 import numpy as np
 import pytest
@@ -58,7 +59,7 @@ def test_strings_along_both_sides_find_the_toe_that_was_planted(
 @given(st.floats(-1.5, 1.5), st.floats(-1.5, 1.5), st.integers(0, 10_000))
 def test_a_planted_floor_is_found_by_heights_and_by_staff_alike(long: float, cross: float, seed: int) -> None:
     chance = random.Random(seed)
-    points = []
+    points: list[dict[str, Any]] = []
     for k in range(12):
         x, y = 900.0 * (k // 3), 800.0 * (k % 3) + chance.uniform(-50, 50)
         points.append({"id": f"P{k}", "x": x, "y": y, "z": 4.0 + long / 100 * x + cross / 100 * y})
@@ -103,7 +104,7 @@ def test_what_is_too_large_is_refused_at_once(kind: str, field: str) -> None:
 
 def test_a_misread_staff_stands_out_between_two_set_ups() -> None:
     heights = {"A": 0.0, "B": -3.0, "C": 5.0, "D": 11.0, "E": -7.0}
-    readings = [
+    readings: list[dict[str, Any]] = [
         {"setup": s, "point": p, "staff": up - heights[p]}
         for s, up, seen in (("S1", 1400.0, "ABCD"), ("S2", 1377.0, "BCDE"), ("S3", 1391.0, "ABDE"))
         for p in seen
@@ -112,7 +113,7 @@ def test_a_misread_staff_stands_out_between_two_set_ups() -> None:
     for point, z in heights.items():
         if point != "A":
             assert clean["heights"][point]["z"] == pytest.approx(z, abs=1e-9)
-    readings[6]["staff"] = float(readings[6]["staff"]) + 10
+    readings[6]["staff"] = readings[6]["staff"] + 10
     wrong = compute("levelling", {"readings": readings, "u": 0.5, "datum": "A"})
     assert max(range(12), key=lambda k: abs(wrong["residuals"][k])) == 6
     assert wrong["s0"] > 3 > clean["s0"]

@@ -53,8 +53,8 @@ def test_a_further_reading_does_what_was_foretold(given: StateInput) -> None:
         for w in (0, 2, 4):
             (foretold,) = found.spread_with(first(found, given, w).gradient, rows)
             assert foretold == pytest.approx(first(again, given, w).u, rel=2e-3)
-        names = [o.id for o in given.observations[:2]]
-        assert found.alike(*names, rows[0]) == pytest.approx(again.alike(*names), abs=2e-3)
+        one, other = (o.id for o in given.observations[:2])
+        assert found.alike(one, other, rows[0]) == pytest.approx(again.alike(one, other), abs=2e-3)
 
 
 def test_without_some_readings_it_is_what_the_others_say(given: StateInput) -> None:

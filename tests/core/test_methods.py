@@ -15,7 +15,7 @@ from escuadra.core.visit.plan import ENDS, Plan
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.solution.observed import ObservationId
-from tests.conftest import Technician
+from escuadra.demo.technician import Technician
 
 NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)
 TOE = {"LF": 0.05, "RF": 0.11, "LR": 0.31, "RR": 0.07}
@@ -80,12 +80,12 @@ def test_each_method_finds_the_line_that_was_planted(plan: Plan, method: str) ->
     solved = setup.newest
     assert solved is not None
     assert line in solved.known
-    assert solved.derived("line_angle", line).value == pytest.approx(angle, abs=5e-4)  # type: ignore[arg-type]
+    assert solved.derived("line_angle", line).value == pytest.approx(angle, abs=5e-4)
     assert solved.pose.yaw_deg == pytest.approx(0.46, abs=2e-4)
     assert solved.pose.y == pytest.approx(scene.pose.y, abs=0.02)
-    assert solved.derived("square", line).value == pytest.approx(0.46 - angle, abs=5e-4)  # type: ignore[arg-type]
+    assert solved.derived("square", line).value == pytest.approx(0.46 - angle, abs=5e-4)
     x = plan.vehicle.marks.rear_x if line == "body" else 0.0
-    assert solved.line_at(x, line).value == pytest.approx(rear, abs=0.02)  # type: ignore[arg-type]
+    assert solved.line_at(x, line).value == pytest.approx(rear, abs=0.02)
     assert solved.trusted
 
 

@@ -32,9 +32,9 @@ def observations() -> list[Any]:
     """Every observation and candidate of the stored cases, of every type."""
     found = []
     for case in CASES:
-        given = {key: value for key, value in case["given"].items() if key in FIELDS}
-        everything = given["observations"] + case["given"].get("candidates", [])
-        given = NetworkInput.read({**given, "observations": everything})
+        known = {key: value for key, value in case["given"].items() if key in FIELDS}
+        everything = known["observations"] + case["given"].get("candidates", [])
+        given = NetworkInput.read({**known, "observations": everything})
         found += [(given, o) for o in given.observations]
     return found
 

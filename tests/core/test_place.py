@@ -189,7 +189,10 @@ def test_turning_and_shifting_the_bay_changes_no_figure(turn: float, dx: float, 
     there = [p.model_copy(update=dict(zip("xy", moved.at(p.x, p.y), strict=True))) for p in points]
     here = surveyed(points, wavy, u=0.05)
     away = here.model_copy(
-        update={"points": there, "readings": [r.model_copy(update={"staff": r.staff + up}) for r in here.readings]}
+        update={
+            "points": there,
+            "readings": [r.model_copy(update={"staff": (r.staff or 0.0) + up}) for r in here.readings],
+        }
     )
     bay, place = Bay(name="N", length=9000, width=5000), Place(x=1450, y=2450, heading_deg=3)
     x, y = moved.at(place.x, place.y)

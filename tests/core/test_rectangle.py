@@ -35,7 +35,7 @@ def test_the_mark_is_found_where_it_stands(off: float, lean: float) -> None:
 
 @pytest.mark.parametrize("name", ["diagonal", "cross"])
 def test_a_bad_diagonal_is_the_suspect(name: str) -> None:
-    found = rectangle(RectangleInput.read(read(**{name: 14.0})))  # type: ignore[arg-type]
+    found = rectangle(RectangleInput.read(read(**{name: 14.0})))
     assert not found.passes
     assert found.suspects[0] == name, "of those that share the blame the diagonal comes first"
     assert len(found.suspects) <= 3

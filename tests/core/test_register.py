@@ -9,10 +9,10 @@ import pytest
 
 from escuadra.catalogue import Catalogue
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.stream import Event, Person, made
+from escuadra.core.base.stream import Event, Payload, Person, made
 from escuadra.core.instruments.check_figures import SelfCheck, judged
 from escuadra.core.instruments.guided import CHECKS, checks_for
-from escuadra.core.instruments.history import Checked, Dropped, History, Retired, Said, fold_history
+from escuadra.core.instruments.history import Checked, Dropped, History, Retired, fold_history
 from escuadra.core.instruments.instrument import KINDS as TOOL_KINDS
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
@@ -80,7 +80,7 @@ def test_each_check_finds_a_planted_error_and_its_u_is_what_repeating_it_scatter
     draw = np.random.default_rng(7)
     values = []
     for _ in range(400):
-        noisy = {}
+        noisy: dict[str, list[float]] = {}
         for step in check.steps:
             for value in truth(check.id, error).get(step.field, []):
                 u = step.u if step.u is not None else own.u_single
@@ -98,7 +98,7 @@ def test_a_check_names_the_step_that_is_missing_and_refuses_what_cannot_be() -> 
     assert {kind for c in CHECKS.values() for kind in c.kinds} <= set(TOOL_KINDS)
 
 
-def entry(said: Said, days_ago: int) -> Event:
+def entry(said: Payload, days_ago: int) -> Event:
     day = TODAY - timedelta(days=days_ago)
     at = 1000 * day.toordinal()
     return made("instrument/x", at, f"e{at}", at, TEO, said.model_copy(update={"day": day, "at": at}))

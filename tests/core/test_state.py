@@ -146,14 +146,15 @@ def everything(headings: bool) -> dict[str, Any]:
     a, b = (np.array(POSES[name]) for name in "ab")
     for what, k in (("yaw", 3), ("roll", 4), ("pitch", 5)):
         row("same", float(b[k] - a[k]), 0.02, from_="a", to="b", what=what)
-    for what, along in (("normal", unit(a[3])), ("sideways", unit(a[3] + 90)), ("up", np.array([0, 0, 1]))):
-        row("same", float((b - a)[:3] @ along), from_="a", to="b", what=what)
-        row("same", float((at("b:L") - at("a:L")) @ along), from_="a", to="b", what=what, point="L")
+    ways: dict[str, Any] = {"normal": unit(a[3]), "sideways": unit(a[3] + 90), "up": np.array([0, 0, 1])}
+    for way, along in ways.items():
+        row("same", float((b - a)[:3] @ along), from_="a", to="b", what=way)
+        row("same", float((at("b:L") - at("a:L")) @ along), from_="a", to="b", what=way, point="L")
     row("own", OWN["target"][1], shape="frame", point="target", axis="y")
     row("thrust", tau, 0.01)
     if headings:
-        for wheel, side in (("LR", -1), ("RR", 1), ("LF", -1)):
-            row("toe", side * HEADINGS[wheel] + ALIGNER, 0.01, wheel=wheel, instrument={"aligner": 1.0})
+        for corner, side in (("LR", -1), ("RR", 1), ("LF", -1)):
+            row("toe", side * HEADINGS[corner] + ALIGNER, 0.01, wheel=corner, instrument={"aligner": 1.0})
         row("heading", HEADINGS["LR"] + CLAMP, 0.01, wheel="LR", mounting="clamp")
     marks = [["LR", "RR"], "front"]
     near = {n: {"x": round(x, -1), "y": round(y, -1), "z": 320} for n, (x, y, _) in (HUBS | MARKS).items()}

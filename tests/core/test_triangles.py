@@ -10,7 +10,7 @@ from escuadra.core.geodesy.triangles import Triangles, triangulated
 def turned_grid(angle: float) -> np.ndarray:
     c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
     points = np.array([[x, y] for x in range(0, 9001, 1000) for y in range(0, 4001, 800)], dtype=float)
-    return points @ np.array([[c, s], [-s, c]]) + [5675.0, -1.0]
+    return np.asarray(points @ np.array([[c, s], [-s, c]]) + [5675.0, -1.0])
 
 
 @pytest.mark.parametrize(

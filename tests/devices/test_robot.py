@@ -5,12 +5,13 @@ from collections.abc import Mapping
 
 import pytest
 
+from escuadra.core.visit.log.events import Disturbed
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.prediction import mechanics, predicted, taught
+from escuadra.demo.technician import Technician
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import Knobs, VirtualBay
 from escuadra.words import language
-from tests.conftest import Technician
 
 say = language().say
 
@@ -35,7 +36,8 @@ def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float
 
 
 def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
-    obeying, plain = [], []
+    obeying: list[int] = []
+    plain: list[int] = []
     for k, start in enumerate(STARTS):
         for found, kind in ((obeying, Robot), (plain, PlainTechnician)):
             at_work = kind(VirtualBay(plan, start, seed=20 + k))
@@ -69,14 +71,9 @@ class Bumped(VirtualBay):
 def test_after_a_bump_nothing_is_predicted(plan: Plan) -> None:
     bay = VirtualBay(plan, (30.0, 10.0, 2.0, 0.0), seed=5)
     robot = Robot(bay)
-    for _ in range(30):
-        move = robot._next(robot.desk.sheet)
-        assert move is not None
-        if move[0]:
-            break
+    while (move := robot._next(robot.desk.sheet)) is not None and not move[0]:
         robot._read(robot.desk.sheet.slots[move[2]].slot)
-    from escuadra.core.visit.log.events import Disturbed
-
+    assert move is not None
     robot.desk.say(Disturbed(what="yaw", source="told", by=dict(move[1])))
     assert predicted(robot.desk.sheet.setup) is not None
     robot.desk.say(Disturbed(what="bump"))

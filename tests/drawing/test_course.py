@@ -5,16 +5,22 @@ import xml.etree.ElementTree as ET
 
 import pytest
 
+from escuadra.core.base.said import said
 from escuadra.core.instruments.self_checks import BiasEntry, DriftInput, drift
 from escuadra.drawing import course_view
 
 HISTORY = [BiasEntry(day=739_000 + 180 * k, bias=0.3 + 0.25 * k, u=0.2) for k in range(4)]
 
 
+NAME = said("as_told", text="a course")
+
+
 @pytest.mark.parametrize("limit, reached", [(2.0, True), (50.0, False)])
 def test_a_course_is_to_scale_and_points_ahead(limit: float, reached: bool) -> None:
     ahead = drift(DriftInput(history=HISTORY, limit=limit, horizon_days=1500))
-    svg = course_view(HISTORY, ["holds", "holds", "undecided", "out"], limit, "mm", ahead, "a course")
+    svg = course_view(
+        HISTORY, ["holds", "holds", "undecided", "out"], limit, "mm", ahead, said("as_told", text="a course")
+    )
     root = ET.fromstring(re.sub(r' xmlns="[^"]+"', "", svg, count=1))
     dots = [n for n in root.iter("circle") if "course-dot" in n.get("class", "")]
     assert [n.get("class", "").split("-")[-1] for n in dots] == ["holds", "holds", "undecided", "out"]
@@ -27,5 +33,5 @@ def test_a_course_is_to_scale_and_points_ahead(limit: float, reached: bool) -> N
         0.8, abs=0.03 / a_mm
     )
     assert sum(n.get("class") == "planned" for n in root.iter()) == (2 if reached else 1)
-    single = course_view(HISTORY[:1], ["holds"], limit, "mm", None, "one")
+    single = course_view(HISTORY[:1], ["holds"], limit, "mm", None, NAME)
     assert "planned" not in single

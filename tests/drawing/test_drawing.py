@@ -24,7 +24,7 @@ SVG = "{http://www.w3.org/2000/svg}"
 
 def figure(value: float, u: float, limit: float = 4.0, way: str | None = "side") -> Figure:
     judged = verdict(VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded"))
-    return Figure("f", "Off centre", value, u, -limit, limit, "mm", way, judged)
+    return Figure("f", Name("Off centre"), value, u, -limit, limit, "mm", way, judged)
 
 
 def parsed(markup: str) -> ElementTree.Element:

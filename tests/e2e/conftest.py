@@ -169,4 +169,4 @@ def job_page(server: Server, number: str) -> str:
 
     with urllib.request.urlopen(f"{server.url}/api/jobs") as answer:
         jobs = json.load(answer)["jobs"]
-    return "/jobs/" + next(job["id"] for job in jobs if job["number"] == number)
+    return "/jobs/" + str(next(job["id"] for job in jobs if job["number"] == number))

@@ -3,6 +3,7 @@
 import json
 import re
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -19,7 +20,7 @@ def survey_page(server: Server, bay: str) -> str:
 
 
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
-SCREENS = {
+SCREENS: dict[str, Callable[[Server], str]] = {
     "day": lambda server: "/",
     "new job": lambda server: "/jobs/new",
     "sheet": lambda server: job_page(server, "VF-0417") + "?check=distance",

@@ -50,7 +50,7 @@ def test_a_survey_is_called_out_point_by_point_and_judged(server: Server, visit:
     expect(page.locator(".survey-map")).to_be_hidden()
     size = page.locator(".point-name").evaluate("node => parseFloat(getComputedStyle(node).fontSize)")
     assert size >= 120
-    asked = []
+    asked: list[str] = []
     while page.locator("[data-once] #typed").count():
         id, x, y = place_of(page)
         if id == "A2" and not asked.count("A2?"):

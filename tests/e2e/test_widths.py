@@ -2,7 +2,7 @@
 
 import shutil
 import signal
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -41,7 +41,7 @@ def test_wide_words_stay_within_the_page(wide: Server, visit: Visit) -> None:
     page = visit(wide)
     page.context.add_cookies([{"name": "escuadra_language", "value": WIDE, "url": wide.url}])
     told: dict[str, list[str]] = {}
-    loaded = {"load": lambda server: job_page(server, "VF-0417") + "?check=load"}
+    loaded: dict[str, Callable[[Server], str]] = {"load": lambda server: job_page(server, "VF-0417") + "?check=load"}
     for screen, path in {**SCREENS, **loaded}.items():
         if screen == "api":
             continue

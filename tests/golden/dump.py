@@ -97,8 +97,8 @@ def drawn(text: str) -> list[str]:
 
 def record(garage: Garage) -> tuple[str, str]:
     """The signed job's record: its JSON, and the words of the paper that is printed from it."""
-    opened = next(o for o in garage.jobs() if not hasattr(o, "why") and o.state.records)  # type: ignore[union-attr]
-    digest = opened.state.records[-1][0].record_json  # type: ignore[union-attr]
+    opened = next(o for o in garage.jobs() if not hasattr(o, "why") and o.state.records)
+    digest = opened.state.records[-1][0].record_json
     text = garage.files.get(digest).decode()
     found: list[str] = []
 
@@ -107,7 +107,7 @@ def record(garage: Garage) -> tuple[str, str]:
         return b""
 
     with patch("escuadra.reports.record.printed", printed):
-        as_pdf(Record.model_validate_json(text), opened, "Europe/Madrid", garage.files)  # type: ignore[arg-type]
+        as_pdf(Record.model_validate_json(text), opened, "Europe/Madrid", garage.files)
     return text, found[0]
 
 

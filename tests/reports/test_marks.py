@@ -6,11 +6,12 @@ import math
 
 import ezdxf
 import pytest
+from ezdxf.filemanagement import read
 from pypdf import PdfReader
 
 from escuadra.core.base.errors import BadInput
+from escuadra.demo.technician import Technician
 from escuadra.reports.marks import as_csv, as_dxf, as_pdf, diagonals, rows_of
-from tests.conftest import Technician
 from tests.english import refused, told
 from tests.web.conftest import Visitor
 
@@ -43,7 +44,7 @@ def test_every_figure_of_a_mark_agrees_with_its_place(lined: Technician) -> None
 
 def test_the_dxf_holds_marks_hubs_and_the_line_in_millimetres(lined: Technician) -> None:
     setup = lined.opened.sheet.setup
-    drawing = ezdxf.read(io.StringIO(as_dxf(setup)))
+    drawing = read(io.StringIO(as_dxf(setup)))
     assert drawing.units == ezdxf.units.MM
     space = drawing.modelspace()
     hubs = [tuple(c.dxf.center)[:2] for c in space.query('CIRCLE[layer=="VEHICLE"]')]

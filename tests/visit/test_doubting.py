@@ -79,7 +79,7 @@ def test_a_mark_that_lies_off_the_pairs_is_plumbed_again_and_the_laser_is_set_an
         "crossing",
     }
     type_in(full, "mark.front", 1203.0)
-    assert full.opened.sheet.check("centreline").state == "holds"  # type: ignore[union-attr]
+    assert full.check("centreline").state == "holds"
     seen = {id.source for id in full.opened.sheet.setup.newest.observations}  # type: ignore[union-attr]
     assert "tape" in seen
     assert "crossing" not in seen, "the laser stood over the mark where it lay before"

@@ -12,10 +12,9 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.commands import Opened, Unreadable
 from escuadra.commands.entries import Undo
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.model import Frozen
 from escuadra.core.base.stream import Person, made
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.visit.log.events import Answered, ReadingTaken, TakenIn, ToolUsed
+from escuadra.core.visit.log.events import Answered, ReadingTaken, TakenIn, ToolUsed, VisitPayload
 from escuadra.core.visit.log.reducer import VEHICLE
 from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.plan import Plan
@@ -42,7 +41,7 @@ TOOL = ToolUsed(
 )
 
 
-def said(state: State, payload: Frozen) -> State:
+def said(state: State, payload: VisitPayload) -> State:
     seq = state.seq + 1
     return fold(state, [made("j", seq, f"e{seq}", seq * 1000, SOMEBODY, payload)])
 
@@ -94,9 +93,9 @@ def test_every_place_of_every_sheet_survives_what_cannot_be(procedure: str, data
     assert not found.underivable or found.next.kind == "blocked"
     assert glyph(found.next) is not None
     if not found.underivable:
-        for view in ("plan", "side", "level"):
+        for drawing in ("plan", "side", "level"):
             check = found.check(found.next.check) or found.checks[0]
-            assert "<svg" in drawn(found, view, magnify=True, whole=False, slot=found.next.slot, check=check)
+            assert "<svg" in drawn(found, drawing, magnify=True, whole=False, slot=found.next.slot, check=check)
 
 
 @pytest.mark.parametrize(

@@ -1,5 +1,6 @@
 """Bays and surveys through their commands, and what they do to a job's sheet."""
 
+import math
 from datetime import date, timedelta
 from typing import Any
 
@@ -12,7 +13,7 @@ from escuadra.commands.surveys import CloseSurvey, EnterTable, ReadPoint, TakeBa
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Question
 from escuadra.core.bay.bay import Bay, Place
-from tests.conftest import Technician
+from escuadra.demo.technician import Technician
 from tests.english import refused, told
 
 DAY = date(2025, 11, 1)
@@ -96,10 +97,10 @@ def placed(teo: Technician, heading_deg: float = 0.0) -> Technician:
 
 def test_the_floor_check_takes_its_state_from_the_survey_and_the_typed_slope_remains_without(teo: Technician) -> None:
     keep(teo.garage)
-    assert teo.opened.sheet.check("floor").slots[0].slot.id == "slope.wheels.along"
+    assert teo.check("floor").slots[0].slot.id == "slope.wheels.along"
     survey(teo.garage)
     placed(teo)
-    view = teo.opened.sheet.check("floor")
+    view = teo.check("floor")
     figures = {figure.id: figure for figure in view.judgement.figures}
     assert figures["slope.wheels.along"].value == pytest.approx(0.1, abs=0.001)
     assert figures["floor.target"].value == pytest.approx(12, abs=0.1)
@@ -107,9 +108,9 @@ def test_the_floor_check_takes_its_state_from_the_survey_and_the_typed_slope_rem
     assert "survey of 2025-11-01 by Teo Marchena" in told(view.judgement.note)
     assert view.state == "undecided"
     teo.happen("vehicle_rolled")
-    assert teo.opened.sheet.check("floor").state == "stale"
+    assert teo.check("floor").state == "stale"
     teo.place(9000, 2500)
-    floor = teo.opened.sheet.check("floor")
+    floor = teo.check("floor")
     assert told(floor.judgement.note).endswith("off the surveyed floor.")
     assert floor.slots[0].slot.id == "slope.wheels.along"
     assert "The chosen place does not do" in told(floor.judgement.wrong)
@@ -120,14 +121,15 @@ def test_a_height_from_the_tyres_is_set_lower_where_the_floor_is_higher(teo: Tec
     survey(teo.garage, lambda x, _y: 8.0 if x > 7000 else 0.0)
     placed(teo)
     teo.read("height.target", "1409", "tape-4")
-    view = teo.opened.sheet.check("target_height")
+    view = teo.check("target_height")
+    assert view.worst is not None
     assert view.worst.value == pytest.approx(1417, abs=0.01)
     assert view.worst.u > 0.2
     assert told(view.judgement.note).startswith("Set 1\u202f409\u202fmm above this floor: it is 8.0\u202fmm")
     assert "higher here than under the wheels" in told(view.judgement.note)
     teo.read("height.target", "1400", "tape-4")
     teo.read("height.target", "1400", "tape-4")
-    assert sum(part.share for part in view.check.budget(teo.opened.sheet.setup, view.worst)) == pytest.approx(1)
+    assert math.fsum(part.share for part in view.check.budget(teo.opened.sheet.setup, view.worst)) == pytest.approx(1)
 
 
 def test_a_slanted_tape_knows_the_floors_rise_between_its_ends(teo: Technician) -> None:
@@ -157,7 +159,7 @@ def test_a_survey_that_ended_or_contradicts_itself_decides_nothing(
         again = teo.garage.do(of_csv(text, bay="Norte", **{**MORE, "taken_on": "2025-11-02"}), "teo", "again")
         teo.garage.do(CloseSurvey(again), "teo", press())
     placed(teo)
-    view = teo.opened.sheet.check("floor")
+    view = teo.check("floor")
     assert said in told(view.judgement.trouble)
     assert view.state == ("undecided" if said else "holds")
 
@@ -168,7 +170,7 @@ def test_a_bay_that_cannot_take_it_says_so_before_anything_is_unpacked(garage: G
     late.take_in(number="T-9", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     assert "1\u202f013\u202fmm short at the front (target)" in told(late.opened.sheet.plan.no_room)
     late.ready()
-    assert late.opened.sheet.check("floor").state == "out"
+    assert late.check("floor").state == "out"
 
 
 def test_what_the_bay_holds_is_asked_about_before_each_run(garage: Garage) -> None:
@@ -182,19 +184,19 @@ def test_what_the_bay_holds_is_asked_about_before_each_run(garage: Garage) -> No
         who = Technician(garage, 1_764_072_000_000, "teo")
         who.take_in(number=number, reason="bumper off", bay="Norte", procedure=procedure)
         jobs[procedure] = placed(who)
-    asked = {p: [told(s.slot.label) for s in who.opened.sheet.check("surroundings").slots] for p, who in jobs.items()}
+    asked = {p: [told(s.slot.label) for s in who.check("surroundings").slots] for p, who in jobs.items()}
     assert any("north window" in label for label in asked["BL-CAM-01"])
     assert any("steel bench" in label for label in asked["BL-RAD-01"])
     assert not any("far shelf" in label or "window" in label for label in asked["BL-RAD-01"])
     radar = jobs["BL-RAD-01"]
     radar.around()
-    assert radar.opened.sheet.check("surroundings").state == "holds"
+    assert radar.check("surroundings").state == "holds"
     radar.happen("run_again")
-    assert radar.opened.sheet.check("surroundings").state == "stale"
+    assert radar.check("surroundings").state == "stale"
     radar.answer("around.people", "no")
     radar.around()
     radar.answer("around.people", "no")
-    assert radar.opened.sheet.check("surroundings").state == "out"
+    assert radar.check("surroundings").state == "out"
     assert [number for number, _, _ in garage.stood_here("Norte", "brezo-lanzadera", radar.job)] == ["T-1"]
 
 
@@ -211,7 +213,7 @@ def test_level_to_the_runways_is_judged_against_their_plane_and_gravity_is_shown
     who.place(2600, 2500)
     who.read("level.roll", "0.00", "level-1", "plus")
     who.read("level.pitch", "0.00", "level-1", "plus")
-    view = who.opened.sheet.check("level")
+    view = who.check("level")
     figures = {figure.id: figure.value for figure in view.judgement.figures}
     assert figures["level.pitch"] == pytest.approx(0.229, abs=0.001)
     assert figures["level.roll"] == pytest.approx(0, abs=0.001)

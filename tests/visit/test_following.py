@@ -3,6 +3,7 @@
 import weakref
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -107,7 +108,8 @@ def test_every_field_that_is_looked_at_counts(full: Technician, what: str) -> No
     first = Derivation(state, 0)
     first.once(_field, what)
     first.done()
-    other = replace(state, **{what: None})
+    gone: dict[str, Any] = {what: None}
+    other = replace(state, **gone)
     assert Derivation(other, 0, first).once(_field, what) is None
 
 

@@ -1,10 +1,12 @@
 """The commands: what they accept, ask, refuse, freeze and undo."""
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from escuadra.commands import Asked, Garage, Opened, TakeIn
+from escuadra.commands.command import Command
 from escuadra.commands.entries import Answer, Happen, Override, Undo
 from escuadra.commands.forms import press
 from escuadra.commands.people import AddPerson
@@ -15,6 +17,7 @@ from escuadra.commands.taking_in import BeginVisit
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.measure.readings import Figures
+from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import MADE_BY, open_demo
 from tests.conftest import BEGUN, Clock
@@ -84,13 +87,15 @@ def test_what_was_typed_is_kept_beside_what_was_understood(
     assert entry.value == pytest.approx(value, abs=1e-9)
     said = entry.said
     assert (getattr(said, "typed", ""), told(getattr(said, "shown", ""))) == (typed, understood)
-    assert getattr(said, "tool", None).id == tool
+    assert isinstance(said, ReadingTaken)
+    assert said.tool.id == tool
 
 
 def test_a_level_that_reads_degrees_contributes_in_percent_where_a_slope_is_asked(teo: Technician) -> None:
     teo.read("slope.wheels.along", "0.1", "level-1", "plus")
     (entry,) = teo.opened.state.live("slope.wheels.along")
-    assert getattr(entry.said, "tool", None).contributions.resolution == pytest.approx(0.01 * 1.7453, rel=1e-3)
+    assert isinstance(entry.said, ReadingTaken)
+    assert entry.said.tool.contributions.resolution == pytest.approx(0.01 * 1.7453, rel=1e-3)
 
 
 @pytest.mark.parametrize(
@@ -215,19 +220,19 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
     with refused(BadInput, match="a check that does not hold"):
         garage.do(Override(full.job, "tyres", "for no reason at all"), "teo", full.id())
     garage.do(Override(full.job, "ride_height", "read a minute ago, the door only"), "teo", full.id())
-    view = full.opened.sheet.check("ride_height")
+    view = full.check("ride_height")
     assert view is not None
     assert view.settled
     assert view.state == "stale"
     full.answer("tick.doors", "yes")
     assert full.opened.sheet.can_sign
     full.happen("loaded")
-    lapsed = full.opened.sheet.check("ride_height")
+    lapsed = full.check("ride_height")
     assert lapsed is not None
     assert lapsed.override is None
     garage.do(Override(full.job, "ride_height", "weighed, nothing to speak of"), "teo", full.id())
     garage.do(Override(full.job, "ride_height", ""), "teo", full.id())
-    withdrawn = full.opened.sheet.check("ride_height")
+    withdrawn = full.check("ride_height")
     assert withdrawn is not None
     assert not withdrawn.settled
 
@@ -240,15 +245,16 @@ def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None
     assert signed.state.stage == "signed"
     again = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s1")
     assert again.row.count == signed.row.count, "a doubled press signs once"
-    for act in (
-        lambda: garage.do(TakeReading(full.job, "arch.LF", "712", "tape-4"), "teo", "n1"),
-        lambda: garage.do(Happen(full.job, "bump"), "teo", "n2"),
-        lambda: garage.do(Answer(full.job, "tick.doors", "no"), "teo", "n3"),
-        lambda: garage.do(Undo(full.job), "teo", "n4"),
-        lambda: garage.do(Sign(full.job, full.opened.row.head, render), "ines", "n5"),
-    ):
+    late: tuple[Command[Any], ...] = (
+        TakeReading(full.job, "arch.LF", "712", "tape-4"),
+        Happen(full.job, "bump"),
+        Answer(full.job, "tick.doors", "no"),
+        Undo(full.job),
+        Sign(full.job, full.opened.row.head, render),
+    )
+    for nth, command in enumerate(late):
         with refused(Conflict, match="reopen it: a new revision begins"):
-            act()
+            garage.do(command, "ines", f"n{nth}")
     with refused(BadInput, match="a reason in words"):
         garage.do(Reopen(full.job, "no"), "ines", "r1")
     reopened = garage.do(Reopen(full.job, "a second target place was asked for"), "ines", "r2")
@@ -280,12 +286,13 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
 @pytest.mark.slow
 def test_the_demo_makes_five_jobs_and_never_touches_what_it_did_not_make(tmp_path: Path) -> None:
     demo = open_demo(tmp_path / "demo", Clock())
-    stages = {opened.row.number: opened.state.stage for opened in demo.jobs()}
+    jobs = [opened for opened in demo.jobs() if isinstance(opened, Opened)]
+    stages = {opened.row.number: opened.state.stage for opened in jobs}
     assert stages == {"VF-0419": "taken_in", "VF-0418": "in_work", "VF-0417": "in_work"} | {
         "VF-0416": "in_work",
         "VF-0412": "signed",
     }
-    half_way = next(opened for opened in demo.jobs() if opened.row.number == "VF-0417")
+    half_way = next(opened for opened in jobs if opened.row.number == "VF-0417")
     assert {"undecided", "stale", "out", "holds"} <= {view.state for view in half_way.sheet.checks}
     demo.close()
     again = open_demo(tmp_path / "demo", Clock())

@@ -16,7 +16,8 @@ from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.solution.solution import Solved
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
-from tests.english import say, told
+from escuadra.words import say
+from tests.english import told
 
 MOST_STEPS = 90
 FRAME = ("level", "target_height", "square", "centred", "distance")
@@ -71,7 +72,7 @@ def test_mirrors_rulers_and_hub_distances_do_without_a_tape_to_the_beam(teo: Tec
     assert {
         axis: abs(off[axis]) < most for axis, most in (("yaw", 0.25), ("centre", 4), ("distance", 5))
     } == dict.fromkeys(("yaw", "centre", "distance"), True)
-    square = teo.opened.sheet.check("square").judgement.figures[0].value  # type: ignore[union-attr]
+    square = teo.check("square").judgement.figures[0].value
     assert square == pytest.approx(off["yaw"], abs=0.03), "what the clamps run out is taken off the right way round"
 
 
@@ -102,7 +103,7 @@ def test_a_figure_that_rests_on_one_reading_is_open_until_it_was_looked_at_again
     teo.target()
     teo.level()
     teo.tapes((0.5, -0.9, 0.0), sure=False)
-    view = teo.opened.sheet.check("target_height")
+    view = teo.check("target_height")
     assert view is not None
     assert (view.state, view.unguarded) == ("open", True)
     assert "Still to be read once more: Target centre above the floor" in say(view.rests_on)
@@ -119,15 +120,15 @@ def test_a_figure_that_rests_on_one_reading_is_open_until_it_was_looked_at_again
         teo.look(guard.look.id, (0.5, -0.9, 0.0))
     assert {"level.pitch", "height.target"} <= {*asked}
     assert all(asked.count(slot) < MOST_LOOKS for slot in asked), asked
-    assert {teo.opened.sheet.check(id).state for id in FRAME} == {"holds"}  # type: ignore[union-attr]
+    assert {teo.check(id).state for id in FRAME} == {"holds"}
 
 
 @pytest.mark.parametrize("tool, apart", [("tape-4", 5), ("meter-1", 12)])
 def test_looks_that_contradict_each_other_are_no_mean(full: Technician, tool: str, apart: float) -> None:
-    before = full.opened.sheet.check("target_height").judgement.figures[0].value  # type: ignore[union-attr]
+    before = full.check("target_height").judgement.figures[0].value
     off = full.opened.sheet.slots["height.target"].now[-1].value + apart
     full.read("height.target", f"{off:g}", tool)
-    view = full.opened.sheet.check("target_height")
+    view = full.check("target_height")
     assert view is not None
     assert view.state == "undecided"
     assert "Two looks contradict each other: Target centre above the floor" in told(view.judgement.trouble)
@@ -225,7 +226,7 @@ def test_shared_errors_make_two_figures_hold_or_fail_together(full: Technician) 
 
 
 def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> None:
-    view = full.opened.sheet.check("square")
+    view = full.check("square")
     assert view is not None
     guard = view.judgement.guard
     if guard is not None:
@@ -254,7 +255,7 @@ def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_agai
     setback = found.ahead_of("LF", "RF")
     assert setback.value == pytest.approx(back, abs=3 * setback.u)
     assert found.derived("distance").value == pytest.approx(procedure.distance + off["distance"] - back / 2, abs=3)
-    note = told(teo.opened.sheet.check("square").judgement.note)  # type: ignore[union-attr]
+    note = told(teo.check("square").judgement.note)
     assert "The LF hub truly stands" in note
     assert ("ahead of" if back > 0 else "behind") in note
 

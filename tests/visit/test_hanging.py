@@ -27,7 +27,7 @@ def test_an_edge_is_read_and_the_centre_is_meant(garage: Garage) -> None:
     assert found is not None
     assert found.value == pytest.approx(813 - 1622 / 2, abs=0.2), "half of its width from the edge"
     who.read("spacing", "918", "rule-3")
-    view = who.opened.sheet.check("spacing")
+    view = who.check("spacing")
     assert view is not None
     assert view.state == "out"
 
@@ -95,12 +95,12 @@ def test_the_sensors_offset_says_which_mount(garage: Garage, measured: str, moun
         typed, word = measured.split()
         who.read("sensor.offset", typed, "meter-1", word)
     who.target()
-    view = who.opened.sheet.check("target")
+    view = who.check("target")
     assert view is not None
     assert view.state == "holds"
     said = {slot.slot.id: slot.now[-1].said for slot in view.slots if slot.now}
     assert getattr(said["target.mount"], "value", "") == mount
     who.answer("target.mount", "left_mount" if mount != "left_mount" else "centre_mount")
-    view = who.opened.sheet.check("target")
+    view = who.check("target")
     assert view is not None
     assert f"the procedure sheet wants {told(Noun(f'answer.{mount}'))}" in told(view.judgement.wrong)

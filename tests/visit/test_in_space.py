@@ -55,7 +55,7 @@ def test_beam_ends_are_held_against_the_level(full: Technician) -> None:
     assert move.slot in {slot.slot.id for slot in home.slots}, "it is asked where it is read"
     full.read("height.RF_end", f"{full.heights()['RF_end']:g}", "tape-4", replaces=True)
     full.assure()
-    assert full.opened.sheet.check("level").state == "holds"  # type: ignore[union-attr]
+    assert full.check("level").state == "holds"
 
 
 def in_patio(garage: Garage, procedure: str) -> Technician:

@@ -19,7 +19,8 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.instruments.instrument import KINDS, Tool
 from escuadra.core.instruments.usual_accuracy import USUAL
-from tests.conftest import Clock, Technician
+from escuadra.demo.technician import Technician
+from tests.conftest import Clock
 from tests.core.test_register import truth
 from tests.english import refused, told
 
@@ -105,8 +106,7 @@ def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone
     first.at += 31 * DAY_MS
     assert garage.do(TellOverdue(), ITSELF, press()) == ["VF-1"]
     assert garage.do(TellOverdue(), ITSELF, press()) == []
-    view = garage.open(first.job).sheet.check("centred")
-    assert view is not None
+    view = first.check("centred")
     assert view.because is not None
     assert view.because.person.known == "itself"
     assert "overdue since" in told(view.because.words)

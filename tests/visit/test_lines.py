@@ -9,14 +9,15 @@ from escuadra.commands.lines import PlanLines, asked_plan, shelf
 from escuadra.commands.rig import TakeLook
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.both_lines import answers
+from escuadra.core.visit.checks.frame import PoseCheck
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.line_plan import default_plan, offer, offers, worth
 from escuadra.core.visit.line_report import agreement, contributions, facts, side_by_side
 from escuadra.core.visit.log.events import LinePlanned, ReadingTaken
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.scene import Scene
+from escuadra.demo.technician import Technician
 from escuadra.devices import SimulatedRig
-from tests.conftest import Technician
 from tests.english import refused, told
 
 TOOLS = {"tape": "tape-4", "scale": "laser-2", "beam": "clamps-2", "printout": "printout", "rule": "rule-3"}
@@ -34,7 +35,7 @@ def read_method(who: Technician, method: str, scene: Scene, but: dict[str, float
 
 
 def planned(who: Technician, *methods: str, **more: object) -> None:
-    who.garage.do(PlanLines(who.job, LinePlanned(methods=list(methods), **more)), who.person, who.id())  # type: ignore[arg-type]
+    who.garage.do(PlanLines(who.job, LinePlanned(methods=list(methods), **more)), who.person, who.id())
 
 
 def line_checks(who: Technician) -> list[str]:
@@ -46,15 +47,17 @@ def test_a_plan_becomes_the_list_of_readings(teo: Technician) -> None:
     planned(teo, "mirrors", "strings", times=2, rear_tapes=True, rectangle=True)
     assert line_checks(teo) == ["method_strings", "method_mirrors", "thrust", "rectangle"]
     teo.read("string.span", "426", "rule-3")
-    view = teo.opened.sheet.check("method_strings")
+    view = teo.check("method_strings")
     assert view is not None
     assert view.state == "open"
     assert view.judgement.summary is None, "two readings of each place were planned"
     teo.read("string.span", "426", "rule-3")
-    view = teo.opened.sheet.check("method_strings")
+    view = teo.check("method_strings")
     assert view is not None
     assert told(view.judgement.summary) == "1 of 11 read"
-    needed = {s.id for s in teo.opened.sheet.check("square").check.required_in(teo.opened.sheet.setup, 0)}  # type: ignore[union-attr, attr-defined]
+    square = teo.check("square").check
+    assert isinstance(square, PoseCheck)
+    needed = {s.id for s in square.required_in(teo.opened.sheet.setup, 0)}
     assert "tape.LR.LF_end" in needed
     planned(teo, "marks")
     assert "method_mirrors" not in line_checks(teo)
@@ -113,8 +116,8 @@ def test_methods_are_told_side_by_side(teo: Technician) -> None:
     scene = Scene(
         teo.opened.sheet.plan,
         teo.opened.sheet.plan.nominal_goal,
-        dict.fromkeys(("LF", "RF"), 0.07) | {"LR": 0.12, "RR": 0.06},
-    )  # type: ignore[arg-type]
+        {"LF": 0.07, "RF": 0.07, "LR": 0.12, "RR": 0.06},
+    )
     read_method(teo, "strings", scene)
     setup = teo.opened.sheet.setup
     assert {told(title) for title, _ in answers(setup)} >= {"Wheel-alignment printout", "Strings along both sides"}
@@ -139,7 +142,7 @@ def test_methods_that_contradict_each_other_leave_the_lines_undecided(teo: Techn
     planned(teo, "marks", "printout", "strings")
     plan = teo.opened.sheet.plan
     read_method(teo, "strings", Scene(plan, plan.nominal_goal, {"LF": 0.07, "RF": 0.07, "LR": 0.55, "RR": -0.35}))
-    view = teo.opened.sheet.check("thrust")
+    view = teo.check("thrust")
     assert view is not None
     assert view.state == "undecided"
     assert "share the blame" in told(view.judgement.trouble) or "contradicts itself" in told(view.judgement.trouble)
@@ -164,17 +167,17 @@ def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo
     teo.stance(0, 0, 0, 0)
     teo.line()
     teo.read("emblem.front", "1208", "tape-4")
-    view = teo.opened.sheet.check("centreline")
+    view = teo.check("centreline")
     assert view is not None
     assert "The front emblem sits 5.0\u202fmm left" in told(view.judgement.note)
     assert "don't aim by it" in told(view.judgement.note)
     plan = teo.opened.sheet.plan
     teo.level()
     teo.tapes((0, 0, 0))
-    bent = Scene(plan, plan.nominal_goal, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.06), body_off={"front": -11.0})  # type: ignore[arg-type]
+    bent = Scene(plan, plan.nominal_goal, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.06), body_off={"front": -11.0})
     teo.read("crossing", f"{METHODS['marks'].exact(bent)['crossing']:.1f}", "laser-2", replaces=True)
     for _ in range(MOST_SUSPECTS):
-        lines = teo.opened.sheet.check("thrust")
+        lines = teo.check("thrust")
         assert lines is not None
         if lines.state == "out":
             break
@@ -189,7 +192,7 @@ def test_beams_square_before_tapes_place(teo: Technician) -> None:
     plan = teo.opened.sheet.plan
     planned(teo, "mirrors")
     pose = plan.nominal_goal.model_copy(update={"yaw_deg": 0.9})
-    read_method(teo, "mirrors", Scene(plan, pose, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.1)))  # type: ignore[arg-type]
+    read_method(teo, "mirrors", Scene(plan, pose, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.1)))
     sheet = teo.opened.sheet
     assert sheet.check("method_mirrors").state == "holds"  # type: ignore[union-attr]
     assert "the line itself waits for the frame's tapes" in told(sheet.check("thrust").judgement.note)  # type: ignore[union-attr]
@@ -197,9 +200,9 @@ def test_beams_square_before_tapes_place(teo: Technician) -> None:
     assert square.value == pytest.approx(0.9, abs=0.02)
     assert sheet.check("square").state == "open", "the tapes are still needed"  # type: ignore[union-attr]
     teo.happen("slide")
-    assert teo.opened.sheet.check("method_mirrors").state == "holds"  # type: ignore[union-attr]
+    assert teo.check("method_mirrors").state == "holds"
     teo.happen("yaw")
-    assert teo.opened.sheet.check("method_mirrors").state == "stale"  # type: ignore[union-attr]
+    assert teo.check("method_mirrors").state == "stale"
 
 
 def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) -> None:
@@ -231,7 +234,7 @@ def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) 
     teo.at += 5000
     teo.garage.do(TakeLook(teo.job, rig), teo.person, teo.id())
     assert [past.what for past in teo.opened.state.disturbances] == ["roll"], "what it sees elsewhere was rolled there"
-    assert teo.opened.sheet.check("distance").judgement.figures[0].value == pytest.approx(2680, abs=2)  # type: ignore[union-attr]
+    assert teo.check("distance").judgement.figures[0].value == pytest.approx(2680, abs=2)
 
 
 def test_touching_the_bumper_stands_in_for_the_front_marker(teo: Technician) -> None:
@@ -268,7 +271,7 @@ def test_a_pitch_only_sheet_asks_why_there_is_no_line(garage: Garage) -> None:
     nuno.take_in(number="T-9", reason="front radar replaced", bay="Norte", procedure="QR-RAD-01")
     assert line_checks(nuno) == ["line"]
     nuno.answer("line.none", "pitch_only")
-    view = nuno.opened.sheet.check("line")
+    view = nuno.check("line")
     assert view is not None
     assert view.state == "holds"
     assert nuno.opened.sheet.next.check != "line"
@@ -282,11 +285,11 @@ def test_a_radar_sheet_counts_from_the_emblem_that_stands_in_for_it(garage: Gara
     who.line()
     who.level()
     who.tapes((3, 0, 0))
-    figure = who.opened.sheet.check("distance").judgement.figures[0]  # type: ignore[union-attr]
+    figure = who.check("distance").judgement.figures[0]
     assert told(figure.label) == "Distance from the emblem"
     assert figure.value == pytest.approx(935 + 3, abs=1)
     who.answer("rect.side", "left")
-    note = who.opened.sheet.check("rectangle").judgement.note  # type: ignore[union-attr]
+    note = who.check("rectangle").judgement.note
     assert (
         told(note)
         == "The emblem stands in for a datum 120\u202fmm behind, 132\u202fmm right and 41\u202fmm below of it."
@@ -310,7 +313,7 @@ def test_a_pair_where_the_body_is_off_is_left_out_once_it_was_read_again(teo: Te
             confirm(teo, move.slot)
         else:
             teo.read(move.slot, f"{middle + (400 if move.slot.endswith('left') else -400):g}", "tape-4")
-    view = teo.opened.sheet.check("centreline")
+    view = teo.check("centreline")
     assert view is not None
     assert view.state == "holds", told(view.judgement.trouble)
     assert "one pair is left out, since the body is off there" in told(view.judgement.note)

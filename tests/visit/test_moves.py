@@ -9,9 +9,10 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Turns
 from escuadra.core.visit.next_move import retold
 from escuadra.core.visit.prediction import last_turns, mechanics, predicted, used_travel
+from escuadra.demo.technician import Technician
 from escuadra.reports.record import render_record
 from escuadra.words import language
-from tests.conftest import Technician, minibus
+from tests.conftest import minibus
 from tests.english import told
 from tests.web.conftest import Visitor
 
@@ -188,12 +189,12 @@ def test_a_bump_during_the_shift_is_noticed_by_it(full: Technician) -> None:
     before = full.opened.sheet.slots
     watch = shifted(full)
     full.read(watch, f"{before[watch].now[-1].value + 9:g}", "tape-4")
-    view = full.opened.sheet.check("centred")
+    view = full.check("centred")
     assert view is not None
     assert view.state == "undecided"
     assert "it was bumped while the target was shifted" in told(view.judgement.trouble)
     full.happen("bump")
-    assert full.opened.sheet.check("distance").state == "stale"  # type: ignore[union-attr]
+    assert full.check("distance").state == "stale"
 
 
 RETOLD = [

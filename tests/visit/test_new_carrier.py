@@ -24,7 +24,7 @@ from tests.conftest import contributed, on_own_sheet
 @pytest.fixture
 def trolleyed(tmp_path: Path) -> Iterator[Technician]:
     """A set-up on a sheet whose target stands on the trolley, and whose line the gyro finds too."""
-    made = contributed("a carrier")
+    contributed("a carrier")
     contributed("a method")
     (tmp_path / "trolley.html").write_text("<p>{{ sheet.slots['trolley.off'].now[-1].value }} mm, {{ place_now }}</p>")
     contributed("a screen", FOLDER=tmp_path)
@@ -43,9 +43,9 @@ def trolleyed(tmp_path: Path) -> Iterator[Technician]:
         yield who
     CheckSpec.registered.pop("trolley_parked")
     CarrierSpec.registered.pop("trolley")
-    HAPPENINGS.pop(made["BUMPED"].what)
+    HAPPENINGS.pop("trolley_bump")
     for register, id in ((CARRIERS, "trolley"), (BODIES, "trolley"), (SCREENS, "trolley"), (METHODS, "gyro")):
-        register.pop(id)  # type: ignore[attr-defined]
+        register.pop(id)
     OBSERVATIONS.pop("gyro")
 
 
@@ -61,7 +61,7 @@ def test_a_carrier_a_method_and_a_screen_are_made_in_one_place_each(trolleyed: T
     assert ObservationId("gyro") in lines.observations
     who.target()
     who.read("trolley.off", "1530", "tape-4")
-    assert who.opened.sheet.check("parked").state == "out"  # type: ignore[union-attr]
+    assert who.check("parked").state == "out"
     who.read("trolley.off", "1503", "tape-4", replaces=True)
     who.around()
     assert who.opened.sheet.next.kind == "run", say(who.opened.sheet.next.sentence)

@@ -7,8 +7,8 @@ import pytest
 from escuadra.commands.vehicle import ChangeAsked, ChangeFigure
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.reach import beyond, past_travel
+from escuadra.demo.technician import Technician
 from escuadra.words import language
-from tests.conftest import Technician
 from tests.english import told
 from tests.visit.test_moves import ready
 
@@ -57,12 +57,12 @@ def test_an_offset_past_the_beam_blocks_until_the_extension_is_chosen(teo: Techn
     assert "Use the long arm." in say(move.then)
     teo.target()
     teo.answer("target.piece", "short arm")
-    view = teo.opened.sheet.check("target")
+    view = teo.check("target")
     assert view is not None
     assert view.state == "out"
     assert "Extension: short arm" in told(view.judgement.wrong)
     teo.answer("target.piece", "long arm")
-    assert teo.opened.sheet.check("target").state == "holds"  # type: ignore[union-attr]
+    assert teo.check("target").state == "holds"
     assert teo.opened.sheet.next.kind != "blocked"
 
 

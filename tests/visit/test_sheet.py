@@ -107,7 +107,7 @@ STANCES = [
 @pytest.mark.parametrize("deviations, state, figures", STANCES)
 def test_ride_height(teo: Technician, deviations: tuple[float, ...], state: str, figures: dict[str, str]) -> None:
     teo.stance(*deviations)
-    view = teo.opened.sheet.check("ride_height")
+    view = teo.check("ride_height")
     assert view is not None
     assert view.state == state
     found = {figure.id: figure.verdict.state for figure in view.judgement.figures}
@@ -134,12 +134,12 @@ def test_symmetrical_pairs(teo: Technician, offs: list[float], state: str, said:
         for k, off in enumerate(offs if end == "front" else [0.0], 1):
             teo.read(f"pair.{end}.{k}.left", f"{2000 - 100 * k + off:g}", "tape-4")
             teo.read(f"pair.{end}.{k}.right", f"{400 + 100 * k + off:g}", "tape-4")
-        view = teo.opened.sheet.check("centreline")
+        view = teo.check("centreline")
         assert view is not None
         if len(offs) == 2 and not any(offs):
             assert "plumb the mark there" in told(view.advice)
         teo.read(f"mark.{end}", "1200", "tape-4")
-    view = teo.opened.sheet.check("centreline")
+    view = teo.check("centreline")
     assert view is not None
     assert view.state == state
     assert said in told(view.advice)
@@ -159,7 +159,7 @@ def test_both_lines_are_told_side_by_side_in_words(
     teo.line()
     for side, (typed, word) in zip(("left", "right"), toe, strict=True):
         teo.read(f"toe.{side}", typed, "printout", word)
-    view = teo.opened.sheet.check("thrust")
+    view = teo.check("thrust")
     assert view is not None
     assert said in told(view.judgement.note)
     assert view.state == state
@@ -263,12 +263,12 @@ def test_undecided_says_what_would_decide_it(teo: Technician) -> None:
     teo.line()
     teo.level()
     teo.tapes((1, 1, 0.22))
-    view = teo.opened.sheet.check("square")
+    view = teo.check("square")
     assert view is not None
     assert view.state == "undecided"
     assert re.search(r"would (settle it|help most)", told(view.advice))
     teo.read("arch.LF", f"{712 + 11.6}", "tape-4")
-    near = teo.opened.sheet.check("ride_height")
+    near = teo.check("ride_height")
     assert near is not None
     assert near.judgement.figures[0].verdict.readings_needed is not None or near.state == "open"
 
@@ -276,14 +276,14 @@ def test_undecided_says_what_would_decide_it(teo: Technician) -> None:
 def test_a_coarse_instrument_is_told_apart_from_a_bad_value(teo: Technician) -> None:
     teo.read("level.roll", "0.1", "level-5", "plus")
     teo.read("level.pitch", "0.25", "level-5", "plus")
-    view = teo.opened.sheet.check("level")
+    view = teo.check("level")
     assert view is not None
     assert [f.verdict.state for f in view.judgement.figures] == ["holds", "undecided"]
 
 
 def test_a_misplaced_target_says_what_it_does_on_the_road(teo: Technician) -> None:
     teo.read("height.target", "1431", "tape-4")
-    view = teo.opened.sheet.check("target_height")
+    view = teo.check("target_height")
     assert view is not None
     assert view.state == "out"
     # 14 mm over 3642 + 2640 − 3720 mm, carried to 50 m.
@@ -308,7 +308,7 @@ def test_a_flat_board_aims_by_where_it_faces_and_not_by_where_it_stands(
     who.tapes((0.5, 8.0, turned), sure=False)
     said = {v.check.id: told(v.consequence) if v.consequence else "" for v in who.opened.sheet.checks}
     assert level in said["level"]
-    stands = who.opened.sheet.check("square").judgement.figures[0].value  # type: ignore[union-attr]
+    stands = who.check("square").judgement.figures[0].value
     assert stands == pytest.approx(turned, abs=0.02)
     assert f"{50 * math.tan(math.radians(abs(stands))):.2f}\u202fm too far {square}" in said["square"]
     assert said["centred"] == said["target_height"] == ""
@@ -319,7 +319,7 @@ def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
     full.answer("target.identity", "VT-B 47")
     for what, value in (("side", "A"), ("way_up", "arrow down"), ("fixing", "both hooks")):
         full.answer(f"target.{what}", value)
-    view = full.opened.sheet.check("target")
+    view = full.check("target")
     assert view is not None
     assert view.state == "out"
     assert "Its mark: VT-B 47, the procedure sheet wants VT-A 61" in told(view.judgement.wrong)
@@ -346,8 +346,8 @@ def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: T
         solved = setup.newest
         assert solved is not None
         derived = solved.derived(what)
-        parts = [share for _, share in solved.located.shares(derived.gradient)]
-        assert math.hypot(*parts) == pytest.approx(derived.u, rel=1e-9)
+        effects = [share for _, share in solved.located.shares(derived.gradient)]
+        assert math.hypot(*effects) == pytest.approx(derived.u, rel=1e-9)
     arch = setup.now(full.opened.sheet.slots["arch.LF"].slot)
     assert arch is not None
     assert math.hypot(*(u for _, u in of_reading(arch.figures, "tape"))) == pytest.approx(arch.u)
@@ -369,14 +369,13 @@ def test_an_undecided_check_says_where_its_uncertainty_comes_from_and_what_lesse
     teo.line(("0.12", "0.06"))
     teo.level()
     teo.tapes((1, 1, 0.22))
-    view = teo.opened.sheet.check("square")
+    view = teo.check("square")
     assert view is not None
     assert view.state == "undecided"
     assert {"the hubs' places", "front centre mark"} <= {told(part.source) for part in teo.opened.sheet.budget(view)}
     for check, slot in (("square", "tape.RF.RF_end"), ("level", "level.roll")):
         sheet = teo.opened.sheet
-        view = sheet.check(check)
-        assert view is not None
+        view = teo.check(check)
         (figure, *_) = view.judgement.figures
         promised = view.check.lessening(sheet.setup, figure)
         assert promised is not None

@@ -6,6 +6,7 @@ import pytest
 
 from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import said
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.tool_route import (
     Stand,
@@ -17,7 +18,7 @@ from escuadra.core.visit.tool_route import (
     standing_now,
     the_round,
 )
-from tests.conftest import Technician
+from escuadra.demo.technician import Technician
 from tests.english import refused, told
 
 
@@ -35,8 +36,8 @@ def test_a_round_reads_everything_once_with_no_more_changes_than_down_the_sheet(
     for stop in found.stops:
         assert {stand_of(s, sheet.plan) for _, s in stop.reads} == {stop.stand}
     after_mounting = [
-        sheet.check(check).check.group in ("target", "frame") for stop in found.stops for check, _ in stop.reads
-    ]  # type: ignore[union-attr]
+        teo.check(check).check.group in ("target", "frame") for stop in found.stops for check, _ in stop.reads
+    ]
     assert after_mounting == sorted(after_mounting), "what comes after the mounting is read last"
 
 
@@ -95,7 +96,9 @@ def test_where_the_laser_stands_in_the_targets_place_it_reads_before_and_never_w
 
 @pytest.mark.parametrize("count", [1, 4, 6])
 def test_no_other_order_of_the_places_is_shorter(count: int) -> None:
-    stands = [Stand("tape", f"p{k}", 997.0 * (k * k % 7), 613.0 * (k * 5 % 4)) for k in range(count)]
+    stands = [
+        Stand("tape", said("as_told", text=f"p{k}"), 997.0 * (k * k % 7), 613.0 * (k * 5 % 4)) for k in range(count)
+    ]
 
     def way(order: list[Stand]) -> float:
         at, total = (0.0, 0.0), 0.0

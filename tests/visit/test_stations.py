@@ -95,13 +95,13 @@ def test_a_bump_found_late_puts_every_run_since_the_last_good_check_in_doubt(gar
     shifted(who, wrong=9.0)
     assert proofs(who) == ["proven", "contradicted", None]
     assert station(who) == "right", "it may be a misread tape: nothing is undone before anybody says so"
-    square = who.opened.sheet.check("square")
+    square = who.check("square")
     assert square is not None
     assert "bumped while the target was shifted" in told(square.judgement.trouble)
     who.happen("bump")
     assert proofs(who) == ["proven", "doubt", None]
     assert station(who) == "left"
-    view = who.opened.sheet.check("stations")
+    view = who.check("stations")
     assert view is not None
     assert view.state == "stale"
     assert "left" in told(view.judgement.note)
@@ -204,7 +204,7 @@ def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
     who.read("hangs.roll", "0.1", "level-1", "plus")
     who.read("hangs.tilt", "2.2", "level-1", "plus")
     who.assure()
-    view = who.opened.sheet.check("hangs")
+    view = who.check("hangs")
     assert view is not None
     assert view.state == "holds"
 
@@ -224,7 +224,7 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     who.happen("mount")
     who.target()
     who.stand(off=(31.0, -18.0), turned_deg=2.0)
-    view = who.opened.sheet.check("stand")
+    view = who.check("stand")
     assert view is not None
     figures = {f.id: f.value for f in view.judgement.figures}
     assert figures["forward"] == pytest.approx(31, abs=2)
@@ -260,7 +260,7 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     assert sheet.expires is not None
     late = sheet.expires + 60 * 60_000
     garage.clock = lambda: late
-    view = who.opened.sheet.check("ride_height")
+    view = who.check("ride_height")
     assert view is not None
     assert (view.state, told(view.because.words) if view.because else "") == (
         "stale",

@@ -18,8 +18,9 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Sentences
 from escuadra.core.visit.checks.vehicle import DAMAGED, DIRTY, SOUND
 from escuadra.core.visit.views import CheckView
+from escuadra.demo.technician import Technician
 from escuadra.reports.record import build
-from tests.conftest import BEGUN, Technician
+from tests.conftest import BEGUN
 from tests.english import refused, told
 from tests.visit.test_garage import render
 from tests.web.conftest import Visitor

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from tests.conftest import Technician
+from escuadra.demo.technician import Technician
 from tests.drawing.test_drawing import classed, parsed
 from tests.web.conftest import Visitor
 

@@ -12,7 +12,7 @@ from escuadra.commands.forms import press
 from escuadra.commands.instrument_life import Drop
 from escuadra.core.bay.relief import plane_of
 from escuadra.core.bay.survey import Survey
-from tests.conftest import Technician
+from escuadra.demo.technician import Technician
 from tests.english import told
 from tests.visit.test_floors import keep, placed, slope, survey
 from tests.visit.test_instruments import check
@@ -173,7 +173,7 @@ def test_a_place_is_taken_for_a_job_and_offered_to_the_next(teo: Technician) -> 
     first_guess = later.opened.state.placed
     assert first_guess is not None
     assert (first_guess.source, first_guess.from_job) == ("job", "T-1")
-    assert later.opened.sheet.check("floor").state == "open"
+    assert later.check("floor").state == "open"
     assert visitor.post("/bays/Norte/parking", {"usual": "yes", "at": "1700 2400 0"}).status_code == 303
     assert teo.garage.floors.bay("Norte")[0].usual.x == 1700  # type: ignore[union-attr]
 

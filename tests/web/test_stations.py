@@ -5,8 +5,9 @@ import yaml
 from escuadra.catalogue import Catalogue
 from escuadra.commands import Garage
 from escuadra.core.procedure.entries import KINDS
+from escuadra.demo.technician import Technician
 from escuadra.reports.record import Record, build
-from tests.conftest import NOON, Technician
+from tests.conftest import NOON
 from tests.english import told
 from tests.visit.test_stations import begun, set_up, shifted
 from tests.web.conftest import Visitor

@@ -5,6 +5,7 @@ import json
 import re
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -77,7 +78,7 @@ def in_source() -> tuple[set[str], set[str], set[str]]:
         if isinstance(node, ast.Constant) and isinstance(node.value, str):
             codes.add(before + node.value)
         if isinstance(node, ast.JoinedStr):
-            parts = [re.escape(v.value) if isinstance(v, ast.Constant) else r"[\w.]+" for v in node.values]
+            parts = [re.escape(str(v.value)) if isinstance(v, ast.Constant) else r"[\w.]+" for v in node.values]
             patterns.add(re.escape(before) + "".join(map(str, parts)))
 
     for path in sorted(Path(escuadra.__file__).parent.rglob("*.py")):
@@ -162,7 +163,7 @@ def test_what_is_next_is_said_in_spanish(full: Technician) -> None:
 
         def tell(sheet: Sheet) -> None:
             move = sheet.next
-            parts = [move.sentence, move.then, move.action, move.figure, move.expect_label, move.expect]
+            parts: list[Any] = [move.sentence, move.then, move.action, move.figure, move.expect_label, move.expect]
             parts += [view.check.called for view in sheet.checks]
             parts += [part for view in sheet.slots.values() for part in (view.slot.label, view.slot.hint)]
             told.update(map(spanish.say, parts))

@@ -1,5 +1,7 @@
 """The first schema that is kept: append-only entries with their journal, what is projected from them, pins. Frozen."""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 
@@ -12,16 +14,16 @@ down_revision = None
 def upgrade() -> None:
     """Create everything, and the triggers that keep what was appended as it is."""
 
-    def key(name: str, *more: sa.ForeignKey) -> sa.Column:
+    def key(name: str, *more: sa.ForeignKey) -> sa.Column[Any]:
         return sa.Column(name, sa.Text, *more, primary_key=True)
 
-    def text(*names: str) -> list[sa.Column]:
+    def text(*names: str) -> list[sa.Column[Any]]:
         return [sa.Column(name, sa.Text, nullable=False) for name in names]
 
-    def number(name: str, primary: bool = False) -> sa.Column:
+    def number(name: str, primary: bool = False) -> sa.Column[Any]:
         return sa.Column(name, sa.Integer, primary_key=primary, nullable=False, autoincrement=False)
 
-    def table(name: str, *parts: sa.Column | sa.Constraint, clustered: bool = False) -> None:
+    def table(name: str, *parts: sa.Column[Any] | sa.Constraint, clustered: bool = False) -> None:
         op.create_table(name, *parts, **(CLUSTERED if clustered else STRICT))
 
     table("stream", key("id"), number("count"), *text("head"))
