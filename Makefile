@@ -6,7 +6,7 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
-.PHONY: demo test quick test-postgres bench robots load fuzz golden words rooms cases css lock screenshots
+.PHONY: demo test quick test-postgres bench robots load fuzz golden words rooms coverage mutants cases css lock screenshots
 
 demo: .venv/ready
 	.venv/bin/escuadra demo --port $(PORT) --data $(DATA)
@@ -35,6 +35,14 @@ bench: .venv/dev-ready
 # The full race of robots, honest and with blunders: up to an hour.
 robots: .venv/dev-ready
 	$(PY) bench/honest.py
+
+# Every line that the tests without a browser run, with its floor; which test runs which is kept for the mutants.
+coverage: .venv/dev-ready node_modules/.ready
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) bench/covered.py
+
+# A seeded sample of small errors in each room, each against the tests of its line: about half an hour.
+mutants: .venv/dev-ready node_modules/.ready
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) bench/mutants.py
 
 load: .venv/dev-ready
 	$(PY) bench/load.py

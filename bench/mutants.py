@@ -1,0 +1,269 @@
+"""Does a test fail when the code is wrong? A seeded sample of small errors in each room, each run against its tests.
+
+``make mutants`` plants one error at a time (a sign, an operator, a comparison, a condition, a side) in a copy of the
+tree and runs the tests that ``make coverage`` saw on that line, the quickest first, until one fails. What survives is a
+missing test or a line too many. The share that was found is told with the lower end of its 95 % bound (Clopper and
+Pearson). A few runs with no error at all must pass, else nothing is told.
+"""
+
+import ast
+import contextlib
+import io
+import multiprocessing
+import os
+import random
+import shutil
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import coverage
+import fastapi
+import hypothesis
+import numpy
+import pytest
+import scipy.stats
+import sqlalchemy
+from covered import DATA, ROOT, made, times_taken
+
+LOADED = (fastapi, hypothesis, numpy, sqlalchemy)
+"""What every run needs, loaded once before it forks."""
+COUNT, CONTROLS, SEED = 120, 6, 20_261
+ROOMS = {
+    "geodesy": ("escuadra/core/geodesy", 0.90),
+    "measure": ("escuadra/core/measure", 0.90),
+    "vehicle": ("escuadra/core/vehicle", 0.90),
+    "visit": ("escuadra/core/visit", 0.85),
+    "drawing": ("escuadra/drawing", 0.85),
+}
+"""Each room's folder, and the share of errors that must be found."""
+MOST_SECONDS = 45.0
+"""So much of a line's tests is run, the quickest first."""
+COPIES = Path("/tmp") / f"escuadra-mutants-{os.getpid()}"
+SWAPPED: dict[type[ast.AST], str] = {
+    ast.Add: "-",
+    ast.Sub: "+",
+    ast.Mult: "/",
+    ast.Div: "*",
+    ast.Lt: ">=",
+    ast.LtE: "<",
+    ast.Gt: "<=",
+    ast.GtE: ">",
+    ast.Eq: "!=",
+    ast.NotEq: "==",
+    ast.In: "not in",
+    ast.NotIn: "in",
+    ast.Is: "is not",
+    ast.IsNot: "is",
+    ast.And: "or",
+    ast.Or: "and",
+}
+SIDES = {"left": "right", "right": "left", "front": "rear", "rear": "front", "up": "down", "down": "up"}
+CALLS = {"min": "max", "max": "min", "sin": "cos", "cos": "sin", "any": "all", "all": "any"}
+NAMES = {"L": "R", "R": "L"}
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """One small error: where, and the whole text of the module with it."""
+
+    path: str
+    line: int
+    was: str
+    now: str
+    text: str
+
+
+class Errors(ast.NodeVisitor):
+    """All small errors that one module can have, as replacements of pieces of its text."""
+
+    def __init__(self, text: str, drawn: bool) -> None:
+        self.text, self.drawn, self.found = text, drawn, list[tuple[int, int, int, str]]()
+        self.starts = [0]
+        for line in text.splitlines(keepends=True):
+            self.starts.append(self.starts[-1] + len(line.encode()))
+
+    def _at(self, line: int, column: int) -> int:
+        return self.starts[line - 1] + column
+
+    def _replace(self, node: ast.expr, now: str) -> None:
+        begin, end = self._at(node.lineno, node.col_offset), self._at(node.end_lineno or 0, node.end_col_offset or 0)
+        self.found.append((node.lineno, begin, end, now))
+
+    def _between(self, left: ast.expr, right: ast.expr, now: str) -> None:
+        """The operator between two operands, whatever space or bracket is beside it."""
+        begin = self._at(left.end_lineno or 0, left.end_col_offset or 0)
+        end = self._at(right.lineno, right.col_offset)
+        between = self.text.encode()[begin:end].decode()
+        words = between.strip(" ()\n\t")
+        if words and between.count(words) == 1 and "#" not in between:
+            at = begin + len(between[: between.index(words)].encode())
+            self.found.append((right.lineno, at, at + len(words.encode()), now))
+
+    def visit_BinOp(self, node: ast.BinOp) -> None:
+        if type(node.op) in SWAPPED and not isinstance(node.left, ast.Constant | ast.JoinedStr):
+            self._between(node.left, node.right, SWAPPED[type(node.op)])
+        self.generic_visit(node)
+
+    def visit_Compare(self, node: ast.Compare) -> None:
+        left = node.left
+        for op, right in zip(node.ops, node.comparators, strict=True):
+            if type(op) in SWAPPED:
+                self._between(left, right, SWAPPED[type(op)])
+            left = right
+        self.generic_visit(node)
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> None:
+        if not self.drawn:
+            self._between(node.values[0], node.values[1], SWAPPED[type(node.op)])
+        self.generic_visit(node)
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> None:
+        if isinstance(node.op, ast.USub | ast.Not):
+            inner = ast.get_source_segment(self.text, node.operand)
+            if inner is not None:
+                self._replace(node, f"({inner})")
+        self.generic_visit(node)
+
+    def visit_Call(self, node: ast.Call) -> None:
+        name = node.func
+        plain = name.attr if isinstance(name, ast.Attribute) else name.id if isinstance(name, ast.Name) else ""
+        if plain in CALLS and (not self.drawn or plain in ("sin", "cos")):
+            end = self._at(name.end_lineno or 0, name.end_col_offset or 0)
+            self.found.append((name.lineno, end - len(plain), end, CALLS[plain]))
+        self.generic_visit(node)
+
+    def visit_IfExp(self, node: ast.IfExp) -> None:
+        condition = ast.get_source_segment(self.text, node.test)
+        if condition is not None:
+            self._replace(node.test, f"(not ({condition}))")
+        self.generic_visit(node)
+
+    def visit_If(self, node: ast.If) -> None:
+        condition = ast.get_source_segment(self.text, node.test)
+        if condition is not None and not self.drawn:
+            self._replace(node.test, f"(not ({condition}))")
+        self.generic_visit(node)
+
+    def visit_Constant(self, node: ast.Constant) -> None:
+        if isinstance(node.value, str) and node.value in SIDES:
+            quote = self.text.encode()[self._at(node.lineno, node.col_offset) :][:1].decode()
+            if quote in "\"'":
+                self._replace(node, f"{quote}{SIDES[node.value]}{quote}")
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
+        if node.value is not None:
+            self.visit(node.value)
+
+    def visit_arguments(self, node: ast.arguments) -> None:
+        for default in [*node.defaults, *(one for one in node.kw_defaults if one is not None)]:
+            self.visit(default)
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> None:
+        self.visit(node.args)
+        for part in node.body:
+            self.visit(part)
+
+    def visit_JoinedStr(self, node: ast.JoinedStr) -> None:
+        """Places within such texts are told wrongly by this Python."""
+
+
+def errors_in(path: Path, drawn: bool) -> Iterator[Mutant]:
+    """Every small error that a module can have and that still can be compiled."""
+    text = path.read_text()
+    errors = Errors(text, drawn)
+    errors.visit(ast.parse(text))
+    whole = text.encode()
+    for line, begin, end, now in sorted(set(errors.found)):
+        changed = (whole[:begin] + now.encode() + whole[end:]).decode()
+        with contextlib.suppress(SyntaxError):
+            compile(changed, str(path), "exec")
+            yield Mutant(str(path.relative_to(ROOT)), line, whole[begin:end].decode(), now, changed)
+
+
+def sampled(room: str, count: int) -> list[Mutant]:
+    """The room's sample: the same in every run as long as its code is the same."""
+    folder, _ = ROOMS[room]
+    every = [one for path in sorted((ROOT / folder).rglob("*.py")) for one in errors_in(path, room == "drawing")]
+    return random.Random(SEED).sample(every, min(count, len(every)))
+
+
+def tests_of(kept: coverage.CoverageData, times: dict[str, float], mutant: Mutant) -> list[str]:
+    """The tests that were seen on its line, the quickest first, as far as the time goes."""
+    contexts = kept.contexts_by_lineno(str(ROOT / mutant.path))
+    names = {name for name in contexts.get(mutant.line, []) if name.startswith("tests.")}
+    found: list[str] = []
+    spent = 0.0
+    for name in sorted(names, key=lambda name: (times.get(name, 1.0), name)):
+        spent += times.get(name, 1.0)
+        if found and spent > MOST_SECONDS:
+            break
+        module, _, function = name.rpartition(".")
+        found.append(f"{module.replace('.', '/')}.py::{function}")
+    return found
+
+
+def _run(given: tuple[Mutant, list[str]]) -> tuple[Mutant, bool]:
+    """In a process of its own: whether a test failed with this error."""
+    mutant, tests = given
+    if not tests:
+        return mutant, False
+    copy = COPIES / str(os.getpid())
+    # The same files, but for the one that is changed.
+    shutil.copytree(COPIES / "tree", copy, copy_function=os.link, symlinks=True)
+    (copy / mutant.path).unlink()
+    (copy / mutant.path).write_text(mutant.text)
+    os.chdir(copy)
+    sys.path[:] = [str(copy), *(p for p in sys.path if Path(p).resolve() not in (ROOT, ROOT / "bench"))]
+    sys.dont_write_bytecode = True
+    quiet = ["-x", "-q", "-n0", "-p", "no:cacheprovider", "--no-header", f"--rootdir={copy}"]
+    try:
+        with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+            ended = pytest.main([*quiet, *tests])
+    finally:
+        os.chdir("/")
+        shutil.rmtree(copy, ignore_errors=True)
+    return mutant, ended != pytest.ExitCode.OK
+
+
+def at_least(hits: int, count: int) -> float:
+    """The lower end of the 95 % bound of a share."""
+    return float(scipy.stats.beta.ppf(0.05, hits, count - hits + 1)) if hits else 0.0
+
+
+def main(rooms: list[str]) -> int:
+    """Run the samples and tell what was found; 1 where a room is below its share."""
+    made()
+    left_out = shutil.ignore_patterns(".git", ".venv", ".*_cache", ".hypothesis", "node_modules", "data", "__pycache__")
+    shutil.copytree(ROOT, COPIES / "tree", ignore=left_out)
+    (COPIES / "tree/node_modules").symlink_to(ROOT / "node_modules")
+    kept = coverage.CoverageData(str(DATA))
+    kept.read()
+    times = times_taken()
+    failed = False
+    for room in rooms:
+        begun, (_, least) = time.monotonic(), ROOMS[room]
+        sample = sampled(room, COUNT)
+        jobs = [(mutant, tests_of(kept, times, mutant)) for mutant in sample]
+        sound = [(replace(m, text=(ROOT / m.path).read_text(), now=m.was), tests) for m, tests in jobs if tests]
+        with multiprocessing.get_context("fork").Pool(os.cpu_count(), maxtasksperchild=1) as pool:
+            for mutant, killed in pool.imap_unordered(_run, sound[:CONTROLS], chunksize=1):
+                if killed:
+                    raise SystemExit(f"{mutant.path}:{mutant.line}: its tests fail with no error planted")
+            ended = list(pool.imap_unordered(_run, jobs, chunksize=1))
+        found = sum(killed for _, killed in ended)
+        share = found / len(ended)
+        failed |= share < least
+        bound = at_least(found, len(ended))
+        print(f"{room}: {found} of {len(ended)} found = {share:.3f} (above {bound:.3f}; wanted {least:.2f}),", end=" ")
+        print(f"{time.monotonic() - begun:.0f} s")
+        for mutant, _ in sorted((one for one in ended if not one[1]), key=lambda one: (one[0].path, one[0].line)):
+            print(f"  survived {mutant.path}:{mutant.line}: {mutant.was!r} -> {mutant.now!r}", flush=True)
+    shutil.rmtree(COPIES, ignore_errors=True)
+    return int(failed)
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:] or list(ROOMS)))
