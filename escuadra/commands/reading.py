@@ -1,6 +1,5 @@
 """A reading as it was typed: understood, asked about where it is implausible, recorded once."""
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -8,6 +7,7 @@ from escuadra.commands.command import Context, Decision, Saying, VisitCommand, o
 from escuadra.commands.forms import Asked, Opened
 from escuadra.commands.house import House
 from escuadra.core.base.errors import BadInput
+from escuadra.core.base.given import figure
 from escuadra.core.base.quantities import Question, Understood, confirmed, understand
 from escuadra.core.base.said import Name, Way, nouns, said
 from escuadra.core.house import instrument_stream
@@ -127,9 +127,5 @@ class Unclear(Exception):
 
 def _temperature(text: str) -> float | None:
     """A tape's temperature as typed, degrees Celsius; nothing where nothing was typed."""
-    plain = text.strip().removesuffix("°C").removesuffix("C").strip().replace(",", ".").replace("−", "-")
-    if not plain:
-        return None
-    if not re.fullmatch(r"-?\d{1,2}(\.\d+)?", plain) or not -30 <= float(plain) <= 60:
-        raise BadInput("temperature", text, said("wants.degrees_celsius_30_60_such"))
-    return float(plain)
+    plain = text.strip().removesuffix("°C").removesuffix("C").strip()
+    return figure(plain, "temperature", said("wants.degrees_celsius_30_60_such"), -30, 60) if plain else None

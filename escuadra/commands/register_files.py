@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.given import json_data, records, written
+from escuadra.core.base.given import figure, json_data, records, written
 from escuadra.core.base.said import Plain, exact, nouns, said
 from escuadra.core.base.stream import Person
 from escuadra.core.instruments.check_figures import TEN_METRES, Found, judged
@@ -140,11 +140,8 @@ def from_csv(text: str, known: Callable[[str], Tool | None], person: Person) -> 
 
 
 def _number(row: Row, column: str, least: float = -1e9) -> float:
-    text = (row.get(column) or "0").strip().replace(",", ".")
-    try:
-        value = float(text)
-    except ValueError as error:
-        raise BadInput(column, text, said("wants.figure_such_0_5")) from error
+    text = row.get(column) or "0"
+    value = figure(text, column, said("wants.figure_such_0_5"))
     if not least <= value <= 1e9:
         raise BadInput(column, text, said("wants.figure_least", least=exact(Plain, least)))
     return value

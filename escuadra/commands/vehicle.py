@@ -13,7 +13,7 @@ from escuadra.commands.entries import Answer, reasoned
 from escuadra.commands.forms import Opened
 from escuadra.commands.reading import SIGNS, TakeReading
 from escuadra.core.base.errors import BadInput, Busy
-from escuadra.core.base.given import table
+from escuadra.core.base.given import decimal, figure, table
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import Angle, Way, exact, nouns, said
 from escuadra.core.visit.figures import with_changes
@@ -133,9 +133,9 @@ class TakePrintout(VisitCommand):
         said: list[Saying] = []
         if self.day.strip():
             said += Answer(self.visit, "printed.day", self.day).say(context, opened)
-        for slot, figure, word in wanted:
+        for slot, typed, word in wanted:
             replaces = bool(sheet.slots[slot].now)
-            said += TakeReading(self.visit, slot, figure, tool, word, replaces, figure).say(context, opened)
+            said += TakeReading(self.visit, slot, typed, tool, word, replaces, typed).say(context, opened)
         return said
 
     def figures(self, opened: Opened) -> list[tuple[str, str, str]]:
@@ -174,7 +174,7 @@ def _degrees(cell: str, line: int, signs: Signs, kind: str) -> tuple[str, str]:
     found = re.fullmatch(r"([-−+]?)\s*(\d{1,2}(?:[.,]\d+)?)\s*°?", cell)
     if found is None:
         raise BadInput("file", said("jobs.vehicle.line_3", k=line, cell=cell), said("wants.degrees_such_0_12_or"))
-    return found[2].replace(",", ".") + "°", signs.word(kind, found[1] in ("-", "−"))
+    return decimal(found[2]) + "°", signs.word(kind, found[1] in ("-", "−"))
 
 
 class ChangeAsked(Frozen):
@@ -195,13 +195,11 @@ class ChangeFigure(VisitCommand):
         """The change, of the calibration."""
         plan, asked = opened.sheet.plan.whole, self.asked
         every = [figure for at in (plan, *plan.at_stations.values()) for figure in at.figures]
-        figure = next((f for f in every if f.path == asked.path), None)
-        if figure is None:
+        before = next((f.value for f in every if f.path == asked.path), None)
+        if before is None:
             raise BadInput("path", asked.path, said("wants.figure_sheet"))
-        text = asked.typed.strip().replace(",", ".").replace("−", "-")
-        if not re.fullmatch(r"-?\d{1,6}(\.\d+)?", text):
-            raise BadInput("value", asked.typed, said("wants.plain_figure_sheets_own_unit"))
+        value = figure(asked.typed, "value", said("wants.plain_figure_sheets_own_unit"), -1e6, 1e6)
         reason = reasoned(asked.reason)
-        told = FigureChanged(path=asked.path, before=figure.value, value=float(text), reason=reason)
+        told = FigureChanged(path=asked.path, before=before, value=value, reason=reason)
         with_changes(plan.procedure, [told])
         return [Saying(told, of_owner(opened, "calibration"))]

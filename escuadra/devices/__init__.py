@@ -4,6 +4,6 @@ A device yields proposed readings; only a person's acceptance makes one of them 
 """
 
 from escuadra.devices.camera_rig import CameraRig, Look, SimulatedRig
-from escuadra.devices.link import Devices, LinkedRig, LoopbackDevices, Proposed
+from escuadra.devices.link import LinkedRig, LoopbackDevices, Proposed
 
-__all__ = ["CameraRig", "Devices", "LinkedRig", "Look", "LoopbackDevices", "Proposed", "SimulatedRig"]
+__all__ = ["CameraRig", "LinkedRig", "Look", "LoopbackDevices", "Proposed", "SimulatedRig"]

@@ -3,7 +3,7 @@
 import json
 import socket
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any
 
 from escuadra.core.base.errors import NoAnswer
 from escuadra.core.base.said import from_data, said
@@ -50,14 +50,6 @@ class LinkedRig:
     def connected(self, there: bool) -> None:
         lost = {*self.devices.ask(ask="look", bay=self.bay)["lost"]} - {self.tool}
         self.devices.ask(ask="set", bay=self.bay, lost=sorted(lost if there else lost | {self.tool}))
-
-
-class Devices(Protocol):
-    """Devices that can be read."""
-
-    def read(self, bay: str, device: str, place: str) -> Proposed:
-        """What a device shows; raises ``ConnectionError`` in words where it does not answer."""
-        ...
 
 
 class LoopbackDevices:

@@ -86,7 +86,7 @@ def pages(client: TestClient) -> Iterator[tuple[str, str]]:
         kinds[kind(path)] = kinds.get(kind(path), 0) + 1
         text = client.get(path).text
         yield path, text
-        links = (html.unescape(link) for link in re.findall(r'<a [^>]*href="(/[^"#]*)', text))
+        links = (html.unescape(link) for link in re.findall(r'<a\s[^>]*href="(/[^"#]*)', text))
         waiting += [link for link in links if not FILES.search(link.partition("?")[0])]
 
 

@@ -4,6 +4,8 @@ Every one says which field is to blame, what was given and what is accepted, as 
 (Python, command line, HTTP) and the screens render the same words (``words.refusals``).
 """
 
+from collections.abc import Iterable
+
 from pydantic import ValidationError
 from pydantic_core import ErrorDetails
 
@@ -95,3 +97,12 @@ def complaint(detail: ErrorDetails) -> BadInput:
         words.append(field)
     given = "" if detail["type"] == "missing" else detail["input"]
     return BadInput(field, given, _accepted(detail), ".".join(words))
+
+
+def each_once(field: str, ids: Iterable[str], accepted: Said) -> None:
+    """Raises ``BadInput`` for the first id that comes twice."""
+    seen: set[str] = set()
+    for name in ids:
+        if name in seen:
+            raise BadInput(field, name, accepted)
+        seen.add(name)

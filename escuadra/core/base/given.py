@@ -120,6 +120,19 @@ def whole_number(text: str, field: str, accepted: Said, most: int = 10**9) -> in
     return int(plain)
 
 
+def decimal(text: str) -> str:
+    """A number's text with a point and a plain minus sign, whatever was typed for them."""
+    return text.strip().replace(",", ".").replace("−", "-")
+
+
+def figure(text: str, field: str, accepted: Said, least: float = -1e9, most: float = 1e9) -> float:
+    """A plain figure as typed, with a decimal point or comma; raises ``BadInput``."""
+    plain = decimal(text)
+    if not re.fullmatch(r"-?\d{1,10}(\.\d{1,12})?", plain) or not least <= float(plain) <= most:
+        raise BadInput(field, text, accepted)
+    return float(plain)
+
+
 def identifier(name: str, taken: Collection[str], otherwise: str) -> str:
     """An id that no other has, made from a name in any script: ASCII, never empty, at most 40 characters."""
     bare = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().casefold()

@@ -13,6 +13,7 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.base.errors import BadInput
+from escuadra.core.base.given import decimal
 from escuadra.core.base.model import LARGEST, Frozen
 from escuadra.core.base.said import FIGURE_OF, said
 
@@ -102,7 +103,7 @@ class Question(Frozen):
 
 def _numbers(text: str) -> list[float]:
     """What a number with a decimal point or comma may mean; two readings where a comma could part thousands."""
-    plain = float(text.replace(",", "."))
+    plain = float(decimal(text))
     if re.fullmatch(r"[1-9]\d{0,2},\d{3}", text):
         return [plain, float(text.replace(",", ""))]
     return [plain]
@@ -165,7 +166,7 @@ def _descending(units: list[str | None], dimension: Dimension) -> bool:
 def parse(typed: str, dimension: Dimension, unit: str) -> list[Understood]:
     """Every meaning of a typed text, the plainest first; raises ``BadInput`` where it has none."""
     if dimension == "angle" and (over := _OVER.fullmatch(typed.strip().lower().replace("−", "-"))) is not None:
-        return [_over_diameter(typed, float(over[1].replace(",", ".")), float(over[2].replace(",", ".")))]
+        return [_over_diameter(typed, float(decimal(over[1])), float(decimal(over[2])))]
     sign, terms = _terms(typed, dimension)
     meanings = []
     for pick in range(max(len(numbers) for numbers, _ in terms)):

@@ -12,7 +12,7 @@ from typing import Annotated, Self
 from pydantic import Field, model_validator
 
 from escuadra.core.base.axes import turned
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, Line, NotNegative, Number, Positive
 from escuadra.core.base.said import Plain, exact, said
 from escuadra.core.procedure.things import ThingKind
@@ -111,13 +111,8 @@ class Bay(Frozen):
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
-        for field, ids in (
-            ("things", [t.id for t in self.things]),
-            ("fixed_points", [p.id for p in self.fixed_points]),
-        ):
-            twice = next((i for i in ids if ids.count(i) > 1), None)
-            if twice is not None:
-                raise BadInput(field, twice, said("wants.each_id_once"))
+        each_once("things", (thing.id for thing in self.things), said("wants.each_id_once"))
+        each_once("fixed_points", (point.id for point in self.fixed_points), said("wants.each_id_once"))
         if self.outline:
             if len(self.outline) < 3:
                 raise BadInput("outline", len(self.outline), said("wants.3_corners_or_more_or"))

@@ -10,7 +10,7 @@ from typing import Any, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number
 from escuadra.core.base.said import said
 from escuadra.core.base.steps import in_one_line
@@ -48,9 +48,8 @@ class FloorInput(Frozen):
     def _sound(self) -> Self:
         if len(self.points) < 3:
             raise BadInput("points", len(self.points), said("wants.3_points_or_more"))
+        each_once("points", (point.id for point in self.points), said("wants.each_points_id_once"))
         known = {point.id for point in self.points}
-        if len(known) < len(self.points):
-            raise BadInput("points", said("floor.id_used_twice"), said("wants.each_points_id_once"))
         kinds = {(point.z is None, point.staff is None) for point in self.points}
         if kinds not in ({(False, True)}, {(True, False)}):
             raise BadInput("points", said("floor.mix"), said("wants.either_z_every_point_or"))

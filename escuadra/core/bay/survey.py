@@ -14,7 +14,7 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.given import table, written
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.quantities import parse
@@ -82,9 +82,8 @@ class Survey(Frozen):
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
+        each_once("points", (point.id for point in self.points), said("wants.each_points_id_once"))
         ids = {point.id for point in self.points}
-        if len(ids) < len(self.points):
-            raise BadInput("points", said("survey.id_used_twice"), said("wants.each_points_id_once"))
         unknown = next((r.point for r in self.readings if r.point not in ids), None)
         if unknown is not None:
             raise BadInput("point", unknown, said("wants.point_survey"))

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import said
 
@@ -141,11 +141,7 @@ class NetworkInput(Frozen):
     @field_validator("observations")
     @classmethod
     def _unique(cls, observations: list[Any]) -> list[Any]:
-        seen: set[str] = set()
-        for observation in observations:
-            if observation.id in seen:
-                raise BadInput("observations", observation.id, said("wants.each_observations_id_once"))
-            seen.add(observation.id)
+        each_once("observations", (one.id for one in observations), said("wants.each_observations_id_once"))
         return observations
 
     @model_validator(mode="after")

@@ -4,6 +4,7 @@ Source: the trade's own checks (end for end, two pegs, three points, a known len
 upright beside a plumb line, along a straight edge, clamp run-out, a frame's zero mark and straightness).
 """
 
+from escuadra.core.base.cautions import LASER
 from escuadra.core.base.quantities import Dimension
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.wording import BEAM
@@ -12,7 +13,6 @@ from escuadra.core.instruments.instrument import Tool
 
 STEEL_TAPE_U = 0.4
 """Of one length on a good steel tape or rule, mm."""
-LASER = said("guided.laser_light_wear_glasses_never")
 
 
 def _level(field: str, say: Said) -> Step:

@@ -9,7 +9,7 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.said import Plain, exact, said
 
@@ -41,10 +41,7 @@ class SymmetryInput(Frozen):
 
     @model_validator(mode="after")
     def _unique(self) -> Self:
-        ids = [pair.id for pair in self.pairs]
-        twice = next((i for i in ids if ids.count(i) > 1), None) if len(set(ids)) < len(ids) else None
-        if twice is not None:
-            raise BadInput("pairs", twice, said("wants.each_pairs_id_once"))
+        each_once("pairs", (pair.id for pair in self.pairs), said("wants.each_pairs_id_once"))
         return self
 
 

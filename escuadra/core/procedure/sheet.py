@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.procedure.profiles import VehicleModel
@@ -248,14 +248,9 @@ class Procedure(Frozen):
 
     @model_validator(mode="after")
     def _unique(self) -> Self:
-        ids = [check.id for check in self.checks]
-        twice = next((i for i in ids if ids.count(i) > 1), None)
-        if twice is not None:
-            raise BadInput("checks", twice, said("wants.each_checks_id_once"))
+        each_once("checks", (check.id for check in self.checks), said("wants.each_checks_id_once"))
+        each_once("stations", (station.id for station in self.stations), said("wants.each_stations_id_once"))
         named = [station.id for station in self.stations]
-        twice = next((i for i in named if named.count(i) > 1), None)
-        if twice is not None:
-            raise BadInput("stations", twice, said("wants.each_stations_id_once"))
         known = [place.id for place in self.places]
         lost = next((s.place for s in self.stations if s.own_place and s.place not in known), None)
         if lost is not None:

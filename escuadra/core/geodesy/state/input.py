@@ -9,7 +9,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.named import Named
 from escuadra.core.base.said import Plain, Said, exact, said
@@ -423,14 +423,6 @@ def _known(field: str, names: Iterable[str | None], among: Iterable[str], accept
             raise BadInput(field, name, accepted)
 
 
-def _once(field: str, ids: Iterable[str], accepted: Said) -> None:
-    seen: set[str] = set()
-    for name in ids:
-        if name in seen:
-            raise BadInput(field, name, accepted)
-        seen.add(name)
-
-
 class StateInput(Frozen):
     """Everything that was read on a visit, and what is wanted of it."""
 
@@ -464,9 +456,9 @@ class StateInput(Frozen):
             raise BadInput("wanted", "", said("wants.one_or_more_quantities"))
         if self.thrust and self.headings:
             raise BadInput("thrust", f"{self.thrust.angle_deg:g}°", said("wants.thrust_line_or_wheels_headings"))
-        _once("wanted", (w.id for w in self.wanted), said("wants.each_wanted_quantitys_id_once"))
-        _once("hypotheses", (h.id for h in self.hypotheses), said("wants.each_hypothesiss_id_once"))
-        _once("observations", (o.id for o in self.observations), said("wants.each_observations_id_once"))
+        each_once("wanted", (w.id for w in self.wanted), said("wants.each_wanted_quantitys_id_once"))
+        each_once("hypotheses", (h.id for h in self.hypotheses), said("wants.each_hypothesiss_id_once"))
+        each_once("observations", (o.id for o in self.observations), said("wants.each_observations_id_once"))
         for id, (lower, upper) in self.limits:
             _known("limits", [id], {w.id for w in self.wanted}, said("wants.wanted_quantitys_id"))
             if lower is not None and upper is not None and lower > upper:

@@ -15,7 +15,6 @@ from escuadra.core.visit.solution.network_builder import Entering
 Finds = Literal["body", "thrust", "axis", "none"]
 YAW_ASPECTS = LINE_ASPECTS | {"yaw"}
 """Of what sees the frame's yaw alone: sliding it leaves such a reading true."""
-LASER = said("method.base.laser_light_glasses_never_eye")
 STRAP = said("method.base.wheel_clamps_their_safety_straps")
 CHOCKS = said("method.base.vehicle_stands_own_wheels_chocks")
 
@@ -52,8 +51,6 @@ class Method:
     """Its slots belong to other checks too: what was read there does not mean that it was begun."""
     sees_frame: ClassVar[bool] = False
     """It tells where the frame stands or how it is turned, without tapes to the ends of its beam."""
-    needs_frame: ClassVar[bool] = True
-    """Its readings are taken at the frame."""
 
     def slots(self, plan: Plan) -> list[Slot]:
         """What is read, in the best order."""

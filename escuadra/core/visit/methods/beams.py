@@ -7,11 +7,11 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from escuadra.core.base.cautions import LASER
 from escuadra.core.base.said import Noun, said
 from escuadra.core.vehicle.stance import Corner
 from escuadra.core.visit.methods.base import (
     CHOCKS,
-    LASER,
     STRAP,
     YAW_ASPECTS,
     Method,

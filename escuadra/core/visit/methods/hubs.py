@@ -7,9 +7,10 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
+from escuadra.core.base.cautions import LASER
 from escuadra.core.base.said import Length, Noun, exact, said
 from escuadra.core.vehicle.stance import Corner
-from escuadra.core.visit.methods.base import LASER, STRAP, Method, Sight, method, place
+from escuadra.core.visit.methods.base import STRAP, Method, Sight, method, place
 from escuadra.core.visit.methods.beams import half_toe
 from escuadra.core.visit.plan import TAPE_ASPECTS, Plan
 from escuadra.core.visit.scene import Scene

@@ -8,9 +8,10 @@ import math
 from collections.abc import Mapping
 from dataclasses import replace
 
+from escuadra.core.base.cautions import LASER
 from escuadra.core.base.said import Noun, said
 from escuadra.core.visit.log.disturbances import MARKS
-from escuadra.core.visit.methods.base import LASER, Method, Sight, method
+from escuadra.core.visit.methods.base import Method, Sight, method
 from escuadra.core.visit.plan import (
     Plan,
     crossing_slot,

@@ -3,11 +3,12 @@
 import math
 from collections.abc import Mapping
 
+from escuadra.core.base.cautions import LASER
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Noun, said
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.vehicle.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
-from escuadra.core.visit.methods.base import LASER, Method, Sight, method, place
+from escuadra.core.visit.methods.base import Method, Sight, method, place
 from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Measured, Slot, combined
@@ -49,7 +50,6 @@ class Printout(Method):
     cannot = said("method.wheels.old_printout_printouts_differ_sign")
     materials = (said("method.wheels.printout_after_adjustment"),)
     steps = (said("method.wheels.type_each_rear_wheels_toe"),)
-    needs_frame = False
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [toe_slot("left"), toe_slot("right")]
@@ -103,7 +103,6 @@ class StringLines(Method):
         said("method.wheels.each_wheel_read_string_rims"),
     )
     cautions = (LASER, said("method.wheels.strings_across_walkway_marked_nobody"))
-    needs_frame = False
 
     def slots(self, plan: Plan) -> list[Slot]:
         wide = plan.vehicle.outline.width
@@ -290,7 +289,6 @@ class NoLine(Method):
     cannot = said("method.wheels.can_stand_no_other_method")
     materials = ()
     steps = (said("method.wheels.state_why_no_line_needed"),)
-    needs_frame = False
     reasons = ("pitch_only", "learns_on_the_road")
 
     def slots(self, plan: Plan) -> list[Slot]:

@@ -15,6 +15,7 @@ from starlette.concurrency import run_in_threadpool
 from escuadra.commands import Opened
 from escuadra.commands.reading import SIGNS
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
+from escuadra.core.base.given import figure
 from escuadra.core.base.said import Said, Slope, Value, exact, said
 from escuadra.core.base.wording import amount
 from escuadra.devices import LoopbackDevices
@@ -193,7 +194,4 @@ def set_state(request: Request, job: str, form: Annotated[forms.BayState, Form()
 
 
 def _figure(name: str, text: str) -> float:
-    try:
-        return float(text.strip().replace(",", ".").replace("−", "-"))
-    except ValueError as error:
-        raise BadInput(name, text, said("wants.plain_figure_such_12_5")) from error
+    return figure(text, name, said("wants.plain_figure_such_12_5"))

@@ -1,6 +1,5 @@
 """Instruments: the register, one instrument with its history, and its files."""
 
-import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date
@@ -13,7 +12,7 @@ from escuadra.commands import Garage, Opened
 from escuadra.commands.instrument_files import TakeRegister
 from escuadra.commands.instrument_life import Document, Drop, EnterInstrument, Give, Retire
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.given import identifier
+from escuadra.core.base.given import figure, identifier
 from escuadra.core.base.said import (
     FIGURE_OF,
     NOTHING,
@@ -189,13 +188,10 @@ def tool_from(form: forms.InstrumentSheet, before: Tool | None = None, taken: Co
     name = form.name.strip()
     figures = {}
     for field in FIGURES:
-        text = getattr(form, field).strip().replace(",", ".")
+        text = getattr(form, field).strip()
         if not text and before is None and field in COMPULSORY:
             raise BadInput(field, "", said("wants.figure_data_sheet"))
-        text = text or "0"
-        if not re.fullmatch(r"\d+(\.\d+)?", text):
-            raise BadInput(field, text, said("wants.plain_figure_instruments_unit_such"))
-        figures[field] = float(text)
+        figures[field] = figure(text or "0", field, said("wants.plain_figure_instruments_unit_such"), 0)
     data: dict[str, Any] = {} if before is None else before.model_dump()
     return Tool.read(
         data

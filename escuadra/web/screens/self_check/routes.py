@@ -1,6 +1,5 @@
 """A self-check, guided: one step at a time. What was read so far stands in the address, so nothing is lost."""
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated
@@ -12,6 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.commands.instrument_life import KeepCheck
 from escuadra.commands.reading import SIGNS
 from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.given import figure
 from escuadra.core.base.quantities import Question, confirmed, understand
 from escuadra.core.base.said import Said, Way, nouns, said
 from escuadra.core.instruments.check_figures import Found, Readings, SelfCheck, Step
@@ -55,9 +55,7 @@ def value_of(step: Step, tool: Tool, typed: str, read: Readings) -> float | Ques
     sure = text.endswith(SURE)
     text = text.removesuffix(SURE).strip()
     if step.dimension is None:
-        if not re.fullmatch(r"[-−]?\d{1,3}([.,]\d+)?", text):
-            raise BadInput(step.field, text, said("wants.figure_such_17_5"))
-        return float(text.replace(",", ".").replace("−", "-"))
+        return figure(text, step.field, said("wants.figure_such_17_5"), -999.0, 999.0)
     quantity = step.quantity(tool, read)
     if sure:
         value = confirmed(text, quantity).value

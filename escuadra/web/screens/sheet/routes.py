@@ -17,9 +17,10 @@ from escuadra.commands.memory import Memory
 from escuadra.commands.reading import TakeReading
 from escuadra.commands.signing import Reopen, Sign
 from escuadra.commands.vehicle import KINDS, ChangeAsked
+from escuadra.core.base.cautions import LASER
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import OWN_UNIT, Question
-from escuadra.core.base.said import Noun, Said, Text, said
+from escuadra.core.base.said import Noun, Said, Text, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.instrument import Tool
@@ -46,10 +47,10 @@ VIEWS = ("plan", "side", "level")
 CAUTIONS = {
     "ready": said("routes.sheet.vehicle_chocked_own_wheels_battery"),
     "stance": said("routes.sheet.vehicle_stands_own_wheels_never"),
-    "line": said("routes.sheet.laser_light_wear_glasses_never"),
+    "line": LASER,
     "target": said("routes.sheet.brakes_stand_before_target_lifted"),
     "clear": said("routes.sheet.nobody_walks_through_while_runs"),
-    "frame": said("routes.sheet.brakes_stand_before_reading_laser"),
+    "frame": sentences(said("routes.sheet.brakes_stand_before_reading"), LASER),
 }
 """The usual caution of each group, on the screen where the work is done."""
 
