@@ -14,6 +14,7 @@ demo: .venv/ready
 test: .venv/dev-ready node_modules/.ready chromium
 	.venv/bin/ruff check .
 	.venv/bin/ruff format --check .
+	.venv/bin/djlint escuadra --lint --quiet
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
@@ -21,6 +22,7 @@ test: .venv/dev-ready node_modules/.ready chromium
 # Without a browser: what is run after every change.
 quick: .venv/dev-ready node_modules/.ready
 	.venv/bin/ruff check .
+	.venv/bin/djlint escuadra --lint --quiet
 	.venv/bin/mypy
 	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal -m "not slow" --ignore tests/e2e
 

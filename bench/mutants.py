@@ -218,7 +218,8 @@ def _run(given: tuple[Mutant, list[str]]) -> tuple[Mutant, bool]:
     os.chdir(copy)
     sys.path[:] = [str(copy), *(p for p in sys.path if Path(p).resolve() not in (ROOT, ROOT / "bench"))]
     sys.dont_write_bytecode = True
-    quiet = ["-x", "-q", "-n0", "-p", "no:cacheprovider", "--no-header", f"--rootdir={copy}"]
+    loaded = "ignore:Module already imported:pytest.PytestAssertRewriteWarning"
+    quiet = ["-x", "-q", "-n0", "-W", loaded, "-p", "no:cacheprovider", f"--rootdir={copy}"]
     try:
         with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
             ended = pytest.main([*quiet, *tests])
@@ -243,9 +244,9 @@ def main(rooms: list[str]) -> int:
     kept.read()
     times = times_taken()
     failed = False
-    for room in rooms:
+    samples = {room: sampled(room, COUNT) for room in rooms}
+    for room, sample in samples.items():
         begun, (_, least) = time.monotonic(), ROOMS[room]
-        sample = sampled(room, COUNT)
         jobs = [(mutant, tests_of(kept, times, mutant)) for mutant in sample]
         sound = [(replace(m, text=(ROOT / m.path).read_text(), now=m.was), tests) for m, tests in jobs if tests]
         with multiprocessing.get_context("fork").Pool(os.cpu_count(), maxtasksperchild=1) as pool:

@@ -100,6 +100,16 @@ def test_every_path_that_a_document_names_is_there() -> None:
             assert any(path.exists() for path in at) or ("/" not in name and name in known), f"{document.name}: {name}"
 
 
+def test_no_template_has_a_line_that_cannot_be_read() -> None:
+    long = [
+        f"{path.relative_to(ROOT)}:{nth}"
+        for path in (ROOT / "escuadra").rglob("*.html")
+        for nth, line in enumerate(path.read_text().splitlines(), 1)
+        if len(line) > 140
+    ]
+    assert not long
+
+
 def test_locks_name_no_host_and_every_file_opens_with_what_it_is_for() -> None:
     for name in ("requirements.lock", "requirements-dev.lock", "package-lock.json", ".npmrc"):
         assert not re.search(

@@ -142,6 +142,12 @@ class Beyond(Frozen):
     at: float
 
 
+def test_a_whole_number_beyond_all_that_fit_is_refused_in_words() -> None:
+    history = [{"day": day, "bias": 0.1, "u": 0.1} for day in (17, 203, 391)]
+    with refused(BadInput, match="horizon_days: given .*; accepted: a smaller whole number"):
+        compute("drift", {"history": history, "limit": 1.5, "horizon_days": 2.0**63})
+
+
 def test_figures_that_break_a_calculation_are_blamed(monkeypatch: pytest.MonkeyPatch) -> None:
     """No case found does; should one, it is the figure furthest from 1 that is told."""
     aim = KINDS["aim"]

@@ -81,7 +81,7 @@ def test_a_guided_check_goes_on_from_what_stands_in_its_address(
     visitor: Visitor, query: str, step: str, said: str
 ) -> None:
     text = visitor.client.get(f"{PLUMB}?{query}").text
-    label = re.search(r'<label class="entry-label" for="typed">(.*?)</label>', text)
+    label = re.search(r'<label class="entry-label"\s+for="typed">(.*?)</label>', text)
     assert label is not None
     assert label[1] == step
     assert said in text
