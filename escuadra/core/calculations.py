@@ -1,71 +1,25 @@
 """The calculations by their names: one definition for Python, the command line and HTTP."""
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from importlib import import_module
+from pkgutil import walk_packages
 from typing import Any
 
 import numpy as np
 
+from escuadra.core.base.calculation import CALCULATIONS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import leaves, most_extreme, plain_data
-from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
-from escuadra.core.bay import floor
-from escuadra.core.geodesy import design, levelling, network, observations, stakeout, state
-from escuadra.core.instruments import self_checks as instruments
-from escuadra.core.measure import aim, readings, symmetry, verdict
-from escuadra.core.procedure import feet, moves
-from escuadra.core.road import drive
-from escuadra.core.run import radar
-from escuadra.core.vehicle import lines, stance, strings, vin
 
+_HERE = "escuadra.core."
 
-@dataclass(frozen=True)
-class Kind:
-    """A calculation: its input model (with ``read``), its result model and its function."""
+# Whatever lies below a visit may register a calculation: nothing has a list of them.
+for _found in walk_packages(import_module(_HERE[:-1]).__path__, _HERE):
+    if _found.name != __name__ and not f"{_found.name}.".startswith(f"{_HERE}visit."):
+        import_module(_found.name)
 
-    name: str
-    given: Any
-    result: type[Frozen]
-    function: Callable[[Any], Frozen]
-
-    @property
-    def purpose(self) -> str:
-        """First line of what the function is for."""
-        first = (self.function.__doc__ or "").strip().splitlines()[0]
-        return first.split("Raises")[0].replace("``", "").rstrip(".") + "."
-
-
-KINDS: dict[str, Kind] = {
-    kind.name: kind
-    for kind in (
-        Kind("reading", readings.ReadingInput, readings.ReadingResult, readings.reading),
-        Kind("verdict", verdict.VerdictInput, verdict.VerdictResult, verdict.verdict),
-        Kind("stance", stance.StanceInput, stance.StanceResult, stance.stance),
-        Kind("symmetry", symmetry.SymmetryInput, symmetry.SymmetryResult, symmetry.symmetry),
-        Kind("lines", lines.LinesInput, lines.LinesResult, lines.lines),
-        Kind("network", observations.NetworkInput, network.NetworkResult, network.network),
-        Kind("design", design.DesignInput, design.DesignResult, design.design),
-        Kind("next", design.NextInput, design.NextResult, design.next_reading),
-        Kind("part", design.PartInput, design.PartResult, design.part),
-        Kind("state", state.StateInput, state.StateResult, state.state),
-        Kind("moves", moves.MovesInput, moves.MovesResult, moves.moves),
-        Kind("aim", aim.AimInput, aim.AimResult, aim.aim),
-        Kind("floor", floor.FloorInput, floor.FloorResult, floor.floor),
-        Kind("levelling", levelling.LevellingInput, levelling.LevellingResult, levelling.levelling),
-        Kind("strings", strings.StringsInput, strings.StringsResult, strings.strings),
-        Kind("feet", feet.FeetInput, feet.FeetResult, feet.feet),
-        Kind("stakeout", stakeout.StakeoutInput, stakeout.StakeoutResult, stakeout.stakeout),
-        Kind("reflection", radar.ReflectionInput, radar.ReflectionResult, radar.reflection),
-        Kind("screws", radar.ScrewsInput, radar.ScrewsResult, radar.screws),
-        Kind("tilt", radar.TiltInput, radar.TiltResult, radar.tilt),
-        Kind("check", instruments.CheckInput, instruments.CheckResult, instruments.check),
-        Kind("drift", instruments.DriftInput, instruments.DriftResult, instruments.drift),
-        Kind("drive", drive.DriveInput, drive.DriveResult, drive.drive),
-        Kind("vin", vin.VinInput, vin.VinResult, vin.vin),
-    )
-}
+KINDS = dict(sorted(CALCULATIONS.items()))
 
 
 def compute(name: str, data: Any) -> dict[str, Any]:

@@ -9,11 +9,23 @@ from typing import Any
 
 import pytest
 
+from escuadra.core.base.calculation import CALCULATIONS
 from escuadra.core.calculations import KINDS, compute
+from tests.conftest import contributed
 
 ROOT = Path(__file__).parents[2]
 TEXT = (ROOT / "docs" / "measurement.md").read_text()
 EXAMPLES = [json.loads(block) for block in re.findall(r"```json\n(.*?)```", TEXT, re.S)]
+
+
+def test_a_calculation_is_made_in_one_place() -> None:
+    contributed("a calculation")
+    try:
+        made = CALCULATIONS["sagitta"]
+        assert made.purpose.startswith("Rise of an arc over its chord")
+        assert made.function(made.given.read({"chord": 2000, "radius": 5000})).plain() == {"rise": 100.0}
+    finally:
+        del CALCULATIONS["sagitta"]
 
 
 def test_the_conventions_are_what_is_computed() -> None:

@@ -10,6 +10,7 @@ from typing import Any, Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number
 from escuadra.core.base.said import said
@@ -87,6 +88,7 @@ class FloorResult(Frozen):
     u_height_correction: dict[str, float] | None = None
 
 
+@calculation("floor")
 def floor(given: FloorInput) -> FloorResult:
     """Plane and residuals of a survey; the wheels' plane and each target's height above it where asked."""
     rows = np.array([[1.0, point.x, point.y] for point in given.points])

@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 import numpy as np
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import said
@@ -74,6 +75,7 @@ class PartResult(Frozen):
     best: str
 
 
+@calculation("design")
 def design(given: DesignInput) -> DesignResult:
     """Uncertainties, redundancy and detectable blunders at the first guesses."""
     planned = layout(given)
@@ -157,6 +159,7 @@ def solved_value(solved: Adjustment, candidate: Any) -> float:
     return float(observe(solved.unknowns, candidate)[0])
 
 
+@calculation("next")
 def next_reading(given: NextInput) -> NextResult:
     """The quantity's u after adding each candidate alone, and the candidate that lessens it most."""
     solved, candidates = _checked(given)
@@ -168,6 +171,7 @@ def next_reading(given: NextInput) -> NextResult:
     return NextResult(now=now, after=after, best=min(after, key=lambda i: after[i]))
 
 
+@calculation("part")
 def part(given: PartInput) -> PartResult:
     """|Correlation| of the two suspects' w now and after each candidate, and the candidate that parts them best."""
     solved, candidates = _checked(given)

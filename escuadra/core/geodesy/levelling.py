@@ -10,6 +10,7 @@ from typing import Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.said import said
@@ -77,6 +78,7 @@ class LevellingResult(Frozen):
     suspects: list[int] = Field(description="places of the readings that share the blame; empty where all agree")
 
 
+@calculation("levelling")
 def levelling(given: LevellingInput) -> LevellingResult:
     """Heights of all points but the datum, and the residual of every reading."""
     setups = list(dict.fromkeys(reading.setup for reading in given.readings))

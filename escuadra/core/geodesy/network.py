@@ -13,6 +13,7 @@ import numpy as np
 from pydantic import Field
 
 from escuadra.core.base.axes import short_way
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.chisquare import quantile
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
@@ -163,6 +164,7 @@ def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
     )
 
 
+@calculation("network")
 def network(given: NetworkInput) -> NetworkResult:
     """Solve a network and judge every reading in it."""
     result = result_of(given, adjust(given))

@@ -10,6 +10,7 @@ from typing import Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number
 from escuadra.core.base.said import said
@@ -74,6 +75,7 @@ class StakeoutResult(Frozen):
     marks: list[StakedMark]
 
 
+@calculation("stakeout")
 def stakeout(given: StakeoutInput) -> StakeoutResult:
     """The best pair of controls for each mark, and the control that checks it best."""
     return StakeoutResult(marks=[_mark(given, point) for point in given.points])

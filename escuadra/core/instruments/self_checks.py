@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, Self
 import numpy as np
 from pydantic import ConfigDict, Field, RootModel, field_validator, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive, read_as
 from escuadra.core.base.said import Plain, exact, said
@@ -163,6 +164,7 @@ class CheckResult(Frozen):
     runout: float | None = None
 
 
+@calculation("check")
 def check(given: CheckInput) -> CheckResult:
     """Work a self-check out."""
     return CheckResult(**_found(given.root))
@@ -233,6 +235,7 @@ class DriftResult(Frozen):
     reaches_day: int | None = Field(description="first day with |bias| + 2u at the limit; null within the horizon")
 
 
+@calculation("drift")
 def drift(given: DriftInput) -> DriftResult:
     """A weighted straight line through the biases, and when it reaches the limit."""
     last = given.history[-1].day

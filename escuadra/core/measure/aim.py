@@ -9,6 +9,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.said import said
@@ -53,6 +54,7 @@ class AimResult(Frozen):
     at: list[RoadShift]
 
 
+@calculation("aim")
 def aim(given: AimInput) -> AimResult:
     """The learned axis and its shift at each road distance."""
     if given.by == "position":

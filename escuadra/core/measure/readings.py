@@ -11,6 +11,7 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import Length, exact, said
@@ -93,6 +94,7 @@ class Conditions:
     u_temperature: float = 0.0
 
 
+@calculation("reading")
 def reading(given: ReadingInput) -> ReadingResult:
     """Mean, corrections and uncertainty of repeated readings; raises ``BadInput`` for a slope as long as the tape."""
     rise, u_rise = given.height_difference, given.u_height_difference

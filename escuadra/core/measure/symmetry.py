@@ -9,6 +9,7 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.said import Plain, exact, said
@@ -55,6 +56,7 @@ class SymmetryResult(Frozen):
     suspect: str | None
 
 
+@calculation("symmetry")
 def symmetry(given: SymmetryInput) -> SymmetryResult:
     """Weighted middle of the pairs with w-tests."""
     middles = {pair.id: (pair.left + pair.right) / 2 for pair in given.pairs}

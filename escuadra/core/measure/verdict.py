@@ -9,6 +9,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number
 from escuadra.core.base.said import Plain, exact, said
@@ -56,6 +57,7 @@ def _phi(x: float) -> float:
     return 0.5 * math.erfc(-x / math.sqrt(2))
 
 
+@calculation("verdict")
 def verdict(given: VerdictInput) -> VerdictResult:
     """Judge a value against its limits by the guarded or the simple rule."""
     lower = -math.inf if given.lower is None else given.lower

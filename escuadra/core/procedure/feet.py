@@ -9,6 +9,7 @@ from typing import Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.said import nouns, said
@@ -56,6 +57,7 @@ class FeetResult(Frozen):
     left_pitch_deg: float
 
 
+@calculation("feet")
 def feet(given: FeetInput) -> FeetResult:
     """Turns of each foot from the measured to the wanted attitude."""
 

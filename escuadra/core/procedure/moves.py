@@ -7,6 +7,7 @@ Source: rigid motion in the plane about the yaw screw's pivot.
 from pydantic import Field, field_validator
 
 from escuadra.core.base.axes import Pose, short_way, turned
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Number
 from escuadra.core.base.said import said
@@ -51,6 +52,7 @@ class MovesResult(Frozen):
     centre_after_yaw: tuple[float, float]
 
 
+@calculation("moves")
 def moves(given: MovesInput) -> MovesResult:
     """The moves that bring the frame from pose to goal."""
     pose, goal, screw = given.pose, given.goal, given.frame

@@ -12,6 +12,7 @@ from typing import Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from escuadra.core.base.axes import short_way
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import Plain, exact, said
@@ -81,6 +82,7 @@ class DriveResult(Frozen):
     share: float | None = Field(description="of the need that was reached; null where nothing is needed")
 
 
+@calculation("drive")
 def drive(given: DriveInput) -> DriveResult:
     """Sum the intervals that lie within the window, and tell what the others were lost to."""
     samples, limits = given.samples, given.limits

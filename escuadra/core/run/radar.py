@@ -10,6 +10,7 @@ from typing import Self
 import numpy as np
 from pydantic import Field, field_validator, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Number, Positive
 from escuadra.core.base.said import said
@@ -31,6 +32,7 @@ class ReflectionResult(Frozen):
     pitch_deg: float
 
 
+@calculation("reflection")
 def reflection(given: ReflectionInput) -> ReflectionResult:
     """The mirror's yaw and pitch from its returning spot."""
     return ReflectionResult(
@@ -72,6 +74,7 @@ class ScrewsResult(Frozen):
     left_pitch_deg: float
 
 
+@calculation("screws")
 def screws(given: ScrewsInput) -> ScrewsResult:
     """Turns of both screws that take a misalignment away."""
     effect = np.array([[s.yaw_deg_per_turn for s in given.screws], [s.pitch_deg_per_turn for s in given.screws]])
@@ -113,6 +116,7 @@ class TiltResult(Frozen):
     inside: bool = Field(description="the vertex lies within the tilts' range")
 
 
+@calculation("tilt")
 def tilt(given: TiltInput) -> TiltResult:
     """The vertex of the parabola through the three responses; refuses one that opens upward or is flat."""
     (x0, x1, x2), (y0, y1, y2) = given.tilts, given.responses

@@ -9,6 +9,7 @@ from typing import Any, Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number
 from escuadra.core.base.said import said
@@ -113,6 +114,7 @@ def _body(marks: BodyMarks, stations: list[float]) -> Line:
     )
 
 
+@calculation("lines")
 def lines(given: LinesInput) -> LinesResult:
     """Both lines at the stations, and their separation where both are known."""
     parts: dict[str, Any] = {}

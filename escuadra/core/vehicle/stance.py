@@ -10,6 +10,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 
 Corner = Literal["LF", "RF", "LR", "RR"]
@@ -66,6 +67,7 @@ class StanceResult(Frozen):
     sensor_height_change: float | None = None
 
 
+@calculation("stance")
 def stance(given: StanceInput) -> StanceResult:
     """Deviations, side differences, pitch, roll and warp of the body."""
     arches = {corner: getattr(given.corners, corner) for corner in CORNERS}

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.vehicle.stance import CORNERS, Corner
 
@@ -80,6 +81,7 @@ def _worked_out(given: StringsInput, p: Any) -> tuple[dict[Corner, Any], Any, di
     return toe, (toe["RR"] - toe["LR"]) / 2, track
 
 
+@calculation("strings")
 def strings(given: StringsInput) -> StringsResult:
     """Toe and track of all four wheels, and the thrust angle with its uncertainty."""
     wheels = [getattr(given.wheels, c) for c in CORNERS]

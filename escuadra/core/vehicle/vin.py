@@ -6,6 +6,7 @@ a mismatch is a remark and nothing is refused.
 
 from pydantic import Field
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.model import Frozen
 
 _VALUES = {str(digit): digit for digit in range(10)} | dict(
@@ -28,6 +29,7 @@ class VinResult(Frozen):
     check_matches: bool
 
 
+@calculation("vin")
 def vin(given: VinInput) -> VinResult:
     """Check the form and the check digit; small letters are read as capitals."""
     text = given.vin.upper()

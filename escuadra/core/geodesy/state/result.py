@@ -4,6 +4,7 @@ from typing import Any
 
 from pydantic import Field
 
+from escuadra.core.base.calculation import calculation
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.named import Named
 from escuadra.core.geodesy.state.input import StateInput
@@ -51,6 +52,7 @@ def _named(names: list[str], reach: tuple[float | None, ...]) -> Named[float | N
     return tuple(zip(names, reach, strict=True))
 
 
+@calculation("state")
 def state(given: StateInput) -> StateResult:
     """Solve everything that was read on a visit at once and in space; raises ``BadInput``."""
     solved = solve(given)

@@ -20,7 +20,7 @@ from escuadra.web.pages import garage_of, render
 from escuadra.words.pages import tell
 
 if TYPE_CHECKING:
-    from escuadra.core.calculations import Kind
+    from escuadra.core.base.calculation import Calculation
 
 router = APIRouter()
 PAGE_SIZE = 50
@@ -39,7 +39,7 @@ def healthz(request: Request) -> dict[str, str]:
     return {"status": "ok"}
 
 
-def kinds() -> "dict[str, Kind]":
+def kinds() -> "dict[str, Calculation]":
     """The calculations by name; with all that they need, they are loaded by whoever asks first, not at start."""
     from escuadra.core.calculations import KINDS
 
@@ -78,7 +78,7 @@ def described_kinds() -> dict[str, Any]:
     return {f"/api/compute/{kind.name}": {"post": _operation(kind)} for kind in kinds().values()}
 
 
-def _operation(kind: "Kind") -> dict[str, Any]:
+def _operation(kind: "Calculation") -> dict[str, Any]:
     responses = {200: _described(kind.name, "result"), **_REFUSED}
     return {
         "summary": kind.name.capitalize(),
