@@ -14,6 +14,7 @@ import pytest
 from escuadra.core.base.chisquare import quantile, upper_tail
 from escuadra.core.base.errors import BadInput, NotDetermined
 from escuadra.core.geodesy.adjustment import adjust, adjust_batch
+from escuadra.core.geodesy.design import covariance_with
 from escuadra.core.geodesy.equations import observe
 from escuadra.core.geodesy.network import network
 from escuadra.core.geodesy.observations import NetworkInput
@@ -274,3 +275,25 @@ def test_a_loose_point_or_line_is_named_too(change: dict[str, Any], loose: str, 
     with refused(NotDetermined, match=tie) as caught:
         network(NetworkInput.read({**data, **change}))
     assert caught.value.field == loose
+
+
+@pytest.mark.parametrize("shared", [{"u_offset": 0.8}, {"u_scale": 3e-4}, {"u_offset": 0.8, "u_scale": 3e-4}])
+def test_a_reading_by_an_instrument_not_used_so_far_brings_its_own_errors(shared: dict[str, float]) -> None:
+    known = {"A": (0, 0, True), "B": (4000, 0, True), "P": (2010, 2990, False)}
+    far = math.hypot(2000, 3000)
+    given: dict[str, Any] = {
+        "points": {name: {"x": x, "y": y, "fixed": fixed} for name, (x, y, fixed) in known.items()},
+        "instruments": {"tape": {"u_offset": 0.3}, "other": shared},
+        "observations": [
+            {"id": end, "type": "distance", "from": end, "to": "P", "value": far, "u": 0.4, "instrument": "tape"}
+            for end in "AB"
+        ],
+    }
+    candidate = {"id": "C", "type": "distance", "from": "A", "to": "P", "value": far, "u": 0.5, "instrument": "other"}
+    before = NetworkInput.read(given)
+    read = NetworkInput.read({**given, "observations": [*given["observations"], candidate]})
+    solved, after = adjust(before), adjust(read)
+    foretold = covariance_with(solved, before, read.observations[-1])
+    for axis in ("x", "y"):
+        k, j = solved.unknowns.column["P", axis], after.unknowns.column["P", axis]
+        assert foretold[k, k] == pytest.approx(after.covariance[j, j], rel=1e-6)

@@ -215,6 +215,12 @@ def test_what_lies_between_points_is_uncertain_by_the_floors_own_unevenness() ->
     places = [(float(x), float(y)) for x, y in rng.uniform((100, 100), (7900, 3900), (200, 2))]
     off = uneven.rows(places) @ uneven.z - np.array([wavy(x, y) - wavy(0, 0) for x, y in places])
     assert float(np.sqrt(np.mean(off**2))) < 1.5 * uneven.u_between
+    (a, b), (c, d) = ((p.x, p.y) for p in points[:2])
+    half_way = uneven.rows([((a + c) / 2, (b + d) / 2), (a, b)])
+    between = uneven.form(half_way, np.array([1.0, -1.0])).u_between
+    assert between == pytest.approx(math.sqrt(0.5) * uneven.u_between), (
+        "what the mean of two leaves of their unevenness"
+    )
     with refused(BadInput, match="off the surveyed floor"):
         uneven.rows([(9000.0, 100.0)])
 

@@ -29,6 +29,7 @@ def read(off: float = 0.0, lean_deg: float = 0.0, u: float = 0.5, **wrong: float
 def test_the_mark_is_found_where_it_stands(off: float, lean: float) -> None:
     found = rectangle(RectangleInput.read(read(off, lean)))
     assert found.off == pytest.approx(off, abs=0.35)
+    assert found.out_of_square_deg == pytest.approx(-lean, abs=0.04)
     assert found.u_off < 1.0
     assert found.passes
 

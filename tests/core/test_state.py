@@ -11,11 +11,11 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.stats import multivariate_normal
+from scipy.stats import multivariate_normal, norm
 
 from escuadra.core.base.errors import BadInput, NotDetermined
 from escuadra.core.calculations import compute
-from escuadra.core.geodesy.state import StateInput, StateResult, solve
+from escuadra.core.geodesy.state import StateInput, StateResult, box, solve
 from escuadra.core.geodesy.state import factors as taken_apart
 from escuadra.core.geodesy.state.box import joint
 from escuadra.core.geodesy.state.solution import Work
@@ -661,3 +661,10 @@ def test_the_input_is_a_value() -> None:
     assert result["type"] == "object"
     with refused(BadInput, match="each name once"):
         StateInput.read({**STATE[3], "floors": (("a", {"height": 0, "u": 1}), ("a", {"height": 1, "u": 1}))})
+
+
+def test_the_normal_distribution_and_its_inverse_are_scipys_far_out_too() -> None:
+    p = np.concatenate([10.0 ** np.arange(-40.0, -1), np.linspace(0.05, 0.95, 19), 1 - 10.0 ** np.arange(-14.0, -1)])
+    assert box._quantile(p) == pytest.approx(norm.ppf(p), abs=2e-6)
+    x = np.linspace(-6, 6, 49)
+    assert box._distribution(x) == pytest.approx(norm.cdf(x), abs=2e-7)

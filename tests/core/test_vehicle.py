@@ -22,6 +22,9 @@ FRONT, REAR = (
 )
 
 
+LEFT, RIGHT = (BallastPlace(id=id, name=id, x=1800, y=y, most=60) for id, y in (("left", 700.0), ("right", -700.0)))
+
+
 def lacking(kg: float, x: float, y: float = 0.0) -> Weight:
     return Weight(name="fuel", kg=kg, x=x, y=y)
 
@@ -36,6 +39,8 @@ def lacking(kg: float, x: float, y: float = 0.0) -> Weight:
         ([lacking(31.4, 1800)], [MIDDLE], {"middle": 31}),
         ([lacking(0.3, 1800)], [MIDDLE], {}),
         ([lacking(20, 3600), lacking(10, 0)], [FRONT, REAR], {"front": 20, "rear": 10}),
+        ([lacking(20, 1800, 700)], [LEFT, RIGHT], {"left": 20}),
+        ([lacking(20, 1800, -350)], [LEFT, RIGHT], {"left": 5, "right": 15}),
     ],
 )
 def test_ballast_puts_back_mass_and_moment(

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 
@@ -102,6 +103,17 @@ def test_what_cannot_be_mended_at_the_frame_blocks_and_says_why(
     assert move.kind == "blocked"
     assert say(move.sentence) == sentence
     assert then in say(move.then)
+
+
+@pytest.mark.parametrize("check", ["square", "centred", "distance"])
+def test_a_move_is_worth_while_until_what_is_left_cannot_be_read(full: Technician, check: str) -> None:
+    view, setup = full.check(check), full.opened.sheet.setup
+    figure, nominal = view.judgement.figures[0], view.check.tolerance.nominal  # type: ignore[union-attr]
+    for share, enough in ((0.9, True), (-0.9, True), (1.1, False), (-1.1, False)):
+        left = replace(figure, value=nominal + share * figure.verdict.U)
+        judged = replace(view.judgement, figures=(left,))
+        assert view.check.near_enough(judged) is enough
+        assert ("Stop here" in say(view.check.advice(setup, "holds", judged, 1))) is enough
 
 
 def test_the_wrong_target_is_to_be_mounted_right(full: Technician) -> None:

@@ -9,6 +9,8 @@ from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Noun
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import hung, read_at, sag
+from escuadra.core.visit.sheet import derive
+from escuadra.core.visit.solution import upright
 from escuadra.demo.technician import Technician
 from tests.english import told
 from tests.visit.test_stations import begun
@@ -75,6 +77,18 @@ def test_a_height_read_at_the_beam_is_brought_to_the_target(garage: Garage) -> N
     assert figure(who, "target_height") == pytest.approx(plan.procedure.height + 2, abs=0.3)
     who.read("height.target", f"{plan.target_above_floor:g}", "tape-4")
     assert figure(who, "target_height") == pytest.approx(plan.procedure.height + 0.8, abs=0.5), "both count"
+
+
+def test_what_a_target_pulls_the_beam_down_is_taken_off_its_height(
+    garage: Garage, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    who = begun(garage, "BL-RAD-02", reason="front radar replaced")
+    plan = who.opened.sheet.plan
+    who.read("height.beam", f"{plan.target_above_floor + 95:g}", "tape-4")
+    light = figure(who, "target_height")
+    monkeypatch.setattr(upright, "sag", lambda _: (3.0, 0.6))
+    (view,) = (v for v in derive(who.opened.state, plan, who.clock()).checks if v.check.kind == "target_height")
+    assert view.judgement.figures[0].value == pytest.approx(light - 3.0, abs=0.05)
 
 
 def test_a_heavy_target_at_the_end_sags_by_the_cube_of_its_place(garage: Garage) -> None:
