@@ -131,6 +131,11 @@ def test_methods_are_told_side_by_side(teo: Technician) -> None:
     assert "Front setback" in printed
     vehicle = teo.opened.sheet.plan.vehicle
     assert printed["Track front, by the strings"] == f"{vehicle.hub_track_front:,.0f}\u202fmm".replace(",", "\u202f")
+    planned(teo, "marks", "rack")
+    for slot, typed in (("apart", "2400"), ("near", "310"), ("far", "331")):
+        teo.read(f"rack.{slot}", typed, "tape-4")
+    turned = {told(fact.label): told(fact.text) for fact in facts(teo.opened.sheet.setup)}
+    assert turned["The runway, against the frame's beam"] == "0.50° left", "its edge falls away from the beam"
     line, shares = contributions(setup)
     assert told(line) == "thrust line"
     assert math.fsum(c.share for c in shares) == pytest.approx(1)
