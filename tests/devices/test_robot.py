@@ -24,6 +24,7 @@ def plan(teo: Technician) -> Plan:
     return frame_only(teo.opened.sheet.plan)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("start", STARTS)
 def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float, float, float, float]) -> None:
     bay = VirtualBay(plan, start, seed=11)
@@ -35,6 +36,7 @@ def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float
     assert robot.moves > robot.rounds, "several moves make a round"
 
 
+@pytest.mark.slow
 def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
     obeying: list[int] = []
     plain: list[int] = []

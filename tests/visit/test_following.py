@@ -41,6 +41,7 @@ def followed(garage: Garage, visit: str, every: int = 1) -> int:
     return taken
 
 
+@pytest.mark.slow
 def test_what_follows_is_what_is_derived_cold(tmp_path: Path) -> None:
     garage = open_demo(tmp_path / "demo", lambda: AT)
     for row in garage.jobs():

@@ -237,6 +237,7 @@ def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> N
     assert math.isclose(acts["toe.left"].cap, acts["toe.right"].cap)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("back", [-6.0, 6.0])
 def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_again(teo: Technician, back: float) -> None:
     readied(teo)

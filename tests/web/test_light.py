@@ -4,6 +4,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 from escuadra.demo.valdehierro import open_demo
 
 NOW = 1_773_057_600_000
@@ -28,6 +30,7 @@ print(len(walked))
 """
 
 
+@pytest.mark.slow
 def test_no_page_loads_what_is_heavy(tmp_path: Path) -> None:
     open_demo(tmp_path / "demo", lambda: NOW).close()
     found = subprocess.run(
