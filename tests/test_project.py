@@ -100,6 +100,14 @@ def test_every_path_that_a_document_names_is_there() -> None:
             assert any(path.exists() for path in at) or ("/" not in name and name in known), f"{document.name}: {name}"
 
 
+def test_every_module_that_a_page_or_a_document_names_is_there() -> None:
+    for path in [*(ROOT / "escuadra").rglob("*.html"), *(ROOT / "docs").glob("*.md"), *ROOT.glob("*.md")]:
+        for name in re.findall(r"escuadra\.core(?:\.\w+)+", path.read_text()):
+            module, _, thing = name.rpartition(".")
+            found = (ROOT / f"{name.replace('.', '/')}.py").exists() or (ROOT / name.replace(".", "/")).is_dir()
+            assert found or hasattr(importlib.import_module(module), thing), f"{path.name}: {name}"
+
+
 def test_no_template_has_a_line_that_cannot_be_read() -> None:
     long = [
         f"{path.relative_to(ROOT)}:{nth}"

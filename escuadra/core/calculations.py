@@ -2,22 +2,22 @@
 
 import math
 from importlib import import_module
-from pkgutil import walk_packages
+from pkgutil import iter_modules, walk_packages
 from typing import Any
 
 import numpy as np
 
+from escuadra import core
 from escuadra.core.base.calculation import CALCULATIONS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import leaves, most_extreme, plain_data
 from escuadra.core.base.said import nouns, said
 
-_HERE = "escuadra.core."
-
-# Whatever lies below a visit may register a calculation: nothing has a list of them.
-for _found in walk_packages(import_module(_HERE[:-1]).__path__, _HERE):
-    if _found.name != __name__ and not f"{_found.name}.".startswith(f"{_HERE}visit."):
-        import_module(_found.name)
+# Whatever lies below a visit may register a calculation: nothing has a list of them, and no visit is loaded for them.
+for _room in iter_modules(core.__path__, "escuadra.core."):
+    if _room.ispkg and _room.name != "escuadra.core.visit":
+        for _found in walk_packages(import_module(_room.name).__path__, f"{_room.name}."):
+            import_module(_found.name)
 
 KINDS = dict(sorted(CALCULATIONS.items()))
 

@@ -4,6 +4,8 @@ import doctest
 import json
 import math
 import re
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +20,9 @@ TEXT = (ROOT / "docs" / "measurement.md").read_text()
 EXAMPLES = [json.loads(block) for block in re.findall(r"```json\n(.*?)```", TEXT, re.S)]
 
 
-def test_a_calculation_is_made_in_one_place() -> None:
+def test_a_calculation_is_made_in_one_place_and_needs_no_visit() -> None:
+    loaded = "import sys, escuadra.core.calculations; print(*(m for m in sys.modules if '.core.visit' in m))"
+    assert not subprocess.run([sys.executable, "-c", loaded], capture_output=True, text=True, check=True).stdout.strip()
     contributed("a calculation")
     try:
         made = CALCULATIONS["sagitta"]

@@ -240,7 +240,6 @@ def _seated(into: Entering, slot: Slot, corner: Corner) -> str:
     reach = into.plan.nominal_goal.x - into.plan.vehicle.hub(corner)[0]
     seat, name = ObservationId("clamp_seat", corner), f"clamp {corner}"
     u, most = (reach * math.tan(math.radians(degrees)) for degrees in (U_SEAT_DEG, MOST_SEAT_DEG))
-    into.shared(name, u, 0.0, seat)
     into.set_up(slot, seat, name, u, most)
     return name
 
@@ -292,9 +291,18 @@ class WheelRulers(Method):
         half = half_toe(*headings)
         for (side, corner), slot in zip(REAR, self.slots(into.plan), strict=True):
             for part in into.read(slot):
-                seat, toe = (_seated(into, slot, corner),), -half if side == "left" else half
-                more = {"wheel": corner, "toe_deg": toe, "body": into.body}
-                into.reading(slot, part, f"ruler_{corner}", "ruler", None, PARALLAX, "", seat, **more)
+                also, toe = (_seated(into, slot, corner),), -half if side == "left" else half
+                into.reading(
+                    slot,
+                    part,
+                    f"ruler_{corner}",
+                    "ruler",
+                    beside=PARALLAX,
+                    also=also,
+                    wheel=corner,
+                    toe_deg=toe,
+                    body=into.body,
+                )
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {f"ruler.{c}": scene.meets_beam(scene.hub(c), scene.heading(c)) for _, c in REAR}

@@ -89,7 +89,6 @@ def _over_marks(into: Entering, slot: Slot, laser: str) -> tuple[str, ...]:
     beyond = (goal - marks.front_x) / (marks.front_x - marks.rear_x)
     lever = math.hypot(1 + beyond, beyond)
     set_over = ObservationId("laser_set", laser)
-    into.shared(f"{laser} set", U_SET_MM * lever, 0.0, set_over)
     into.set_up(slot, set_over, f"{laser} set", U_SET_MM * lever, MOST_OFF_MARK_MM * lever)
     into.shared("plumbed", U_PLUMB_MM * lever, 0.0, ObservationId("plumbed"))
     return f"{laser} set", "plumbed"

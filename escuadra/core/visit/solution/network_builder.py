@@ -303,7 +303,8 @@ class Entering:
             self.acts[key] = replace(self.acts[key], cap=min(self.acts[key].cap, most))
 
     def set_up(self, slot: Slot, what: ObservationId, instrument: str, u: float, most: float) -> None:
-        """What is set up once for all readings of a slot: an error of more than ``most`` would be seen."""
+        """What is set up once and all readings of a slot share: an error of more than ``most`` would be seen."""
+        self.shared(instrument, u, 0.0, what)
         effect = ((f"{instrument}.offset", 1.0),)
         self.acts[(slot.id, instrument, 0)] = Act(slot, 0, 1, u, most, effect, what.words)
 
