@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Generic, TypeVar
 
-from escuadra.commands.forms import Opened
+from escuadra.commands.forms import Opened, Whole
 from escuadra.commands.house import House
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import said
@@ -24,6 +24,8 @@ from escuadra.store import Content, Row
 from escuadra.store.repositories.visits import Log
 
 T = TypeVar("T")
+ENDED = ("left_out", "called_off")
+"""Stages of a calibration of which nothing more is said before it is taken up again."""
 
 
 @dataclass(frozen=True)
@@ -64,7 +66,7 @@ class Decision(Generic[T]):
     """Content that is pinned with it."""
     beside: Callable[[Log], None] | None = None
     """What is written outside every stream."""
-    seen: Opened | None = None
+    seen: Opened | Whole | None = None
     """The visit that it was decided on."""
     instead: T | None = None
     """Nothing is appended: this is told."""
@@ -134,6 +136,8 @@ class VisitCommand(Command[Any]):
         opened = context.house.open(self.visit, self.calibration)
         if opened.state.signed is not None and not self.when_signed:
             raise Conflict(said("jobs.command.sheet_signed_work_again_reopen"))
+        if opened.state.stage in ENDED:
+            raise Conflict(said(f"jobs.command.{opened.state.stage}"))
         return decided(opened, self.say(context, opened))
 
     def told(self, context: Context, committed: Committed) -> Opened:

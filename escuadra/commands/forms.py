@@ -2,13 +2,16 @@
 
 import uuid
 from dataclasses import dataclass
+from typing import Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, Line
 from escuadra.core.base.quantities import Question
 from escuadra.core.base.said import Said, said
+from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.log.events import TakenIn
 from escuadra.core.visit.log.reducer import Visit
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.sheet import Sheet
@@ -39,8 +42,48 @@ class TakeIn(Frozen):
     address: Line = Field("", max_length=200)
     reason: Line = Field(min_length=1, max_length=200)
     bay: Line = Field(min_length=1, max_length=60)
-    procedure: str
+    vehicle: str = Field("", description="id of the model; empty: the one of the procedure's sheet")
+    procedure: str = Field("", description="a first calibration; empty: what was done decides")
     frame: str
+
+    @model_validator(mode="after")
+    def _some(self) -> Self:
+        if not self.vehicle and not self.procedure:
+            raise BadInput("vehicle", "", said("wants.vehicle_model_or_sheet"))
+        return self
+
+
+@dataclass(frozen=True)
+class Whole:
+    """A visit as it is, all of it: its row and what was said of its parts; no sheet is worked out."""
+
+    row: Row
+    visit: Visit
+
+    @property
+    def state(self) -> State:
+        """What was said of its vehicle, and of the visit as a whole."""
+        return self.visit.vehicle
+
+    @property
+    def job(self) -> TakenIn:
+        """As it was taken in, and corrected since."""
+        assert self.state.job is not None
+        return self.state.job
+
+    def part(self, id: str) -> State:
+        """What was said of a calibration alone; raises ``BadInput`` for one that the visit does not have."""
+        return self.visit.parts[self.visit.stands_on(id)[-1]]
+
+
+@dataclass(frozen=True)
+class Tab:
+    """A calibration of a visit, as it is found: no more than its name."""
+
+    id: str
+    address: str
+    sheet: Procedure
+    stage: str
 
 
 @dataclass(frozen=True)
@@ -56,6 +99,16 @@ class Opened:
     def state(self) -> State:
         """What was said of the calibration and of all that it stands on."""
         return self.sheet.state
+
+    @property
+    def whole(self) -> Whole:
+        """The visit, all of it."""
+        return Whole(self.row, self.visit)
+
+    @property
+    def address(self) -> str:
+        """How it is found: the visit's id, and which of its calibrations where that is not the first."""
+        return self.row.id if self.calibration == self.visit.calibrations[0] else f"{self.row.id}.{self.calibration}"
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from escuadra.catalogue import Catalogue
 from escuadra.commands.command import Command, Committed, Context, Decision
-from escuadra.commands.forms import Opened, keyed
+from escuadra.commands.forms import Opened, Whole, keyed
 from escuadra.commands.house import House
 from escuadra.core.base.errors import Conflict
 from escuadra.core.base.said import said
@@ -103,7 +103,7 @@ class Garage(House):
             drafts[stream.removeprefix(VISITS)] = self._draft(decision.seen, own, said)
         return drafts
 
-    def _draft(self, seen: Opened | None, events: list[Event], said: list[Payload]) -> _Draft:
+    def _draft(self, seen: Opened | Whole | None, events: list[Event], said: list[Payload]) -> _Draft:
         id, parts = events[0].stream.removeprefix(VISITS), {event.of for event in events if event.of is not None}
         before = seen.visit if seen is not None else Visit()
         draft = _Draft(seen.row if seen is not None else None, fold_visit(before, events), {})
@@ -112,7 +112,8 @@ class Garage(House):
                 continue
             known: Collection[str] = ()
             if seen is not None and calibration in before.calibrations:
-                same = seen if calibration == seen.calibration else self.open(id, calibration)
+                own = isinstance(seen, Opened) and calibration == seen.calibration
+                same = seen if own and isinstance(seen, Opened) else self.open(id, calibration)
                 known = same.sheet.underivable
             draft.sheets[calibration] = self.derived(id, calibration, draft.after, said, events[-1].at, known)
         return draft

@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.floors import Floors
-from escuadra.commands.forms import Opened, Unreadable
+from escuadra.commands.forms import Opened, Tab, Unreadable, Whole
 from escuadra.commands.instruments import Instruments
 from escuadra.commands.listing import Listed, listed
 from escuadra.commands.memory import MOST_ENTRIES, MOST_LISTED, MOST_VISITS, Memory, Sheets, Solutions
@@ -68,10 +68,58 @@ class House:
         with self.store.reading() as log:
             return self.readable(log, log.row(visit), calibration)
 
-    def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened | Unreadable]:
-        """Visits, the newest first; one whose sheet cannot be worked out says so and takes no other down."""
+    def whole(self, visit: str) -> Whole:
+        """A visit as it is now, all of it; raises ``BadInput`` for an unknown one."""
         with self.store.reading() as log:
-            return [self.opened(log, row) for row in log.rows(limit, offset)]
+            row = log.row(visit)
+            return Whole(row, self.visit_of(log, row))
+
+    def model_of(self, whole: Whole) -> VehicleModel:
+        """The visit's vehicle model, as it was pinned."""
+        found = self._entry(next(pin for pin in whole.job.pins if pin.kind == "vehicle"))
+        assert isinstance(found, VehicleModel)
+        return found
+
+    def sheet_of(self, whole: Whole, calibration: str) -> Procedure:
+        """The procedure sheet of a visit's calibration, as it was pinned; raises ``BadInput`` for an unknown one."""
+        added = whole.part(calibration).calibration
+        assert added is not None
+        found = self._entry(next(pin for pin in added.pins if pin.kind == "procedure"))
+        assert isinstance(found, Procedure)
+        return found
+
+    def tabs(self, whole: Whole) -> list[Tab]:
+        """A visit's calibrations in their order; no sheet is worked out for it."""
+        first = next(iter(whole.visit.calibrations), "")
+        return [
+            Tab(
+                id=id,
+                address=whole.row.id if id == first else f"{whole.row.id}.{id}",
+                sheet=self.sheet_of(whole, id),
+                stage=whole.part(id).stage,
+            )
+            for id in whole.visit.in_order
+        ]
+
+    def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened | Unreadable]:
+        """Calibrations of visits, the newest visit first.
+
+        One whose sheet cannot be worked out says so and takes no other down.
+        """
+        with self.store.reading() as log:
+            return [one for row in log.rows(limit, offset) for one in self._calibrations(log, row)]
+
+    def calibrations(self, visit: str) -> list[Opened | Unreadable]:
+        """A visit at each of its calibrations, in their order; raises ``BadInput`` for an unknown one."""
+        with self.store.reading() as log:
+            return self._calibrations(log, log.row(visit))
+
+    def _calibrations(self, log: Log, row: Row) -> list[Opened | Unreadable]:
+        try:
+            order = self.visit_of(log, row).in_order
+        except Exception as cause:
+            return [_unreadable(row, cause)]
+        return [self.opened(log, row, calibration) for calibration in order]
 
     def listed(self, limit: int = 100, offset: int = 0) -> list[Listed | Unreadable]:
         """What a list tells of visits, the newest first; of one whose sheet cannot be worked out, why."""
@@ -82,20 +130,25 @@ class House:
         head, known = self._listed.get(row.id) or ("", None)
         if known is not None and head == row.head and (known.expires is None or known.expires > self.clock()):
             return known
-        opened = self.opened(log, row)
-        return opened if isinstance(opened, Unreadable) else self._listed.keep(row.id, (row.head, listed(opened)))[1]
+        found = self._calibrations(log, row)
+        unreadable = next((one for one in found if isinstance(one, Unreadable)), None)
+        if unreadable is not None:
+            return unreadable
+        whole = Whole(row, self.visit_of(log, row))
+        opened = [one for one in found if isinstance(one, Opened)]
+        try:
+            return self._listed.keep(row.id, (row.head, listed(whole, self.model_of(whole), opened)))[1]
+        except Exception as cause:
+            return _unreadable(row, cause)
 
     def opened(self, log: Log, row: Row, calibration: str = "") -> Opened | Unreadable:
         """A visit as its row says that it is, or why that cannot be worked out."""
         try:
             visit = self.visit_of(log, row)
-            calibration = calibration or visit.calibrations[0]
+            calibration = calibration or next(iter(visit.calibrations), "")
             return Opened(row, visit, calibration, self._sheet(log, row, visit, calibration))
         except Exception as cause:
-            LOG.warning("The sheet of job %s cannot be worked out.", row.number, exc_info=cause)
-            return Unreadable(
-                row, refusal(cause) if isinstance(cause, BadInput) else said("as_is", text=type(cause).__name__)
-            )
+            return _unreadable(row, cause)
 
     def readable(self, log: Log, row: Row, calibration: str = "") -> Opened:
         """A visit as its row says that it is; raises ``BadInput`` where that cannot be worked out."""
@@ -166,7 +219,8 @@ class House:
 
     def plan_of(self, visit_id: str, calibration: str, state: State) -> Plan:
         """What a calibration is judged by: its pinned entries, what was changed of them, the bay, the floor there."""
-        known, basis = self._plans.get((visit_id, calibration)), (state.placed, state.changes)
+        known = self._plans.get((visit_id, calibration))
+        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins))
         if known is None or known[0] != basis:
             known = self._plans.keep((visit_id, calibration), (basis, self._plan(state)))
         return known[1]
@@ -279,6 +333,11 @@ class House:
             for visit in visits
             if visit.place is not None and visit.row.id != besides and (visit.bay, visit.model) == (bay, vehicle)
         ]
+
+
+def _unreadable(row: Row, cause: Exception) -> Unreadable:
+    LOG.warning("The sheet of job %s cannot be worked out.", row.number, exc_info=cause)
+    return Unreadable(row, refusal(cause) if isinstance(cause, BadInput) else said("as_is", text=type(cause).__name__))
 
 
 def _entered(said: Sequence[Payload]) -> str:

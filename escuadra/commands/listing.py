@@ -1,11 +1,13 @@
 """What a list tells of a visit: little, and kept by itself, so that nobody's sheet is worked out again for a list."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from escuadra.commands.forms import Opened
+from escuadra.commands.forms import Opened, Whole
 from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.said import Noun, Said
 from escuadra.core.bay.bay import Place
+from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.checks.base import State as CheckState
 from escuadra.store import Row
 
@@ -23,21 +25,13 @@ class Signing:
 
 
 @dataclass(frozen=True)
-class Listed:
-    """A visit in a list."""
+class ListedCalibration:
+    """A calibration of a visit in a list."""
 
-    row: Row
-    number: str
-    plate: str
-    reason: str
-    bay: str
-    vehicle: CatalogueText
+    address: str
+    sheet: str
+    """Id of its procedure's sheet."""
     sensor: CatalogueText
-    taken_in_at: int
-    model: str
-    """Id of the vehicle's model."""
-    place: Place | None
-    """Where in the bay it stood, once that was chosen."""
     stage: str
     groups: tuple[tuple[Title, CheckState], ...]
     """Each group of the sheet by its title and the worst state in it."""
@@ -50,22 +44,61 @@ class Listed:
     """When the next reading grows too old, UTC milliseconds."""
 
 
-def listed(opened: Opened) -> Listed:
-    """What a list tells of a visit whose sheet could be worked out."""
-    sheet, state = opened.sheet, opened.state
-    assert state.job is not None
-    newest = state.records[-1] if state.records else None
+@dataclass(frozen=True)
+class Listed:
+    """A visit in a list."""
+
+    row: Row
+    number: str
+    plate: str
+    reason: str
+    bay: str
+    vehicle: CatalogueText
+    taken_in_at: int
+    model: str
+    """Id of the vehicle's model."""
+    place: Place | None
+    """Where in the bay it stood, once that was chosen."""
+    stage: str
+    calibrations: tuple[ListedCalibration, ...]
+    """In their order."""
+
+    @property
+    def expires(self) -> int | None:
+        """When the next reading of any of them grows too old."""
+        return min((one.expires for one in self.calibrations if one.expires is not None), default=None)
+
+
+STAGES = ("in_work", "reopened", "taken_in", "signed")
+
+
+def listed(whole: Whole, model: VehicleModel, calibrations: Sequence[Opened]) -> Listed:
+    """What a list tells of a visit whose sheets could be worked out; ``calibrations``: in their order."""
+    job, state = whole.job, whole.state
+    stages = {opened.state.stage for opened in calibrations}
+    found = next((stage for stage in STAGES if stage in stages), "taken_in")
     return Listed(
-        row=opened.row,
-        number=state.job.number,
-        plate=state.job.plate,
-        reason=state.job.reason,
-        bay=state.job.bay,
-        vehicle=sheet.plan.vehicle.name,
-        sensor=sheet.plan.procedure.sensor.name,
+        row=whole.row,
+        number=job.number,
+        plate=job.plate,
+        reason=job.reason,
+        bay=job.bay,
+        vehicle=model.name,
         taken_in_at=state.taken_in_at,
-        model=sheet.plan.vehicle.id,
+        model=model.id,
         place=state.placed.place if state.placed is not None else None,
+        stage="called_off" if state.called_off is not None else found,
+        calibrations=tuple(map(_calibration, calibrations)),
+    )
+
+
+def _calibration(opened: Opened) -> ListedCalibration:
+    sheet, state = opened.sheet, opened.state
+    newest = state.records[-1] if state.records else None
+    return ListedCalibration(
+        address=opened.address,
+        sheet=sheet.plan.procedure.id,
+        sensor=sheet.plan.procedure.sensor.name,
         stage=state.stage,
         groups=tuple((group.title, group.state) for group in sheet.groups),
         blocked=sheet.next.kind == "blocked",

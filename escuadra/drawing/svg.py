@@ -56,12 +56,20 @@ def arrow_head(cls: str, tip: Point, towards: Point, size: float = 9) -> str:
 
 
 def document(
-    title: Said, size: tuple[float, float], body: list[str], cls: str = "drawing", letters: float = 13.0
+    title: Said,
+    size: tuple[float, float],
+    body: list[str],
+    cls: str = "drawing",
+    letters: float = 13.0,
+    role: str = "img",
 ) -> str:
-    """A drawing with its title for those who cannot see it; ``letters``: their size in the style sheet."""
+    """A drawing with its title for those who cannot see it; ``letters``: their size in the style sheet.
+
+    ``role``: group, where it holds links.
+    """
     width, height = n(size[0]), n(size[1])
     return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="{cls}" viewBox="0 0 {width} {height}" role="img" '
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="{cls}" viewBox="0 0 {width} {height}" role="{role}" '
         f"aria-label={quoteattr(say(title))}>" + inside("".join(body), size[0], letters * _WIDE) + "</svg>"
     )
 

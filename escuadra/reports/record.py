@@ -406,11 +406,11 @@ def render_record(garage: Garage) -> Callable[[Opened, Person, int], bytes]:
     return render
 
 
-def print_record(garage: Garage, job: str, revision: int) -> bytes:
+def print_record(garage: Garage, visit: str, revision: int, calibration: str = "") -> bytes:
     """The PDF of a signed revision: printed where it was not yet, else the same bytes as ever."""
 
     def render(record: bytes, opened: Opened) -> bytes:
         zone = garage.store.setting("time_zone", "UTC")
         return as_pdf(Record.model_validate_json(record), opened, zone, garage.files)
 
-    return signing.printed(garage, job, revision, render)
+    return signing.printed(garage, visit, revision, render, calibration)

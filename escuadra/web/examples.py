@@ -152,4 +152,18 @@ EXAMPLES: dict[str, dict[str, Any]] = {
         "need": {"distance_km": 2, "time_s": None},
     },
     "vin": {"vin": "11111111111111111"},
+    "scope": {
+        "sensors": [
+            {"id": "front_camera", "looks_through": ["windscreen"], "depends_on": ["wheel_alignment"], "minutes": 55},
+            {"id": "front_radar", "mounted_on": ["front_bumper"], "minutes": 40},
+        ],
+        "done": [{"act": "replaced", "part": "windscreen"}],
+    },
+    "peers": {
+        "history": [
+            {"vehicle": v, "day": 31 * k, "value": 0.04 * k - 0.05} for k, v in enumerate(("A", "B", "C", "D"))
+        ],
+        "vehicle": "E",
+        "value": 0.31,
+    },
 }

@@ -175,8 +175,41 @@ class NewJob(Posted):
     reason: Text = ""
     bay: Text = ""
     other_bay: Text = ""
+    vehicle: Text = ""
     procedure: Text = ""
     frame: Text = ""
+
+
+class WorkDone(Posted):
+    """An act on one or more parts."""
+
+    act: Text = ""
+    part: list[Text] = []
+
+
+class WorkNoticed(Posted):
+    """A code, a complaint, or a wish that a sensor be calibrated; or one of them taken back."""
+
+    code: Text = ""
+    sensor: Text = ""
+    complaint: Text = ""
+    why: Text = ""
+
+
+class CalibrationWanted(Posted):
+    """A sheet to be worked through."""
+
+    procedure: Text = ""
+
+
+class VisitChange(Posted):
+    """A calibration left out, taken up again or moved, a correction, a visit called off: each with its reason."""
+
+    calibration: Text = ""
+    what: Text = ""
+    value: Text = ""
+    way: Text = ""
+    reason: Text = ""
 
 
 class CustomerErasure(Posted):

@@ -6,10 +6,10 @@ import uuid
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, NamedTuple
 from zoneinfo import ZoneInfo
 
-from fastapi import Request
+from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
@@ -46,6 +46,25 @@ def garage_of(request: Request) -> Garage:
     garage = request.app.state.garage
     assert isinstance(garage, Garage)
     return garage
+
+
+class At(NamedTuple):
+    """A calibration as an address names it: the visit, and which of its calibrations; empty: its first."""
+
+    visit: str
+    calibration: str = ""
+
+    def __str__(self) -> str:
+        return f"{self.visit}.{self.calibration}" if self.calibration else self.visit
+
+
+def at(job: str) -> At:
+    """An address read: ``VISIT`` or ``VISIT.CALIBRATION``."""
+    return At(*job.split(".", 1))
+
+
+Addressed = Annotated[At, Depends(at)]
+"""The calibration that a page's address names."""
 
 
 def person_of(request: Request) -> str:

@@ -31,7 +31,7 @@ STARTS = ("/", "/parts", "/garage?q=cam", "/jobs/new", "/customers")
 FILES = re.compile(r"\.(pdf|json|csv|dxf|svg|yaml|jpg)$|^/static/|^/api/")
 LOOKED_AT = 3
 """Pages that differ only in what they are asked which are told, of each kind."""
-CHECKS_LOOKED_AT = {"/jobs/ID?check=": 60, "/jobs/ID?check=&slot=": 12}
+CHECKS_LOOKED_AT = {"/visits/ID?part=": 2, "/jobs/ID?check=": 60, "/jobs/ID?check=&slot=": 12}
 SPOKEN = ("aria-label", "title", "placeholder", "alt", "data-hold", "data-working", "data-note", "content")
 BROKEN = {
     "compute": ["compute", "network", "missing.json"],
@@ -72,7 +72,8 @@ class Words(HTMLParser):
 
 def kind(path: str) -> str:
     """Pages of one template: their address without ids and values."""
-    return re.sub(r"/[0-9a-f]{12}|(?<=/instruments)/[^/]+(?=/)", "/ID", re.sub(r"=[^&]*", "=", path))
+    plain = re.sub(r"part=(&part=)+", "part=", re.sub(r"=[^&]*", "=", path))
+    return re.sub(r"/[0-9a-f]{12}|(?<=/instruments)/[^/]+(?=/)", "/ID", plain)
 
 
 def pages(client: TestClient) -> Iterator[tuple[str, str]]:

@@ -279,7 +279,7 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     assert later.open(full.job).sheet.plan.procedure.revision == pinned
     assert later.open(full.job).sheet.can_sign
     new = later.do(BeginVisit(TakeIn.read({**TAKEN, "number": "T-10"})), "teo", "new")
-    assert new.sheet.plan.procedure.height == 1502
+    assert later.open(new.row.id).sheet.plan.procedure.height == 1502
     later.close()
 
 

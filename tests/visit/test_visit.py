@@ -10,7 +10,7 @@ from escuadra.commands.forms import press
 from escuadra.commands.instrument_life import Drop
 from escuadra.commands.reading import TakeReading
 from escuadra.commands.signing import Reopen, Sign
-from escuadra.commands.taking_in import AddCalibration
+from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.stream import Event, Part, Payload, Person, made
 from escuadra.core.visit.log.events import Answered, BodyBrought, CalibrationAdded, Disturbed, TakenIn, Withdrawn

@@ -44,7 +44,7 @@ FORM = {"number": "N-7", "reason": "windscreen replaced", "procedure": "BL-CAM-0
     "change, field, said",
     [
         ({"odometer_km": "far"}, "odometer_km", "whole kilometres"),
-        ({"procedure": ""}, "procedure", "one of the catalogue"),
+        ({"procedure": ""}, "vehicle", "a procedure sheet"),
         ({"number": ""}, "number", "at least 1 character"),
     ],
 )
@@ -168,15 +168,17 @@ def test_jobs_are_listed_a_page_at_a_time_with_the_addresses_of_their_records(fu
     assert second["next"] is None
     assert [job["number"] for job in second["jobs"]] == ["L-3", "L-2", "L-1", "L-0", "T-1"]
     unsigned = second["jobs"][-1]
-    assert set(unsigned) == {"id", "number", "state", "record_pdf", "record_json"}
-    assert (unsigned["state"], unsigned["record_pdf"]) == ("in_work", None)
+    assert set(unsigned) == {"id", "number", "state", "calibrations"}
+    begun = {"sheet": "BL-CAM-01", "state": "in_work", "record_pdf": None, "record_json": None}
+    assert (unsigned["state"], unsigned["calibrations"]) == ("in_work", [begun])
     head = full.opened.row.head
     signed = visitor.post(f"/jobs/{full.job}/sign", {"head": head, "entry": "s"})
     assert signed.status_code == 303
     listed = visitor.client.get("/api/jobs?page=2").json()["jobs"][-1]
     assert listed["state"] == "signed"
-    assert visitor.client.get(listed["record_pdf"]).content.startswith(b"%PDF-")
-    assert visitor.client.get(listed["record_json"]).json()["number"] == "T-1"
+    (record,) = listed["calibrations"]
+    assert visitor.client.get(record["record_pdf"]).content.startswith(b"%PDF-")
+    assert visitor.client.get(record["record_json"]).json()["number"] == "T-1"
     assert visitor.client.get("/api/jobs?page=0").status_code == 422
     assert visitor.client.get("/api/jobs?page=x").status_code == 422
 

@@ -4,13 +4,17 @@ Lengths in millimetres, angles in degrees; vehicle axes after ISO 8855, frame ax
 """
 
 import math
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
+from escuadra.core.base.said import nouns, said
 from escuadra.core.procedure.feet import Foot
+from escuadra.core.procedure.fitted import CHASSIS, PLAN, Area, CarriedSensor, VehiclePart
 from escuadra.core.vehicle.ballast import MOST_PLACES, BallastPlace
+from escuadra.core.vehicle.scope import MakersRule, ScopeInput
 from escuadra.core.vehicle.stance import Corner
 
 
@@ -82,6 +86,29 @@ class VehicleModel(Frozen):
     tyres: Tyres | None = None
     filled: list[Filled] = Field([], description="tank and fluids")
     ballast_places: list[BallastPlace] = Field([], max_length=MOST_PLACES)
+    sensors: list[CarriedSensor] = Field([], description="driver-assistance sensors, in the order of their calibration")
+    parts: list[VehiclePart] = Field([], description="parts that this model has besides ours, or elsewhere")
+    rules: list[MakersRule] = Field([], description="what the maker wants calibrated after what was done")
+
+    @model_validator(mode="after")
+    def _sensors_known(self) -> Self:
+        ScopeInput(sensors=[sensor.fitted for sensor in self.sensors], rules=self.rules)
+        each_once("parts", (part.id for part in self.parts), said("wants.each_parts_id_once"))
+        named = [part for sensor in self.sensors for part in sensor.parts] + [rule.part for rule in self.rules]
+        stray = next((part for part in named if part not in self.areas), None)
+        if stray is not None:
+            raise BadInput("parts", stray, said("wants.part_model_names", names=nouns(self.areas, "comma")))
+        return self
+
+    @property
+    def areas(self) -> dict[str, Area | None]:
+        """Every part that something can have been done to, and where it lies on the plan; sensors are parts too."""
+        own = dict.fromkeys(sensor.id for sensor in self.sensors)
+        return {**PLAN, **dict.fromkeys(CHASSIS), **own, **{part.id: part.area for part in self.parts}}
+
+    def sensor(self, id: str) -> CarriedSensor:
+        """A sensor that it carries; raises ``StopIteration`` for another."""
+        return next(sensor for sensor in self.sensors if sensor.id == id)
 
     def hub(self, corner: Corner) -> tuple[float, float]:
         """x, y of a hub face in vehicle axes."""

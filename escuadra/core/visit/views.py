@@ -171,4 +171,4 @@ class SheetView:
     @property
     def can_sign(self) -> bool:
         """Nothing is out, undecided, stale or open, or it was overridden with a reason."""
-        return not self.unsettled and self.state.stage != "signed"
+        return not self.unsettled and self.state.stage not in ("signed", "left_out", "called_off")

@@ -13,6 +13,7 @@ from escuadra.core.base.stream import Event, Part, Payload
 from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.measure.readings import Instrument, Sag
+from escuadra.core.vehicle.scope import Reason
 from escuadra.core.visit.log.disturbances import AROUND, FLOOR, HAPPENINGS, PLACED
 
 Source = Literal["reported", "told", "seen"]
@@ -52,6 +53,9 @@ class Folding(Protocol):
 
     def keep(self, event: Event, what: str, said: Payload) -> None:
         """One more photo, change or record."""
+
+    def correct(self, said: Payload) -> None:
+        """What was taken in, or the body that was brought, is as it is said now."""
 
     def set(self, **fields: Any) -> None:
         """Fields of the state."""
@@ -116,6 +120,8 @@ class CalibrationAdded(VisitPayload):
 
     bodies: list[str] = Field(description="ids of the bodies that it uses")
     pins: list[Pinned] = Field(description="the procedure's sheet and its targets")
+    sensors: list[str] = Field([], description="ids of the sensors of the vehicle's model that it calibrates")
+    because: list[Reason] = Field([], description="why, where it followed from what was done")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.set(calibration=self)

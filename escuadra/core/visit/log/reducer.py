@@ -16,7 +16,7 @@ from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import Event, Part
 from escuadra.core.visit.log.disturbances import Owner
 from escuadra.core.visit.log.events import Signed
-from escuadra.core.visit.log.state import State, fold
+from escuadra.core.visit.log.state import Correction, State, fold
 
 VEHICLE = Part(kind="vehicle")
 _SEQ = attrgetter("seq")
@@ -45,6 +45,25 @@ class Visit:
         return tuple(part.id for part in self.parts if part.kind == "calibration")
 
     @cached_property
+    def in_order(self) -> tuple[str, ...]:
+        """Ids of the calibrations, in the order in which they are done; those that are left out stand last."""
+        said = self.vehicle.order
+        order = [id for id in (said.order if said is not None else ()) if id in self.calibrations]
+        order += [id for id in self.calibrations if id not in order]
+        return tuple(sorted(order, key=lambda id: self.parts[calibration(id)].left_out is not None))
+
+    @property
+    def corrections(self) -> tuple[Correction, ...]:
+        """All that was taken in wrongly, in the order in which it was corrected."""
+        said = [one for state in self.parts.values() for one in state.corrections]
+        return tuple(sorted(said, key=_SEQ))
+
+    @property
+    def vehicle(self) -> State:
+        """What was said of its vehicle, and of the visit as a whole."""
+        return self.parts.get(VEHICLE, State())
+
+    @cached_property
     def bodies(self) -> dict[str, str]:
         """What each body is, by its id."""
         return {part.id: state.bodies[0].carrier for part, state in self.parts.items() if part.kind == "body"}
@@ -69,8 +88,9 @@ class Visit:
         return tuple(id for id in self.calibrations if part in self.stands_on(id))
 
     def all_signed(self, part: Part) -> bool:
-        """Every calibration that stands on a part is signed."""
-        return all(self.parts[calibration(id)].signed is not None for id in self.concerned(part))
+        """Every calibration that stands on a part is signed, or is not done at all."""
+        own = [self.parts[calibration(id)] for id in self.concerned(part)]
+        return all(state.signed is not None or state.left_out is not None for state in own)
 
     def outgrown(self, id: str) -> bool:
         """A calibration is signed, and more was said since of what it stands on: its sheet is what was signed."""
@@ -148,9 +168,21 @@ def _joined(parts: Sequence[State]) -> State:
         entries=dict(sorted(entries, key=lambda item: item[1][0].seq)),
         disturbances=listed("disturbances"),
         photos=listed("photos"),
+        corrections=listed("corrections"),
         temperatures=tuple(sorted(typed for state in parts for typed in state.temperatures)),
     )
 
 
-_VEHICLES = ("job", "taken_in_at", "taken_in_by", "placed", "line_plan")
-_OWN = ("calibration", "overrides", "changes", "runs", "signed", "records", "prints", "revision", "reopened")
+_VEHICLES = ("job", "taken_in_at", "taken_in_by", "placed", "line_plan", "work", "order", "called_off")
+_OWN = (
+    "calibration",
+    "overrides",
+    "changes",
+    "runs",
+    "signed",
+    "records",
+    "prints",
+    "revision",
+    "reopened",
+    "left_out",
+)

@@ -26,6 +26,7 @@ from escuadra.core.visit.log.events import (
     StationRun,
     TakenIn,
 )
+from escuadra.core.visit.log.whole import BodyCorrected, CalledOff, Corrected, LeftOut, Ordered, WorkTold
 
 LATER = 2**62
 """seq of what was not said yet."""
@@ -117,6 +118,16 @@ class Run:
 
 
 @dataclass(frozen=True)
+class Correction:
+    """What was taken in wrongly, as it was corrected, by whom and why."""
+
+    seq: int
+    at: int
+    person: Person
+    said: Corrected | BodyCorrected
+
+
+@dataclass(frozen=True)
 class State:
     """What was said of one part of a visit, or of a calibration and all that it stands on, in the order it was said."""
 
@@ -125,6 +136,11 @@ class State:
     taken_in_by: Person | None = None
     calibration: CalibrationAdded | None = None
     bodies: tuple[BodyBrought, ...] = ()
+    work: WorkTold | None = None
+    order: Ordered | None = None
+    corrections: tuple[Correction, ...] = ()
+    called_off: CalledOff | None = None
+    left_out: LeftOut | None = None
     temperatures: tuple[tuple[int, float], ...] = ()
     """Of tapes as they were typed, degrees Celsius, each with the event that it came with."""
     begun: bool = False
@@ -156,7 +172,11 @@ class State:
 
     @property
     def stage(self) -> str:
-        """taken_in, in_work, signed or reopened."""
+        """called_off, left_out, taken_in, in_work, signed or reopened."""
+        if self.called_off is not None:
+            return "called_off"
+        if self.left_out is not None:
+            return "left_out"
         if self.signed is not None:
             return "signed"
         if self.reopened:
@@ -285,6 +305,18 @@ class _Draft:
         value = _KEPT[what](event.seq, event.at, event.person, said)
         self.kept.setdefault(what, list(getattr(self.state, what))).append(value)
 
+    def correct(self, said: Payload) -> None:
+        if isinstance(said, BodyCorrected):
+            bodies: list[BodyBrought] = self.kept.setdefault("bodies", list(self.state.bodies))
+            bodies[:] = [one.model_copy(update={"pins": said.pins}) for one in bodies]
+            return
+        assert isinstance(said, Corrected)
+        job: TakenIn | None = self.fields.get("job", self.state.job)
+        assert job is not None
+        value = int(said.value) if said.field == "odometer_km" else said.value
+        pins = [pin for pin in job.pins if pin.kind != "bay"] + said.pins if said.field == "bay" else job.pins
+        self.set(job=job.model_copy(update={said.field: value, "pins": pins}))
+
     def set(self, **fields: Any) -> None:
         self.fields |= fields
 
@@ -304,6 +336,7 @@ class _Draft:
 _KEPT: dict[str, Callable[..., Any]] = {
     "photos": Photo,
     "changes": Change,
+    "corrections": Correction,
     "records": lambda _seq, at, person, said: (said, at, person),
     "prints": lambda _seq, _at, _person, said: said,
     "bodies": lambda _seq, _at, _person, said: said,

@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from escuadra.commands import Unreadable
-from escuadra.commands.listing import Listed
+from escuadra.commands.listing import Listed, ListedCalibration
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
@@ -107,16 +107,15 @@ def jobs(request: Request, page: int = 1) -> dict[str, Any]:
 
 def _listed(visit: Listed | Unreadable) -> dict[str, Any]:
     if isinstance(visit, Unreadable):
-        row = visit.row
-        return {"id": row.id, "number": row.number, "state": "unreadable", "record_pdf": None, "record_json": None}
-    base = f"/jobs/{visit.row.id}/record/{visit.signed.revision}" if visit.signed is not None else None
-    return {
-        "id": visit.row.id,
-        "number": visit.row.number,
-        "state": visit.stage,
-        "record_pdf": f"{base}.pdf" if base else None,
-        "record_json": f"{base}.json" if base else None,
-    }
+        return {"id": visit.row.id, "number": visit.row.number, "state": "unreadable", "calibrations": []}
+    calibrations = [_calibration(one) for one in visit.calibrations]
+    return {"id": visit.row.id, "number": visit.number, "state": visit.stage, "calibrations": calibrations}
+
+
+def _calibration(one: ListedCalibration) -> dict[str, Any]:
+    base = f"/jobs/{one.address}/record/{one.signed.revision}" if one.signed is not None else ""
+    records = {f"record_{form}": f"{base}.{form}" if base else None for form in ("pdf", "json")}
+    return {"sheet": one.sheet, "state": one.stage, **records}
 
 
 @router.get("/api/docs", include_in_schema=False)

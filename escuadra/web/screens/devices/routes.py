@@ -21,7 +21,7 @@ from escuadra.core.base.wording import amount
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import LOW_BATTERY, UNITS
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, render, status_of, told
+from escuadra.web.pages import Addressed, garage_of, render, status_of, told
 from escuadra.web.screens import screen
 from escuadra.web.screens.sheet.routes import Trouble, page
 from escuadra.words import say
@@ -95,13 +95,13 @@ def sent(request: Request, opened: Opened, slot: str, tool: str) -> Sent:
 
 
 @router.get("/live")
-async def live(request: Request, job: str, slot: str, tool: str) -> Response:
+async def live(request: Request, job: Addressed, slot: str, tool: str) -> Response:
     """Server-sent events: what a device shows for the open place, and where it does not answer, why."""
-    await run_in_threadpool(garage_of(request).open, job)
+    await run_in_threadpool(garage_of(request).open, *job)
 
     def once() -> ServerSentEvent:
         try:
-            shown = sent(request, garage_of(request).open(job), slot, tool)
+            shown = sent(request, garage_of(request).open(*job), slot, tool)
         except (BadInput, Conflict) as error:
             return ServerSentEvent(say(told(error)), event="lost")
         seen = {**vars(shown), "said": say(shown.said), "remark": say(shown.remark)}
@@ -126,10 +126,10 @@ def obey(request: Request, opened: Opened, what: str) -> None:
 
 
 @router.post("/propose")
-def propose(request: Request, job: str, form: Annotated[forms.Proposal, Form()]) -> Response:
+def propose(request: Request, job: Addressed, form: Annotated[forms.Proposal, Form()]) -> Response:
     """What a device shows for the open place, put into its field; nothing is recorded before Enter."""
     garage = garage_of(request)
-    opened = garage.open(job)
+    opened = garage.open(*job)
     check, slot, tool = form.check, form.slot, form.sender
     try:
         shown = sent(request, opened, slot, tool)
@@ -141,15 +141,15 @@ def propose(request: Request, job: str, form: Annotated[forms.Proposal, Form()])
 
 
 @router.get("")
-def show(request: Request, job: str) -> Response:
+def show(request: Request, job: Addressed) -> Response:
     """The stand-ins' bay: its true state, to be set."""
     return _page(request, job)
 
 
 def _page(
-    request: Request, job: str, error: Said | None = None, status: int = 200, typed: dict[str, str] | None = None
+    request: Request, job: Addressed, error: Said | None = None, status: int = 200, typed: dict[str, str] | None = None
 ) -> Response:
-    opened = garage_of(request).open(job)
+    opened = garage_of(request).open(*job)
     state: dict[str, Any] = {}
     try:
         state = linked(request, opened).ask(ask="look", bay=opened.row.number)
@@ -171,11 +171,11 @@ def _page(
 
 
 @router.post("")
-def set_state(request: Request, job: str, form: Annotated[forms.BayState, Form()]) -> Response:
+def set_state(request: Request, job: Addressed, form: Annotated[forms.BayState, Form()]) -> Response:
     """Set the true state; what is left empty stays."""
     garage, sent = garage_of(request), form.sent()
     try:
-        devices = linked(request, garage.open(job))
+        devices = linked(request, garage.open(*job))
         asked: dict[str, Any] = {"lost": [device for device in UNITS if sent.get(f"lost.{device}") == "yes"]}
         for name in FIGURES:
             if sent.get(name, "").strip():
@@ -185,7 +185,7 @@ def set_state(request: Request, job: str, form: Annotated[forms.BayState, Form()
         asked["battery"] = {
             device: _figure("battery", text) for device in UNITS if (text := sent.get(f"battery.{device}", ""))
         }
-        devices.ask(ask="set", bay=garage.open(job).row.number, **asked)
+        devices.ask(ask="set", bay=garage.open(*job).row.number, **asked)
     except (BadInput, Conflict) as error:
         return _page(request, job, told(error), status_of(error), form.sent())
     except NoAnswer as error:

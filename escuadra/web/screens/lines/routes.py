@@ -20,16 +20,16 @@ from escuadra.drawing import lines_view
 from escuadra.reports import marks
 from escuadra.web import forms
 from escuadra.web.downloads import named
-from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
 
 router = screen("lines", "/jobs/{job}/lines")
 
 
 @router.get("")
-def show(request: Request, job: str) -> Response:
+def show(request: Request, job: Addressed) -> Response:
     """The screen, with the plan as it is or as it is being put together."""
-    opened = garage_of(request).open(job)
+    opened = garage_of(request).open(*job)
     query = dict(request.query_params)
     if not any(key.startswith("method.") for key in query):
         asked = opened.state.line_plan or default_plan(opened.sheet.plan)
@@ -45,10 +45,10 @@ MEDIA = {"csv": "text/csv; charset=utf-8", "dxf": "image/vnd.dxf", "pdf": "appli
 
 
 @router.get("/marks.{ending}")
-def floor_mark_sheet(request: Request, job: str, ending: str) -> Response:
+def floor_mark_sheet(request: Request, job: Addressed, ending: str) -> Response:
     """The marks to make, as CSV, DXF or PDF."""
     garage = garage_of(request)
-    opened = garage.open(job)
+    opened = garage.open(*job)
     setup = opened.sheet.setup
     match ending:
         case "csv":
@@ -63,18 +63,18 @@ def floor_mark_sheet(request: Request, job: str, ending: str) -> Response:
 
 
 @router.post("")
-def choose(request: Request, job: str, form: Annotated[forms.LinesPlan, Form()]) -> Response:
+def choose(request: Request, job: Addressed, form: Annotated[forms.LinesPlan, Form()]) -> Response:
     """Choose the plan; its readings become the sheet's."""
     garage = garage_of(request)
     try:
         asked = asked_plan(form.sent())
     except BadInput as error:
-        opened = garage.open(job)
+        opened = garage.open(*job)
         return _page(request, opened, opened.state.line_plan or default_plan(opened.sheet.plan), told(error), 422)
     try:
-        garage.do(PlanLines(job, asked), person_of(request), form.entry)
+        garage.do(PlanLines(job.visit, asked, calibration=job.calibration), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
-        return _page(request, garage.open(job), asked, error=told(error), status=status_of(error))
+        return _page(request, garage.open(*job), asked, error=told(error), status=status_of(error))
     return RedirectResponse(f"/jobs/{job}", 303)
 
 

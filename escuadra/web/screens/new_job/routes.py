@@ -97,7 +97,8 @@ def take_in(request: Request, form: Annotated[forms.NewJob, Form()]) -> Response
         typed, accepted = fields["odometer_km"], said("routes.new_job.whole_kilometres_such_84310_or")
         odometer = whole_number(typed, "odometer_km", accepted) if typed else None
         asked = TakeIn.read({**fields, "odometer_km": odometer})
-        opened = garage_of(request).do(BeginVisit(asked), person_of(request), form.entry)
+        begun = garage_of(request).do(BeginVisit(asked), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, form.sent(), status_of(error), error)
-    return RedirectResponse(f"/jobs/{opened.row.id}", 303)
+    page_of = f"/jobs/{begun.row.id}" if begun.visit.calibrations else f"/visits/{begun.row.id}"
+    return RedirectResponse(page_of, 303)

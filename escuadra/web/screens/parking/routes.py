@@ -21,6 +21,7 @@ from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.checks.place import floor_verdict
 from escuadra.drawing import bay_view
 from escuadra.web import forms
+from escuadra.web.pages import at as at_address
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
 
@@ -62,7 +63,7 @@ def mark_name(mark: str) -> Text:
 
 def _asked(request: Request, garage: Garage, job: str) -> tuple[str, list[str], Opened | None]:
     """Vehicle and procedures that are asked for, and the job that asks."""
-    query, opened = request.query_params, garage.open(job) if job else None
+    query, opened = request.query_params, garage.open(*at_address(job)) if job else None
     vehicle = opened.sheet.plan.vehicle.id if opened else query.get("vehicle", "")
     procedures = query.getlist("procedure")
     if opened is not None and not procedures:
@@ -111,7 +112,7 @@ def _page(
         vehicle_id=vehicle_id,
         wanted=[p.id for p in chosen],
         opened=opened,
-        stood=garage.stood_here(bay, vehicle_id, job)[:3] if opened else [],
+        stood=garage.stood_here(bay, vehicle_id, at_address(job).visit)[:3] if opened else [],
         nose=nose_words,
         turn=turn_words,
         failing=failing,
@@ -189,7 +190,9 @@ def choose(request: Request, bay: str, form: Annotated[forms.ParkingChoice, Form
             return RedirectResponse(f"/bays/{quote(bay)}", 303)
         source: Literal["parking", "typed", "job"] = "typed" if form.typed == "yes" else "parking"
         from_job = form.from_job
-        garage.do(ChoosePlace(job, place, "job" if from_job else source, from_job), person, form.entry)
+        visit, calibration = at_address(job)
+        chosen = ChoosePlace(visit, place, "job" if from_job else source, from_job, calibration=calibration)
+        garage.do(chosen, person, form.entry)
     except (BadInput, Conflict) as cause:
         return _page(request, bay, job, "", status_of(cause), told(cause), form.sent())
     return RedirectResponse(f"/jobs/{job}?check=floor", 303)

@@ -7,23 +7,27 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.reports.record import Record, print_record
 from escuadra.web.downloads import named
-from escuadra.web.pages import garage_of
+from escuadra.web.pages import Addressed, garage_of
 from escuadra.web.screens import screen
 
 router = screen("record", posts=False)
 
 
 @router.get("/jobs/{job}/record/{revision}.{form}")
-def stored(request: Request, job: str, revision: int, form: str) -> Response:
+def stored(request: Request, job: Addressed, revision: int, form: str) -> Response:
     """The record as it was signed; printing again gives the same bytes."""
     garage = garage_of(request)
-    opened = garage.open(job)
+    opened = garage.open(*job)
     signed = next((s for s, _, _ in opened.state.records if s.revision == revision), None)
     if signed is None or form not in ("pdf", "json"):
         raise BadInput(
             "job", said("routes.record.record", revision=revision, form=form), said("wants.signed_revision_pdf_or_json")
         )
-    content = print_record(garage, job, revision) if form == "pdf" else garage.files.get(signed.record_json)
+    content = (
+        print_record(garage, job.visit, revision, job.calibration)
+        if form == "pdf"
+        else garage.files.get(signed.record_json)
+    )
     kind = "application/pdf" if form == "pdf" else "application/json"
     name = named(f"{opened.row.number}-revision-{revision}", form, inline=True)
     return Response(content, media_type=kind, headers=name)

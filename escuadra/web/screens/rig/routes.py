@@ -20,7 +20,7 @@ from escuadra.core.visit.scene import Scene
 from escuadra.devices import CameraRig, LinkedRig, Look, SimulatedRig
 from escuadra.drawing import approach_view
 from escuadra.web import forms
-from escuadra.web.pages import environment, garage_of, person_of, render, status_of, told
+from escuadra.web.pages import Addressed, environment, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
 from escuadra.web.screens.devices.routes import linked
 
@@ -50,10 +50,10 @@ def rig_of(request: Request, opened: Opened) -> SimulatedRig | LinkedRig:
     return rigs[opened.row.id]
 
 
-def _live(request: Request, job: str) -> str:
+def _live(request: Request, job: Addressed) -> str:
     """The changing part of the screen."""
     garage = garage_of(request)
-    opened = garage.open(job)
+    opened = garage.open(*job)
     rig = rig_of(request, opened)
     look: Look | None = None
     lost: Said | None = None
@@ -80,13 +80,13 @@ def _tool(garage: Garage, rig: CameraRig) -> ToolUsed:
 
 
 @router.get("")
-def show(request: Request, job: str) -> Response:
+def show(request: Request, job: Addressed) -> Response:
     """The approach, with the stand-in's own controls."""
     return _page(request, job)
 
 
-def _page(request: Request, job: str, error: Said | None = None, status: int = 200) -> Response:
-    opened = garage_of(request).open(job)
+def _page(request: Request, job: Addressed, error: Said | None = None, status: int = 200) -> Response:
+    opened = garage_of(request).open(*job)
     rig = rig_of(request, opened)
     return render(
         request,
@@ -102,9 +102,9 @@ def _page(request: Request, job: str, error: Said | None = None, status: int = 2
 
 
 @router.get("/live")
-async def live(request: Request, job: str) -> Response:
+async def live(request: Request, job: Addressed) -> Response:
     """Server-sent events: what the rig sees, as the part of the page that changes."""
-    await run_in_threadpool(garage_of(request).open, job)
+    await run_in_threadpool(garage_of(request).open, *job)
 
     async def looks() -> AsyncIterator[ServerSentEvent]:
         while not request.app.state.changes.closed:
@@ -115,10 +115,10 @@ async def live(request: Request, job: str) -> Response:
 
 
 @router.post("/stand-in")
-def move(request: Request, job: str, form: Annotated[forms.RigMove, Form()]) -> Response:
+def move(request: Request, job: Addressed, form: Annotated[forms.RigMove, Form()]) -> Response:
     """Move the stand-in's frame, or pull its cable."""
     garage = garage_of(request)
-    rig = rig_of(request, garage.open(job))
+    rig = rig_of(request, garage.open(*job))
     way, by = form.way, form.by
     if way in ("lost", "found"):
         rig.connected = way == "found"
@@ -135,12 +135,12 @@ def move(request: Request, job: str, form: Annotated[forms.RigMove, Form()]) -> 
 
 
 @router.post("/take")
-def take(request: Request, job: str, form: Annotated[forms.RigTake, Form()]) -> Response:
+def take(request: Request, job: Addressed, form: Annotated[forms.RigTake, Form()]) -> Response:
     """Take what the rig sees as readings."""
     garage = garage_of(request)
-    rig = rig_of(request, garage.open(job))
+    rig = rig_of(request, garage.open(*job))
     try:
-        garage.do(TakeLook(job, rig), person_of(request), form.entry)
+        garage.do(TakeLook(job.visit, rig, calibration=job.calibration), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return _page(request, job, told(error), status_of(error))
     except NoAnswer as error:

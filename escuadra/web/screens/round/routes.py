@@ -4,16 +4,16 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from escuadra.core.visit.tool_route import standing_now, the_round
-from escuadra.web.pages import garage_of, render
+from escuadra.web.pages import Addressed, garage_of, render
 from escuadra.web.screens import screen
 
 router = screen("round", "/jobs/{job}", posts=False)
 
 
 @router.get("/round")
-def show(request: Request, job: str) -> Response:
+def show(request: Request, job: Addressed) -> Response:
     """The stops of the round, each with a way to its first reading."""
-    opened = garage_of(request).open(job)
+    opened = garage_of(request).open(*job)
     return render(
         request,
         "round.html",

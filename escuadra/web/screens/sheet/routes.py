@@ -37,7 +37,7 @@ from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
 from escuadra.words import spoken
 from escuadra.words.pages import tell
@@ -137,7 +137,7 @@ def page(
         Markup('<p class="notice">{}</p>').format(tell("routes.sheet.no_drawing")),
     )
     tools = garage.tools(slot_view.slot) if slot_view else []
-    place = f"/jobs/{opened.row.id}?check={check}&slot={slot}"
+    place = f"/jobs/{opened.address}?check={check}&slot={slot}"
     trusts = {t.id: garage.instruments.trusted(t.id) for t in tools}
     doubted = {id: trust.words for id, trust in trusts.items() if not trust.usable}
     chosen = trouble.tool if trouble is not None else ""
@@ -150,7 +150,10 @@ def page(
         status=200 if partial else status,
         headers={"HX-Replace-Url": place} if partial else None,
         opened=opened,
-        rows=ROWS.on(opened.row.id, garage.store.setting("time_zone", "UTC")),
+        whole=opened.whole,
+        tabs=garage.tabs(opened.whole),
+        tab=opened.calibration,
+        rows=ROWS.on(opened.address, garage.store.setting("time_zone", "UTC")),
         sheet=sheet,
         job=sheet.state.job,
         view=view,
@@ -323,24 +326,26 @@ def done(request: Request, opened: Opened, check: str, slot: str) -> Response:
     """The sheet after an entry: its changing part for htmx, else a redirect to it."""
     if request.headers.get("HX-Request") == "true":
         return page(request, opened, check, slot)
-    return RedirectResponse(f"/jobs/{opened.row.id}?check={check}&slot={slot}", 303)
+    return RedirectResponse(f"/jobs/{opened.address}?check={check}&slot={slot}", 303)
 
 
 @router.get("")
-def show(request: Request, job: str, check: str = "", slot: str = "") -> Response:
-    """The sheet, at the asked check or at the next move."""
-    return page(request, garage_of(request).open(job), check, slot)
+def show(request: Request, job: Addressed, check: str = "", slot: str = "") -> Response:
+    """The sheet, at the asked check or at the next move; a visit without a calibration shows itself."""
+    if not job.calibration and not garage_of(request).whole(job.visit).visit.calibrations:
+        return RedirectResponse(f"/visits/{job.visit}", 303)
+    return page(request, garage_of(request).open(*job), check, slot)
 
 
 @router.get("/changes")
-async def changes(request: Request, job: str) -> Response:
+async def changes(request: Request, job: Addressed) -> Response:
     """Server-sent events: the job's log has grown."""
-    await run_in_threadpool(garage_of(request).open, job)
-    return EventSourceResponse(request.app.state.changes.follow(job), ping=20)
+    await run_in_threadpool(garage_of(request).open, *job)
+    return EventSourceResponse(request.app.state.changes.follow(job.visit), ping=20)
 
 
 @router.post("/readings")
-def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Form()]) -> Response:
+def record_reading(request: Request, job: Addressed, form: Annotated[forms.Reading, Form()]) -> Response:
     """Record a reading; an implausible one is asked about, a refused one stays in the field."""
     check, slot = form.check, form.slot
     word, replaces = form.word, form.replaces == "yes"
@@ -350,7 +355,7 @@ def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Fo
     try:
         result = garage.do(
             TakeReading(
-                job,
+                job.visit,
                 slot,
                 typed,
                 form.tool,
@@ -360,65 +365,68 @@ def record_reading(request: Request, job: str, form: Annotated[forms.Reading, Fo
                 temperature=form.temperature,
                 hung_free=form.hung_free == "yes",
                 device=form.device if typed == form.proposed else "",
+                calibration=job.calibration,
             ),
             person_of(request),
             form.entry,
         )
     except (BadInput, Conflict) as error:
         trouble = Trouble(told(error), None, typed, word, replaces, tool=form.tool)
-        return page(request, garage.open(job), check, slot, trouble, status_of(error))
+        return page(request, garage.open(*job), check, slot, trouble, status_of(error))
     if isinstance(result, Asked):
         trouble = Trouble(None, result.question, typed, word, replaces, tool=form.tool)
-        return page(request, garage.open(job), check, slot, trouble)
+        return page(request, garage.open(*job), check, slot, trouble)
     return done(request, result, *after_entry(result, check, slot))
 
 
-def _spoken_direction(garage: Garage, job: str, slot: str, typed: str) -> tuple[str, str]:
+def _spoken_direction(garage: Garage, job: Addressed, slot: str, typed: str) -> tuple[str, str]:
     """A figure as typed, its direction word apart where it has one, such as ``0.06 toe-in``."""
-    view = garage.open(job).sheet.slots.get(slot)
+    view = garage.open(*job).sheet.slots.get(slot)
     way = view.slot.way if view is not None else None
     return spoken().undirected(typed, way) if way else (typed, "")
 
 
 @router.post("/answers")
-def record_answer(request: Request, job: str, form: Annotated[forms.Answer, Form()]) -> Response:
+def record_answer(request: Request, job: Addressed, form: Annotated[forms.Answer, Form()]) -> Response:
     """Answer a tick or a choice."""
     check, slot, value = form.check, form.slot, form.value
     garage = garage_of(request)
     try:
-        opened = garage.do(Answer(job, slot, value), person_of(request), form.entry)
+        opened = garage.do(Answer(job.visit, slot, value, calibration=job.calibration), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error), typed=value), status_of(error))
+        return page(request, garage.open(*job), check, slot, Trouble(told(error), typed=value), status_of(error))
     return done(request, opened, *after_entry(opened, check, slot))
 
 
 @router.post("/happenings")
-def happen(request: Request, job: str, form: Annotated[forms.Happening, Form()]) -> Response:
+def happen(request: Request, job: Addressed, form: Annotated[forms.Happening, Form()]) -> Response:
     """Something was moved, bumped or mounted, or the vehicle was touched."""
     garage = garage_of(request)
     what = form.what
     try:
         by = {key.removeprefix("by."): value for key, value in form.sent().items() if key.startswith("by.")}
         opened = garage.do(
-            Happen(job, what, "told" if form.source == "told" else "reported", by), person_of(request), form.entry
+            Happen(job.visit, what, "told" if form.source == "told" else "reported", by, calibration=job.calibration),
+            person_of(request),
+            form.entry,
         )
         if by:
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), form.check, "", Trouble(told(error)), status_of(error))
+        return page(request, garage.open(*job), form.check, "", Trouble(told(error)), status_of(error))
     return done(request, opened, "", "")
 
 
 @router.post("/undo")
-def undo(request: Request, job: str, form: Annotated[forms.Undo, Form()]) -> Response:
+def undo(request: Request, job: Addressed, form: Annotated[forms.Undo, Form()]) -> Response:
     """Take back one's own last entry, and open the place where it was."""
     garage = garage_of(request)
     check, slot = form.check, form.slot
     try:
-        before = garage.open(job).state
-        opened = garage.do(Undo(job), person_of(request), form.entry)
+        before = garage.open(*job).state
+        opened = garage.do(Undo(job.visit, calibration=job.calibration), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), check, slot, Trouble(told(error)), status_of(error))
+        return page(request, garage.open(*job), check, slot, Trouble(told(error)), status_of(error))
     for id, view in opened.sheet.slots.items():
         if before.live(id) != opened.state.live(id):
             slot, check = id, _home(opened, view, check)
@@ -431,37 +439,45 @@ def _home(opened: Opened, slot: SlotView, check: str) -> str:
 
 
 @router.post("/overrides")
-def override(request: Request, job: str, form: Annotated[forms.Override, Form()]) -> Response:
+def override(request: Request, job: Addressed, form: Annotated[forms.Override, Form()]) -> Response:
     """Accept a check with a reason, or take that back."""
     garage, check, reason = garage_of(request), form.check, form.reason
     try:
-        opened = garage.do(Override(job, check, reason), person_of(request), form.entry)
+        opened = garage.do(
+            Override(job.visit, check, reason, calibration=job.calibration), person_of(request), form.entry
+        )
     except (BadInput, Conflict) as error:
         return page(
-            request, garage.open(job), check, "", Trouble(told(error), check=check, reason=reason), status_of(error)
+            request, garage.open(*job), check, "", Trouble(told(error), check=check, reason=reason), status_of(error)
         )
     return done(request, opened, check, "")
 
 
 @router.post("/sign")
-def sign(request: Request, job: str, form: Annotated[forms.Signing, Form()]) -> Response:
+def sign(request: Request, job: Addressed, form: Annotated[forms.Signing, Form()]) -> Response:
     """Sign what the signer saw; the record is frozen, and printed while the answer is already on its way."""
     garage = garage_of(request)
     try:
-        opened = garage.do(Sign(job, form.head, render_record(garage)), person_of(request), form.entry)
+        opened = garage.do(
+            Sign(job.visit, form.head, render_record(garage), calibration=job.calibration),
+            person_of(request),
+            form.entry,
+        )
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), "", "", Trouble(told(error)), 409)
+        return page(request, garage.open(*job), "", "", Trouble(told(error)), 409)
     answer = done(request, opened, "", "")
-    answer.background = BackgroundTask(print_record, garage, job, opened.state.records[-1][0].revision)
+    answer.background = BackgroundTask(
+        print_record, garage, job.visit, opened.state.records[-1][0].revision, job.calibration
+    )
     return answer
 
 
 @router.post("/reopen")
-def reopen(request: Request, job: str, form: Annotated[forms.Reopening, Form()]) -> Response:
+def reopen(request: Request, job: Addressed, form: Annotated[forms.Reopening, Form()]) -> Response:
     """Begin a new revision of a signed sheet."""
     garage, reason = garage_of(request), form.reason
     try:
-        opened = garage.do(Reopen(job, reason), person_of(request), form.entry)
+        opened = garage.do(Reopen(job.visit, reason, calibration=job.calibration), person_of(request), form.entry)
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), "", "", Trouble(told(error), reason=reason), status_of(error))
+        return page(request, garage.open(*job), "", "", Trouble(told(error), reason=reason), status_of(error))
     return done(request, opened, "", "")

@@ -14,7 +14,7 @@ from escuadra.core.visit.reach import beyond
 from escuadra.core.visit.sheet import Sheet
 from escuadra.drawing import stations_view
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, person_of, render, told
+from escuadra.web.pages import Addressed, garage_of, person_of, render, told
 from escuadra.web.screens import screen
 from escuadra.web.screens.sheet.routes import Trouble, done, page
 
@@ -29,9 +29,9 @@ PROOF_WORDS = {
 
 
 @router.get("")
-def show(request: Request, job: str) -> Response:
+def show(request: Request, job: Addressed) -> Response:
     """Every station with its way there and how its run stands."""
-    opened = garage_of(request).open(job)
+    opened = garage_of(request).open(*job)
     if not opened.sheet.stations:
         raise BadInput("stations", opened.sheet.plan.procedure.id, said("wants.sheet_run_several_places"))
     return render(
@@ -63,11 +63,13 @@ def rows(sheet: Sheet) -> list[tuple[StationView, Change, tuple[Said, ...]]]:
 
 
 @router.post("")
-def run(request: Request, job: str, form: Annotated[forms.Run, Form()]) -> Response:
+def run(request: Request, job: Addressed, form: Annotated[forms.Run, Form()]) -> Response:
     """The procedure was run at the station at hand."""
     garage = garage_of(request)
     try:
-        opened = garage.do(RunStation(job, form.station), person_of(request), form.entry)
+        opened = garage.do(
+            RunStation(job.visit, form.station, calibration=job.calibration), person_of(request), form.entry
+        )
     except (BadInput, Conflict) as error:
-        return page(request, garage.open(job), "stations", "", Trouble(told(error)), 409)
+        return page(request, garage.open(*job), "stations", "", Trouble(told(error)), 409)
     return done(request, opened, "", "")

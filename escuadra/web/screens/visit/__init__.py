@@ -1,0 +1,1 @@
+"""A visit as a whole."""

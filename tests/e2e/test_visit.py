@@ -1,0 +1,129 @@
+"""Journeys through a visit with several calibrations: what was done, their sheets, two tablets, a killed server."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import Server, Visit, choose_instrument
+
+
+def begin(page: Page, server: Server, number: str, vehicle: str = "brezo-lanzadera") -> str:
+    """A visit begun by its vehicle alone; its address."""
+    page.goto(f"{server.url}/jobs/new")
+    page.fill("#number", number)
+    page.fill("#reason", "windscreen replaced, mirror off")
+    page.select_option("#vehicle", vehicle)
+    page.select_option("#bay", "Norte")
+    page.click("form button.primary")
+    expect(page).to_have_url(re.compile(r"/visits/[0-9a-f]{12}$"))
+    return page.url
+
+
+def done(page: Page, act: str, *parts: str) -> None:
+    """Point at parts, say what was done to them."""
+    for part in parts:
+        page.click(f"[data-part={part}]")
+        expect(page.locator(f"[data-part={part}]").first).to_have_class(re.compile("chosen"))
+    page.click(f"button[name=act][value={act}]:not(.bar-button)")
+    expect(page.locator(".acts-of")).to_contain_text("No part picked yet")
+
+
+def needed(page: Page) -> list[str]:
+    return [str(row.get_attribute("data-sensor")) for row in page.locator("[data-needed]").all()]
+
+
+def test_what_was_done_lists_the_sensors_and_their_sheets_share_the_vehicle(server: Server, visit: Visit) -> None:
+    page = visit(server)
+    address = begin(page, server, "V-1")
+    assert needed(page) == []
+    done(page, "replaced", "windscreen")
+    done(page, "removed", "front_bumper", "left_mirror")
+    assert needed(page) == ["front_camera", "front_radar", "surround_left"]
+    expect(page.locator("[data-sensor=front_radar]")).to_contain_text("maker's rule BL-R07")
+    page.fill("#find", "left fin")
+    page.keyboard.press("Enter")
+    expect(page.locator("p.error")).to_contain_text("left fin is no part of this model")
+    page.click("button[value='BL-CAM-01']")
+    page.click("button[value='BL-RAD-01']")
+    server.kill()
+    server.start()
+    page.goto(address)
+    page.locator(".tabs").get_by_text("front camera").click()
+    page.fill("input[type=date]", "2026-11-02")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sheet")).to_have_attribute("data-place", re.compile("toe"))
+    page.locator(".tabs").get_by_text("front radar").click()
+    day = page.locator("[data-slot='printed.day']")
+    expect(day).to_contain_text("2026-11-02")
+    page.locator(".tabs").get_by_text("Visit", exact=True).click()
+    row = page.locator("[data-calibration='2']")
+    row.locator("summary").click()
+    row.locator("form[action$=left-out] input[name=reason]").fill("no")
+    row.locator("form[action$=left-out] button").click()
+    expect(page.locator("p.error")).to_contain_text("a reason in words")
+    page.locator("[data-calibration='2'] summary").click()
+    reason = page.locator("[data-calibration='2'] form[action$=left-out] input[name=reason]")
+    expect(reason).to_have_value("no")
+    reason.fill("the radar goes to the maker's workshop")
+    page.locator("[data-calibration='2'] form[action$=left-out] button").click()
+    expect(page.locator("[data-calibration='2']")).to_contain_text("left out")
+    page.locator(".tabs").get_by_text("front radar").click()
+    page.goto(f"{server.url}/")
+    expect(page.locator(".job").first).to_contain_text("2 calibrations")
+
+
+def test_a_replaced_control_unit_lists_all_four_cameras_in_order(server: Server, visit: Visit) -> None:
+    page = visit(server)
+    address = begin(page, server, "V-2")
+    page.fill("#find", "surround control unit")
+    page.keyboard.press("Enter")
+    page.click("button[name=act][value=replaced]:not(.bar-button)")
+    assert needed(page) == ["surround_front", "surround_left", "surround_right", "surround_rear"]
+    page.locator("button[value='BL-SUR-01']").first.click()
+    assert page.locator("[data-needed] a[href^='/jobs/']").count() == 4, "one sheet serves them all"
+    with page.expect_download() as given:
+        page.evaluate("location.href = location.pathname + '/scope.json'")
+    assert given.value.suggested_filename == "scope-V-2.json"
+    assert page.request.get(f"{address}/scope.pdf").body()[:5] == b"%PDF-"
+
+
+def test_two_tablets_work_on_two_calibrations_and_a_rolled_vehicle_spoils_both(server: Server, visit: Visit) -> None:
+    first, second = visit(server), visit(server, person="amara")
+    address = begin(first, server, "V-3")
+    for sheet in ("BL-CAM-01", "BL-RAD-01"):
+        done(first, "replaced", {"BL-CAM-01": "front_camera", "BL-RAD-01": "front_radar"}[sheet])
+        first.click(f"button[value='{sheet}']")
+    job = address.replace("/visits/", "/jobs/")
+    first.goto(f"{job}?check=ride_height&slot=arch.LF")
+    second.goto(f"{job}.2?check=ride_height&slot=arch.LF")
+    choose_instrument(first)
+    first.locator("[data-field]").first.fill("712")
+    first.keyboard.press("Enter")
+    for page in (first, second):
+        expect(page.locator("[data-slot='arch.LF']").first).to_contain_text("712")
+    second.locator(".foot details summary").click()
+    second.locator("button[value=vehicle_rolled]").click()
+    for page in (first, second):
+        expect(page.locator("[data-check=ride_height]").first).to_have_attribute("data-state", "stale")
+
+
+@pytest.mark.parametrize("what, value, said", [("plate", "VH 0731", "VH 0731"), ("frame", "galga-3", "galga-3")])
+def test_a_visit_is_corrected_and_called_off(server: Server, visit: Visit, what: str, value: str, said: str) -> None:
+    page = visit(server)
+    begin(page, server, f"V-{what}")
+    page.get_by_text("Something here is wrong").click()
+    page.select_option("#what", what)
+    page.fill("#value", value)
+    page.fill("#reason-correct", "short")
+    page.get_by_role("button", name="Correct", exact=True).click()
+    expect(page.locator("p.error")).to_contain_text("a reason in words")
+    expect(page.locator("#value")).to_have_value(value)
+    page.fill("#reason-correct", "misread off the registration")
+    page.get_by_role("button", name="Correct", exact=True).click()
+    expect(page.locator(".facts")).to_contain_text(said)
+    page.get_by_text("Call the visit off").click()
+    page.fill("#reason-off", "the customer comes again on Monday")
+    page.get_by_role("button", name="Call off", exact=True).click()
+    expect(page.locator(".notice").first).to_contain_text("called off")
+    expect(page.locator("button[name=procedure]")).to_have_count(0)
