@@ -180,6 +180,16 @@ class NewJob(Posted):
     frame: Text = ""
 
 
+class Readiness(Posted):
+    """All as specified, exceptions only: ``t.PLACE`` as typed, ``w.AXIS`` what a plain figure means, ``i.KIND``."""
+
+    specified: list[Text] = []
+
+    def starting(self, start: str) -> dict[str, str]:
+        """The further fields whose names begin so, by the rest of their names."""
+        return {name.removeprefix(start): text for name, text in self.sent().items() if name.startswith(start)}
+
+
 class WorkDone(Posted):
     """An act on one or more parts."""
 

@@ -127,3 +127,34 @@ def test_a_visit_is_corrected_and_called_off(server: Server, visit: Visit, what:
     page.get_by_role("button", name="Call off", exact=True).click()
     expect(page.locator(".notice").first).to_contain_text("called off")
     expect(page.locator("button[name=procedure]")).to_have_count(0)
+
+
+def test_the_short_way_readies_a_vehicle_with_one_exception_in_one_press(server: Server, visit: Visit) -> None:
+    page = visit(server)
+    address = begin(page, server, "V-4")
+    done(page, "replaced", "windscreen")
+    page.click("button[value='BL-CAM-01']")
+    job = address.replace("/visits/", "/jobs/")
+    page.goto(job)
+    page.get_by_text("The short way").click()
+    page.locator("input[value='tick.doors']").uncheck()
+    for axis in ("toe", "thrust", "steering"):
+        page.locator(f"input[name='w.{axis}'][value=plus]").check()
+    page.fill("[id='t-printed.day']", "2026-11-20")
+    for where in ("left", "right", "LF", "RF"):
+        page.fill(f"[id='t-toe.{where}']", "0.06")
+    page.fill("[id='t-printed.thrust']", "0")
+    for corner, kpa in (("LF", "373"), ("RF", "373"), ("LR", "418"), ("RR", "nearly full")):
+        page.select_option(f"[id='t-tyre.size.{corner}']", "235/65 R16 C")
+        page.fill(f"[id='t-tyre.pressure.{corner}']", kpa)
+    page.fill("[id='t-steering.wheel']", "-0.3")
+    page.fill("[id='t-battery.volts']", "13.4")
+    page.get_by_role("button", name="Save all").click()
+    expect(page.locator(".field:has([id='t-tyre.pressure.RR']) .error")).to_contain_text("nearly full")
+    expect(page.locator("[id='t-toe.LF']")).to_have_value("0.06")
+    expect(page.locator("input[value='tick.doors']")).not_to_be_checked()
+    page.fill("[id='t-tyre.pressure.RR']", "418")
+    page.get_by_role("button", name="Save all").click()
+    expect(page).to_have_url(job)
+    for check, state in (("alignment", "holds"), ("tyres", "holds"), ("battery", "holds"), ("doors", "open")):
+        expect(page.locator(f"[data-check={check}]").first).to_have_attribute("data-state", state)

@@ -64,6 +64,7 @@ class Filled(Frozen):
     kg_per_litre: Positive
     x: Number
     y: Number = 0.0
+    asked: bool = Field(True, description="it must be looked at; else it counts as anything from empty to full")
 
 
 class VehicleModel(Frozen):

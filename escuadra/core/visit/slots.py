@@ -42,6 +42,8 @@ class Slot:
     times: int = 1
     """How often it is to be read, as planned."""
     hint: Said | None = None
+    specified: str = ""
+    """What is entered where all is as specified: an answer's code or a figure; empty: it must be looked at or read."""
     watches: bool = False
     """A reading of it can notice a bump of the frame."""
     photos: bool = False

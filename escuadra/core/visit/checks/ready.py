@@ -18,7 +18,15 @@ class TickCheck(Check):
     aspect: str = Field(description="what spoils the answer: tyres, load, doors, steering, floor, or none")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        return [Slot(id=f"tick.{self.id}", label=Name(self.question), ask="tick", aspects=frozenset({self.aspect}))]
+        return [
+            Slot(
+                id=f"tick.{self.id}",
+                label=Name(self.question),
+                ask="tick",
+                aspects=frozenset({self.aspect}),
+                specified="yes",
+            )
+        ]
 
     def judge(self, setup: Setup) -> Judgement:
         given = setup.answered(self.slots(setup)[0])

@@ -3,6 +3,7 @@
 Source: ``ballast`` (masses at their places), ``verdict``. A condition is answered with a word and may carry photos.
 """
 
+import math
 from typing import ClassVar
 
 from pydantic import Field
@@ -21,6 +22,8 @@ from escuadra.core.visit.slots import Measured, Slot, combined, measured, parts_
 
 LOAD = frozenset({"load"})
 SOUND, DIRTY, DAMAGED = "clean_and_sound", "dirty", "damaged"
+ANYTHING = 0.5
+"""What counts as missing of a fluid that nobody looked at: half of it, and as much to either side."""
 HOUR_MS = 3_600_000
 
 
@@ -35,7 +38,13 @@ class BatteryCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         battery = frozenset({"battery"})
         return [
-            Slot(id="battery.support", label=said("vehicle.battery_support_connected"), ask="tick", aspects=battery),
+            Slot(
+                id="battery.support",
+                label=said("vehicle.battery_support_connected"),
+                ask="tick",
+                aspects=battery,
+                specified="yes",
+            ),
             Slot(
                 id="battery.volts",
                 label=said("vehicle.battery_voltage"),
@@ -103,18 +112,20 @@ class FuelCheck(Check):
                 aspects=LOAD,
                 reads="share",
                 hint=said("vehicle.percent_or_5_8_full"),
+                optional=not f.asked,
+                specified="100 %",
             )
             for f in setup.plan.vehicle.filled
         ]
 
     def _missing(self, setup: Setup) -> list[Weight] | None:
-        """What is missing of tank and fluids; nothing until all were read."""
+        """What is missing of tank and fluids; nothing until those were read that must be."""
         found = []
         for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
             read = setup.now(slot)
-            if read is None:
+            if read is None and f.asked:
                 return None
-            kg = f.litres * f.kg_per_litre * (1 - read.value / 100)
+            kg = f.litres * f.kg_per_litre * (1 - read.value / 100 if read is not None else ANYTHING)
             found.append(Weight(name=f.name, kg=kg, x=f.x, y=f.y))
         return found
 
@@ -151,12 +162,23 @@ class FuelCheck(Check):
         on = {"net": [1.0] * len(forward), "front": forward, "rear": [1 - share for share in forward]}[figure]
         return [kg * share for (_, _, kg, _), share in zip(self._parts(setup), on, strict=True)]
 
+    def _unread(self, setup: Setup, figure: str) -> list[tuple[Text, float]]:
+        """What nobody looked at is anything from empty to full: how much that leaves open in a figure, one sigma."""
+        found: list[tuple[Text, float]] = []
+        for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
+            forward = f.x / setup.plan.vehicle.wheelbase
+            on = {"net": 1.0, "front": forward, "rear": 1 - forward}[figure]
+            if setup.now(slot) is None:
+                found.append((Name(f.name), abs(on) * f.litres * f.kg_per_litre * ANYTHING / math.sqrt(3)))
+        return found
+
     def judge(self, setup: Setup) -> Judgement:
         slots, vehicle, missing = self.slots(setup), setup.plan.vehicle, self._missing(setup)
         aboard = setup.now(next(s for s in slots if s.id == "aboard"))
-        read = sum(setup.now(s) is not None for s in slots)
+        needed = [slot for slot in slots if not slot.optional]
+        read = sum(setup.now(s) is not None for s in needed)
         if missing is None or aboard is None:
-            return Judgement(False, summary=said("read_of", read=read, needed=len(slots)))
+            return Judgement(False, summary=said("read_of", read=read, needed=len(needed)))
         bags = [
             Weight(name=place.name, kg=-found.value, x=place.x, y=place.y)
             for place in vehicle.ballast_places
@@ -172,7 +194,7 @@ class FuelCheck(Check):
             ("front", said("vehicle.front_axle"), left.front),
             ("rear", said("vehicle.rear_axle"), left.kg - left.front),
         ):
-            u = combined(self._weights(setup, id), parts)[1]
+            u = math.hypot(combined(self._weights(setup, id), parts)[1], *(u for _, u in self._unread(setup, id)))
             figures.append(self.figure(id, label, value, u, limits, "kg", "load"))
         most = Limits(minus=0.0, plus=self.aboard)
         figures.append(
@@ -181,14 +203,15 @@ class FuelCheck(Check):
         gone = sum(w.kg for w in missing)
         full = said("vehicle.full_nothing_aboard")
         summary = amount(left.kg, "kg", 0, "load") if abs(left.kg) >= 0.5 else full
-        return Judgement(read == len(slots), tuple(figures), summary, note=self._advice(setup, gone))
+        return Judgement(read == len(needed), tuple(figures), summary, note=self._advice(setup, gone))
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         if figure.id == "aboard":
             return super().budget(setup, figure)
         parts = self._parts(setup)
         weights = self._weights(setup, figure.id)
-        return shares(parts_of(weights, [p for p, _, _, _ in parts], [label for _, label, _, _ in parts]))
+        known = parts_of(weights, [p for p, _, _, _ in parts], [label for _, label, _, _ in parts])
+        return shares([*known, *self._unread(setup, figure.id)])
 
     def _advice(self, setup: Setup, gone: float) -> Sentences:
         if gone <= self.missing / 2:
@@ -209,7 +232,7 @@ def _proposed(setup: Setup, check: FuelCheck) -> list[Weight]:
 
 def _mass(id: str, label: Said, hint: Said | None, most: float) -> Slot:
     quantity = Quantity(dimension="mass", unit="kg", low=0, high=most)
-    return Slot(id=id, label=label, quantity=quantity, aspects=LOAD, reads="mass", hint=hint)
+    return Slot(id=id, label=label, quantity=quantity, aspects=LOAD, reads="mass", hint=hint, specified="0 kg")
 
 
 @check_kind("condition")
@@ -218,6 +241,7 @@ class ConditionCheck(Check):
 
     places: list[CatalogueText] = Field(min_length=1, description="what to look at")
     aspect: str = Field("glass", description="what spoils the answer")
+    photo: bool = Field(False, description="a photo of each place belongs to the record, whatever is found")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [
@@ -228,6 +252,7 @@ class ConditionCheck(Check):
                 options=(SOUND, DIRTY, DAMAGED),
                 aspects=frozenset({self.aspect}),
                 photos=True,
+                specified=SOUND,
             )
             for k, place in enumerate(self.places, 1)
         ]
@@ -237,13 +262,16 @@ class ConditionCheck(Check):
         bad = [
             said("vehicle.found", place=s.label, value=s.option(str(value))) for s, value in answers if value != SOUND
         ]
-        damaged = [s for s, value in answers if value == DAMAGED]
+        damaged = [s for s, value in answers if value == DAMAGED or self.photo]
         bare = [s.label for s in damaged if not any(p.said.slot == s.id for p in setup.state.photos)]
+        wanting = said("vehicle.photo_belongs_record", names=nouns(bare)) if bare else None
         return Judgement(
             len(answers) == len(self.slots(setup)),
             summary=Noun(f"answer.{SOUND}") if not bad else nouns(bad, "comma"),
-            wrong=sentences(said("vehicle.all_found", bad=nouns(bad, "comma")) if bad else None),
-            note=sentences(said("vehicle.photo_belongs_record", names=nouns(bare)) if bare else None),
+            wrong=sentences(
+                said("vehicle.all_found", bad=nouns(bad, "comma")) if bad else None, wanting if self.photo else None
+            ),
+            note=sentences(wanting),
         )
 
 

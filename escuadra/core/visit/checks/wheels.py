@@ -33,6 +33,7 @@ class TyresCheck(Check):
 
     pressure: Limits = Field(description="about the vehicle's cold pressure, kPa")
     tread_difference: float = Field(gt=0, description="largest difference across an axle, mm")
+    tread: bool = Field(False, description="the treads must be read; else they are judged where they were")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         tyres = setup.plan.vehicle.tyres
@@ -45,6 +46,7 @@ class TyresCheck(Check):
                 ask="choice",
                 options=("cold", "warm"),
                 aspects=TYRES,
+                specified="cold",
             )
         ]
         state = setup.answered(slots[0])
@@ -59,6 +61,7 @@ class TyresCheck(Check):
                     options=(*tyres.sizes, OTHER_SIZE),
                     named=tuple(tyres.sizes),
                     aspects=TYRES,
+                    specified=tyres.sizes[0] if len(tyres.sizes) == 1 else "",
                 )
             )
             if warm:
@@ -87,6 +90,7 @@ class TyresCheck(Check):
                     "tread",
                     0.5,
                     12,
+                    optional=not self.tread,
                 )
             )
         return slots
@@ -115,7 +119,9 @@ class TyresCheck(Check):
             )
         figures += self._treads(found)
         wrong = [Noun(f"corner.{c}") for c in CORNERS if answers.get(f"tyre.size.{c}") == OTHER_SIZE]
-        complete = len(answers) + len(found) == len(slots)
+        needed = [slot.id for slot in slots if not slot.optional]
+        entered = sum(id in answers or id in found for id in needed)
+        complete = entered == len(needed)
         nominal_at: dict[str, Given] = {
             "front": exact(Pressure, tyres.front_kpa),
             "rear": exact(Pressure, tyres.rear_kpa),
@@ -124,7 +130,7 @@ class TyresCheck(Check):
         return Judgement(
             complete,
             tuple(figures),
-            summary=done if complete else said("entered_of", entered=len(answers) + len(found), needed=len(slots)),
+            summary=done if complete else said("entered_of", entered=entered, needed=len(needed)),
             wrong=sentences(said("wheels.another_size", names=nouns(wrong)) if wrong else None),
         )
 
@@ -159,11 +165,11 @@ class TyresCheck(Check):
         return shares(found)
 
 
-def _number(id: str, label: Said, reads: str, low: float, high: float) -> Slot:
+def _number(id: str, label: Said, reads: str, low: float, high: float, optional: bool = False) -> Slot:
     dimension = {"tread": "length"}.get(reads, reads)
     unit = {"tread": "mm", "pressure": "kPa", "temperature": "°C"}[reads]
     quantity = Quantity(dimension=dimension, unit=unit, low=low, high=high)  # type: ignore[arg-type]
-    return Slot(id=id, label=label, quantity=quantity, aspects=TYRES, reads=reads)
+    return Slot(id=id, label=label, quantity=quantity, aspects=TYRES, reads=reads, optional=optional)
 
 
 def printed(id: str, label: Said, way: str, most: float, optional: bool = False) -> Slot:
@@ -191,6 +197,7 @@ class AlignmentCheck(Check):
     front_camber: Limits = Field(description="degrees, top outward positive")
     rear_camber: Limits = Field(description="degrees, top outward positive")
     thrust_angle: Limits = Field(description="degrees, to the left positive")
+    camber: bool = Field(False, description="the cambers must be read; else they are judged where they were")
     age_days: int = Field(ge=0, description="how old the printout may be when the job is taken in")
 
     def make_slots(self, setup: Setup) -> list[Slot]:
@@ -207,7 +214,7 @@ class AlignmentCheck(Check):
             printed("toe.LF", said("wheels.left_front_toe_printout"), "toe", 1.5),
             printed("toe.RF", said("wheels.right_front_toe_printout"), "toe", 1.5),
         ]
-        slots += [printed(f"camber.{c}", said(f"wheels.camber.{c}"), "camber", 4) for c in CORNERS]
+        slots += [printed(f"camber.{c}", said(f"wheels.camber.{c}"), "camber", 4, not self.camber) for c in CORNERS]
         slots.append(thrust_slot())
         before = [(f"before.toe.{c}", said(f"wheels.before_toe.{c}"), "toe") for c in CORNERS]
         before.append(("before.thrust", said("wheels.before_thrust_angle"), "thrust"))
@@ -234,12 +241,14 @@ class AlignmentCheck(Check):
             for id, label, limits, words in wanted
             if (m := found.get(id)) is not None
         ]
-        complete = day is not None and len(figures) == len(wanted)
+        needed = [slot.id for slot in slots[1:] if not slot.optional]
+        read = sum(id in found for id in needed)
+        complete = day is not None and read == len(needed)
         old = self._too_old(str(day.said.value), setup) if day is not None else NOTHING
         summary = (
             said("wheels.printed", value=str(day.said.value))
             if day is not None and complete
-            else said("read_of", read=len(figures), needed=len(wanted))
+            else said("read_of", read=read, needed=len(needed))
         )
         return Judgement(complete, tuple(figures), summary, old, _contradiction(found), _gained(found))
 

@@ -1,0 +1,1 @@
+"""Readying the vehicle the short way: all as specified, exceptions only."""
