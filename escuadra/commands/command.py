@@ -138,6 +138,9 @@ class VisitCommand(Command[Any]):
             raise Conflict(said("jobs.command.sheet_signed_work_again_reopen"))
         if opened.state.stage in ENDED:
             raise Conflict(said(f"jobs.command.{opened.state.stage}"))
+        why = context.house.gate(opened.whole).shuts(opened.sheet.plan.procedure)
+        if why is not None and not self.when_signed:
+            raise Conflict(why)
         return decided(opened, self.say(context, opened))
 
     def told(self, context: Context, committed: Committed) -> Opened:

@@ -24,6 +24,7 @@ from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.figures import with_changes
+from escuadra.core.visit.gate import Gate, as_it_is, gate
 from escuadra.core.visit.log.events import Pinned, Signed
 from escuadra.core.visit.log.reducer import Visit, as_signed, fold_visit
 from escuadra.core.visit.log.state import State
@@ -75,7 +76,14 @@ class House:
             return Whole(row, self.visit_of(log, row))
 
     def model_of(self, whole: Whole) -> VehicleModel:
-        """The visit's vehicle model, as it was pinned."""
+        """The visit's vehicle model, as it was pinned, with what differs on this very vehicle's variant."""
+        return as_it_is(self._model(whole), whole.state.variant_answers, whole.job.vin)
+
+    def gate(self, whole: Whole) -> Gate:
+        """What is known of the vehicle's variant."""
+        return gate(self._model(whole), whole.state.variant_answers, whole.job.vin)
+
+    def _model(self, whole: Whole) -> VehicleModel:
         found = self._entry(next(pin for pin in whole.job.pins if pin.kind == "vehicle"))
         assert isinstance(found, VehicleModel)
         return found
@@ -220,7 +228,7 @@ class House:
     def plan_of(self, visit_id: str, calibration: str, state: State) -> Plan:
         """What a calibration is judged by: its pinned entries, what was changed of them, the bay, the floor there."""
         known = self._plans.get((visit_id, calibration))
-        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins))
+        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins), state.variant)
         if known is None or known[0] != basis:
             known = self._plans.keep((visit_id, calibration), (basis, self._plan(state)))
         return known[1]
@@ -228,7 +236,9 @@ class House:
     def _plan(self, state: State) -> Plan:
         """The one plan of all calibrations that pin the same at the same place, with the same figures changed."""
         placed = state.placed.model_dump_json() if state.placed is not None else ""
-        content = (placed, *(pin.hash for pin in state.pins), *(one.said.model_dump_json() for one in state.changes))
+        told = [one.said.model_dump_json() for one in state.changes]
+        told += [one.said.model_dump_json() for one in state.variant]
+        content = (placed, *(pin.hash for pin in state.pins), *told)
         return self._made.get(content) or self._made.keep(content, self._new_plan(state))
 
     def _new_plan(self, state: State) -> Plan:
@@ -243,6 +253,8 @@ class House:
         procedure, vehicle = found["procedure"], found["vehicle"]
         assert isinstance(procedure, Procedure)
         assert isinstance(vehicle, VehicleModel)
+        assert state.job is not None
+        vehicle = as_it_is(vehicle, state.variant_answers, state.job.vin)
         frame, target = found["frame"], targets[procedure.mounting.target]
         assert isinstance(frame, FrameProfile)
         procedure = with_changes(procedure, (change.said for change in state.changes))

@@ -10,14 +10,15 @@ from escuadra.commands.command import Append, Command, Committed, Context, Decis
 from escuadra.commands.entries import reasoned
 from escuadra.commands.forms import Whole
 from escuadra.commands.house import House
+from escuadra.commands.vehicle import reencoded
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import whole_number
-from escuadra.core.base.said import nouns, said
+from escuadra.core.base.said import Name, nouns, said
 from escuadra.core.base.stream import Part
 from escuadra.core.house import visit_stream
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.vehicle.scope import Reason
-from escuadra.core.visit.log.events import BodyBrought, CalibrationAdded, Pinned, VisitPayload
+from escuadra.core.visit.log.events import BodyBrought, CalibrationAdded, Photographed, Pinned, VisitPayload
 from escuadra.core.visit.log.reducer import VEHICLE, body, calibration
 from escuadra.core.visit.log.whole import (
     CORRECTABLE,
@@ -27,12 +28,15 @@ from escuadra.core.visit.log.whole import (
     LeftOut,
     Ordered,
     TakenUp,
+    VariantAnswered,
     WorkTold,
 )
 from escuadra.core.visit.needed import NOTHING_TOLD, scoped
 from escuadra.store import Content
 
 Told = tuple[Part, VisitPayload]
+LABEL = "label"
+"""Where a photo of the label that tells the variant is kept."""
 
 
 @dataclass(frozen=True)
@@ -104,6 +108,43 @@ class TellWork(WholeVisitCommand):
 
 
 @dataclass(frozen=True)
+class AnswerVariant(WholeVisitCommand):
+    """A question that tells variants apart is answered, and how that was verified."""
+
+    question: str
+    option: str
+    by: str
+
+    def say(self, context: Context, whole: Whole) -> Sequence[Told]:
+        """The answer, of the vehicle; raises ``BadInput`` for what the model does not ask."""
+        asked = {known.question.id: known.question for known in context.house.gate(whole).known}
+        if self.question not in asked:
+            raise BadInput("question", self.question, said("wants.one_of", names=nouns(asked, "comma")))
+        if asked[self.question].option(self.option) is None:
+            names = nouns((Name(option.name) for option in asked[self.question].options), "comma")
+            raise BadInput("option", self.option, said("wants.one_of", names=names))
+        told = {"question": self.question, "option": self.option, "by": self.by}
+        return [(VEHICLE, VariantAnswered.read(told))]
+
+
+@dataclass(frozen=True)
+class PhotographVehicle(WholeVisitCommand):
+    """A photo kept with the visit as a whole, such as of the label that tells the variant."""
+
+    slot: str
+    name: str
+    content: bytes = field(repr=False)
+
+    def say(self, context: Context, whole: Whole) -> Sequence[Told]:
+        """Which file it is, of the vehicle."""
+        plain, width, height = reencoded(self.content)
+        digest = context.house.files.put(plain)
+        return [
+            (VEHICLE, Photographed(slot=self.slot, digest=digest, width=width, height=height, name=self.name[:120]))
+        ]
+
+
+@dataclass(frozen=True)
 class AddCalibration(WholeVisitCommand):
     """A sheet is to be worked through in the visit, with the bodies that it uses by their ids there.
 
@@ -120,6 +161,9 @@ class AddCalibration(WholeVisitCommand):
         vehicle = context.house.model_of(whole)
         if procedure.vehicle != vehicle.id:
             raise BadInput("procedure", self.procedure, said("wants.sheet_of_vehicle", vehicle=vehicle.name))
+        why = context.house.gate(whole).shuts(procedure)
+        if why is not None:
+            raise Conflict(why)
         for id in self.bodies:
             whole.visit.body(id)
         because = {

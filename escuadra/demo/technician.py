@@ -12,6 +12,7 @@ from escuadra.commands.entries import Answer, Happen
 from escuadra.commands.reading import SIGNS, TakeReading
 from escuadra.commands.stations import RunStation
 from escuadra.commands.taking_in import BeginVisit, ChoosePlace
+from escuadra.commands.whole import AnswerVariant
 from escuadra.core.base.axes import turned
 from escuadra.core.bay.bay import Place
 from escuadra.core.vehicle.stance import CORNERS
@@ -58,7 +59,11 @@ class Technician:
     def take_in(self, **asked: object) -> None:
         """Take a job in."""
         job = TakeIn.read({"frame": "galga-2", **asked})
-        self.job = self.garage.do(BeginVisit(job), self.person, f"demo-{asked['number']}").row.id
+        begun = self.garage.do(BeginVisit(job), self.person, f"demo-{asked['number']}")
+        self.job = begun.row.id
+        for known in self.garage.gate(begun).known:
+            option = known.by_vin or known.question.options[0].id
+            self.garage.do(AnswerVariant(self.job, known.question.id, option, "look"), self.person, self.id())
 
     def check(self, id: str) -> CheckView:
         """One of the sheet's checks."""

@@ -19,8 +19,11 @@ from escuadra.core.base.said import Given, Name, Said, Temperature, as_said, exa
 from escuadra.core.base.stream import Person
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
-from escuadra.core.visit.log.state import Disturbance, Entry, State
+from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, State
+from escuadra.core.visit.log.whole import BodyCorrected
+from escuadra.core.visit.needed import reason_words
 from escuadra.core.visit.next_move import retold
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView, SlotView
@@ -134,6 +137,27 @@ class Happened(Frozen):
     person: str
 
 
+class RecordedAnswer(Frozen):
+    """What tells variants apart, as it was answered and verified."""
+
+    asks: CatalogueText
+    option: CatalogueText
+    by: str = Field(description="look, label, code or scan")
+    person: str
+    at: datetime
+
+
+class RecordedCorrection(Frozen):
+    """What was taken in wrongly, and what it really is."""
+
+    field: str
+    before: str
+    value: str
+    reason: str
+    person: str
+    at: datetime
+
+
 class Record(Frozen):
     """A signed sheet."""
 
@@ -150,6 +174,9 @@ class Record(Frozen):
     place: Said | None = Field(None, description="where the vehicle stood in the bay, and the survey of its floor")
     vehicle: str
     variant: str
+    answers: list[RecordedAnswer] = Field([], description="what told the variant, every answer in its order")
+    because: list[Said] = Field([], description="why the sensor was calibrated, where that followed from what was done")
+    corrections: list[RecordedCorrection] = []
     procedure: Said
     sensor: CatalogueText
     line: Literal["thrust", "body", "axis", "none"]
@@ -196,6 +223,9 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         place=_place(opened),
         vehicle=plan.vehicle.name,
         variant=plan.vehicle.variant,
+        answers=[_answer(plan.vehicle, one) for one in state.variant],
+        because=_because(state, plan.vehicle),
+        corrections=[_correction(one) for one in state.corrections],
         procedure=said(
             "reports.record.revision",
             id=plan.procedure.id,
@@ -274,6 +304,27 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         log_head=opened.row.head,
         application=f"Escuadra {__version__}",
     )
+
+
+def _answer(vehicle: VehicleModel, one: AnsweredBy) -> RecordedAnswer:
+    question = next(question for question in vehicle.questions if question.id == one.said.question)
+    option = question.option(one.said.option)
+    named = option.name if option is not None else one.said.option
+    told = {"by": one.said.by, "person": one.person.name, "at": _time(one.at)}
+    return RecordedAnswer.read({"asks": question.asks, "option": named, **told})
+
+
+def _because(state: State, vehicle: VehicleModel) -> list[Said]:
+    """The reasons, and for each sensor of the calibration which it is."""
+    added, complaint = state.calibration, state.work.complaint if state.work is not None else ""
+    return [reason_words(vehicle, reason, complaint) for reason in added.because] if added is not None else []
+
+
+def _correction(one: Correction) -> RecordedCorrection:
+    told = {"reason": one.said.reason, "before": one.said.before, "person": one.person.name, "at": _time(one.at)}
+    if isinstance(one.said, BodyCorrected):
+        return RecordedCorrection.read({"field": "frame", "value": one.said.pins[0].id, **told})
+    return RecordedCorrection.read({"field": one.said.field, "value": one.said.value, **told})
 
 
 def _told_once(past: Sequence[Disturbance]) -> list[Disturbance]:

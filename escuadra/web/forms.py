@@ -206,6 +206,14 @@ class WorkNoticed(Posted):
     why: Text = ""
 
 
+class VariantAnswer(Posted):
+    """An answer to what tells variants apart, and how it was verified."""
+
+    question: Text = ""
+    option: Text = ""
+    by: Text = ""
+
+
 class CalibrationWanted(Posted):
     """A sheet to be worked through."""
 

@@ -158,3 +158,34 @@ def test_the_short_way_readies_a_vehicle_with_one_exception_in_one_press(server:
     expect(page).to_have_url(job)
     for check, state in (("alignment", "holds"), ("tyres", "holds"), ("battery", "holds"), ("doors", "open")):
         expect(page.locator(f"[data-check={check}]").first).to_have_attribute("data-state", state)
+
+
+def test_a_wrong_generation_is_stopped_at_the_gate(server: Server, visit: Visit) -> None:
+    page = visit(server)
+    address = begin(page, server, "V-5", "quillon-risco")
+    done(page, "replaced", "windscreen")
+    page.locator("button[value='QR-CAM-01']").click()
+    expect(page.locator("p.error").first).to_contain_text("does not open before this is answered")
+
+    def answer(option: str, by: str) -> None:
+        question = page.locator(f".gate-question:has(input[value={option}])")
+        question.locator(f"input[value={option}]").check()
+        question.locator(f"button[value={by}]").click()
+        expect(page.locator("#variant")).to_contain_text("Teo Marchena")
+
+    answer("three_lenses", "look")
+    answer("raised", "label")
+    expect(page.locator("[data-gate=shut]")).to_contain_text("No variant of Quillon Risco")
+    server.kill()
+    server.start()
+    page.goto(address)
+    answer("two_lenses", "look")
+    expect(page.locator("[data-gate=raised_two]")).to_be_visible()
+    page.locator("button[value='QR-CAM-01']").click()
+    page.locator(".sensors a[href^='/jobs/']").first.click()
+    expect(page.locator("#sheet")).to_be_visible()
+    page.goto(address)
+    answer("one_lens", "scan")
+    expect(page.locator("[data-gate=shut]")).to_contain_text("contradict each other")
+    page.goto(address.replace("/visits/", "/jobs/"))
+    expect(page.locator("#variant")).to_be_visible()

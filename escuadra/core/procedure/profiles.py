@@ -13,6 +13,7 @@ from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import nouns, said
 from escuadra.core.procedure.feet import Foot
 from escuadra.core.procedure.fitted import CHASSIS, PLAN, Area, CarriedSensor, VehiclePart
+from escuadra.core.procedure.variants import Question, Variant
 from escuadra.core.vehicle.ballast import MOST_PLACES, BallastPlace
 from escuadra.core.vehicle.scope import MakersRule, ScopeInput
 from escuadra.core.vehicle.stance import Corner
@@ -90,6 +91,8 @@ class VehicleModel(Frozen):
     sensors: list[CarriedSensor] = Field([], description="driver-assistance sensors, in the order of their calibration")
     parts: list[VehiclePart] = Field([], description="parts that this model has besides ours, or elsewhere")
     rules: list[MakersRule] = Field([], description="what the maker wants calibrated after what was done")
+    questions: list[Question] = Field([], description="what has to be known of the very vehicle before a sheet opens")
+    variants: list[Variant] = Field([], description="what it can be by the answers, each with what differs")
 
     @model_validator(mode="after")
     def _sensors_known(self) -> Self:
@@ -99,7 +102,19 @@ class VehicleModel(Frozen):
         stray = next((part for part in named if part not in self.areas), None)
         if stray is not None:
             raise BadInput("parts", stray, said("wants.part_model_names", names=nouns(self.areas, "comma")))
+        options = {question.id: {option.id for option in question.options} for question in self.questions}
+        for variant in self.variants:
+            for id, wanted in variant.when.items():
+                lost = next((option for option in wanted if option not in options.get(id, ())), None)
+                if lost is not None or id not in options:
+                    raise BadInput("when", lost or id, said("wants.option_of_questions", names=nouns(options, "comma")))
+            self.as_variant(variant)
         return self
+
+    def as_variant(self, variant: Variant) -> "VehicleModel":
+        """The model with what differs on a variant; raises ``BadInput`` for fields that it does not have."""
+        plain = self.model_dump(mode="json", exclude={"variants"})
+        return VehicleModel.read({**plain, **variant.differs, "variant": variant.name})
 
     @property
     def areas(self) -> dict[str, Area | None]:

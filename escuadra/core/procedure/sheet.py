@@ -199,6 +199,7 @@ class Procedure(Frozen):
     note: CatalogueText = Field(description="shown on every screen and record that uses the sheet")
     vehicle: str = Field(description="id of the vehicle model in the catalogue")
     reasons: list[str] = Field(min_length=1, description="reasons for a visit that this sheet serves")
+    covers: dict[str, list[str]] = Field({}, description="question of the model: the options that this sheet is for")
     sensor: Sensor
     line: Literal["thrust", "body", "axis", "none"] = Field(
         description="the line that is prescribed; thrust falls back on body until it is known; none: pitch only"

@@ -26,7 +26,15 @@ from escuadra.core.visit.log.events import (
     StationRun,
     TakenIn,
 )
-from escuadra.core.visit.log.whole import BodyCorrected, CalledOff, Corrected, LeftOut, Ordered, WorkTold
+from escuadra.core.visit.log.whole import (
+    BodyCorrected,
+    CalledOff,
+    Corrected,
+    LeftOut,
+    Ordered,
+    VariantAnswered,
+    WorkTold,
+)
 
 LATER = 2**62
 """seq of what was not said yet."""
@@ -118,6 +126,16 @@ class Run:
 
 
 @dataclass(frozen=True)
+class AnsweredBy:
+    """An answer to what tells variants apart, when and by whom."""
+
+    seq: int
+    at: int
+    person: Person
+    said: VariantAnswered
+
+
+@dataclass(frozen=True)
 class Correction:
     """What was taken in wrongly, as it was corrected, by whom and why."""
 
@@ -137,6 +155,8 @@ class State:
     calibration: CalibrationAdded | None = None
     bodies: tuple[BodyBrought, ...] = ()
     work: WorkTold | None = None
+    variant: tuple[AnsweredBy, ...] = ()
+    """What tells variants apart, each answer with when and by whom."""
     order: Ordered | None = None
     corrections: tuple[Correction, ...] = ()
     called_off: CalledOff | None = None
@@ -182,6 +202,11 @@ class State:
         if self.reopened:
             return "reopened"
         return "in_work" if self.begun else "taken_in"
+
+    @property
+    def variant_answers(self) -> list[VariantAnswered]:
+        """The answers alone, in their order."""
+        return [one.said for one in self.variant]
 
     @property
     def pins(self) -> list[Pinned]:
@@ -337,6 +362,7 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "photos": Photo,
     "changes": Change,
     "corrections": Correction,
+    "variant": AnsweredBy,
     "records": lambda _seq, at, person, said: (said, at, person),
     "prints": lambda _seq, _at, _person, said: said,
     "bodies": lambda _seq, _at, _person, said: said,

@@ -7,6 +7,7 @@ from pydantic import Field
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import Event
+from escuadra.core.procedure.variants import Source
 from escuadra.core.vehicle.scope import Done, SensorCode
 from escuadra.core.visit.log.disturbances import FLOOR
 from escuadra.core.visit.log.events import Folding, Past, Pinned, VisitPayload
@@ -32,6 +33,20 @@ class WorkTold(VisitPayload):
 
     def apply(self, state: Folding, event: Event) -> None:
         state.set(work=self)
+
+
+class VariantAnswered(VisitPayload):
+    """A question that tells variants apart was answered, and how that was verified."""
+
+    code = "variant_answered"
+    stage = ""
+
+    question: str
+    option: str
+    by: Source
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "variant", self)
 
 
 CorrectedField = Literal["vin", "plate", "odometer_km", "bay"]

@@ -331,10 +331,17 @@ def done(request: Request, opened: Opened, check: str, slot: str) -> Response:
 
 @router.get("")
 def show(request: Request, job: Addressed, check: str = "", slot: str = "") -> Response:
-    """The sheet, at the asked check or at the next move; a visit without a calibration shows itself."""
-    if not job.calibration and not garage_of(request).whole(job.visit).visit.calibrations:
+    """The sheet, at the asked check or at the next move.
+
+    A visit without a calibration shows itself, and so does one of which the variant is not known yet.
+    """
+    garage = garage_of(request)
+    if not job.calibration and not garage.whole(job.visit).visit.calibrations:
         return RedirectResponse(f"/visits/{job.visit}", 303)
-    return page(request, garage_of(request).open(*job), check, slot)
+    opened = garage.open(*job)
+    if opened.state.stage != "signed" and garage.gate(opened.whole).shuts(opened.sheet.plan.procedure) is not None:
+        return RedirectResponse(f"/visits/{job.visit}#variant", 303)
+    return page(request, opened, check, slot)
 
 
 @router.get("/changes")

@@ -5,16 +5,19 @@ from dataclasses import dataclass
 from typing import Annotated, Any
 from urllib.parse import urlencode
 
-from fastapi import Form, Request
+from fastapi import Depends, Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from escuadra.commands import Garage
 from escuadra.commands.forms import Whole
 from escuadra.commands.whole import (
+    LABEL,
     AddCalibration,
+    AnswerVariant,
     CallOff,
     Correct,
     LeaveOut,
+    PhotographVehicle,
     Reorder,
     TakeUp,
     TellWork,
@@ -24,14 +27,16 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Said, said
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.procedure.variants import SOURCES
 from escuadra.core.vehicle.scope import ACTS
 from escuadra.core.visit.log.whole import CORRECTABLE, WorkTold
 from escuadra.core.visit.needed import Scoped, part_name, reason_words, scoped, too_early
 from escuadra.drawing.car_parts import car_parts_view
+from escuadra.drawing.variant_pictures import variant_picture
 from escuadra.reports.scope import scope_data, scope_pdf
 from escuadra.web import forms
 from escuadra.web.downloads import named
-from escuadra.web.pages import garage_of, person_of, render, status_of, told
+from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
 from escuadra.web.screens import screen
 from escuadra.words import say
 from escuadra.words.pages import tell
@@ -126,6 +131,10 @@ def page(
         whole=whole,
         job=whole.job,
         model=model,
+        gate=garage.gate(whole),
+        pictures=variant_picture,
+        sources=SOURCES,
+        photos=[photo for photo in whole.state.photos if photo.said.slot == LABEL],
         work=whole.state.work or WorkTold(),
         rows=rows(garage, whole, model, sensors),
         minutes=sum(one.sensor.minutes for one in sensors if one.needed),
@@ -215,6 +224,28 @@ def drop_noticed(request: Request, visit: str, form: Annotated[forms.WorkNoticed
     else:
         less = _work(asked=[{"sensor": form.sensor, "why": form.why}])
     return _done(request, TellWork(visit, less=less), form)
+
+
+@router.post("/variant")
+def answer_variant(request: Request, visit: str, form: Annotated[forms.VariantAnswer, Form()]) -> Response:
+    """What tells variants apart."""
+    return _done(request, AnswerVariant(visit, form.question, form.option, form.by), form)
+
+
+@router.post("/photos")
+def keep_label(request: Request, visit: str, upload: Upload = Depends(upload_of)) -> Response:
+    """A photo of the label that an answer was read off."""
+    form = forms.Posted.model_validate(upload.fields)
+    return _done(request, PhotographVehicle(visit, LABEL, upload.name, upload.content), form)
+
+
+@router.get("/photos/{digest}.jpg")
+def photo(request: Request, visit: str, digest: str) -> Response:
+    """A photo that was kept with the visit as a whole."""
+    garage = garage_of(request)
+    if not any(p.said.digest == digest for p in garage.whole(visit).state.photos):
+        raise BadInput("visit", digest[:16], said("wants.photo_job"))
+    return Response(garage.files.get(digest), media_type="image/jpeg")
 
 
 @router.post("/calibrations")
