@@ -12,6 +12,10 @@ is what the device is held to, the name of a slot. ``{"ask": "look", "bay"}``: t
 ``height`` (mm), ``blunder`` {place: mm or degrees}, ``lost`` [device], ``battery`` {device: percent}. A refusal is
 answered by ``{"error"}``. ``{"ask": "obey", "bay", "what", "by"}``: the frame is moved as told, as well as knobs and
 hands allow; what ``by`` says in figures, as the log's events have it.
+
+``{"ask": "car", "bay", "vin", "units", "waiting"}``: a vehicle is on the diagnostic socket from now on; asked again it
+stays. ``scan``, ``key`` {``on``}, ``clear`` {``units``} and ``routine`` {``unit``} are answered by ``{"vin", "voltage",
+"key", "units": [{"unit", "answered", "codes": [{"code", "state"}]}]}``; ``set_car`` sets ``voltage`` and ``lost``.
 """
 
 import asyncio
@@ -30,6 +34,7 @@ from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import Plan
 from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.devices.virtual_vehicle import VirtualVehicle
 
 UNITS = {"meter-1": "mm", "level-1": "°", "rig-1": "mm"}
 """The stand-ins, by the name that the register has for them, and what they send."""
@@ -39,6 +44,8 @@ LOW_BATTERY = 10
 STEADY_S = STEADY_MS / 1000
 START = (37.0, -24.0, 1.3, 15.0)
 LONGEST_LINE = 20_000
+OF_CAR = ("scan", "key", "clear", "routine", "set_car")
+"""What is asked of the vehicle on the diagnostic socket."""
 
 
 @dataclass
@@ -78,6 +85,7 @@ class StandIn:
     def __init__(self, plan_of: Callable[[str, str], Plan]) -> None:
         self.plan_of = plan_of
         self.bays: dict[str, Watched] = {}
+        self.cars: dict[str, VirtualVehicle] = {}
 
     def answer(self, line: str) -> dict[str, Any]:
         """The answer to one line; never raises for what was asked wrongly."""
@@ -99,6 +107,15 @@ class StandIn:
                 self.bays[name] = Watched(VirtualBay(plan, START, zlib.crc32(name.encode())))
             self.bays[name].bay.lay(asked.get("floor") or {}, asked.get("tilt") or ())
             return {"bay": name}
+        if what == "car":
+            units = [str(unit) for unit in asked.get("units", [])]
+            waiting = {str(unit) for unit in asked.get("waiting", [])}
+            self.cars.setdefault(name, VirtualVehicle(str(asked.get("vin", "")), units, waiting))
+            return {"bay": name}
+        if what in OF_CAR:
+            if name not in self.cars:
+                raise BadInput("bay", name, said("wants.car_prepared"))
+            return self.cars[name].answer(asked)
         watched = self.bays.get(name)
         if watched is None:
             raise BadInput("bay", name, said("wants.bay_prepared"))

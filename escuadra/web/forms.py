@@ -214,6 +214,26 @@ class VariantAnswer(Posted):
     by: Text = ""
 
 
+class Codes(Posted):
+    """A snapshot of fault codes, or what was cleared."""
+
+    when: Text = ""
+    source: Text = ""
+    codes: Text = ""
+    none: Text = ""
+    why: Text = ""
+    unit: list[Text] = []
+
+
+class OnSocket(Posted):
+    """What is done at the vehicle on the diagnostic socket."""
+
+    what: Text = ""
+    unit: Text = ""
+    voltage: Text = ""
+    lost: Text = ""
+
+
 class CalibrationWanted(Posted):
     """A sheet to be worked through."""
 

@@ -136,8 +136,9 @@ def test_from_taking_in_to_the_signed_pdf(server: Server, visit: Visit) -> None:
     for text in ("VH 0931", "184310", "School line", "Calle del Molino 14", "windscreen replaced"):
         page.keyboard.press("Tab")
         page.keyboard.type(text)
-    page.keyboard.press("Tab")
-    page.keyboard.type("Brezo Lanz")
+    for _ in range(2):
+        page.keyboard.press("Tab")
+        page.keyboard.type("Brezo Lanz")
     for _ in range(3):
         page.keyboard.press("Tab")
     page.keyboard.press("Enter")

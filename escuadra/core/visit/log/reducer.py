@@ -173,7 +173,10 @@ def _joined(parts: Sequence[State]) -> State:
     )
 
 
-_VEHICLES = ("job", "taken_in_at", "taken_in_by", "placed", "line_plan", "work", "order", "called_off", "variant")
+_VEHICLES = (
+    *("job", "taken_in_at", "taken_in_by", "placed", "line_plan"),
+    *("work", "order", "called_off", "variant", "codes", "cleared"),
+)
 _OWN = (
     "calibration",
     "overrides",

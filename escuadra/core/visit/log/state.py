@@ -7,6 +7,7 @@ from typing import Any
 from escuadra.core.base.said import Said
 from escuadra.core.base.stream import Event, Part, Payload, Person
 from escuadra.core.instruments.screw import Mechanics
+from escuadra.core.visit.log.codes import CodesCleared, CodesFrozen
 from escuadra.core.visit.log.events import (
     Answered,
     BodyBrought,
@@ -136,6 +137,26 @@ class AnsweredBy:
 
 
 @dataclass(frozen=True)
+class Snapshot:
+    """Codes as they were frozen, when and by whom."""
+
+    seq: int
+    at: int
+    person: Person
+    said: CodesFrozen
+
+
+@dataclass(frozen=True)
+class Cleared:
+    """Codes that were cleared, when and by whom."""
+
+    seq: int
+    at: int
+    person: Person
+    said: CodesCleared
+
+
+@dataclass(frozen=True)
 class Correction:
     """What was taken in wrongly, as it was corrected, by whom and why."""
 
@@ -157,6 +178,8 @@ class State:
     work: WorkTold | None = None
     variant: tuple[AnsweredBy, ...] = ()
     """What tells variants apart, each answer with when and by whom."""
+    codes: tuple[Snapshot, ...] = ()
+    cleared: tuple[Cleared, ...] = ()
     order: Ordered | None = None
     corrections: tuple[Correction, ...] = ()
     called_off: CalledOff | None = None
@@ -363,6 +386,8 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "changes": Change,
     "corrections": Correction,
     "variant": AnsweredBy,
+    "codes": Snapshot,
+    "cleared": Cleared,
     "records": lambda _seq, at, person, said: (said, at, person),
     "prints": lambda _seq, _at, _person, said: said,
     "bodies": lambda _seq, _at, _person, said: said,

@@ -1,0 +1,1 @@
+"""Fault codes before the work and after it."""
