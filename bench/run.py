@@ -19,6 +19,7 @@ import coverage_of_methods as methods
 import honest
 import parking
 import robots
+import searching
 import statistics_of_networks as networks
 import visits
 
@@ -65,6 +66,8 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     what = "a ride height's round trip in the same visit ÷ a bare page"
     keep("ride_height_ratio", lambda: application.reading_ratio("ride height"), (0, 2), what)
     keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
+    what = "the slowest of five searches in 100,000 visits, newest first, ÷ its page read by primary key"
+    keep("search_ratio", searching.search_ratio, (0, 1.5), what)
     keep("start_ratio", application.start_ratio, (0, 2), "command to first page ÷ import fastapi, sqlalchemy, numpy")
     keep("rss_mb", application.rss_mb, (0, 130), "resident memory after 500 pages of 300 visits, MB")
     for method, (normal, rectangular) in methods.coverage([m for m in METHODS if m != "none"]).items():

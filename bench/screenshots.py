@@ -25,15 +25,6 @@ def far(page: Page) -> None:
     page.keyboard.press("f")
 
 
-def mistyped(page: Page) -> None:
-    """Centimetres where millimetres are meant."""
-    page.select_option("#tool", "tape-4")
-    page.focus("#typed")
-    page.keyboard.type("66.2")
-    page.keyboard.press("Enter")
-    page.wait_for_selector(".question")
-
-
 def slid(page: Page) -> None:
     """Ride height read again, then the laser after the slide: the move that follows."""
     place = page.url
@@ -63,10 +54,10 @@ def nothing(page: Page) -> None:
 VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("day", "/", "", DESK, "light", nothing),
     ("new-job", "/jobs/new", "", DESK, "light", nothing),
-    ("mistyped", "VF-0419", "?check=ride_height&slot=arch.LF", DESK, "light", mistyped),
-    ("stale", "VF-0417", "?check=ride_height", DESK, "light", nothing),
+    ("visits", "/visits", "?find=amara", DESK, "light", nothing),
+    ("visit", "VF-0420", "VISIT", DESK, "light", nothing),
+    ("codes", "VF-0420", "VISIT/codes", DESK, "light", nothing),
     ("move", "VF-0417", "?check=centred&slot=crossing", DESK, "light", slid),
-    ("level", "VF-0417", "?check=level&slot=level.roll&view=level", DESK, "light", nothing),
     ("stations", "VF-0418", "/stations", DESK, "light", nothing),
     ("contradiction-dim", "VF-0416", "?check=square", DESK, "dim", nothing),
     ("far", "VF-0416", "?check=square", DESK, "dim", far),
@@ -77,7 +68,7 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("lines-dim", "VF-0417", "/lines", DESK, "dim", nothing),
     ("rig", "VF-0417", "/rig", DESK, "light", approached),
     ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
-    ("ready", "VF-0417", "?check=load", DESK, "light", nothing),
+    ("ready", "VF-0419", "/ready", DESK, "light", nothing),
     ("instruments", "/instruments", "", DESK, "light", nothing),
     ("instrument-dim", "/instruments/meter-1", "", DESK, "dim", nothing),
 ]
@@ -122,7 +113,8 @@ def take(base: str, jobs: dict[str, str]) -> None:
             cookies = {"escuadra_person": "teo", "escuadra_theme": theme}
             context.add_cookies([{"name": key, "value": value, "url": base} for key, value in cookies.items()])
             page = context.new_page()
-            page.goto(base + jobs.get(place, place) + query)
+            address = base + jobs.get(place, place) + query
+            page.goto(address.replace("/jobs/", "/visits/").replace("VISIT", "") if "VISIT" in query else address)
             act(page)
             page.wait_for_timeout(400)
             page.screenshot(path=OUT / f"{name}.png")

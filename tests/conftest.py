@@ -92,11 +92,12 @@ def past_commands(garage: Garage, visit: str, said: Payload, of: Part, **odd: ob
         log.streams.append(head, event.model_copy(update=odd), said)
 
 
-def minibus(garage: Garage) -> Technician:
+def minibus(garage: Garage, **asked: object) -> Technician:
     """Teo with a job just taken in: the minibus, its windscreen replaced."""
     ground_flat(garage, "Norte")
-    technician = Technician(garage, NOON, "teo")
-    technician.take_in(number="T-1", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
+    technician = Technician(garage, garage.clock() if asked else NOON, "teo")
+    own = {"number": "T-1", "reason": "windscreen replaced", "bay": "Norte", "procedure": "BL-CAM-01"}
+    technician.take_in(**{**own, **asked})
     return technician
 
 

@@ -33,6 +33,7 @@ from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 from escuadra.store import FileStore, Row, Store, dialect
 from escuadra.store.repositories.visits import Log
+from escuadra.store.summaries import words_of
 
 LOG = logging.getLogger("escuadra")
 
@@ -133,6 +134,21 @@ class House:
         """What a list tells of visits, the newest first; of one whose sheet cannot be worked out, why."""
         with self.store.reading() as log:
             return [self._as_listed(log, row) for row in log.rows(limit, offset)]
+
+    def found(self, text: str, limit: int, offset: int = 0) -> list[Listed | Unreadable]:
+        """What a list tells of the visits of which all words of a text were said, the newest first; all for none."""
+        words = words_of(text)
+        with self.store.reading() as log:
+            rows = log.found(words, limit, offset) if words else log.rows(limit, offset)
+            return [self._as_listed(log, row) for row in rows]
+
+    def of_today(self, limit: int) -> list[Listed | Unreadable]:
+        """What a list tells of the visits that are open or were begun today, the newest first."""
+        zone = ZoneInfo(self.store.setting("time_zone", "UTC"))
+        midnight = datetime.fromtimestamp(self.clock() / 1000, zone).replace(hour=0, minute=0, second=0, microsecond=0)
+        with self.store.reading() as log:
+            rows = log.open_or_since(int(midnight.timestamp() * 1000), limit)
+            return [self._as_listed(log, row) for row in rows]
 
     def _as_listed(self, log: Log, row: Row) -> Listed | Unreadable:
         head, known = self._listed.get(row.id) or ("", None)

@@ -8,13 +8,17 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from escuadra.commands import Garage
+from escuadra.commands.codes import FreezeCodes
 from escuadra.commands.forms import press
 from escuadra.commands.people import AddPerson
 from escuadra.commands.settings import Set
 from escuadra.commands.signing import Sign
+from escuadra.commands.whole import AddCalibration, TellWork
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF
+from escuadra.core.visit.log.codes import CodesFrozen
+from escuadra.core.visit.log.whole import WorkTold
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
@@ -69,6 +73,7 @@ def fill(garage: Garage) -> None:
         _at_stations(Technician(garage, start - 65 * 60_000, "amara"))
         _half_way(Technician(garage, start - 2 * 3_600_000, "teo"))
         _taken_in(Technician(garage, start - 1 * 3_600_000, "nuno"))
+        _several(Technician(garage, start - 50 * 60_000, "amara"))
     finally:
         garage.clock = now
 
@@ -100,6 +105,38 @@ def _at_stations(who: Technician) -> None:
     who.shifted()
     who.around()
     who.run()
+
+
+def _several(who: Technician) -> None:
+    """What was done asks for three sheets; the vehicle is known, and the frame stands nowhere yet."""
+    who.take_in(
+        number="VF-0420",
+        vin="ZZ9BL09C6RV000801",
+        plate="VH 0801",
+        odometer_km=97310,
+        customer="Line 2, town minibus",
+        reason="post struck: windscreen, bumper, mirror",
+        bay="Norte",
+        vehicle="brezo-lanzadera",
+    )
+    camera = {"unit": "camera_unit", "codes": [{"code": "VH-C41", "state": "active", "text": "calibration missing"}]}
+    silent = {"unit": "corner_unit", "answered": False}
+    units = [camera, {"unit": "radar_unit"}, {"unit": "surround_unit"}, silent]
+    told = {"when": "before", "source": "typed", "units": units, "voltage": 12.6}
+    who.garage.do(FreezeCodes(who.job, CodesFrozen.read(told)), who.person, who.id())
+    done = [("replaced", "windscreen"), ("removed", "front_bumper"), ("removed", "left_mirror")]
+    more = {
+        "done": [{"act": act, "part": part} for act, part in done],
+        "asked": [{"sensor": "surround_rear", "why": "precaution"}],
+    }
+    tell = TellWork(who.job, more=WorkTold.read(more), complaint="a lamp comes and goes")
+    who.garage.do(tell, who.person, who.id())
+    for sheet in ("BL-CAM-01", "BL-RAD-01", "BL-SUR-01"):
+        who.garage.do(AddCalibration(who.job, sheet), who.person, who.id())
+    who.place(2600, 2500)
+    who.ready()
+    who.stance(-1, -2, 0, 1)
+    who.line(("0.05", "0.06"))
 
 
 def _taken_in(who: Technician) -> None:

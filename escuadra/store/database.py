@@ -24,7 +24,7 @@ from escuadra.store.streams import Streams
 from escuadra.store.writers import Writers
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST, FIRST_KEPT = "1002", "1002"
+NEWEST, FIRST_KEPT = "1003", "1002"
 
 
 T = TypeVar("T")
@@ -89,6 +89,8 @@ class Store:
         with self.writers.writing() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, NEWEST)
+            if found is not None:
+                reindex(connection)
 
     def version(self) -> str | None:
         """The schema's version; ``None`` for an empty database."""

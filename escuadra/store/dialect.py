@@ -57,6 +57,44 @@ def once(dialect: str, rows: Table) -> Any:
     return insert(rows).on_conflict_do_nothing()
 
 
+def searching(dialect: str) -> list[str]:
+    """The statements that make the full-text index of the visits' rows, which follows them by itself."""
+    if dialect == "postgresql":
+        return ["CREATE INDEX summary_words ON summary USING gin (to_tsvector('simple', words || ' ' || name))"]
+    old = "INSERT INTO search(search, rowid, words, name) VALUES ('delete', old.row, old.words, old.name);"
+    new = "INSERT INTO search(rowid, words, name) VALUES (new.row, new.words, new.name);"
+    return [
+        "CREATE VIRTUAL TABLE search USING fts5(words, name, content='summary', content_rowid='row')",
+        f"CREATE TRIGGER summary_in AFTER INSERT ON summary BEGIN {new} END",
+        f"CREATE TRIGGER summary_out AFTER DELETE ON summary BEGIN {old} END",
+        f"CREATE TRIGGER summary_changed AFTER UPDATE OF words, name ON summary BEGIN {old} {new} END",
+    ]
+
+
+def search_anew(connection: Connection) -> None:
+    """The index made anew from its rows: what was erased from a row is gone from the index too."""
+    if connection.dialect.name == "sqlite":
+        connection.exec_driver_sql("INSERT INTO search(search) VALUES ('rebuild')")
+
+
+_ROW = "visit.id, visit.number, visit.created_at, stream.count, stream.head"
+_JOINED = "JOIN visit ON visit.id = summary.visit JOIN stream ON stream.id = visit.stream"
+
+
+def found(connection: Connection, words: list[str], limit: int, offset: int, beginnings: bool) -> list[tuple[Any, ...]]:
+    """Rows of the visits of which all these words were said, or what begins with them; the newest first."""
+    if connection.dialect.name == "sqlite":
+        wanted = " ".join(f'"{word}"*' if beginnings else f'"{word}"' for word in words)
+        query = f"""SELECT {_ROW} FROM search JOIN summary ON summary.row = search.rowid {_JOINED}
+            WHERE search MATCH ? ORDER BY search.rowid DESC LIMIT ? OFFSET ?"""
+    else:
+        wanted = " & ".join(f"{word}:*" if beginnings else word for word in words)
+        query = f"""SELECT {_ROW} FROM summary {_JOINED}
+            WHERE to_tsvector('simple', words || ' ' || name) @@ to_tsquery('simple', %s)
+            ORDER BY summary.row DESC LIMIT %s OFFSET %s"""
+    return [tuple(row) for row in connection.exec_driver_sql(query, (wanted, limit, offset))]
+
+
 FILE_NAME = "escuadra.sqlite"
 STRICT: dict[str, Any] = {"sqlite_strict": True}
 CLUSTERED: dict[str, Any] = {**STRICT, "sqlite_with_rowid": False}

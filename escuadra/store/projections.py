@@ -13,6 +13,7 @@ from escuadra.core.bay.survey_log import Begun, Closed
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
 from escuadra.core.visit.log.events import CalibrationAdded, ReadingTaken, TakenIn
 from escuadra.store import dialect
+from escuadra.store.summaries import summarise
 from escuadra.store.tables import (
     PROJECTED,
     bay,
@@ -35,6 +36,8 @@ def project(connection: Connection, event: Event, said: Payload | None = None) -
         write(connection, event, said or event.payload)
     if event.of is not None:
         _stage(connection, event)
+    if event.of is not None or event.kind == CustomerErased.code:
+        summarise(connection, event, said or event.payload)
 
 
 def reindex(connection: Connection) -> int:

@@ -78,6 +78,20 @@ uses = table(
 )
 """Which visits have a reading with an instrument."""
 
+summary = table(
+    "summary",
+    metadata,
+    Column("row", Integer, primary_key=True, autoincrement=False),
+    Column("visit", Text, ForeignKey("visit.id"), nullable=False, unique=True),
+    Column("open", Integer, nullable=False),
+    Column("ended", Integer, nullable=False),
+    Column("left_out", Text, nullable=False),
+    Column("words", Text, nullable=False),
+    Column("name", Text, nullable=False),
+)
+"""One row a visit in the order in which they were begun: whether it is open, and the words said of it."""
+Index("summary_open", summary.c.open, summary.c.row)
+
 person = table(
     "person",
     metadata,
@@ -119,6 +133,6 @@ pinned = table(
     Column("text", Text, nullable=False),
 )
 
-PROJECTED = (uses, calibration, survey, visit, bay, person, setting)
+PROJECTED = (summary, uses, calibration, survey, visit, bay, person, setting)
 """Made from the streams, in an order in which they can be emptied."""
 APPEND_ONLY = ("entry", "journal", "pinned")

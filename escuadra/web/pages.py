@@ -135,7 +135,13 @@ def said_time(request: Request, at: int, form: Form = "time") -> str:
     return say(moment(datetime.fromtimestamp(at / 1000, zone), form))
 
 
-PLACES = (("day", "/"), ("bays", "/bays"), ("instruments", "/instruments"), ("garage", "/garage"))
+PLACES = (
+    ("day", "/"),
+    ("visits", "/visits"),
+    ("bays", "/bays"),
+    ("instruments", "/instruments"),
+    ("garage", "/garage"),
+)
 """The main places, as every page offers them."""
 
 

@@ -284,19 +284,22 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
 
 
 @pytest.mark.slow
-def test_the_demo_makes_five_jobs_and_never_touches_what_it_did_not_make(tmp_path: Path) -> None:
+def test_the_demo_makes_six_visits_and_never_touches_what_it_did_not_make(tmp_path: Path) -> None:
     demo = open_demo(tmp_path / "demo", Clock())
     jobs = [opened for opened in demo.jobs() if isinstance(opened, Opened)]
     stages = {opened.row.number: opened.state.stage for opened in jobs}
     assert stages == {"VF-0419": "taken_in", "VF-0418": "in_work", "VF-0417": "in_work"} | {
         "VF-0416": "in_work",
         "VF-0412": "signed",
+        "VF-0420": "in_work",
     }
+    several = [opened.sheet.plan.procedure.id for opened in jobs if opened.row.number == "VF-0420"]
+    assert several == ["BL-CAM-01", "BL-RAD-01", "BL-SUR-01"]
     half_way = next(opened for opened in jobs if opened.row.number == "VF-0417")
     assert {"undecided", "stale", "out", "holds"} <= {view.state for view in half_way.sheet.checks}
     demo.close()
     again = open_demo(tmp_path / "demo", Clock())
-    assert len(again.jobs()) == 5
+    assert len(again.jobs()) == 8
     again.close()
     own = Garage(tmp_path / "own", Clock())
     own.do(AddPerson("ana", "Ana", "lead"), ITSELF, press())
@@ -307,7 +310,7 @@ def test_the_demo_makes_five_jobs_and_never_touches_what_it_did_not_make(tmp_pat
     half.do(AddPerson("teo", "Teo Marchena", "specialist"), ITSELF, press())
     half.close()
     anew = open_demo(tmp_path / "half", Clock())
-    assert len(anew.jobs()) == 5, "a demo that was left half-filled is made anew"
+    assert len(anew.jobs()) == 8, "a demo that was left half-filled is made anew"
     anew.close()
     (tmp_path / "photos").mkdir()
     (tmp_path / "photos" / "holiday.txt").write_text("mine")

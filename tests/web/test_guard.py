@@ -62,7 +62,7 @@ def test_a_failure_is_a_page_with_headers_and_is_written_down(
     def broken(*_: Any) -> None:
         raise RuntimeError("planted")
 
-    monkeypatch.setattr(visitor.client.app.state.garage, "listed", broken)  # type: ignore[attr-defined]
+    monkeypatch.setattr(visitor.client.app.state.garage, "of_today", broken)  # type: ignore[attr-defined]
     answer = visitor.client.get("/")
     assert (answer.status_code, answer.headers["X-Frame-Options"]) == (500, "DENY")
     assert "planted" not in answer.text

@@ -233,6 +233,9 @@ def test_every_page_has_the_same_places_and_marks_its_own(full: Technician) -> N
         ("/", "Day"),
         (f"/jobs/{full.job}", "Day"),
         (f"/jobs/{full.job}/round", "Day"),
+        ("/visits", "Visits"),
+        (f"/visits/{full.job}", "Visits"),
+        (f"/visits/{full.job}/codes", "Visits"),
         ("/bays", "Bays"),
         ("/bays/Norte", "Bays"),
         ("/instruments/tape-4", "Instruments"),
@@ -242,8 +245,8 @@ def test_every_page_has_the_same_places_and_marks_its_own(full: Technician) -> N
         page = visitor.page(path)
         links = [a["href"] for a in page.having(class_="bar-button place-link")]
         (here,) = {a["href"] for a in page.having(aria_current="page")}
-        assert {*links, here} == {"/", "/bays", "/instruments", "/garage"}, path
-        assert here == {"Day": "/", "Bays": "/bays", "Instruments": "/instruments", "Garage": "/garage"}[place]
+        assert {*links, here} == {"/", "/visits", "/bays", "/instruments", "/garage"}, path
+        assert here == ("/" if place == "Day" else f"/{place.lower()}")
 
 
 def test_the_garage_finds_in_its_catalogue_and_tells_what_was_left_out(full: Technician) -> None:
@@ -261,12 +264,12 @@ def test_older_jobs_are_a_page_away(full: Technician) -> None:
     for k in range(51):
         full.garage.clock = lambda k=k: 1_764_100_000_000 + k  # type: ignore[misc]
         visitor.post("/jobs/new", {**FORM, "number": f"O-{k}"})
-    first = visitor.page("/")
-    assert [a["href"] for a in first.having(rel="next")] == ["/?page=2"]
-    second = visitor.client.get("/?page=2").text
+    first = visitor.page("/visits")
+    assert [a["href"] for a in first.having(rel="next")] == ["/visits?page=2"]
+    second = visitor.client.get("/visits?page=2").text
     assert "T-1" in second
     assert "O-50" not in second
-    assert visitor.client.get("/?page=0").status_code == 422
+    assert visitor.client.get("/visits?page=0").status_code == 422
 
 
 def test_a_question_of_yes_or_no_is_answered_at_the_foot(full: Technician) -> None:

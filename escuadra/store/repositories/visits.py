@@ -10,9 +10,10 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import Event
 from escuadra.core.house import visit_stream
+from escuadra.store import dialect
 from escuadra.store.repositories.pins import Pins
 from escuadra.store.streams import Streams
-from escuadra.store.tables import calibration, entry, stream, uses, visit
+from escuadra.store.tables import calibration, entry, stream, summary, uses, visit
 from escuadra.store.writers import Writers
 
 
@@ -53,6 +54,26 @@ class Log:
         """Visits, the newest first."""
         query = _ROW.order_by(visit.c.created_at.desc(), visit.c.id).limit(limit).offset(offset)
         return [Row(*found) for found in self.connection.execute(query)]
+
+    def found(self, words: list[str], limit: int, offset: int = 0) -> list[Row]:
+        """Visits of which all these words were said, the newest first; where none was, what begins with them."""
+        rows = dialect.found(self.connection, words, limit, offset, beginnings=False)
+        if not rows and not dialect.found(self.connection, words, 1, 0, beginnings=False):
+            rows = dialect.found(self.connection, words, limit, offset, beginnings=True)
+        return [Row(*row) for row in rows]
+
+    def open_or_since(self, at: int, limit: int) -> list[Row]:
+        """Visits that are open, or that were begun since a time (UTC milliseconds); the newest first."""
+        is_open = select(summary.c.visit).where(summary.c.open == 1).order_by(summary.c.row.desc()).limit(limit)
+        since = select(visit.c.id).where(visit.c.created_at >= at).order_by(visit.c.created_at.desc()).limit(limit)
+        ids = [id for query in (is_open, since) for (id,) in self.connection.execute(query)]
+        return sorted(self.by_id(dict.fromkeys(ids)), key=lambda row: (-row.created_at, row.id))[:limit]
+
+    def by_id(self, ids: Iterable[str]) -> list[Row]:
+        """Visits by their ids, in that order; unknown ones are passed over."""
+        order = {id: k for k, id in enumerate(ids)}
+        rows = [Row(*found) for found in self.connection.execute(_ROW.where(visit.c.id.in_(list(order))))]
+        return sorted(rows, key=lambda row: order[row.id])
 
     def using(self, instrument: str, signed: bool) -> list[Row]:
         """Visits that have a reading with an instrument and a calibration that is signed, or one that is not.

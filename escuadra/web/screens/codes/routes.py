@@ -21,7 +21,7 @@ from escuadra.web.downloads import named
 from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
 from escuadra.web.screens import screen
 
-router = screen("codes", "/visits/{visit}/codes")
+router = screen("codes", "/visits/{visit}/codes", within="visits")
 KINDS = {b"%PDF-": ("application/pdf", "pdf"), b"\xff\xd8\xff": ("image/jpeg", "jpg")}
 
 

@@ -41,7 +41,7 @@ from escuadra.web.screens import screen
 from escuadra.words import say
 from escuadra.words.pages import tell
 
-router = screen("visit", "/visits/{visit}")
+router = screen("visit", "/visits/{visit}", within="visits")
 
 
 @dataclass(frozen=True)

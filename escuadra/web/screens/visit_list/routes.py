@@ -14,18 +14,31 @@ from escuadra.web.spoken import COOKIE
 from escuadra.words import languages
 
 router = screen("day")
-PAGE_SIZE = 50
+PAGE_SIZE, MOST_OPEN = 50, 200
 
 
 @router.get("/")
-def day(request: Request, page: int = 1) -> Response:
-    """The jobs, the newest first, fifty a page."""
+def day(request: Request) -> Response:
+    """What is open, and what was begun today, the newest first."""
+    garage = garage_of(request)
+    today = said_time(request, garage.clock(), "weekday")
+    jobs = garage.of_today(MOST_OPEN)
+    return render(request, "day.html", jobs=jobs, today=today, page=1, more=False, find="", whole_list=False)
+
+
+visits = screen("visits", "/visits", within="visits")
+
+
+@visits.get("")
+def every(request: Request, page: int = 1, find: str = "") -> Response:
+    """All visits or those that are searched for, the newest first, fifty a page."""
     garage = garage_of(request)
     today = said_time(request, garage.clock(), "weekday")
     if not 1 <= page <= 1_000_000:
         raise BadInput("page", page, said("wants.page_1_upward"))
-    found = garage.listed(PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
-    return render(request, "day.html", jobs=found[:PAGE_SIZE], today=today, page=page, more=len(found) > PAGE_SIZE)
+    found = garage.found(find[:200], PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
+    shown, more = found[:PAGE_SIZE], len(found) > PAGE_SIZE
+    return render(request, "day.html", jobs=shown, today=today, page=page, more=more, find=find, whole_list=True)
 
 
 @router.post("/person")

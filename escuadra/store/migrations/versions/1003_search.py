@@ -1,0 +1,25 @@
+"""One row a visit to search and list by, with a full-text index that follows it."""
+
+import sqlalchemy as sa
+from alembic import op
+
+from escuadra.store.dialect import STRICT, searching
+
+revision = "1003"
+down_revision = "1002"
+
+
+def upgrade() -> None:
+    """Create the rows and their index; they are filled from the streams once the schema stands."""
+    text = [sa.Column(name, sa.Text, nullable=False) for name in ("left_out", "words", "name")]
+    op.create_table(
+        "summary",
+        sa.Column("row", sa.Integer, primary_key=True, autoincrement=False),
+        sa.Column("visit", sa.Text, sa.ForeignKey("visit.id"), nullable=False, unique=True),
+        *(sa.Column(name, sa.Integer, nullable=False) for name in ("open", "ended")),
+        *text,
+        **STRICT,
+    )
+    op.create_index("summary_open", "summary", ["open", "row"])
+    for statement in searching(op.get_bind().dialect.name):
+        op.execute(statement)
