@@ -29,7 +29,23 @@ READER = {"escuadra_person": "teo", "escuadra_language": CODE}
 TYPED = ("12 apples", "cam", "nothing", "English", "Español", "No such file or directory", "csv", "staff")
 """What is typed here or asked for in an address, the languages' own names, what the system says, a file's columns."""
 CODED = re.compile(r"[a-z0-9_.-]+")
-NAMED_BY = {*["name", "label", "id", "text", "note", "reason", "number", "plate", "person", "title", "serial", "typed"]}
+NAMED_BY = {
+    *[
+        "name",
+        "label",
+        "id",
+        "text",
+        "note",
+        "reason",
+        "number",
+        "plate",
+        "person",
+        "title",
+        "serial",
+        "typed",
+        "fixings",
+    ]
+}
 EVERYWHERE = r"CSV|JSON|PDF|SVG|DXF|YAML|VIN|SHA-256|ISO|UTC|API|mm|cm|kg|kPa|min|°C|°|Pa|ms|in"
 """What is written alike in every language: formats of files, units."""
 FIELDS = re.compile(r"[a-z_]+(\.[a-z_]+)*")
