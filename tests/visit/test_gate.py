@@ -39,6 +39,7 @@ def answered(*told: tuple[str, str]) -> list[VariantAnswered]:
         ([(TWO, "look"), (LOW, "label")], "", "low_two", None),
         ([(TWO, "look"), (LOW, "label")], BY_VIN[TWO], "low_two", None),
         ([], BY_VIN[TWO], None, "does not open before"),
+        ([(RAISED, "label")], BY_VIN[TWO], None, "does not open before this is answered: How many lenses"),
         ([(TWO, "look"), (LOW, "label")], BY_VIN[ONE], None, "seen: two lenses, VIN: one lens"),
         ([(TWO, "look"), (ONE, "scan"), (LOW, "label")], "", None, "seen: two lenses, scan: one lens"),
         ([(ONE, "look"), (TWO, "look"), (LOW, "label")], "", "low_two", None),

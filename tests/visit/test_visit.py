@@ -13,9 +13,18 @@ from escuadra.commands.signing import Reopen, Sign
 from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.stream import Event, Part, Payload, Person, made
-from escuadra.core.visit.log.events import Answered, BodyBrought, CalibrationAdded, Disturbed, TakenIn, Withdrawn
+from escuadra.core.visit.log.events import (
+    Answered,
+    BodyBrought,
+    CalibrationAdded,
+    Disturbed,
+    Signed,
+    TakenIn,
+    Withdrawn,
+)
 from escuadra.core.visit.log.reducer import VEHICLE, Visit, as_signed, body, calibration, fold_visit
 from escuadra.core.visit.log.state import State, fold
+from escuadra.core.visit.log.whole import LeftOut
 from escuadra.core.visit.views import CheckView
 from escuadra.demo.technician import Technician
 from tests.english import refused
@@ -66,6 +75,15 @@ def test_a_visit_is_folded_in_halves_as_at_once_and_a_calibration_sees_its_own(
         alone = fold(State(), [event for event in events if event.of in seen])
         assert whole.seen_by(id) == alone
         assert set(whole.stands_on(id)) == seen
+
+
+def test_what_is_left_out_holds_nothing_open() -> None:
+    signed = Signed(revision=1, parts=[], record_json="", application="")
+    visit = fold_visit(Visit(), said([*BEGINNING, (FIRST, signed)]))
+    assert (visit.all_signed(FRAME), visit.all_signed(VEHICLE)) == (True, False)
+    left = fold_visit(visit, said([*BEGINNING, (FIRST, signed), (SECOND, LeftOut(reason="the customer waits"))])[-1:])
+    assert left.all_signed(VEHICLE)
+    assert left.in_order == ("1", "2")
 
 
 def test_a_part_that_is_not_there_is_named() -> None:

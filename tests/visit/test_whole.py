@@ -25,10 +25,10 @@ from escuadra.commands.whole import (
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.log.whole import WorkTold
-from escuadra.core.visit.needed import reason_words, scoped
+from escuadra.core.visit.needed import reason_words, scoped, too_early
 from escuadra.demo.technician import Technician
 from escuadra.words import say
-from tests.conftest import Clock
+from tests.conftest import Clock, ground_flat
 from tests.english import refused
 
 MINIBUS: VehicleModel = load([PRACTICE]).get("vehicle", "brezo-lanzadera").content
@@ -70,6 +70,15 @@ def test_each_sensor_is_needed_because_of_something_or_is_listed_as_not_affected
     for one in found[: len(expected)]:
         said = "; ".join(say(reason_words(MINIBUS, reason, told.complaint)) for reason in one.because)
         assert said.startswith(expected[one.sensor.id])
+
+
+def test_a_sensor_that_waits_for_another_says_for_which() -> None:
+    def early(before: list[str]) -> list[str]:
+        return [sensor.id for sensor in too_early(MINIBUS, ["surround_rear"], before)]
+
+    assert early([]) == ["surround_front", "surround_left", "surround_right"]
+    assert early(["surround_front", "surround_right"]) == ["surround_left"]
+    assert too_early(MINIBUS, SURROUND, []) == [], "one sheet serves them all"
 
 
 def test_a_model_names_every_part_that_its_sensors_and_rules_name() -> None:
@@ -138,7 +147,12 @@ def test_what_was_taken_in_wrongly_is_corrected_with_what_it_was_before(teo: Tec
     teo.answer("printed.day", "2026-02-02")
     do(garage, Correct(id, "vin", "ZZ9BL3642VH004411", WHY))
     do(garage, Correct(id, "odometer_km", "84310", WHY))
+    ground_flat(garage, "Patio")
+    drawn = {pin.hash for pin in teo.opened.state.pins if pin.kind == "bay"}
     do(garage, Correct(id, "bay", "Patio", WHY))
+    now = [pin.hash for pin in teo.opened.state.pins if pin.kind == "bay"]
+    assert len(now) == 1, "of one bay, and not of the one before"
+    assert drawn.isdisjoint(now)
     whole = do(garage, Correct(id, "frame", "galga-3", WHY))
     job = whole.job
     assert (job.vin, job.odometer_km, job.bay) == ("ZZ9BL3642VH004411", 84310, "Patio")
