@@ -20,8 +20,10 @@ from escuadra.core.base.stream import Person
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.visit.codes import after, before
+from escuadra.core.visit.log.codes import UnitRead
 from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
-from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, State
+from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Snapshot, State
 from escuadra.core.visit.log.whole import BodyCorrected
 from escuadra.core.visit.needed import reason_words
 from escuadra.core.visit.next_move import retold
@@ -147,6 +149,18 @@ class RecordedAnswer(Frozen):
     at: datetime
 
 
+class RecordedCodes(Frozen):
+    """The fault codes before or after the work as they were frozen; or why they were not read."""
+
+    when: Literal["before", "after"]
+    source: Literal["link", "typed", "file", "not_read"]
+    why: str
+    units: list[UnitRead]
+    attached: str = Field(description="SHA-256 of the file that holds them; empty: none")
+    person: str
+    at: datetime
+
+
 class RecordedCorrection(Frozen):
     """What was taken in wrongly, and what it really is."""
 
@@ -177,6 +191,7 @@ class Record(Frozen):
     answers: list[RecordedAnswer] = Field([], description="what told the variant, every answer in its order")
     because: list[Said] = Field([], description="why the sensor was calibrated, where that followed from what was done")
     corrections: list[RecordedCorrection] = []
+    codes: list[RecordedCodes] = Field([], description="before and after the work, as far as they were frozen then")
     procedure: Said
     sensor: CatalogueText
     line: Literal["thrust", "body", "axis", "none"]
@@ -226,6 +241,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         answers=[_answer(plan.vehicle, one) for one in state.variant],
         because=_because(state, plan.vehicle),
         corrections=[_correction(one) for one in state.corrections],
+        codes=[_codes(one) for one in (before(state.codes), after(state.codes)) if one is not None],
         procedure=said(
             "reports.record.revision",
             id=plan.procedure.id,
@@ -318,6 +334,11 @@ def _because(state: State, vehicle: VehicleModel) -> list[Said]:
     """The reasons, and for each sensor of the calibration which it is."""
     added, complaint = state.calibration, state.work.complaint if state.work is not None else ""
     return [reason_words(vehicle, reason, complaint) for reason in added.because] if added is not None else []
+
+
+def _codes(one: Snapshot) -> RecordedCodes:
+    told = one.said.model_dump(mode="json", include={"when", "source", "why", "units", "attached"})
+    return RecordedCodes.read({**told, "person": one.person.name, "at": _time(one.at)})
 
 
 def _correction(one: Correction) -> RecordedCorrection:

@@ -13,6 +13,7 @@ from escuadra.core.visit.codes import after, before, compared
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_vehicle import WAITS, WAS_LOW, VirtualVehicle
+from escuadra.reports.record import build
 from escuadra.words import say
 from tests.english import refused
 
@@ -68,6 +69,17 @@ def test_an_empty_baseline_counts_and_what_was_not_read_says_why(teo: Technician
     assert (first.said.units[0].codes, last.said.why) == ([], WHY)
     kept = whole.state.codes[1].said.attached
     assert garage.files.get(kept).decode().endswith("räder;X")
+
+
+def test_the_record_says_what_was_read_before_and_after_and_why_not(teo: Technician) -> None:
+    do(teo.garage, FreezeCodes(teo.job, frozen("before", ("camera_unit", [("C41", "active")]))))
+    do(teo.garage, FreezeCodes(teo.job, CodesFrozen.read({"when": "after", "source": "not_read", "why": WHY})))
+    record = build(teo.opened, teo.garage.person("ines"), teo.garage.clock(), "")
+    assert [(one.when, one.source, one.why) for one in record.codes] == [
+        ("before", "link", ""),
+        ("after", "not_read", WHY),
+    ]
+    assert record.codes[0].units[0].codes[0].code == "C41"
 
 
 @pytest.mark.parametrize("content", [b"MZ\x00\x01\x02", b"%PDF-1.7 cut off", b"\xff\xd8\xff broken", b"a\x00b"])
