@@ -25,7 +25,7 @@ from escuadra.core.visit.log.codes import UnitRead
 from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
 from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Snapshot, State
 from escuadra.core.visit.log.whole import BodyCorrected
-from escuadra.core.visit.needed import reason_words
+from escuadra.core.visit.needed import part_name, reason_words
 from escuadra.core.visit.next_move import retold
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView, SlotView
@@ -450,6 +450,7 @@ def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = 
     """The PDF of a record, with the drawings of its sheet and, from ``files``, its photos."""
     local = ZoneInfo(zone)
     views = {view.check.id: view for view in opened.sheet.checks}
+    vehicle = opened.sheet.plan.vehicle
     return printed(
         "record.html",
         record=record,
@@ -459,6 +460,7 @@ def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = 
         lines=styled(lines_view(opened.sheet, size=(780, 330))) if opened.sheet.setup.lines is not None else "",
         side=styled(side_view(opened.sheet, size=(780, 430))),
         rule=lambda figure: styled(rule(figure)),
+        unit_name=lambda id: part_name(vehicle, id) if id in vehicle.areas else id,
         told=lambda past: retold(past.code, past.by, opened.sheet.plan.frame),
         clock=lambda at, form="day_time_year": say(moment(at.astimezone(local), form)),
     )

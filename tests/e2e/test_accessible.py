@@ -23,6 +23,11 @@ AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
 SCREENS: dict[str, Callable[[Server], str]] = {
     "day": lambda server: "/",
     "new job": lambda server: "/jobs/new",
+    "visits": lambda server: "/visits?find=amara",
+    "visit": lambda server: job_page(server, "VF-0420").replace("/jobs/", "/visits/") + "?part=windscreen",
+    "codes": lambda server: job_page(server, "VF-0420").replace("/jobs/", "/visits/") + "/codes",
+    "second calibration": lambda server: job_page(server, "VF-0420") + ".2?check=target",
+    "short way": lambda server: job_page(server, "VF-0419") + "/ready",
     "sheet": lambda server: job_page(server, "VF-0417") + "?check=distance",
     "contradiction": lambda server: job_page(server, "VF-0416") + "?check=square",
     "signed sheet": lambda server: job_page(server, "VF-0412"),

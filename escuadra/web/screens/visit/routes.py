@@ -9,7 +9,7 @@ from fastapi import Depends, Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from escuadra.commands import Garage
-from escuadra.commands.forms import Whole
+from escuadra.commands.forms import Tab
 from escuadra.commands.whole import (
     LABEL,
     AddCalibration,
@@ -60,34 +60,44 @@ class Row:
     one: Scoped
     number: int
     offers: tuple[Offer, ...]
-    taken: tuple[Any, ...]
-    """The visit's calibrations that serve it, as tabs."""
-    early: tuple[str, ...]
+    taken: tuple[Tab, ...]
+    """The visit's calibrations that serve it."""
 
 
-def offers(garage: Garage, model: VehicleModel, one: Scoped) -> tuple[Offer, ...]:
-    """The sheets that calibrate a sensor, each with the room that it finds."""
-    found = []
+def offers(garage: Garage, model: VehicleModel) -> dict[str, Offer]:
+    """The sheets that calibrate a sensor of the model, by their ids, each with the room that it finds."""
+    wanted = {id for sensor in model.sensors for id in sensor.sheets}
+    drawn = {name: bay for name in garage.store.bays() if (bay := garage.floors.bay(name)[0]) is not None}
+    found = {}
     for entry in garage.catalogue.all("procedure"):
-        if entry.id not in one.sensor.sheets:
-            continue
-        drawn = {name: bay for name in garage.store.bays() if (bay := garage.floors.bay(name)[0]) is not None}
-        rooms = [(name, garage.floors.no_room(bay, None, model, entry.content)) for name, bay in drawn.items()]
-        found.append(Offer(entry.content, tuple(rooms)))
-    return tuple(found)
+        if entry.id in wanted:
+            rooms = [(name, garage.floors.no_room(bay, None, model, entry.content)) for name, bay in drawn.items()]
+            found[entry.id] = Offer(entry.content, tuple(rooms))
+    return found
 
 
-def rows(garage: Garage, whole: Whole, model: VehicleModel, sensors: list[Scoped]) -> list[Row]:
+def rows(garage: Garage, model: VehicleModel, sensors: list[Scoped], tabs: list[Tab]) -> list[Row]:
     """Every fitted sensor, those to be calibrated first."""
-    tabs = garage.tabs(whole)
-    before: list[str] = []
+    offered = offers(garage, model)
     found = []
     for k, one in enumerate(sensors, 1):
-        taken = tuple(tab for tab in tabs if tab.sheet.id in one.sensor.sheets)
-        wanted = {other.sensor.id for other in sensors if other.needed}
-        early = [other for other in too_early(model, [one.sensor.id], before) if other.id in wanted]
-        found.append(Row(one, k, offers(garage, model, one), taken, tuple(say(part_name(model, o.id)) for o in early)))
-        before.append(one.sensor.id)
+        own = tuple(offered[id] for id in one.sensor.sheets if id in offered)
+        found.append(Row(one, k, own, tuple(tab for tab in tabs if tab.sheet.id in one.sensor.sheets)))
+    return found
+
+
+def too_soon(model: VehicleModel, tabs: list[Tab]) -> dict[str, list[str]]:
+    """Calibrations that stand before one that they should come after, by their ids: sensors of those."""
+    served = {
+        tab.id: [s.id for s in model.sensors if tab.sheet.id in s.sheets] for tab in tabs if tab.stage != "left_out"
+    }
+    every = {id for sensors in served.values() for id in sensors}
+    found: dict[str, list[str]] = {}
+    before: list[str] = []
+    for calibration, sensors in served.items():
+        waited = [one.id for one in too_early(model, sensors, before) if one.id in every]
+        found[calibration] = [say(part_name(model, id)) for id in waited]
+        before += sensors
     return found
 
 
@@ -123,7 +133,7 @@ def page(
         kept = [part for part in chosen if part != id] if id in chosen else [*chosen, id]
         return f"/visits/{visit}" + (f"?{urlencode([('part', part) for part in kept])}" if kept else "")
 
-    sensors = scoped(model, whole.state.work)
+    sensors, tabs = scoped(model, whole.state.work), garage.tabs(whole)
     return render(
         request,
         "visit.html",
@@ -136,10 +146,11 @@ def page(
         sources=SOURCES,
         photos=[photo for photo in whole.state.photos if photo.said.slot == LABEL],
         work=whole.state.work or WorkTold(),
-        rows=rows(garage, whole, model, sensors),
+        rows=rows(garage, model, sensors, tabs),
+        too_soon=too_soon(model, tabs),
         minutes=sum(one.sensor.minutes for one in sensors if one.needed),
         drive_minutes=sum(one.sensor.drive_minutes for one in sensors if one.needed),
-        tabs=garage.tabs(whole),
+        tabs=tabs,
         tab="",
         chosen=chosen,
         way=way,
