@@ -136,11 +136,8 @@ class VisitCommand(Command[Any]):
         opened = context.house.open(self.visit, self.calibration)
         if opened.state.signed is not None and not self.when_signed:
             raise Conflict(said("jobs.command.sheet_signed_work_again_reopen"))
-        if opened.state.stage in ENDED:
-            raise Conflict(said(f"jobs.command.{opened.state.stage}"))
-        why = context.house.gate(opened.whole).shuts(opened.sheet.plan.procedure)
-        if why is not None and not self.when_signed:
-            raise Conflict(why)
+        if not self.when_signed:
+            goes_on(context.house, opened)
         return decided(opened, self.say(context, opened))
 
     def told(self, context: Context, committed: Committed) -> Opened:
@@ -150,6 +147,15 @@ class VisitCommand(Command[Any]):
             return context.house.open(self.visit, self.calibration)
         with context.house.store.reading() as log:
             return context.house.readable(log, row, self.calibration)
+
+
+def goes_on(house: House, opened: Opened) -> None:
+    """Raises ``Conflict`` for a calibration that was left out or called off, and before its variant is known."""
+    if opened.state.stage in ENDED:
+        raise Conflict(said(f"jobs.command.{opened.state.stage}"))
+    why = house.gate(opened.whole).shuts(opened.sheet.plan.procedure)
+    if why is not None:
+        raise Conflict(why)
 
 
 def decided(opened: Opened, sayings: Sequence[Saying]) -> Decision[Any]:

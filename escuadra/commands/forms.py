@@ -75,6 +75,10 @@ class Whole:
         """What was said of a calibration alone; raises ``BadInput`` for one that the visit does not have."""
         return self.visit.parts[self.visit.stands_on(id)[-1]]
 
+    def address(self, id: str) -> str:
+        """How a calibration is found: the visit's id, and which of its calibrations where that is not the first."""
+        return self.row.id if id == self.visit.calibrations[0] else f"{self.row.id}.{id}"
+
 
 @dataclass(frozen=True)
 class Tab:
@@ -107,8 +111,8 @@ class Opened:
 
     @property
     def address(self) -> str:
-        """How it is found: the visit's id, and which of its calibrations where that is not the first."""
-        return self.row.id if self.calibration == self.visit.calibrations[0] else f"{self.row.id}.{self.calibration}"
+        """How it is found."""
+        return self.whole.address(self.calibration)
 
 
 @dataclass(frozen=True)

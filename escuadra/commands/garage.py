@@ -112,8 +112,8 @@ class Garage(House):
                 continue
             known: Collection[str] = ()
             if seen is not None and calibration in before.calibrations:
-                own = isinstance(seen, Opened) and calibration == seen.calibration
-                same = seen if own and isinstance(seen, Opened) else self.open(id, calibration)
+                seen_at = seen if isinstance(seen, Opened) and seen.calibration == calibration else None
+                same = seen_at or self.open(id, calibration)
                 known = same.sheet.underivable
             draft.sheets[calibration] = self.derived(id, calibration, draft.after, said, events[-1].at, known)
         return draft

@@ -25,7 +25,7 @@ from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.figures import with_changes
 from escuadra.core.visit.gate import Gate, as_it_is, gate
-from escuadra.core.visit.log.events import Pinned, Signed
+from escuadra.core.visit.log.events import Pinned, Signed, TakenIn
 from escuadra.core.visit.log.reducer import Visit, as_signed, fold_visit
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -78,14 +78,14 @@ class House:
 
     def model_of(self, whole: Whole) -> VehicleModel:
         """The visit's vehicle model, as it was pinned, with what differs on this very vehicle's variant."""
-        return as_it_is(self._model(whole), whole.state.variant_answers, whole.job.vin)
+        return self._vehicle(whole.state)
 
     def gate(self, whole: Whole) -> Gate:
         """What is known of the vehicle's variant."""
-        return gate(self._model(whole), whole.state.variant_answers, whole.job.vin)
+        return gate(self._model(whole.job), whole.state.variant_answers, whole.job.vin)
 
-    def _model(self, whole: Whole) -> VehicleModel:
-        found = self._entry(next(pin for pin in whole.job.pins if pin.kind == "vehicle"))
+    def _model(self, job: TakenIn) -> VehicleModel:
+        found = self._entry(next(pin for pin in job.pins if pin.kind == "vehicle"))
         assert isinstance(found, VehicleModel)
         return found
 
@@ -99,15 +99,8 @@ class House:
 
     def tabs(self, whole: Whole) -> list[Tab]:
         """A visit's calibrations in their order; no sheet is worked out for it."""
-        first = next(iter(whole.visit.calibrations), "")
         return [
-            Tab(
-                id=id,
-                address=whole.row.id if id == first else f"{whole.row.id}.{id}",
-                sheet=self.sheet_of(whole, id),
-                stage=whole.part(id).stage,
-            )
-            for id in whole.visit.in_order
+            Tab(id, whole.address(id), self.sheet_of(whole, id), whole.part(id).stage) for id in whole.visit.in_order
         ]
 
     def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened | Unreadable]:
@@ -117,11 +110,6 @@ class House:
         """
         with self.store.reading() as log:
             return [one for row in log.rows(limit, offset) for one in self._calibrations(log, row)]
-
-    def calibrations(self, visit: str) -> list[Opened | Unreadable]:
-        """A visit at each of its calibrations, in their order; raises ``BadInput`` for an unknown one."""
-        with self.store.reading() as log:
-            return self._calibrations(log, log.row(visit))
 
     def _calibrations(self, log: Log, row: Row) -> list[Opened | Unreadable]:
         try:
@@ -244,7 +232,8 @@ class House:
     def plan_of(self, visit_id: str, calibration: str, state: State) -> Plan:
         """What a calibration is judged by: its pinned entries, what was changed of them, the bay, the floor there."""
         known = self._plans.get((visit_id, calibration))
-        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins), state.variant)
+        vin = state.job.vin if state.job is not None else ""
+        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins), state.variant, vin)
         if known is None or known[0] != basis:
             known = self._plans.keep((visit_id, calibration), (basis, self._plan(state)))
         return known[1]
@@ -253,8 +242,9 @@ class House:
         """The one plan of all calibrations that pin the same at the same place, with the same figures changed."""
         placed = state.placed.model_dump_json() if state.placed is not None else ""
         told = [one.said.model_dump_json() for one in state.changes]
-        told += [one.said.model_dump_json() for one in state.variant]
-        content = (placed, *(pin.hash for pin in state.pins), *told)
+        assert state.job is not None
+        variant = gate(self._model(state.job), state.variant_answers, state.job.vin).variant
+        content = (placed, variant.id if variant is not None else "", *(pin.hash for pin in state.pins), *told)
         return self._made.get(content) or self._made.keep(content, self._new_plan(state))
 
     def _new_plan(self, state: State) -> Plan:
@@ -266,15 +256,17 @@ class House:
             found[pin.kind] = self._entry(pin)
             if pin.kind == "target":
                 targets[pin.id] = found["target"]
-        procedure, vehicle = found["procedure"], found["vehicle"]
+        procedure, vehicle = found["procedure"], self._vehicle(state)
         assert isinstance(procedure, Procedure)
-        assert isinstance(vehicle, VehicleModel)
-        assert state.job is not None
-        vehicle = as_it_is(vehicle, state.variant_answers, state.job.vin)
         frame, target = found["frame"], targets[procedure.mounting.target]
         assert isinstance(frame, FrameProfile)
         procedure = with_changes(procedure, (change.said for change in state.changes))
         return self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets))
+
+    def _vehicle(self, state: State) -> VehicleModel:
+        """The vehicle's model with what differs on its variant."""
+        assert state.job is not None
+        return as_it_is(self._model(state.job), state.variant_answers, state.job.vin)
 
     def _entry(self, pin: Pinned) -> Any:
         """A catalogue entry as it was pinned: the same for all visits that pin it."""

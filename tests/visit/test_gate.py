@@ -102,3 +102,16 @@ def test_nothing_is_entered_before_the_gate_is_passed_and_the_sheet_is_the_varia
     assert [(one.field, one.value) for one in record.corrections] == [("vin", BY_VIN[ONE])]
     with refused(Conflict, match="contradict each other"):
         garage.do(Answer(id, "printed.day", "2025-11-02"), "teo", press())
+
+
+def test_visits_with_the_same_answers_share_no_plan_where_a_number_contradicts_them(garage: Garage) -> None:
+    heights = []
+    for k, vin in enumerate((BY_VIN[ONE], BY_VIN[TWO])):
+        asked = {"number": f"G-{k}", "reason": "camera replaced", "bay": "Norte", "procedure": "QR-CAM-01", "vin": vin}
+        id = garage.do(BeginVisit(TakeIn.read({**asked, "frame": "galga-2"})), "teo", press()).row.id
+        for question, option in (("camera_lenses", TWO), ("suspension", LOW)):
+            garage.do(AnswerVariant(id, question, option, "look"), "teo", press())
+        heights.append(garage.open(id).sheet.plan.vehicle.arches.LF)
+    assert heights == [741, 701], "the first is of no variant, and its sheet is shut"
+    garage.do(Correct(id, "vin", BY_VIN[ONE], "read again off the windscreen"), "teo", press())
+    assert garage.open(id).sheet.plan.vehicle.arches.LF == 741

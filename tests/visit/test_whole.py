@@ -11,6 +11,7 @@ from escuadra.commands import Garage, TakeIn
 from escuadra.commands.entries import Answer
 from escuadra.commands.forms import Whole, press
 from escuadra.commands.listing import Listed
+from escuadra.commands.signing import Sign, printed
 from escuadra.commands.taking_in import BeginVisit
 from escuadra.commands.whole import (
     AddCalibration,
@@ -183,6 +184,21 @@ def test_a_visit_that_was_called_off_takes_nothing_until_it_is_taken_up(teo: Tec
     assert (row.stage, garage.open(id).sheet.can_sign) == ("called_off", False)
     do(garage, TakeUp(id, WHY))
     teo.answer("printed.day", "2026-02-02")
+
+
+def test_what_is_left_out_is_not_signed_and_what_was_signed_is_printed_though_the_visit_was_called_off(
+    full: Technician,
+) -> None:
+    garage, id = full.garage, full.job
+    do(garage, LeaveOut(id, "1", WHY))
+    head = full.opened.row.head
+    with refused(Conflict, match="left out of the visit"):
+        garage.do(Sign(id, head, lambda *_: b"{}"), "ines", press())
+    do(garage, TakeUp(id, WHY, "1"))
+    garage.do(Sign(id, full.opened.row.head, lambda *_: b"{}"), "ines", press())
+    do(garage, CallOff(id, WHY))
+    assert full.opened.state.stage == "signed"
+    assert printed(garage, id, 1, lambda record, _: b"%PDF of " + record) == b"%PDF of {}"
 
 
 def test_a_frame_that_stands_serves_the_next_calibration(full: Technician) -> None:

@@ -215,13 +215,13 @@ class State:
 
     @property
     def stage(self) -> str:
-        """called_off, left_out, taken_in, in_work, signed or reopened."""
+        """signed, called_off, left_out, reopened, in_work or taken_in."""
+        if self.signed is not None:
+            return "signed"
         if self.called_off is not None:
             return "called_off"
         if self.left_out is not None:
             return "left_out"
-        if self.signed is not None:
-            return "signed"
         if self.reopened:
             return "reopened"
         return "in_work" if self.begun else "taken_in"
