@@ -12,9 +12,9 @@ from typing import Any, Generic, TypeVar
 from escuadra.commands.forms import Opened, Whole
 from escuadra.commands.house import House
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.said import said
+from escuadra.core.base.said import Name, Noun, said
 from escuadra.core.base.stream import Part, Payload, Person, made
-from escuadra.core.house import visit_stream
+from escuadra.core.house import DUTIES, Duty, visit_stream
 from escuadra.core.visit.log.disturbances import Owner
 from escuadra.core.visit.log.events import Doubted, VisitPayload
 from escuadra.core.visit.log.reducer import fold_visit
@@ -123,6 +123,15 @@ class VisitCommand(Command[Any]):
         """It is said of a signed sheet."""
         return False
 
+    @property
+    def once_confirmed(self) -> bool:
+        """It is said of a set-up that was confirmed."""
+        return False
+
+    def once_run(self, opened: Opened) -> bool:
+        """It is said of a set-up by which the procedure was run: it changes nothing of that."""
+        return False
+
     @abstractmethod
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """What is said, in its order; raises where it is refused."""
@@ -138,7 +147,18 @@ class VisitCommand(Command[Any]):
             raise Conflict(said("jobs.command.sheet_signed_work_again_reopen"))
         if not self.when_signed:
             goes_on(context.house, opened)
+            self._thaws(opened)
         return decided(opened, self.say(context, opened))
+
+    def _thaws(self, opened: Opened) -> None:
+        """Raises ``Conflict`` for what would change a set-up that was run or confirmed."""
+        if self.once_run(opened):
+            return
+        if opened.state.frozen is not None:
+            raise Conflict(said("jobs.command.was_run"))
+        confirmed = opened.sheet.confirmed
+        if confirmed is not None and not self.once_confirmed:
+            raise Conflict(said("jobs.command.was_confirmed", name=confirmed.person.name))
 
     def told(self, context: Context, committed: Committed) -> Opened:
         """The visit as it is then."""
@@ -147,6 +167,13 @@ class VisitCommand(Command[Any]):
             return context.house.open(self.visit, self.calibration)
         with context.house.store.reading() as log:
             return context.house.readable(log, row, self.calibration)
+
+
+def may(context: Context, what: Duty) -> None:
+    """Raises ``Conflict`` where whoever asks may not do that."""
+    if what not in DUTIES[context.role]:
+        role = Noun(f"role.{context.role}") if context.role else Name("")
+        raise Conflict(said(f"jobs.command.may_not_{what}", name=context.who.name, role=role))
 
 
 def goes_on(house: House, opened: Opened) -> None:
@@ -173,7 +200,8 @@ def imagined(context: Context, opened: Opened, sayings: Sequence[Saying]) -> Ope
     visit = fold_visit(opened.visit, events)
     said = [one.said for one in sayings]
     known = opened.sheet.underivable
-    sheet = context.house.derived(opened.row.id, opened.calibration, visit, said, context.at, known)
+    after = context.house.left(opened.row.id, visit, opened.calibration, events)
+    sheet = context.house.derived(opened.row.id, opened.calibration, after, said, context.at, known)
     return replace(opened, visit=visit, sheet=sheet)
 
 

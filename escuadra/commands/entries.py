@@ -7,10 +7,11 @@ from datetime import date
 
 from escuadra.commands.command import Context, Saying, VisitCommand, of_owner, slot_of
 from escuadra.commands.forms import Opened
-from escuadra.core.base.errors import BadInput
+from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import nouns, said
 from escuadra.core.visit.log.disturbances import HAPPENINGS, owner_of
 from escuadra.core.visit.log.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Source, Withdrawn
+from escuadra.core.visit.log.state import RESULTS
 
 
 @dataclass(frozen=True)
@@ -19,6 +20,10 @@ class Answer(VisitCommand):
 
     slot: str
     value: str
+
+    def once_run(self, opened: Opened) -> bool:
+        """What came of the run."""
+        return of_result(opened, self.slot)
 
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """The answer, of the part that its slot is of."""
@@ -46,6 +51,10 @@ class Happen(VisitCommand):
     source: Source = "reported"
     by: Mapping[str, float | str] = field(default_factory=dict)
 
+    def once_run(self, opened: Opened) -> bool:
+        """It happens whether or not the procedure was run."""
+        return True
+
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """What happened, of the body or of the vehicle that it happened to."""
         known = HAPPENINGS.get(self.what)
@@ -59,9 +68,15 @@ class Happen(VisitCommand):
 class Undo(VisitCommand):
     """One's own last reading or answer taken back; it stays in the stream as withdrawn."""
 
+    def once_run(self, opened: Opened) -> bool:
+        """Of the run, and of what came of it, see ``say``."""
+        return True
+
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
-        """That it is withdrawn, of the part that it was of."""
-        last = opened.state.last_of(context.who.id)
+        """That it is withdrawn, of the part that it was of; raises ``Conflict`` for what the run stands on."""
+        last, frozen = opened.state.last_of(context.who.id), opened.state.frozen
+        if last is not None and frozen is not None and last.seq < frozen.seq:
+            raise Conflict(said("jobs.command.was_run"))
         if last is None or last.of is None:
             raise BadInput("undo", "", said("wants.entry_your_own_still_counts"))
         return [Saying(Withdrawn(entry=last.seq), last.of)]
@@ -73,6 +88,10 @@ class Override(VisitCommand):
 
     check: str
     reason: str
+
+    def once_run(self, opened: Opened) -> bool:
+        """A result too is accepted with a reason."""
+        return True
 
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """The override, of the calibration."""
@@ -88,6 +107,11 @@ class Override(VisitCommand):
         if view.state == "holds":
             raise BadInput("check", self.check, said("wants.check_does_not_hold"))
         return [Saying(Overridden(check=self.check, reason=reason[:500]), own)]
+
+
+def of_result(opened: Opened, slot: str) -> bool:
+    """A place of what exists only once the procedure was run."""
+    return slot.startswith(RESULTS) and slot in opened.sheet.slots
 
 
 def reasoned(reason: str) -> str:

@@ -108,14 +108,17 @@ class Garage(House):
         before = seen.visit if seen is not None else Visit()
         draft = _Draft(seen.row if seen is not None else None, fold_visit(before, events), {})
         for calibration in draft.after.calibrations:
-            if not parts.intersection(draft.after.stands_on(calibration)) or draft.after.outgrown(calibration):
+            left = draft.after.outgrown(calibration)
+            own = draft.after.stands_on(calibration)
+            if not parts.intersection(own[-1:] if left else own):
                 continue
             known: Collection[str] = ()
             if seen is not None and calibration in before.calibrations:
                 seen_at = seen if isinstance(seen, Opened) and seen.calibration == calibration else None
                 same = seen_at or self.open(id, calibration)
                 known = same.sheet.underivable
-            draft.sheets[calibration] = self.derived(id, calibration, draft.after, said, events[-1].at, known)
+            after = self.left(id, draft.after, calibration, events)
+            draft.sheets[calibration] = self.derived(id, calibration, after, said, events[-1].at, known)
         return draft
 
     # --- written

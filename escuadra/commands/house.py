@@ -17,7 +17,7 @@ from escuadra.commands.listing import Listed, listed
 from escuadra.commands.memory import MOST_ENTRIES, MOST_LISTED, MOST_VISITS, Memory, Sheets, Solutions
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import said
-from escuadra.core.base.stream import ITSELF, Part, Payload, Person
+from escuadra.core.base.stream import ITSELF, Event, Part, Payload, Person
 from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.entries import KINDS
@@ -26,7 +26,7 @@ from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.figures import with_changes
 from escuadra.core.visit.gate import Gate, as_it_is, gate
 from escuadra.core.visit.log.events import Pinned, Signed, TakenIn
-from escuadra.core.visit.log.reducer import Visit, as_signed, fold_visit
+from escuadra.core.visit.log.reducer import Visit, as_left, as_signed, fold_visit
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet, derive
@@ -183,7 +183,7 @@ class House:
         head, sheet = self._sheets.get(row.id, calibration)
         if sheet is None or head != row.head or (sheet.expires is not None and sheet.expires <= self.clock()):
             if visit.outgrown(calibration):
-                visit = as_signed(log.events(row.id), calibration)
+                visit = as_left(log.events(row.id), calibration)
             state = visit.seen_by(calibration)
             sheet = derive(state, self.plan_of(row.id, calibration, state), self.clock(), self.solutions, sheet)
             self._sheets.keep(row.id, calibration, row.head, sheet)
@@ -194,6 +194,16 @@ class House:
         self._visits.keep(row.id, (row.head, visit))
         for calibration, sheet in sheets.items():
             self._sheets.keep(row.id, calibration, row.head, sheet)
+
+    def left(self, visit_id: str, visit: Visit, calibration: str, fresh: Sequence[Event]) -> Visit:
+        """The visit as a calibration sees it, which may have been run before others went on.
+
+        ``fresh``: events that are not written yet.
+        """
+        if not visit.outgrown(calibration):
+            return visit
+        with self.store.reading() as log:
+            return as_left([*log.events(visit_id), *fresh], calibration)
 
     def derived(
         self,

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from escuadra.commands.command import Context, Decision, Saying, VisitCommand, of_owner, slot_of
+from escuadra.commands.entries import of_result
 from escuadra.commands.forms import Asked, Opened
 from escuadra.commands.house import House
 from escuadra.core.base.errors import BadInput
@@ -41,6 +42,10 @@ class TakeReading(VisitCommand):
             return super().decide(context)
         except Unclear as unclear:
             return Decision(instead=unclear.asked)
+
+    def once_run(self, opened: Opened) -> bool:
+        """What came of the run."""
+        return of_result(opened, self.slot)
 
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """The reading, of the part that its slot is of; raises ``Unclear`` where it has to be asked about."""

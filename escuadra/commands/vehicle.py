@@ -107,10 +107,19 @@ class Photograph(VisitCommand):
     name: str
     content: bytes = field(repr=False)
 
+    @property
+    def once_confirmed(self) -> bool:
+        """It changes nothing of how things stand."""
+        return True
+
+    def once_run(self, opened: Opened) -> bool:
+        """Nor of what was run."""
+        return True
+
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """Which file it is, of the part that its slot is of."""
         view = opened.sheet.slots.get(self.slot)
-        if view is None or not view.slot.photos:
+        if view is None:
             raise BadInput("slot", self.slot, said("wants.place_sheet_takes_photos"))
         plain, width, height = reencoded(self.content)
         digest = context.house.files.put(plain)

@@ -14,6 +14,15 @@ PEOPLE, SETTINGS = "people", "settings"
 Role = Literal["specialist", "lead", "trainee", "estimator"]
 ROLES: tuple[Role, ...] = get_args(Role)
 """What somebody does here."""
+Duty = Literal["measure", "sign", "release"]
+DUTIES: dict[str, tuple[Duty, ...]] = {
+    "trainee": ("measure",),
+    "estimator": ("measure",),
+    "specialist": ("measure", "sign"),
+    "lead": ("measure", "sign", "release"),
+    "itself": (),
+}
+"""What each may do with a calibration; one person may hold all of it."""
 
 
 class PersonAdded(Payload):

@@ -6,26 +6,30 @@ A frame's true pose is planted and its readings follow from trigonometry, rounde
 import math
 from collections.abc import Mapping
 from datetime import UTC, datetime
+from types import MappingProxyType
 
 from escuadra.commands import Garage, Opened, TakeIn
 from escuadra.commands.entries import Answer, Happen
 from escuadra.commands.reading import SIGNS, TakeReading
-from escuadra.commands.stations import RunStation
+from escuadra.commands.running import RunProcedure
 from escuadra.commands.taking_in import BeginVisit, ChoosePlace
 from escuadra.commands.whole import AnswerVariant
 from escuadra.core.base.axes import turned
 from escuadra.core.bay.bay import Place
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.result import OUTCOME, PASSED
 from escuadra.core.visit.checks.target import mount_for
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck
 from escuadra.core.visit.hung import read_at
 from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
 from escuadra.core.visit.views import CheckView
 from escuadra.devices.virtual_bay import SLOPES
 
+NO_FIGURES: Mapping[str, float] = MappingProxyType({})
 MOST_LOOKS = 12
 """More are never asked for, to be sure of what was read."""
 FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
@@ -231,10 +235,22 @@ class Technician:
         self.read(f"standheight.{plan.station.id}", f"{plan.target_above_floor:.0f}", "tape-4")
 
     def run(self) -> None:
-        """The procedure run at the station at hand."""
+        """The procedure run, at the station at hand where there are several."""
         station = self.opened.sheet.plan.station
-        assert station is not None
-        self.garage.do(RunStation(self.job, station.id), self.person, self.id())
+        self.garage.do(RunProcedure(self.job, station.id if station is not None else ""), self.person, self.id())
+
+    def result(self, outcome: str = PASSED, off: Mapping[str, float] = NO_FIGURES) -> None:
+        """What came of the run: passed, with all that the routine shows; ``off``: degrees, by figure."""
+        self.answer(OUTCOME, outcome)
+        for figure in self.opened.sheet.plan.procedure.results:
+            value = off.get(figure.id, 0.12)
+            self.read(f"{RESULTS}{figure.id}", f"{abs(value):g}", "tester", SIGNS[value < 0])
+
+    def finish(self) -> None:
+        """Run, where that is left, and passed: what is left then is to sign."""
+        if self.opened.sheet.next.kind == "run":
+            self.run()
+        self.result()
 
     def level(self, height_off: float = 0.0) -> None:
         """Zero marks, level, target height, and the heights of beam and hubs."""

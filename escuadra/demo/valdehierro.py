@@ -219,5 +219,6 @@ def _signed(who: Technician) -> None:
     who.tapes((0.5, -0.9, 0.0))
     who.tapes((0.5, -0.9, 0.0), rear)
     who.around()
+    who.finish()
     who.person = "ines"
     who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), who.person, who.id())

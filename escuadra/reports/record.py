@@ -15,18 +15,20 @@ from pydantic import Field
 from escuadra import __version__
 from escuadra.commands import Garage, Opened, signing
 from escuadra.core.base.model import CatalogueText, Frozen
-from escuadra.core.base.said import Given, Name, Said, Temperature, as_said, exact, said
+from escuadra.core.base.said import Given, Name, Noun, Said, Temperature, Text, as_said, exact, said
 from escuadra.core.base.stream import Person
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.visit.attempts import Attempt, attempts
 from escuadra.core.visit.codes import after, before
 from escuadra.core.visit.log.codes import UnitRead
 from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
-from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Snapshot, State
+from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Photo, Snapshot, State
 from escuadra.core.visit.log.whole import BodyCorrected
 from escuadra.core.visit.needed import part_name, reason_words
 from escuadra.core.visit.next_move import retold
+from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.drawing import lines_view, plan_view, rule, side_view
@@ -70,6 +72,14 @@ class RecordedFigure(Frozen):
     probability: float = Field(description="that the true value lies within the limits")
 
 
+class RecordedShown(Frozen):
+    """A figure that the routine showed before it took that as zero."""
+
+    label: Said
+    degrees: float
+    value: Said
+
+
 class RecordedOverride(Frozen):
     """Why a check that did not hold was accepted."""
 
@@ -98,6 +108,24 @@ class RecordedPhoto(Frozen):
     slot: str
     label: Said
     sha256: str
+    person: str
+    at: datetime
+    reading: Said | None = Field(None, description="what had been read there last when it was kept")
+    state: str = Field("", description="of its check, as it was signed")
+
+
+class RecordedAttempt(Frozen):
+    """A run of the procedure, and what came of it."""
+
+    at: datetime
+    person: str
+    outcome: str = Field(description="passed, failed, interrupted; empty: not told")
+    figures: list[RecordedShown] = []
+
+
+class RecordedConfirmation(Frozen):
+    """The set-up was confirmed as it stood, before the run."""
+
     person: str
     at: datetime
 
@@ -205,6 +233,8 @@ class Record(Frozen):
     changes: list[RecordedChange] = Field([], description="specification figures overridden on the spot")
     photos: list[RecordedPhoto] = []
     checks: list[RecordedCheck]
+    confirmed: RecordedConfirmation | None = Field(None, description="the set-up, before the run")
+    attempts: list[RecordedAttempt] = Field([], description="every run with what came of it, in their order")
     runs: list[RecordedRun] = Field([], description="where the sheet is run at several places")
     disturbances: list[Happened]
     cautions: list[CatalogueText]
@@ -279,17 +309,12 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
             )
             for c in state.changes
         ],
-        photos=[
-            RecordedPhoto(
-                slot=p.said.slot,
-                label=as_said(sheet.slots[p.said.slot].slot.label if p.said.slot in sheet.slots else Name(p.said.slot)),
-                sha256=p.said.digest,
-                person=p.person.name,
-                at=_time(p.at),
-            )
-            for p in state.photos
-        ],
+        photos=[_photo(p, sheet) for p in state.photos],
         checks=[_check(view, state) for view in sheet.checks],
+        confirmed=RecordedConfirmation(person=sheet.confirmed.person.name, at=_time(sheet.confirmed.at))
+        if sheet.confirmed is not None
+        else None,
+        attempts=[_attempt(one, sheet) for one in attempts(state)],
         runs=[
             RecordedRun(
                 station=view.station.name,
@@ -320,6 +345,44 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         log_head=opened.row.head,
         application=f"Escuadra {__version__}",
     )
+
+
+def _photo(photo: Photo, sheet: Sheet) -> RecordedPhoto:
+    slot = photo.said.slot
+    found = next(((view, s) for view in sheet.checks for s in view.slots if s.slot.id == slot), None)
+    read = [e for e in sheet.state.live(slot) if e.seq < photo.seq]
+    return RecordedPhoto(
+        slot=slot,
+        label=as_said(found[1].slot.label if found is not None else Name(slot)),
+        sha256=photo.said.digest,
+        person=photo.person.name,
+        at=_time(photo.at),
+        reading=as_said(shown(found[1].slot, read[-1])) if found is not None and read else None,
+        state=found[0].state if found is not None else "",
+    )
+
+
+def shown(slot: Slot, entry: Entry) -> Text:
+    """An entry as it is said."""
+    told = entry.said
+    if isinstance(told, ReadingTaken):
+        return told.shown
+    return slot.option(told.value) if slot.ask != "day" else Name(told.value)
+
+
+def _attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
+    ways = {figure.id: figure.way for figure in sheet.plan.procedure.results}
+    figures = [
+        RecordedShown(
+            label=as_said(Noun(f"result.{ways[id]}")),
+            degrees=entry.said.value,
+            value=as_said(amount(entry.said.value, "°", 2, ways[id])),
+        )
+        for id, entry in one.figures.items()
+        if isinstance(entry.said, ReadingTaken)
+    ]
+    outcome = str(getattr(one.outcome.said, "value", "")) if one.outcome is not None else ""
+    return RecordedAttempt(at=_time(one.run.at), person=one.run.person.name, outcome=outcome, figures=figures)
 
 
 def _answer(vehicle: VehicleModel, one: AnsweredBy) -> RecordedAnswer:
@@ -396,12 +459,11 @@ def _looks(view: SlotView, state: State) -> list[Entry]:
 def _reading(slot: Slot, entry: Entry) -> RecordedReading:
     taken = entry.said if isinstance(entry.said, ReadingTaken) else None
     answer = "" if taken else str(getattr(entry.said, "value", ""))
-    shown = taken.shown if taken else slot.option(answer) if slot.ask != "day" else Name(answer)
     return RecordedReading(
         slot=entry.slot,
         label=as_said(slot.label),
         typed=taken.typed if taken else answer,
-        understood=as_said(shown),
+        understood=as_said(shown(slot, entry)),
         value=taken.value if taken else None,
         instrument=taken.tool.name if taken else None,
         contributions=taken.tool.contributions if taken else None,

@@ -340,9 +340,15 @@ class Reopening(Posted):
 
 
 class Run(Posted):
-    """The procedure was run at the station at hand."""
+    """The procedure was run, at the station at hand where there are several."""
 
     station: Text = ""
+
+
+class Confirming(Posted):
+    """The set-up is confirmed as it stands, or that is taken back."""
+
+    taken_back: Text = ""
 
 
 class NewSurvey(Posted):

@@ -92,6 +92,9 @@ def work(page: Page, bay: Bay, most: int = 170) -> int:
         sentence = page.locator(NEXT).inner_text()
         if sentence.startswith("Everything is settled"):
             return moves
+        if page.locator("[data-key=r]").count():
+            settled(page, "r")
+            continue
         control = page.locator("[data-key=m]")
         if control.count():
             bay.obey(sentence)

@@ -43,8 +43,8 @@ def jobs(demo_once: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
         "J-3": prepared(garage, "J-3", "BL-CAM-02", until="run"),
         "J-4": prepared(garage, "J-4", "BL-CAM-02", frame="galga-3"),
         "J-5": prepared(garage, "J-5", "BL-CAM-01", line=["mirrors", "rulers", "hubs"]),
-        "J-6": prepared(garage, "J-6", "BL-CAM-01", until="sign"),
-        "J-7": prepared(garage, "J-7", "BL-CAM-01", until="sign", hub_off=(-12.0, 0.0)),
+        "J-6": prepared(garage, "J-6", "BL-CAM-01", until="run"),
+        "J-7": prepared(garage, "J-7", "BL-CAM-01", until="run", hub_off=(-12.0, 0.0)),
     }
     bays["J-2"].roll, bays["J-2"].pitch = 0.24, -0.22
     garage.close()
@@ -201,7 +201,13 @@ class Hands:
         page.keyboard.press("Enter")
 
 
-ANSWERS = {"target.side": "^A$", "target.way_up": "^arrow up$", "target.fixing": "^both hooks$"}
+RUN = r"^Run the procedure\."
+ANSWERS = {
+    "result.outcome": "^passed$",
+    "target.side": "^A$",
+    "target.way_up": "^arrow up$",
+    "target.fixing": "^both hooks$",
+}
 
 
 def typed_from(bay: VirtualBay) -> Callable[[str], str | None]:
@@ -223,9 +229,10 @@ def opened(visit: Visit, server: Server, number: str) -> Page:
 def test_a_whole_set_up_by_live_devices(jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit) -> None:
     server, _ = jobs
     page = opened(visit, server, "J-1")
-    hands = Hands(page, lambda slot: None, None)
-    hands.until("settled: sign")
+    hands = Hands(page, lambda slot: "-0.12" if slot.startswith("result.") else None, None)
+    hands.until(RUN)
     assert {"yaw", "slide", "roll"} & {*hands.moves}, "the stand-ins' frame stood off and followed what was told"
+    hands.until("settled: sign")
     page.get_by_role("button", name="Sign", exact=True).click()
     expect(page.get_by_role("link", name="Record PDF")).to_be_visible()
     path = job_page(server, "J-1")
@@ -241,7 +248,7 @@ def test_a_whole_set_up_by_tape_with_a_frame_that_leans(
     server, bays = jobs
     page = opened(visit, server, "J-2")
     hands = Hands(page, typed_from(bays["J-2"]), bays["J-2"])
-    hands.until("settled: sign")
+    hands.until(RUN)
     off = bays["J-2"].off()
     assert abs(off["yaw"]) < 0.25
     assert abs(off["centre"]) < 4
@@ -255,7 +262,7 @@ def test_mirrors_rulers_and_hub_distances_need_no_tape_to_the_beam(
     server, bays = jobs
     page = opened(visit, server, "J-5")
     hands = Hands(page, typed_from(bays["J-5"]), bays["J-5"])
-    hands.until("settled: sign")
+    hands.until(RUN)
     assert not [said for said in hands.heard if "hub to" in said], hands.heard
     assert len([said for said in hands.heard if "half a turn" in said]) <= 2, "half a turn on, once a seating"
     off = bays["J-5"].off()
@@ -275,7 +282,7 @@ def test_a_misread_laser_is_found_and_cured(jobs: tuple[Server, dict[str, Virtua
     page.keyboard.press("Enter")
     expect(page.locator("[data-check=centred]").first).to_have_attribute("data-state", "undecided")
     hands = Hands(page, typed_from(bay), bay)
-    hands.until("settled: sign")
+    hands.until(RUN)
     assert [said for said in hands.heard if "floor laser" in said.lower() and "replace" in said], hands.heard
     assert not hands.moves, "nothing was moved for a reading that was wrong"
 
@@ -283,7 +290,7 @@ def test_a_misread_laser_is_found_and_cured(jobs: tuple[Server, dict[str, Virtua
 def test_a_hub_that_truly_stands_back_is_told_so(jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit) -> None:
     server, _ = jobs
     page = opened(visit, server, "J-7")
-    expect(page.locator(".next")).to_contain_text("sign")
+    expect(page.locator(".next")).to_contain_text("Run the procedure.")
     page.goto(page.url + "?check=square")
     expect(page.locator(".check[data-open]")).to_contain_text("The LF hub truly stands")
     expect(page.locator(".check[data-open]")).to_contain_text("behind where the model has it")
@@ -311,7 +318,7 @@ def test_three_places_with_a_bump_between_the_second_and_the_third(
     expect(station.nth(1)).to_have_attribute("data-proof", "doubt")
     expect(station.nth(0)).to_have_attribute("data-proof", "proven")
     expect(page.locator(".next")).to_contain_text("left, position 2 of 3")
-    hands.until("settled: sign")
+    hands.until("What did the routine say")
     for k in range(3):
         expect(station.nth(k)).to_have_attribute("data-proof", "proven")
     page.locator(".stations").click()

@@ -22,6 +22,7 @@ def signed(full: Technician) -> Technician:
     full.happen("door")
     full.answer("tick.doors", "yes")
     full.garage.do(Override(full.job, "ride_height", "read a minute before the door was used"), "ines", full.id())
+    full.finish()
     full.garage.do(Sign(full.job, full.opened.row.head, render_record(full.garage)), "ines", full.id())
     return full
 
@@ -34,11 +35,12 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     assert (record.number, record.revision, record.line) == ("T-1", 1, "thrust")
     assert record.signed_by.name == "Inés Robledo"
     assert record.signed_by.known == "picked"
+    assert [(one.outcome, len(one.figures)) for one in record.attempts] == [("passed", 3)]
     assert [(o.check, o.state) for o in record.overrides] == [("ride_height", "stale")]
     assert record.log_events == stored_events(signed) - 1
     assert [check.id for check in record.checks] == [view.check.id for view in signed.opened.sheet.checks]
     for check in record.checks:
-        assert check.readings or check.id == "thrust", "both lines are worked out from the others' readings"
+        assert check.readings or check.id in ("thrust", "run"), "both lines are worked out from the others' readings"
         for reading in check.readings:
             assert reading.person
             assert (reading.instrument is None) == (reading.value is None)
@@ -46,7 +48,7 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     assert {reading.slot for reading in square.readings} >= {"tape.LF.LF_end", "tape.RR.RF_end", "crossing"}
     assert square.figures[0].expanded_uncertainty > 0
     assert square.figures[0].verdict == "holds"
-    assert record.disturbances[-1].what.code == "happening.door"
+    assert [past.what.code for past in record.disturbances[-2:]] == ["happening.door", "happening.run_whole"]
 
     pdf = PdfReader(io.BytesIO(print_record(signed.garage, signed.job, 1)))
     first, second = (" ".join(page.extract_text().split()) for page in pdf.pages[:2])
@@ -72,6 +74,7 @@ def test_a_record_is_printed_once_from_the_sheet_as_it_was_signed(signed: Techni
     garage, job = signed.garage, signed.job
     assert signed.opened.state.pdf_of(1) is None
     garage.do(Reopen(job, "the ride height was asked for again"), "ines", signed.id())
+    signed.happen("attempt")
     signed.stance(3, 3, 3, 3)
     count = signed.opened.row.count
     first = print_record(garage, job, 1)
@@ -104,7 +107,11 @@ def test_the_schema_admits_the_record_and_nothing_less(signed: Technician) -> No
 def test_signing_again_after_reopening_keeps_the_first_record(signed: Technician) -> None:
     before = print_record(signed.garage, signed.job, 1)
     signed.garage.do(Reopen(signed.job, "the ride height was asked for again"), "ines", signed.id())
+    signed.happen("attempt")
     signed.stance(0, 1, 0, 1)
+    signed.around()
+    assert signed.opened.sheet.next.kind == "run", signed.opened.sheet.next
+    signed.finish()
     signed.garage.do(Sign(signed.job, signed.opened.row.head, render_record(signed.garage)), "teo", signed.id())
     records = signed.opened.state.records
     assert [record.revision for record, _, _ in records] == [1, 2]

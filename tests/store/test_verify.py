@@ -38,6 +38,7 @@ def verify(who: Technician, *more: str) -> Any:
 def furnished(who: Technician) -> Garage:
     """A signed visit, a second one, a closed survey, an instrument's history, a photo and a document."""
     garage = who.garage
+    who.finish()
     garage.do(Sign(who.job, who.opened.row.head, lambda *_: b"{}"), "ines", who.id())
     first = who.job
     who.take_in(number="T-2", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")

@@ -59,7 +59,7 @@ def test_the_wrong_reading_is_found_and_nothing_is_asked_without_end(full: Techn
     asked = asked_until_cured(full, slot, off)
     assert slot in asked, asked
     assert all(asked.count(one) <= 1 + (one == slot) for one in asked), asked
-    assert full.opened.sheet.can_sign, full.opened.sheet.next
+    assert full.opened.sheet.stands, full.opened.sheet.next
 
 
 def test_a_mark_that_lies_off_the_pairs_is_plumbed_again_and_the_laser_is_set_anew(full: Technician) -> None:

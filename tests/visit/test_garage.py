@@ -225,7 +225,7 @@ def test_an_override_needs_a_reason_and_lapses_when_the_check_changes(full: Tech
     assert view.settled
     assert view.state == "stale"
     full.answer("tick.doors", "yes")
-    assert full.opened.sheet.can_sign
+    assert full.opened.sheet.stands
     full.happen("loaded")
     lapsed = full.check("ride_height")
     assert lapsed is not None
@@ -241,6 +241,7 @@ def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None
     garage = full.garage
     with refused(Conflict, match="not signed"):
         garage.do(Reopen(full.job, "for no good reason"), "teo", "r0")
+    full.finish()
     signed = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s1")
     assert signed.state.stage == "signed"
     again = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s1")
@@ -277,7 +278,7 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     later = Garage(full.garage.data, Clock())
     assert later.catalogue.get("procedure", "BL-CAM-01").revision == pinned + 1
     assert later.open(full.job).sheet.plan.procedure.revision == pinned
-    assert later.open(full.job).sheet.can_sign
+    assert later.open(full.job).sheet.stands
     new = later.do(BeginVisit(TakeIn.read({**TAKEN, "number": "T-10"})), "teo", "new")
     assert later.open(new.row.id).sheet.plan.procedure.height == 1502
     later.close()

@@ -29,7 +29,7 @@ def follow(who: Technician, bay: VirtualBay) -> list[str]:
     for _ in range(MOST_STEPS):
         sheet = who.opened.sheet
         move = sheet.next
-        if move.kind == "sign":
+        if move.kind == "run":
             return done
         done.append(move.slot or move.happening)
         if move.kind == "move":
@@ -137,7 +137,7 @@ def test_looks_that_contradict_each_other_are_no_mean(full: Technician, tool: st
     full.read("height.target", f"{before:.0f}", "tape-4", replaces=True)
     assert full.opened.sheet.next.slot == "height.target", "one look alone is not enough"
     full.read("height.target", f"{before:.0f}", "tape-4")
-    assert full.opened.sheet.can_sign, say(full.opened.sheet.next.sentence)
+    assert full.opened.sheet.stands, say(full.opened.sheet.next.sentence)
 
 
 @pytest.mark.parametrize("u_hub, most, asked", [(0.4, 0.3, False), (4.0, 0.3, True), (4.0, 1.5, False)])

@@ -92,7 +92,10 @@ def test_a_check_that_is_out_and_one_that_is_too_old_are_told_to_open_jobs_alone
     first, second = framed(garage, "VF-1"), framed(garage, "VF-2")
     garage.do(Override(second.job, "surroundings", "nothing stands around here"), "teo", "o")
     for view in garage.open(second.job).sheet.unsettled:
-        garage.do(Override(second.job, view.check.id, "a practice sheet, not a vehicle"), "teo", f"o-{view.check.id}")
+        if view.of_setup:
+            accepted = Override(second.job, view.check.id, "a practice sheet, not a vehicle")
+            garage.do(accepted, "teo", f"o-{view.check.id}")
+    second.finish()
     head = garage.open(second.job).row.head
     garage.do(Sign(second.job, head, lambda *_: b"{}"), "teo", "sign")
     assert check(garage, "laser-2", "plumb", 30.0) == ["VF-1"]

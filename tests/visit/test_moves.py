@@ -101,6 +101,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     teo.tapes((0.5, -0.9, 0.0))
     teo.tapes((0.5, -0.9, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
     teo.around()
+    teo.finish()
     assert teo.opened.sheet.can_sign, say(teo.opened.sheet.next.sentence)
     garage.do(Sign(teo.job, teo.opened.row.head, render_record(garage)), "ines", teo.id())
     learned = garage.instruments.one("frame-2").learned

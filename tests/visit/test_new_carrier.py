@@ -75,6 +75,7 @@ def test_a_carrier_a_method_and_a_screen_are_made_in_one_place_each(trolleyed: T
     who.run()
     who.read("trolley.off", "1503", "tape-4")
     assert who.opened.sheet.stations[0].proof == "proven"
+    who.finish()
     assert who.opened.sheet.can_sign, say(who.opened.sheet.next.sentence)
     shown = TestClient(create_app(who.garage), base_url="http://127.0.0.1")
     shown.cookies.set("escuadra_person", "teo")

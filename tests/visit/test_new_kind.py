@@ -34,6 +34,7 @@ def test_a_kind_of_check_is_made_in_one_place(ballasted: Technician) -> None:
     assert say(sheet.next.sentence) == "Put 8 kg more on the foot."
     ballasted.read("foot.ballast", "20", "scales-1", replaces=True)
     finished(ballasted)
+    ballasted.finish()
     assert ballasted.opened.sheet.can_sign, say(ballasted.opened.sheet.next.sentence)
     ballasted.garage.do(
         Sign(ballasted.job, ballasted.opened.row.head, render_record(ballasted.garage)), "teo", ballasted.id()

@@ -6,7 +6,7 @@ import pytest
 
 from escuadra.commands import Garage
 from escuadra.commands.entries import Undo
-from escuadra.commands.stations import RunStation
+from escuadra.commands.running import RunProcedure
 from escuadra.commands.vehicle import ChangeAsked, ChangeFigure
 from escuadra.core.base.errors import Conflict
 from escuadra.core.visit.carriers import carrier_of
@@ -65,7 +65,7 @@ def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None
     move = who.opened.sheet.next
     assert (move.kind, say(move.figure)) == ("run", "1 of 3"), say(move.sentence)
     with refused(Conflict, match="at hand is centre"):
-        who.garage.do(RunStation(who.job, "left"), who.person, who.id())
+        who.garage.do(RunProcedure(who.job, "left"), who.person, who.id())
     who.run()
     assert proofs(who) == ["awaited", None, None]
     move = who.opened.sheet.next
@@ -83,6 +83,7 @@ def test_three_places_are_run_in_turn_and_each_is_proven(garage: Garage) -> None
     assert not who.opened.sheet.can_sign
     who.tape(move.slot)
     assert proofs(who) == ["proven"] * 3
+    who.finish()
     assert who.opened.sheet.next.kind == "sign", say(who.opened.sheet.next.sentence)
 
 

@@ -221,7 +221,7 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
         with refused(BadInput, match=said):
             garage.do(Photograph(full.job, slot, "x", content), "teo", "p3")
     with refused(BadInput, match="takes photos"):
-        garage.do(Photograph(full.job, "arch.LF", "x", picture()), "teo", "p4")
+        garage.do(Photograph(full.job, "nowhere", "x", picture()), "teo", "p4")
     record = build(full.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     assert [p.sha256 for p in record.photos] == [p.said.digest for p in full.opened.state.photos]
 
@@ -259,6 +259,7 @@ def test_a_figure_overridden_on_the_spot_judges_this_job_alone_and_stands_in_the
     assert garage.catalogue.get("procedure", "BL-CAM-01").content.checks
     record = build(full.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     assert [(c.path, c.before, c.value) for c in record.changes] == [(path, 4.0, 0.6), (path, 0.6, 5.0)]
+    full.finish()
     garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s")
     with pytest.raises(Conflict):
         garage.do(ChangeFigure(full.job, ChangeAsked(path=path, typed="4", reason=reason)), "teo", "c3")

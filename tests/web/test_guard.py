@@ -121,6 +121,7 @@ def test_downloads_have_names_whatever_the_job_is_called(garage: Any) -> None:
     worker = Technician(garage, 1_764_072_000_000, "teo")
     worker.take_in(number='Ω "7"/é', reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     finished(worker)
+    worker.finish()
     browser = Visitor(garage)
     assert browser.post(f"/jobs/{worker.job}/sign", {"head": worker.opened.row.head, "entry": "s"}).status_code == 303
     for path in ("record/1.pdf", "record/1.json", "lines/marks.csv", "lines/marks.dxf"):

@@ -171,6 +171,7 @@ def test_jobs_are_listed_a_page_at_a_time_with_the_addresses_of_their_records(fu
     assert set(unsigned) == {"id", "number", "state", "calibrations"}
     begun = {"sheet": "BL-CAM-01", "state": "in_work", "record_pdf": None, "record_json": None}
     assert (unsigned["state"], unsigned["calibrations"]) == ("in_work", [begun])
+    full.finish()
     head = full.opened.row.head
     signed = visitor.post(f"/jobs/{full.job}/sign", {"head": head, "entry": "s"})
     assert signed.status_code == 303

@@ -38,6 +38,7 @@ ToolKind = Literal[
     "gauge",
     "scales",
     "printout",
+    "tester",
 ]
 KINDS: tuple[ToolKind, ...] = get_args(ToolKind)
 READS = (
@@ -51,6 +52,7 @@ READS = (
     "rig",
     "staff",
     "printout",
+    "result",
     "pressure",
     "tread",
     "voltage",

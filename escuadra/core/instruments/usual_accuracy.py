@@ -34,6 +34,7 @@ USUAL: dict[ToolKind, tuple[str, Instrument]] = {
     "thermometer": ("°C", _usual(0.5, 2, 0, 0.5)),  # infrared, an emissivity assumed
     "gauge": ("%", _usual(6, 6, 0, 2)),  # a dial of sixteenths
     "scales": ("kg", _usual(0.5, 0.5, 1000, 0.2)),
+    "tester": ("°", _usual(0.01, 0.02, 0, 0.01)),
     "printout": ("°", _usual(0.01, 0.02, 0, 0.01)),
 }
 

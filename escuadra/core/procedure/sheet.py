@@ -15,9 +15,11 @@ from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.things import SOLID, ThingKind
 
-Group = Literal["ready", "stance", "line", "frame", "target", "clear"]
-GROUPS: tuple[Group, ...] = ("ready", "stance", "line", "target", "frame", "clear")
-"""In the order of the sheet: a target is mounted before the frame is judged, since mounting spoils centre and level."""
+Group = Literal["ready", "stance", "line", "frame", "target", "clear", "result"]
+GROUPS: tuple[Group, ...] = ("ready", "stance", "line", "target", "frame", "clear", "result")
+"""In the order of the sheet: a target is mounted before the frame is judged, since mounting spoils centre and level.
+
+What stands in ``result`` exists only once the procedure was run."""
 LineChoice = Literal["thrust", "body", "axis"]
 """``axis``: through the middles of both axles, where neither wheels nor body were looked at."""
 Datum = Literal["front_hubs", "rear_hubs", "bumper", "emblem", "plate", "windscreen_camera", "sensor"]
@@ -62,6 +64,7 @@ class CheckSpec(Frozen):
     group: Group
     title: CatalogueText | Said = Field(description="what it is called, in one language or by language")
     rule: Literal["guarded", "simple"] = "guarded"
+    photo: bool = Field(False, description="a photo belongs to the record, of what it reads")
     optional: bool = Field(False, description="an optional check that was never begun does not hold up signing")
     stations: list[str] = Field([], description="ids of the stations that it belongs to; empty: every one of its kind")
 
@@ -182,6 +185,17 @@ Ages = Literal["ride_height", "battery", "load", "tyres", "floor", "steering", "
 """What can be too old by the clock alone: what is read for itself, not in one solution with other readings."""
 
 
+AimWay = Literal["aim_yaw", "aim_pitch", "aim_roll"]
+
+
+class ResultFigure(Frozen):
+    """A figure that the routine shows, as it is before the routine takes it as zero."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    way: AimWay = Field(description="about which axis the sensor looks beside where it should")
+    limits: Limits = Field(description="degrees")
+
+
 class FloorLimits(Frozen):
     """What the floor must be under wheels and targets; judged where the bay was surveyed."""
 
@@ -225,6 +239,7 @@ class Procedure(Frozen):
     floor: FloorLimits | None = Field(None, description="limits that only a survey can judge")
     checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
     cautions: list[CatalogueText]
+    results: list[ResultFigure] = Field([], description="what the routine shows; empty: passed or failed alone")
 
     @field_validator("checks", mode="before")
     @classmethod
@@ -250,6 +265,7 @@ class Procedure(Frozen):
     @model_validator(mode="after")
     def _unique(self) -> Self:
         each_once("checks", (check.id for check in self.checks), said("wants.each_checks_id_once"))
+        each_once("results", (figure.id for figure in self.results), said("wants.each_results_id_once"))
         each_once("stations", (station.id for station in self.stations), said("wants.each_stations_id_once"))
         named = [station.id for station in self.stations]
         known = [place.id for place in self.places]

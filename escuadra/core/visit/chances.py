@@ -36,6 +36,7 @@ class Chance:
 
 def chance(setup: Setup, views: Sequence[CheckView]) -> Chance | None:
     """Of all figures of a sheet; nothing while one is open, stale or contradicts others."""
+    views = [view for view in views if view.of_setup]
     judged = [view for view in views if view.judgement.figures]
     unread = any(view.state in ("open", "stale") and not (view.unguarded or view.settled) for view in views)
     if not judged or unread or any(view.judgement.trouble for view in views):

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from escuadra.core.base.errors import BadInput, refusal
-from escuadra.core.base.said import Duration, Metres, Name, Said, said, sentences
+from escuadra.core.base.said import Duration, Metres, Name, Said, nouns, said, sentences
 from escuadra.core.base.stream import Person
 from escuadra.core.measure.aim import AimInput, aim
 from escuadra.core.procedure.sheet import GROUPS
@@ -17,6 +17,7 @@ from escuadra.core.visit.checks import Check, Judgement, own_checks
 from escuadra.core.visit.checks.base import State as CheckState
 from escuadra.core.visit.checks.distance_transfer import RectangleCheck
 from escuadra.core.visit.checks.line import CentrelineCheck, MethodCheck
+from escuadra.core.visit.checks.result import ResultCheck, RunCheck
 from escuadra.core.visit.checks.stations import StationsCheck
 from escuadra.core.visit.doubting import at_odds
 from escuadra.core.visit.epochs import Setup, cold
@@ -80,6 +81,9 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: S
     if state.signed is not None:
         # A signed sheet stays as it was signed: nothing grows old in it.
         at = state.records[-1][1]
+    elif (ran := state.frozen) is not None:
+        # Nor does anything in one by which the procedure was run.
+        at = ran.at
     stations = progress(state, plan, solving) if plan.procedure.stations else ()
     if stations:
         plan = plan.whole.at_stations[current(stations).id]
@@ -99,7 +103,10 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     """The procedure's checks, with the methods of the line that were planned or begun, before both lines' own check."""
     own = own_checks(plan)
     if plan.procedure.stations:
-        own.append(StationsCheck(id="stations", kind="stations", group="clear", title=said("sheet.stations_run")))
+        own.append(StationsCheck(id="stations", kind="stations", group="result", title=said("sheet.stations_run")))
+    else:
+        own.append(RunCheck(id="run", kind="run", group="result", title=said("sheet.run")))
+    own.append(ResultCheck(id="result", kind="result", group="result", title=said("sheet.result")))
     named = {check.school for check in own} - {"marks"}
     begun = {slot.partition(".")[0] for slot in state.entries}
     planned = state.line_plan.methods if state.line_plan is not None else []
@@ -164,7 +171,7 @@ def _fill(slots: list[SlotView], check: Check, setup: Setup) -> None:
 
 def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
     state = setup.state
-    judged = _with_looks(check, check.judge(setup), setup, slots)
+    judged = _with_photo(check, _with_looks(check, check.judge(setup), setup, slots), setup, slots)
     aspects = check.aspects(setup)
     result, because = _state(check, judged, slots, setup, aspects)
     override = state.overrides.get(check.id)
@@ -188,6 +195,18 @@ def _with_looks(check: Check, judged: Judgement, setup: Setup, slots: list[SlotV
     if odd is None or odd.words is None or judged.trouble or check.newest_counts:
         return judged
     return replace(judged, trouble=sentences(said("sheet.looks_contradict", what=odd.words)))
+
+
+def _with_photo(check: Check, judged: Judgement, setup: Setup, slots: list[SlotView]) -> Judgement:
+    """Where the sheet demands a photo of what a check reads, it is not complete without one."""
+    if not check.photo or check.asks_photos or not judged.complete or not slots:
+        return judged
+    own = {view.slot.id for view in slots}
+    if any(photo.said.slot in own for photo in setup.state.photos):
+        return judged
+    wanted = slots[0].slot
+    note = judged.note + sentences(said("vehicle.photo_belongs_record", names=nouns([wanted.label])))
+    return replace(judged, complete=False, note=note, photo=wanted)
 
 
 def _state(

@@ -47,7 +47,7 @@ class Slot:
     watches: bool = False
     """A reading of it can notice a bump of the frame."""
     photos: bool = False
-    """Photos may be kept with the answer."""
+    """A photo is likely to be kept with it: what takes one lies open."""
     lever: float = 0.0
     """Distance or height over which an instrument's angle counts here, mm."""
 

@@ -37,7 +37,7 @@ def current(views: Sequence[StationView]) -> Station:
 def _station(state: State, plan: Plan, solving: Solving) -> StationView:
     station = plan.station
     assert station is not None
-    runs = [run for run in state.runs if run.said.station == station.id and not run.withdrawn]
+    runs = [run for run in state.ran if run.said.station == station.id]
     if not runs:
         return StationView(station, None, None)
     run = runs[-1]

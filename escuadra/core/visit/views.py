@@ -13,7 +13,7 @@ from escuadra.core.procedure.sheet import Group
 from escuadra.core.visit.checks import Check, Figure, Judgement
 from escuadra.core.visit.checks.base import State as CheckState
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.log.state import Disturbance, Entry, Override, State
+from escuadra.core.visit.log.state import Confirmation, Disturbance, Entry, Override, State
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import StationView
 from escuadra.core.visit.slots import Slot
@@ -44,6 +44,11 @@ class CheckView:
     consequence: Said | None = None
     broken: Said | None = None
     """Why it cannot be worked out from what was entered; nothing where it can."""
+
+    @property
+    def of_setup(self) -> bool:
+        """It stands before the run: what else there is exists only once the procedure was run."""
+        return self.check.group != "result"
 
     @property
     def begun(self) -> bool:
@@ -131,7 +136,7 @@ class SheetView:
     @cached_property
     def expires(self) -> int | None:
         """When the next reading grows too old by the sheet's terms, UTC milliseconds; ``None``: none does."""
-        if not self.plan.procedure.fresh or self.state.signed is not None:
+        if not self.plan.procedure.fresh or self.state.signed is not None or self.state.frozen is not None:
             return None
         terms = [(e, self.setup.fresh_ms(view.slot)) for view in self.slots.values() for e in view.now]
         return min((e.at + term for e, term in terms if term is not None), default=None)
@@ -167,6 +172,20 @@ class SheetView:
     def unsettled(self) -> tuple[CheckView, ...]:
         """What holds up signing."""
         return tuple(view for view in self.checks if not view.settled)
+
+    @cached_property
+    def stands(self) -> bool:
+        """Everything before the run is settled."""
+        return all(view.settled for view in self.checks if view.of_setup)
+
+    @cached_property
+    def confirmed(self) -> Confirmation | None:
+        """The set-up was confirmed as it stands: it holds, and nothing was read or moved since."""
+        told = self.state.confirmation
+        own = [view for view in self.checks if view.of_setup]
+        if told is None or not self.stands:
+            return None
+        return None if any(e.seq > told.seq for view in own for s in view.slots for e in s.now) else told
 
     @property
     def can_sign(self) -> bool:

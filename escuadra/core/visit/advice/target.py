@@ -5,7 +5,7 @@ Before anything that sets the frame anew, and after the last run, the one readin
 
 from escuadra.core.base.said import Count, Name, Sentences, Text, nouns, said, sentences
 from escuadra.core.visit.carriers import CARRIERS
-from escuadra.core.visit.log.disturbances import HAPPENINGS
+from escuadra.core.visit.log.disturbances import ATTEMPT, HAPPENINGS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import TAPE_ASPECTS
 from escuadra.core.visit.views import SheetView
@@ -31,6 +31,16 @@ def station_move(sheet: SheetView) -> NextMove:
         action=said("run.action", place=place),
         figure=said("of", **order),
         check="stations",
+    )
+
+
+def run_move(sheet: SheetView, check: str) -> NextMove:
+    """Everything holds: the procedure is run; where it was, on an instrument that is in doubt now, it is run again."""
+    if sheet.state.frozen is not None:
+        again, action = said("move.run_again_doubted"), said("move.run_again.action")
+        return NextMove("move", again, action=action, check=check, happening=ATTEMPT)
+    return NextMove(
+        "run", said("run_whole"), sentences(said("run_whole.then")), action=said("run_whole.action"), check=check
     )
 
 

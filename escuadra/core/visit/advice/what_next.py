@@ -28,7 +28,7 @@ from escuadra.core.visit.advice.frame import (
     pose_move,
     read_again,
 )
-from escuadra.core.visit.advice.target import comes_first, once_more, proof_move, station_move
+from escuadra.core.visit.advice.target import comes_first, once_more, proof_move, run_move, station_move
 from escuadra.core.visit.doubting import at_odds
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.next_move import NextMove
@@ -72,7 +72,12 @@ def _first_unsettled(sheet: SheetView) -> NextMove:
 def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
     setup = sheet.setup
     if view.check.runs:
-        return station_move(sheet)
+        return station_move(sheet) if sheet.stations else run_move(sheet, view.check.id)
+    if (wanted := view.judgement.photo) is not None:
+        take = said("next.photo", what=wanted.label)
+        return NextMove(
+            "answer", take, sentences(said("next.photo.then")), action=take, check=view.check.id, slot=wanted.id
+        )
     if view.check.at_frame:
         under_way = [move_ahead(sheet), *(v.check.ahead(setup) for v in sheet.checks)]
         ahead = next((move for move in under_way if move is not None), None)

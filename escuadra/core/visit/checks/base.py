@@ -121,6 +121,8 @@ class Judgement:
     note: Sentences = NOTHING
     because: Disturbance | None = None
     """What made it stale, where no slot of its own tells."""
+    photo: Slot | None = None
+    """What a photo is wanted of, where the sheet demands one and none was kept."""
     guard: Guard | None = None
     """What it rests on, where a mistake that nobody notices could move it farther than its tolerance is wide."""
 
@@ -166,6 +168,8 @@ class Check(CheckSpec):
     """Along or about which axis a target off its place would show on the road."""
     road_figure: ClassVar[str] = ""
     """The figure that does; none named: the first."""
+    asks_photos: ClassVar[bool] = False
+    """Where the sheet demands a photo of it, it says itself of what."""
     link: ClassVar[Literal["", "printout", "parking"]] = ""
     """What a screen offers beside it."""
 

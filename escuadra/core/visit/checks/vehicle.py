@@ -241,7 +241,7 @@ class ConditionCheck(Check):
 
     places: list[CatalogueText] = Field(min_length=1, description="what to look at")
     aspect: str = Field("glass", description="what spoils the answer")
-    photo: bool = Field(False, description="a photo of each place belongs to the record, whatever is found")
+    asks_photos: ClassVar[bool] = True
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [

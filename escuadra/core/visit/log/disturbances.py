@@ -23,13 +23,17 @@ HUNG = frozenset({"target", "hang", "tilt"})
 """What a target that is hung anew spoils."""
 AROUND = frozenset({"area"})
 """What is asked anew before each run."""
+RESULT = frozenset({"result"})
+"""What belongs to one run."""
+ATTEMPT = "attempt"
+"""The set-up opens for a further run of the whole procedure."""
 FLOOR = frozenset({"floor", "area"})
 """What a new place in the bay spoils; ``area``: what stands and shines around."""
 PLACED = said("happening.placed")
 Side = Literal["frame", "target", "vehicle"]
 Owner = str
 """Whose an aspect is: the vehicle's, a carrier's by its id, or the calibration's own."""
-CALIBRATIONS = HUNG | AROUND | {"bracket"}
+CALIBRATIONS = HUNG | AROUND | RESULT | {"bracket"}
 VEHICLES = VEHICLE | CLAMPS | MARKS | {"alignment", "battery", "doors", "load", "tyres"}
 BODIES: dict[Owner, frozenset[str]] = {}
 """What is each carrier's own; it says so itself."""
@@ -85,6 +89,7 @@ HAPPENINGS: dict[str, Happening] = {
             ("tilt", "target", "frame", {"tilt", "area"}),
             ("holder", "target", "frame", {"centre", "level"}),
             ("run_again", "target", "calibration", AROUND),
+            (ATTEMPT, "target", "calibration", AROUND | RESULT),
             ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | MARKS | {"area"}),
             ("clamp", "vehicle", "vehicle", CLAMPS),
             ("plumb_front", "vehicle", "vehicle", {"mark_front"}),

@@ -14,7 +14,7 @@ from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.measure.readings import Instrument, Sag
 from escuadra.core.vehicle.scope import Reason
-from escuadra.core.visit.log.disturbances import AROUND, FLOOR, HAPPENINGS, PLACED
+from escuadra.core.visit.log.disturbances import AROUND, FLOOR, HAPPENINGS, PLACED, RESULT
 
 Source = Literal["reported", "told", "seen"]
 
@@ -45,7 +45,10 @@ class Folding(Protocol):
     def doubt(self, event: Event, said: "Doubted") -> None:
         """Readings and runs that relied on an instrument are in doubt."""
 
-    def run(self, event: Event, said: "StationRun") -> None:
+    def confirm(self, event: Event, said: "SetupConfirmed") -> None:
+        """The set-up as it stands is confirmed, or that is taken back."""
+
+    def run(self, event: Event, said: "ProcedureRun") -> None:
         """The procedure was run at a station."""
 
     def override(self, event: Event, check: str, reason: str | None) -> None:
@@ -65,6 +68,8 @@ class VisitPayload(Payload):
     """What is said in a visit's stream."""
 
     stage: ClassVar[str] = "in_work"
+    sets_up: ClassVar[bool] = False
+    """It is of how things stand now: it changes nothing of a set-up by which the procedure was run already."""
 
     def apply(self, state: Folding, event: Event) -> None:
         """Do to the state what was said."""
@@ -131,6 +136,7 @@ class Placed(VisitPayload):
     """Where the vehicle is to stand in its bay, and the bay and survey that this was judged with."""
 
     code = "placed"
+    sets_up = True
 
     place: Place
     source: Literal["parking", "typed", "job"] = Field(description="chosen by search, typed, or where a job stood")
@@ -168,6 +174,7 @@ class ReadingTaken(VisitPayload):
     """A value was read."""
 
     code = "reading"
+    sets_up = True
 
     slot: str
     typed: str
@@ -207,6 +214,7 @@ class Answered(VisitPayload):
     """A question of the sheet was answered: a tick or a choice."""
 
     code = "answered"
+    sets_up = True
 
     slot: str
     value: str
@@ -219,6 +227,7 @@ class Disturbed(VisitPayload):
     """Something happened that spoils readings: a move, a bump, a mounting, the vehicle."""
 
     code = "disturbed"
+    sets_up = True
 
     what: str
     source: Source = Field("reported", description="done as it was told, reported, or seen by a device")
@@ -299,6 +308,7 @@ class LinePlanned(VisitPayload):
     """How the line is to be found on this job: which methods, how often each place is read, and with what."""
 
     code = "line_planned"
+    sets_up = True
 
     methods: list[str] = Field(min_length=1, description="ids of methods, in the order in which they are read")
     times: int = Field(1, ge=1, le=10, description="readings of each place")
@@ -319,19 +329,33 @@ class SaidThen(Frozen):
     said: Said | None
 
 
-class StationRun(VisitPayload):
-    """The procedure was run at one of its stations, set up as the sheet then said."""
+class SetupConfirmed(VisitPayload):
+    """Somebody who may sign looked at the set-up as it stands and confirmed it, before the run; or took that back."""
 
-    code = "station_run"
+    code = "setup_confirmed"
 
-    station: str
+    taken_back: bool = False
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.confirm(event, self)
+
+
+class ProcedureRun(VisitPayload):
+    """The procedure was run, at one of its stations where it has several, set up as the sheet then said."""
+
+    code = "procedure_run"
+
+    station: str = Field(description="id of the station; empty: the sheet has one place only")
     name: str
     said: list[SaidThen] = Field(description="the checks of what carries the target, as they stood")
     tools: list[Relied] = Field(description="instruments that the set-up relied on")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.run(event, self)
-        state.disturb(event, Past("run", said("happening.run", name=self.name), AROUND))
+        if self.station:
+            state.disturb(event, Past("run", said("happening.run", name=self.name), AROUND | RESULT))
+        else:
+            state.disturb(event, Past("run", said("happening.run_whole"), RESULT))
 
 
 class Overridden(VisitPayload):

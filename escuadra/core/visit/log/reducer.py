@@ -93,10 +93,13 @@ class Visit:
         return all(state.signed is not None or state.left_out is not None for state in own)
 
     def outgrown(self, id: str) -> bool:
-        """A calibration is signed, and more was said since of what it stands on: its sheet is what was signed."""
-        signed = self.parts[calibration(id)].signed
-        heads = signed.parts if signed is not None else []
-        return any(self.parts[head.of].seq > head.seq for head in heads if head.of.kind != "calibration")
+        """A calibration was run or signed, and more was said since of what it stands on: its sheet is what it was."""
+        own = self.parts[calibration(id)]
+        if own.frozen is not None:
+            seen = dict.fromkeys(self.stands_on(id), own.frozen.seq)
+        else:
+            seen = {head.of: head.seq for head in (own.signed.parts if own.signed is not None else [])}
+        return any(self.parts[part].seq > seq for part, seq in seen.items() if part.kind != "calibration")
 
     def owning(self, id: str, owner: Owner) -> Part:
         """The part that something belongs to, as a calibration sees it; raises for a body that it does not use."""
@@ -143,8 +146,28 @@ def as_signed(events: Sequence[Event], id: str, revision: int | None = None) -> 
     if not found:
         raise BadInput("revision", str(revision or "any"), said("wants.signed_revision"))
     if revision is not None:
-        return fold_visit(Visit(), (e for e in events if e.seq < found[-1]))
-    return fold_visit(Visit(), (e for e in events if e.seq <= found[-1] or e.of == own))
+        return as_run([e for e in events if e.seq < found[-1]], id)
+    return as_run([e for e in events if e.seq <= found[-1] or e.of == own], id)
+
+
+def as_run(events: Sequence[Event], id: str) -> Visit:
+    """The visit with a calibration's set-up as its run found it: what was moved or read since, elsewhere, is not in it.
+
+    All of it where it was not run, or is to be run again.
+    """
+    visit, own = fold_visit(Visit(), events), calibration(id)
+    frozen = visit.parts[own].frozen
+    if frozen is None:
+        return visit
+    return fold_visit(Visit(), (e for e in events if e.seq <= frozen.seq or e.of == own or not e.payload.sets_up))
+
+
+def as_left(events: Sequence[Event], id: str) -> Visit:
+    """The visit as a calibration's signature left it, or its run."""
+    signed = any(e.of == calibration(id) and e.kind == Signed.code for e in events)
+    if signed and fold_visit(Visit(), events).parts[calibration(id)].signed is not None:
+        return as_signed(events, id)
+    return as_run(events, id)
 
 
 def _joined(parts: Sequence[State]) -> State:
@@ -182,6 +205,7 @@ _OWN = (
     "overrides",
     "changes",
     "runs",
+    "confirmation",
     "signed",
     "records",
     "prints",

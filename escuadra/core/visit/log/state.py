@@ -8,6 +8,7 @@ from escuadra.core.base.said import Said
 from escuadra.core.base.stream import Event, Part, Payload, Person
 from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.visit.log.codes import CodesCleared, CodesFrozen
+from escuadra.core.visit.log.disturbances import ATTEMPT
 from escuadra.core.visit.log.events import (
     Answered,
     BodyBrought,
@@ -20,11 +21,12 @@ from escuadra.core.visit.log.events import (
     Pinned,
     Placed,
     Printed,
+    ProcedureRun,
     ReadingTaken,
     Relied,
+    SetupConfirmed,
     Signed,
     Source,
-    StationRun,
     TakenIn,
 )
 from escuadra.core.visit.log.whole import (
@@ -37,6 +39,8 @@ from escuadra.core.visit.log.whole import (
     WorkTold,
 )
 
+RESULTS = "result."
+"""With this the ids of all slots of a result begin."""
 LATER = 2**62
 """seq of what was not said yet."""
 
@@ -119,11 +123,20 @@ class Run:
     seq: int
     at: int
     person: Person
-    said: StationRun
+    said: ProcedureRun
     of: Part | None = None
     withdrawn: bool = False
     doubted: int | None = None
     """seq of the event that put one of its instruments in doubt."""
+
+
+@dataclass(frozen=True)
+class Confirmation:
+    """The set-up as it stood was confirmed, when and by whom."""
+
+    seq: int
+    at: int
+    person: Person
 
 
 @dataclass(frozen=True)
@@ -196,6 +209,7 @@ class State:
     """Specification figures overridden on the spot, in their order."""
     photos: tuple[Photo, ...] = ()
     runs: tuple[Run, ...] = ()
+    confirmation: Confirmation | None = None
     placed: Placed | None = None
     line_plan: LinePlanned | None = None
     frame_known: Mechanics | None = None
@@ -215,7 +229,7 @@ class State:
 
     @property
     def stage(self) -> str:
-        """signed, called_off, left_out, reopened, in_work or taken_in."""
+        """signed, called_off, left_out, reopened, run, in_work or taken_in."""
         if self.signed is not None:
             return "signed"
         if self.called_off is not None:
@@ -224,7 +238,29 @@ class State:
             return "left_out"
         if self.reopened:
             return "reopened"
+        if self.frozen is not None:
+            return "run"
         return "in_work" if self.begun else "taken_in"
+
+    @property
+    def ran(self) -> "tuple[Run, ...]":
+        """The runs of the attempt at hand that were not withdrawn, in their order."""
+        since = max((past.seq for past in self.disturbances if past.what == ATTEMPT), default=0)
+        return tuple(run for run in self.runs if not run.withdrawn and run.seq > since)
+
+    @property
+    def frozen(self) -> "Run | Entry | None":
+        """What froze the set-up, where the procedure was run and nobody began a further attempt.
+
+        The run itself; where it is run at several stations: the first entry of its result.
+        """
+        last = self.ran[-1] if self.ran else None
+        if last is None:
+            return None
+        if not last.said.station:
+            return last
+        results = [e for slot, kept in self.entries.items() if slot.startswith(RESULTS) for e in kept]
+        return min((e for e in results if e.counts and e.seq > last.seq), key=lambda e: e.seq, default=None)
 
     @property
     def variant_answers(self) -> list[VariantAnswered]:
@@ -341,7 +377,11 @@ class _Draft:
                 kept = self.slot(slot)
                 kept[:] = [replace(e, doubted=event.seq) if _doubtful(e, said.tool, said.since) else e for e in kept]
 
-    def run(self, event: Event, said: StationRun) -> None:
+    def confirm(self, event: Event, said: SetupConfirmed) -> None:
+        confirmed = Confirmation(event.seq, event.at, event.person)
+        self.set(confirmation=None if said.taken_back else confirmed)
+
+    def run(self, event: Event, said: ProcedureRun) -> None:
         self.runs.append(Run(event.seq, event.at, event.person, said, event.of))
 
     def override(self, event: Event, check: str, reason: str | None) -> None:

@@ -12,9 +12,11 @@ from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
 from escuadra.commands import Asked, Garage, Opened
+from escuadra.commands.command import VisitCommand
 from escuadra.commands.entries import Answer, Happen, Override, Undo
 from escuadra.commands.memory import Memory
 from escuadra.commands.reading import TakeReading
+from escuadra.commands.running import ConfirmSetup, RunProcedure
 from escuadra.commands.signing import Reopen, Sign
 from escuadra.commands.vehicle import KINDS, ChangeAsked
 from escuadra.core.base.cautions import LASER
@@ -458,6 +460,28 @@ def override(request: Request, job: Addressed, form: Annotated[forms.Override, F
             request, garage.open(*job), check, "", Trouble(told(error), check=check, reason=reason), status_of(error)
         )
     return done(request, opened, check, "")
+
+
+@router.post("/run")
+def run(request: Request, job: Addressed, form: Annotated[forms.Run, Form()]) -> Response:
+    """The procedure was run, at the station at hand where there are several."""
+    return _told(request, job, RunProcedure(job.visit, form.station, calibration=job.calibration), form.entry)
+
+
+@router.post("/confirm")
+def confirm(request: Request, job: Addressed, form: Annotated[forms.Confirming, Form()]) -> Response:
+    """The set-up is confirmed as it stands, or that is taken back."""
+    command = ConfirmSetup(job.visit, bool(form.taken_back), calibration=job.calibration)
+    return _told(request, job, command, form.entry)
+
+
+def _told(request: Request, job: Addressed, command: VisitCommand, entry: str) -> Response:
+    garage = garage_of(request)
+    try:
+        opened = garage.do(command, person_of(request), entry)
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(*job), "", "", Trouble(told(error)), 409)
+    return done(request, opened, "", "")
 
 
 @router.post("/sign")

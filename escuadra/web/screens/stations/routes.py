@@ -1,22 +1,17 @@
 """Stations: what to move, set and read again from one place to the next, how each run stands, and "it was run"."""
 
-from typing import Annotated
-
-from fastapi import Form, Request
+from fastapi import Request
 from fastapi.responses import Response
 
-from escuadra.commands.stations import RunStation
-from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.proof import Change, StationView
 from escuadra.core.visit.reach import beyond
 from escuadra.core.visit.sheet import Sheet
 from escuadra.drawing import stations_view
-from escuadra.web import forms
-from escuadra.web.pages import Addressed, garage_of, person_of, render, told
+from escuadra.web.pages import Addressed, garage_of, render
 from escuadra.web.screens import screen
-from escuadra.web.screens.sheet.routes import Trouble, done, page
 
 router = screen("stations", "/jobs/{job}/stations")
 PROOF_WORDS = {
@@ -60,16 +55,3 @@ def rows(sheet: Sheet) -> list[tuple[StationView, Change, tuple[Said, ...]]]:
         )
         before = at
     return found
-
-
-@router.post("")
-def run(request: Request, job: Addressed, form: Annotated[forms.Run, Form()]) -> Response:
-    """The procedure was run at the station at hand."""
-    garage = garage_of(request)
-    try:
-        opened = garage.do(
-            RunStation(job.visit, form.station, calibration=job.calibration), person_of(request), form.entry
-        )
-    except (BadInput, Conflict) as error:
-        return page(request, garage.open(*job), "stations", "", Trouble(told(error)), 409)
-    return done(request, opened, "", "")

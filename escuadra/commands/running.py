@@ -1,0 +1,86 @@
+"""The set-up confirmed, and the procedure run: recorded only where everything that carries the target holds."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from escuadra.commands.command import Context, Saying, VisitCommand, may, of_owner
+from escuadra.commands.forms import Opened
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import as_said, nouns, said
+from escuadra.core.visit.log.events import ProcedureRun, ReadingTaken, Relied, SaidThen, SetupConfirmed
+from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.views import CheckView
+
+CARRIES = ("target", "frame")
+
+
+@dataclass(frozen=True)
+class ConfirmSetup(VisitCommand):
+    """Whoever may sign looked at the set-up and confirmed it before the run, or takes that back."""
+
+    taken_back: bool = False
+
+    @property
+    def once_confirmed(self) -> bool:
+        """It is said of the confirmation itself."""
+        return True
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The confirmation, of the calibration; raises ``Conflict`` where the set-up does not hold."""
+        may(context, "sign")
+        sheet = opened.sheet
+        if self.taken_back and sheet.confirmed is None:
+            raise Conflict(said("jobs.running.not_confirmed"))
+        if not self.taken_back:
+            if sheet.confirmed is not None:
+                raise Conflict(said("jobs.running.confirmed_already"))
+            _holds(sheet)
+        return [Saying(SetupConfirmed(taken_back=self.taken_back), of_owner(opened, "calibration"))]
+
+
+@dataclass(frozen=True)
+class RunProcedure(VisitCommand):
+    """The procedure was run, at a station where the sheet has several."""
+
+    station: str = ""
+
+    @property
+    def once_confirmed(self) -> bool:
+        """What was confirmed is run."""
+        return True
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The run, of the calibration; raises ``Conflict`` where its set-up does not hold or another is at hand."""
+        sheet = opened.sheet
+        here = sheet.plan.station
+        if here is None and self.station:
+            raise BadInput("station", self.station, said("wants.sheet_run_several_stations"))
+        if here is not None and here.id != self.station:
+            raise Conflict(said("jobs.stations.station_hand_look_sheet_again", name=here.name))
+        if here is not None and all(view.done for view in sheet.stations):
+            raise Conflict(said("jobs.stations.every_station_run_already_run"))
+        _holds(sheet)
+        kept = [view for view in sheet.checks if view.check.group in CARRIES]
+        read = [e.said.tool for v in kept for s in v.slots for e in s.now if isinstance(e.said, ReadingTaken)]
+        used = sorted({(relied.id, relied.seq) for tool in read for relied in tool.relied})
+        tools = [Relied(id=id, seq=seq) for id, seq in used]
+        told = [_then(view) for view in kept]
+        name = here.name if here is not None else sheet.plan.procedure.sensor.name
+        run = ProcedureRun(station=self.station, name=name, said=told, tools=tools)
+        return [Saying(run, of_owner(opened, "calibration"))]
+
+
+def _holds(sheet: Sheet) -> None:
+    """Raises ``Conflict`` where something before the run is not settled."""
+    open_yet = [view.check.called for view in sheet.unsettled if view.of_setup]
+    if open_yet:
+        raise Conflict(said("jobs.stations.not_settled_yet", names=nouns(open_yet)))
+
+
+def _then(view: CheckView) -> SaidThen:
+    figures = nouns(
+        (said("figure", label=f.label, value=f.text, spread=f.plus_minus) for f in view.judgement.figures), "comma"
+    )
+    shown = figures or view.judgement.summary
+    title, told = as_said(view.check.called), as_said(shown) if shown else None
+    return SaidThen(check=view.check.id, title=title, state=view.state, said=told)

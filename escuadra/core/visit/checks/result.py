@@ -1,0 +1,122 @@
+"""What exists only once the procedure was run: that it was, and what came of it.
+
+Limits of the figures judged by ``verdict`` (JCGM 106). A figure is what the sensor was off before the routine took
+that as zero: what is shown afterwards proves that it did, and nothing about where the sensor looks.
+"""
+
+from typing import ClassVar
+
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Noun, said, sentences
+from escuadra.core.base.wording import amount
+from escuadra.core.procedure.sheet import ResultFigure, check_kind
+from escuadra.core.visit.checks.base import Check, Judgement
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT
+from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.slots import Slot
+
+OUTCOME = f"{RESULTS}outcome"
+PASSED, FAILED, INTERRUPTED = "passed", "failed", "interrupted"
+OUTCOMES = (PASSED, FAILED, INTERRUPTED)
+MOST_DEG = 15.0
+"""No routine shows more: a radar or a camera is looked for within less."""
+
+
+@check_kind("run")
+class RunCheck(Check):
+    """The procedure was run, once everything before it held."""
+
+    runs: ClassVar[bool] = True
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return []
+
+    def aspects(self, setup: Setup) -> frozenset[str]:
+        return frozenset({"runs"})
+
+    def judge(self, setup: Setup) -> Judgement:
+        frozen, runs = setup.state.frozen, setup.state.ran
+        if frozen is None:
+            return Judgement(False, note=sentences(said("result.run_first")))
+        run = runs[-1]
+        if run.doubted is not None:
+            told = next(past for past in setup.state.disturbances if past.seq == run.doubted)
+            return Judgement(False, note=sentences(told.words), because=told)
+        return Judgement(True, summary=said("result.run", name=run.person.name, count=len(setup.state.runs)))
+
+
+@check_kind("result")
+class ResultCheck(Check):
+    """What the routine said: passed or not, and each figure that it shows before it takes that as zero."""
+
+    newest_counts: ClassVar[bool] = True
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        if not _run(setup):
+            return []
+        outcome = Slot(
+            id=OUTCOME, label=said("result.outcome"), ask="choice", options=OUTCOMES, aspects=RESULT, photos=True
+        )
+        return [outcome, *(_slot(figure) for figure in setup.plan.procedure.results)]
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots = self.slots(setup)
+        outcome = setup.answered(slots[0]) if slots else None
+        if outcome is None:
+            return Judgement(False, note=sentences(said("result.after_run") if not slots else None))
+        figures, missing = [], 0
+        for figure, slot in zip(setup.plan.procedure.results, slots[1:], strict=True):
+            read = setup.now(slot)
+            missing += read is None
+            if read is not None:
+                figures.append(
+                    self.figure(
+                        figure.id, _label(figure), read.value, read.u, figure.limits, "°", figure.way, single=read
+                    )
+                )
+        value = outcome.said.value
+        wrong = sentences(said(f"result.{value}") if value != PASSED else None)
+        note = sentences(said("result.before_zeroing") if missing else None)
+        # A run that failed may have shown nothing: it is a result as good as one that passed.
+        complete = not missing or value != PASSED
+        return Judgement(complete, tuple(figures), Noun(f"answer.{value}"), wrong=wrong, note=note)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        return NextMove(
+            "move",
+            said("result.look_for_cause" if len(setup.state.runs) > 1 else "result.again"),
+            sentences(said("result.again.then")),
+            action=said("move.run_again.action"),
+            check=self.id,
+            happening=ATTEMPT,
+        )
+
+
+def _run(setup: Setup) -> bool:
+    """The procedure was run: everywhere, and shown to have stood there still."""
+    if setup.stations:
+        return all(view.done and view.proof != "awaited" for view in setup.stations)
+    return bool(setup.state.ran)
+
+
+def _label(figure: ResultFigure) -> Noun:
+    return Noun(f"result.{figure.way}")
+
+
+def _slot(figure: ResultFigure) -> Slot:
+    return Slot(
+        id=f"{RESULTS}{figure.id}",
+        label=_label(figure),
+        quantity=Quantity(dimension="angle", unit="°", low=-MOST_DEG, high=MOST_DEG),
+        aspects=RESULT,
+        reads="result",
+        way=figure.way,
+        hint=said(
+            "result.hint",
+            lower=amount(figure.limits.lower, "°", None, figure.way),
+            upper=amount(figure.limits.upper, "°", None, figure.way),
+        ),
+        photos=True,
+    )
