@@ -52,6 +52,7 @@ CAUTIONS = {
     "line": LASER,
     "target": said("routes.sheet.brakes_stand_before_target_lifted"),
     "clear": said("routes.sheet.nobody_walks_through_while_runs"),
+    "result": said("routes.sheet.result_is_no_promise"),
     "frame": sentences(said("routes.sheet.brakes_stand_before_reading"), LASER),
 }
 """The usual caution of each group, on the screen where the work is done."""
