@@ -25,7 +25,15 @@ def filled(folder: str) -> Store:
         words = f"vf {k} zz9bl09c{chance.randrange(10**9):09d} vh {k % 3000:04d} norte {PEOPLE[k % 3]} bl cam 01 tape 4"
         streams.append({"id": f"visit/{id}", "count": 0, "head": ""})
         visits.append({"id": id, "stream": f"visit/{id}", "number": f"VF-{k}", "created_at": at, "customer": ""})
-        row = {"row": k + 1, "visit": id, "open": int(k % 400 == 0), "ended": 0, "left_out": "", "words": words}
+        row = {
+            "row": k + 1,
+            "visit": id,
+            "open": int(k % 400 == 0),
+            "ended": 0,
+            "released": 1,
+            "handed": "",
+            "words": words,
+        }
         summaries.append({**row, "name": f"school line {k % 700}"})
     with store.writers.writing() as connection:
         for rows, values in ((stream, streams), (visit, visits), (summary, summaries)):

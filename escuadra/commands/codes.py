@@ -26,6 +26,11 @@ class FreezeCodes(WholeVisitCommand):
 
     snapshot: CodesFrozen
 
+    @property
+    def when_released(self) -> bool:
+        """Codes are read once more when a drive that was open comes back."""
+        return self.snapshot.when == "after"
+
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
         """The snapshot; what it names is to be looked at, as what was done is. Raises ``Conflict`` out of order."""
         first = before(whole.state.codes)

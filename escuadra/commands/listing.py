@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from escuadra.commands.forms import Opened, Whole
 from escuadra.core.base.model import CatalogueText
@@ -9,6 +10,8 @@ from escuadra.core.base.said import Noun, Said
 from escuadra.core.bay.bay import Place
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.checks.base import State as CheckState
+from escuadra.core.visit.closing import handovers
+from escuadra.core.visit.log.state import State
 from escuadra.store import Row
 
 Title = CatalogueText | Said | Noun
@@ -60,6 +63,8 @@ class Listed:
     place: Place | None
     """Where in the bay it stood, once that was chosen."""
     stage: str
+    drive_by: date | None
+    """By when an open drive is reported that was handed over."""
     calibrations: tuple[ListedCalibration, ...]
     """In their order."""
 
@@ -69,7 +74,7 @@ class Listed:
         return min((one.expires for one in self.calibrations if one.expires is not None), default=None)
 
 
-STAGES = ("in_work", "reopened", "taken_in", "signed")
+STAGES = ("in_work", "run", "reopened", "taken_in", "signed")
 
 
 def listed(whole: Whole, model: VehicleModel, calibrations: Sequence[Opened]) -> Listed:
@@ -87,9 +92,19 @@ def listed(whole: Whole, model: VehicleModel, calibrations: Sequence[Opened]) ->
         taken_in_at=state.taken_in_at,
         model=model.id,
         place=state.placed.place if state.placed is not None else None,
-        stage="called_off" if state.called_off is not None else found,
+        stage=_closing(state) or found,
+        drive_by=min((one.said.by for one in handovers(state) if one.open), default=None),
         calibrations=tuple(map(_calibration, calibrations)),
     )
+
+
+def _closing(state: State) -> str:
+    """How far the visit as a whole is closed."""
+    if state.called_off is not None:
+        return "called_off"
+    if state.released is not None:
+        return "released"
+    return "sent_back" if state.sent_back is not None else ""
 
 
 def _calibration(opened: Opened) -> ListedCalibration:

@@ -106,6 +106,8 @@ class Reopen(VisitCommand):
         """The next revision, of the calibration."""
         if opened.state.signed is None:
             raise Conflict(said("jobs.signing.sheet_not_signed_there_nothing"))
+        if opened.visit.vehicle.released is not None:
+            raise Conflict(said("jobs.whole.released"))
         told = Reopened(revision=opened.state.revision + 1, reason=reasoned(self.reason))
         return [Saying(told, of_owner(opened, "calibration"))]
 

@@ -50,6 +50,11 @@ class WholeVisitCommand(Command[Any]):
         """It is said of a visit that was called off."""
         return False
 
+    @property
+    def when_released(self) -> bool:
+        """It is said of a visit that was released."""
+        return False
+
     @abstractmethod
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
         """What is said, of which part, in its order; raises where it is refused."""
@@ -67,6 +72,8 @@ class WholeVisitCommand(Command[Any]):
         whole = context.house.whole(self.visit)
         if whole.state.called_off is not None and not self.when_called_off:
             raise Conflict(said("jobs.whole.called_off"))
+        if whole.state.released is not None and not self.when_released:
+            raise Conflict(said("jobs.whole.released"))
         appends = [
             Append(self.stream(context), whole.row.count, one, part, f"+{k}" if k else "")
             for k, (part, one) in enumerate(self.say(context, whole))
@@ -134,6 +141,11 @@ class PhotographVehicle(WholeVisitCommand):
     slot: str
     name: str
     content: bytes = field(repr=False)
+
+    @property
+    def when_released(self) -> bool:
+        """The display, once a drive that was open is completed."""
+        return True
 
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
         """Which file it is, of the vehicle."""

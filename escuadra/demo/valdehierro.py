@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from escuadra.commands import Garage
+from escuadra.commands.closing import HandOver, Release
 from escuadra.commands.codes import FreezeCodes
 from escuadra.commands.forms import press
 from escuadra.commands.people import AddPerson
@@ -22,6 +23,7 @@ from escuadra.core.visit.log.whole import WorkTold
 from escuadra.demo import instruments
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
+from escuadra.reports.certificate import render_certificate
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
 from escuadra.store.writers import LOCK
@@ -69,6 +71,7 @@ def fill(garage: Garage) -> None:
     instruments.write(garage, start)
     try:
         _signed(Technician(garage, start - 26 * 3_600_000, "amara"))
+        _drive_open(Technician(garage, start - 22 * 3_600_000, "teo"))
         _contradicting(Technician(garage, start - 3 * 3_600_000, "amara"))
         _at_stations(Technician(garage, start - 65 * 60_000, "amara"))
         _half_way(Technician(garage, start - 2 * 3_600_000, "teo"))
@@ -196,6 +199,53 @@ def _contradicting(who: Technician) -> None:
     who.tapes((2, -1, 0.05), wrong=("tape.LF.RF_end", 18))
 
 
+def _codes(who: Technician, when: str, *codes: dict[str, str]) -> None:
+    """The codes of the camera's unit, typed off the tester."""
+    units = [{"unit": "camera_unit", "codes": list(codes)}]
+    told = {"when": when, "source": "typed", "units": units, "voltage": 13.1}
+    who.garage.do(FreezeCodes(who.job, CodesFrozen.read(told)), who.person, who.id())
+
+
+def _closed(who: Technician, functions: str) -> None:
+    """Signed, the codes read again, and released."""
+    _codes(who, "after")
+    who.person = "ines"
+    who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), who.person, who.id())
+    head = who.opened.row.head
+    who.garage.do(Release(who.job, head, functions, render_certificate(who.garage)), who.person, who.id())
+
+
+def _drive_open(who: Technician) -> None:
+    """Everything before the drive is done: the customer drives, and tells."""
+    who.take_in(
+        number="VF-0411",
+        vin="ZZ9QR216XRV003090",
+        plate="VH 3090",
+        odometer_km=58411,
+        customer="Parks department",
+        reason="windscreen replaced",
+        bay="Norte",
+        procedure="QR-CAM-01",
+    )
+    _codes(who, "before", {"code": "VH-C41", "state": "active", "text": "calibration missing"})
+    who.place(2500, 2500)
+    who.ready()
+    who.stance(1, 0, -1, 1)
+    who.line(("0.05", "0.05"))
+    who.target()
+    who.level()
+    who.tapes((0.5, -0.9, 0.0))
+    who.tapes((0.5, -0.9, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
+    who.around()
+    who.finish()
+    day = datetime.fromtimestamp(who.at / 1000 + 3 * 86_400, UTC).date().isoformat()
+    drive = ("dry road, clear lines on both sides, 60 to 100 km/h as the law allows", "15 to 40 km")
+    shows = ('camera lamp on, "learning" in the display', "lane keeping, sign reading")
+    told = HandOver(who.job, "customer", *drive, *shows, "the lamp goes out by itself", day)
+    who.garage.do(told, who.person, who.id())
+    _closed(who, "")
+
+
 def _signed(who: Technician) -> None:
     who.take_in(
         number="VF-0412",
@@ -207,6 +257,7 @@ def _signed(who: Technician) -> None:
         bay="Norte",
         procedure="BC-CAM-01",
     )
+    _codes(who, "before", {"code": "VH-C41", "state": "stored", "text": "calibration missing"})
     who.place(2400, 2500)
     who.ready()
     who.stance(1, 2, -1, 0)
@@ -220,5 +271,4 @@ def _signed(who: Technician) -> None:
     who.tapes((0.5, -0.9, 0.0), rear)
     who.around()
     who.finish()
-    who.person = "ines"
-    who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), who.person, who.id())
+    _closed(who, "lane keeping seen to steer on the yard's marked lane")

@@ -7,7 +7,7 @@ import base64
 import json
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
-from typing import Literal
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from pydantic import Field
@@ -510,22 +510,30 @@ def _place(opened: Opened) -> Said | None:
 
 def as_pdf(record: Record, opened: Opened, zone: str, files: FileStore | None = None) -> bytes:
     """The PDF of a record, with the drawings of its sheet and, from ``files``, its photos."""
-    local = ZoneInfo(zone)
-    views = {view.check.id: view for view in opened.sheet.checks}
+    return printed("record.html", **shown_with(record, opened, zone, files))
+
+
+def shown_with(record: Record, opened: Opened, zone: str, files: FileStore | None) -> dict[str, Any]:
+    """What a record's page is made of."""
     vehicle = opened.sheet.plan.vehicle
-    return printed(
-        "record.html",
-        record=record,
-        views=views,
-        pictures=[] if files is None else [_picture(files, photo) for photo in record.photos],
-        plan=styled(plan_view(opened.sheet, size=(780, 400), magnify=False, whole=True, foot=6)),
-        lines=styled(lines_view(opened.sheet, size=(780, 330))) if opened.sheet.setup.lines is not None else "",
-        side=styled(side_view(opened.sheet, size=(780, 430))),
-        rule=lambda figure: styled(rule(figure)),
-        unit_name=lambda id: part_name(vehicle, id) if id in vehicle.areas else id,
-        told=lambda past: retold(past.code, past.by, opened.sheet.plan.frame),
-        clock=lambda at, form="day_time_year": say(moment(at.astimezone(local), form)),
-    )
+    return {
+        "record": record,
+        "views": {view.check.id: view for view in opened.sheet.checks},
+        "pictures": [] if files is None else [_picture(files, photo) for photo in record.photos],
+        "plan": styled(plan_view(opened.sheet, size=(780, 400), magnify=False, whole=True, foot=6)),
+        "lines": styled(lines_view(opened.sheet, size=(780, 330))) if opened.sheet.setup.lines is not None else "",
+        "side": styled(side_view(opened.sheet, size=(780, 430))),
+        "rule": lambda figure: styled(rule(figure)),
+        "unit_name": lambda id: part_name(vehicle, id) if id in vehicle.areas else id,
+        "told": lambda past: retold(past.code, past.by, opened.sheet.plan.frame),
+        "clock": clock_of(zone),
+    }
+
+
+def clock_of(zone: str) -> Callable[..., str]:
+    """How a moment is printed."""
+    local = ZoneInfo(zone)
+    return lambda at, form="day_time_year": say(moment(at.astimezone(local), form))
 
 
 def _picture(files: FileStore, photo: RecordedPhoto) -> tuple[RecordedPhoto, str]:

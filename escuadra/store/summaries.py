@@ -12,11 +12,12 @@ from sqlalchemy import Connection, func, insert, select, update
 
 from escuadra.core.base.stream import Event
 from escuadra.core.house import CustomerErased
+from escuadra.core.visit.log.closing import HandedOver, HandoverClosed, Released, SentBack
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.events import CalibrationAdded, ReadingTaken, TakenIn
-from escuadra.core.visit.log.whole import Corrected
+from escuadra.core.visit.log.whole import CalledOff, Corrected, TakenUp
 from escuadra.store import dialect
-from escuadra.store.tables import calibration, customer, summary, visit
+from escuadra.store.tables import customer, summary, visit
 
 
 def words_of(text: str) -> list[str]:
@@ -39,14 +40,14 @@ def summarise(connection: Connection, event: Event, told: Any) -> None:
     said = _SAID.get(event.kind)
     _tell(connection, id, [*(words_of(" ".join(said(told))) if said is not None else ()), *words_of(event.person.name)])
     if event.kind in _ENDING:
-        _end(connection, id, event.kind, event.of.id)
+        _end(connection, id, event.kind, told, whole=not event.of.id)
 
 
 def _begin(connection: Connection, id: str, told: TakenIn) -> None:
     newest = connection.execute(select(func.max(summary.c.row))).scalar() or 0
     name = connection.execute(select(customer.c.name).where(customer.c.id == told.customer)).scalar() or ""
-    values = {"row": newest + 1, "visit": id, "open": 1, "ended": 0, "left_out": "", "words": "", "name": name}
-    connection.execute(insert(summary).values(**values))
+    values = {"row": newest + 1, "visit": id, "open": 1, "ended": 0, "released": 0, "handed": "", "words": ""}
+    connection.execute(insert(summary).values(**values, name=name))
 
 
 def _tell(connection: Connection, id: str, words: Iterable[str]) -> None:
@@ -57,20 +58,26 @@ def _tell(connection: Connection, id: str, words: Iterable[str]) -> None:
         connection.execute(update(summary).where(summary.c.visit == id).values(words=" ".join([*have, *more])))
 
 
-def _end(connection: Connection, id: str, kind: str, calibration_id: str) -> None:
-    """Whether the visit is open still: it was not called off, and something is neither signed nor left out."""
-    ended, left_out = connection.execute(select(summary.c.ended, summary.c.left_out).where(summary.c.visit == id)).one()
-    left = set(left_out.split())
-    if kind == "called_off":
-        ended = 1
-    elif kind == "left_out":
-        left.add(calibration_id)
-    elif kind == "taken_up":
-        ended, left = (ended, left - {calibration_id}) if calibration_id else (0, left)
-    stages = connection.execute(select(calibration.c.id, calibration.c.stage).where(calibration.c.visit == id)).all()
-    waiting = [own for own, stage in stages if stage != "signed" and own not in left]
-    now = int(not ended and (bool(waiting) or not stages))
-    values = {"open": now, "ended": ended, "left_out": " ".join(sorted(left))}
+def _end(connection: Connection, id: str, kind: str, told: Any, whole: bool) -> None:
+    """Whether the visit is open still: neither called off nor released, or a drive that was handed over is open."""
+    now = summary.c.ended, summary.c.released, summary.c.handed
+    ended, released, handed = connection.execute(select(*now).where(summary.c.visit == id)).one()
+    links = set(handed.split())
+    match kind:
+        case CalledOff.code:
+            ended = 1
+        case TakenUp.code if whole:
+            ended = 0
+        case Released.code:
+            released = 1
+        case SentBack.code:
+            released = 0
+        case HandedOver.code:
+            links.add(told.link)
+        case HandoverClosed.code:
+            links.discard(told.link)
+    is_open = int(not ended and (not released or bool(links)))
+    values = {"open": is_open, "ended": ended, "released": released, "handed": " ".join(sorted(links))}
     connection.execute(update(summary).where(summary.c.visit == id).values(**values))
 
 
@@ -90,5 +97,5 @@ _SAID: dict[str, Callable[[Any], Iterable[str]]] = {
     CodesFrozen.code: _codes,
 }
 """What of an event is searched for, besides who said it."""
-_ENDING = frozenset({"calibration_added", "signed", "reopened", "left_out", "taken_up", "called_off"})
+_ENDING = frozenset({CalledOff.code, TakenUp.code, Released.code, SentBack.code, HandedOver.code, HandoverClosed.code})
 """After which a visit may be open, or no longer."""

@@ -85,7 +85,8 @@ summary = table(
     Column("visit", Text, ForeignKey("visit.id"), nullable=False, unique=True),
     Column("open", Integer, nullable=False),
     Column("ended", Integer, nullable=False),
-    Column("left_out", Text, nullable=False),
+    Column("released", Integer, nullable=False),
+    Column("handed", Text, nullable=False),
     Column("words", Text, nullable=False),
     Column("name", Text, nullable=False),
 )

@@ -405,3 +405,42 @@ class PointPaste(Posted):
 
 class Closing(Posted):
     """Close the survey: it stays as it is and counts from now on."""
+
+
+class Releasing(Posted):
+    """The lead releases a visit as they saw it."""
+
+    head: Text = ""
+    functions: Text = ""
+
+
+class SendingBack(Posted):
+    """The lead sends a visit back with words."""
+
+    words: Text = ""
+
+
+class HandingOver(Posted):
+    """A drive that is open when the vehicle leaves."""
+
+    drives: Text = ""
+    conditions: Text = ""
+    still: Text = ""
+    shows: Text = ""
+    without: Text = ""
+    seen_by: Text = ""
+    by: Text = ""
+
+
+class Acknowledging(Posted):
+    """A customer's name under what is open."""
+
+    name: Text = ""
+
+
+class ClosingDrive(Posted):
+    """How an open drive came to an end."""
+
+    link: Text = ""
+    how: Text = ""
+    words: Text = ""

@@ -7,7 +7,7 @@ from escuadra.commands.codes import FreezeCodes
 from escuadra.commands.customers import EraseCustomer
 from escuadra.commands.forms import press
 from escuadra.commands.listing import Listed
-from escuadra.commands.whole import AddCalibration, CallOff, Correct, LeaveOut, TakeUp
+from escuadra.commands.whole import CallOff, Correct, LeaveOut, TakeUp
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.demo.technician import Technician
 from tests.conftest import minibus
@@ -82,11 +82,10 @@ def test_the_day_lists_what_is_open_or_was_begun_today(garage: Garage, three: li
     assert today() == ["S-2", "S-1", "S-0"], "all are open"
     garage.do(CallOff(first, WHY), "ines", press())
     garage.do(LeaveOut(second, "1", WHY), "ines", press())
-    assert today() == ["S-2"]
-    garage.do(AddCalibration(second, "BL-RAD-01"), "ines", press())
+    assert today() == ["S-2", "S-1"], "what is left out is not called off: the vehicle is still here"
     garage.do(TakeUp(first, WHY), "ines", press())
     assert today() == ["S-2", "S-1", "S-0"]
-    garage.do(LeaveOut(third, "1", WHY), "ines", press())
+    garage.do(CallOff(third, WHY), "ines", press())
     garage.store.reindex()
     garage.store.forget()
     assert today() == ["S-1", "S-0"]

@@ -7,6 +7,7 @@ from typing import Any
 from escuadra.core.base.said import Said
 from escuadra.core.base.stream import Event, Part, Payload, Person
 from escuadra.core.instruments.screw import Mechanics
+from escuadra.core.visit.log.closing import CertificatePrinted, Released, SentBack
 from escuadra.core.visit.log.codes import CodesCleared, CodesFrozen
 from escuadra.core.visit.log.disturbances import ATTEMPT
 from escuadra.core.visit.log.events import (
@@ -170,6 +171,36 @@ class Cleared:
 
 
 @dataclass(frozen=True)
+class Keeping:
+    """Something that was said when the visit was closed, when and by whom."""
+
+    seq: int
+    at: int
+    person: Person
+    said: Payload
+
+
+@dataclass(frozen=True)
+class Releasing:
+    """The certificate was released, when and by whom."""
+
+    seq: int
+    at: int
+    person: Person
+    said: Released
+
+
+@dataclass(frozen=True)
+class Return:
+    """The visit was sent back with words, when and by whom."""
+
+    seq: int
+    at: int
+    person: Person
+    said: SentBack
+
+
+@dataclass(frozen=True)
 class Correction:
     """What was taken in wrongly, as it was corrected, by whom and why."""
 
@@ -194,6 +225,13 @@ class State:
     codes: tuple[Snapshot, ...] = ()
     cleared: tuple[Cleared, ...] = ()
     order: Ordered | None = None
+    released: Released | None = None
+    sent_back: SentBack | None = None
+    """Why it was not released, or is no longer."""
+    releases: tuple[Releasing, ...] = ()
+    returns: tuple[Return, ...] = ()
+    certificate_prints: tuple[CertificatePrinted, ...] = ()
+    handovers: tuple[Keeping, ...] = ()
     corrections: tuple[Correction, ...] = ()
     called_off: CalledOff | None = None
     left_out: LeftOut | None = None
@@ -272,6 +310,10 @@ class State:
         """The catalogue entries that it is judged by, as they were taken in."""
         said = [self.job, self.calibration, *self.bodies]
         return [pin for one in said if one is not None for pin in one.pins]
+
+    def certificate_pdf(self, revision: int) -> str | None:
+        """SHA-256 of a released certificate's PDF; nothing while it was not printed yet."""
+        return next((one.certificate_pdf for one in self.certificate_prints if one.revision == revision), None)
 
     def pdf_of(self, revision: int) -> str | None:
         """SHA-256 of a signed revision's PDF; nothing while it was not printed yet."""
@@ -428,6 +470,10 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "variant": AnsweredBy,
     "codes": Snapshot,
     "cleared": Cleared,
+    "releases": Releasing,
+    "returns": Return,
+    "handovers": Keeping,
+    "certificate_prints": lambda _seq, _at, _person, said: said,
     "records": lambda _seq, at, person, said: (said, at, person),
     "prints": lambda _seq, _at, _person, said: said,
     "bodies": lambda _seq, _at, _person, said: said,

@@ -1,6 +1,6 @@
 """Day: the jobs of the garage, each with its state, what blocks it and its next move; who works here."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
@@ -23,7 +23,21 @@ def day(request: Request) -> Response:
     garage = garage_of(request)
     today = said_time(request, garage.clock(), "weekday")
     jobs = garage.of_today(MOST_OPEN)
-    return render(request, "day.html", jobs=jobs, today=today, page=1, more=False, find="", whole_list=False)
+    return render(
+        request,
+        "day.html",
+        iso_today=garage.today(),
+        jobs=jobs,
+        today=today,
+        page=1,
+        more=False,
+        find="",
+        whole_list=False,
+    )
+
+
+def _list(request: Request, **shown: Any) -> Response:
+    return render(request, "day.html", iso_today=garage_of(request).today(), **shown)
 
 
 visits = screen("visits", "/visits", within="visits")
@@ -38,7 +52,17 @@ def every(request: Request, page: int = 1, find: str = "") -> Response:
         raise BadInput("page", page, said("wants.page_1_upward"))
     found = garage.found(find[:200], PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
     shown, more = found[:PAGE_SIZE], len(found) > PAGE_SIZE
-    return render(request, "day.html", jobs=shown, today=today, page=page, more=more, find=find, whole_list=True)
+    return render(
+        request,
+        "day.html",
+        iso_today=garage.today(),
+        jobs=shown,
+        today=today,
+        page=page,
+        more=more,
+        find=find,
+        whole_list=True,
+    )
 
 
 @router.post("/person")

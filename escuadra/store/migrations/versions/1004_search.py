@@ -5,18 +5,18 @@ from alembic import op
 
 from escuadra.store.dialect import STRICT, searching
 
-revision = "1003"
+revision = "1004"
 down_revision = "1002"
 
 
 def upgrade() -> None:
     """Create the rows and their index; they are filled from the streams once the schema stands."""
-    text = [sa.Column(name, sa.Text, nullable=False) for name in ("left_out", "words", "name")]
+    text = [sa.Column(name, sa.Text, nullable=False) for name in ("handed", "words", "name")]
     op.create_table(
         "summary",
         sa.Column("row", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("visit", sa.Text, sa.ForeignKey("visit.id"), nullable=False, unique=True),
-        *(sa.Column(name, sa.Integer, nullable=False) for name in ("open", "ended")),
+        *(sa.Column(name, sa.Integer, nullable=False) for name in ("open", "ended", "released")),
         *text,
         **STRICT,
     )
