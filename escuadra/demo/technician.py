@@ -43,6 +43,8 @@ class Technician:
 
     def __init__(self, garage: Garage, start: int, person: str) -> None:
         self.garage, self.at, self.person, self.job, self.count = garage, start, person, "", 0
+        self.calibration = ""
+        """Which calibration of the visit is worked at; empty: the first."""
         garage.clock = self.clock
 
     def clock(self) -> int:
@@ -58,7 +60,7 @@ class Technician:
     @property
     def opened(self) -> Opened:
         """The job as it is."""
-        return self.garage.open(self.job)
+        return self.garage.open(self.job, self.calibration)
 
     def take_in(self, **asked: object) -> None:
         """Take a job in."""
@@ -77,15 +79,20 @@ class Technician:
 
     def read(self, slot: str, typed: str, tool: str, word: str = "", replaces: bool = False) -> None:
         """Record a reading as typed."""
-        self.garage.do(TakeReading(self.job, slot, typed, tool, word, replaces, typed), self.person, self.id())
+        self.garage.do(
+            TakeReading(self.job, slot, typed, tool, word, replaces, typed, calibration=self.calibration),
+            self.person,
+            self.id(),
+        )
 
     def answer(self, slot: str, value: str) -> None:
         """Answer a tick or a choice."""
-        self.garage.do(Answer(self.job, slot, value), self.person, self.id())
+        self.garage.do(Answer(self.job, slot, value, calibration=self.calibration), self.person, self.id())
 
     def happen(self, what: str, by: Mapping[str, float | str] | None = None) -> None:
         """Something was moved, as told where it is said by how much, or bumped."""
-        self.garage.do(Happen(self.job, what, "told" if by else "reported", by or {}), self.person, self.id())
+        told = Happen(self.job, what, "told" if by else "reported", by or {}, calibration=self.calibration)
+        self.garage.do(told, self.person, self.id())
 
     def ready(self) -> None:
         """Everything of the vehicle as it should be, then the floor."""
@@ -237,7 +244,8 @@ class Technician:
     def run(self) -> None:
         """The procedure run, at the station at hand where there are several."""
         station = self.opened.sheet.plan.station
-        self.garage.do(RunProcedure(self.job, station.id if station is not None else ""), self.person, self.id())
+        here = station.id if station is not None else ""
+        self.garage.do(RunProcedure(self.job, here, calibration=self.calibration), self.person, self.id())
 
     def result(self, outcome: str = PASSED, off: Mapping[str, float] = NO_FIGURES) -> None:
         """What came of the run: passed, with all that the routine shows; ``off``: degrees, by figure."""

@@ -1,0 +1,132 @@
+"""Journeys to the certificate: two calibrations from the reason to the release, sent back once, a drive handed over."""
+
+import io
+import time
+from datetime import date, timedelta
+
+import pytest
+from playwright.sync_api import Page, expect
+from pypdf import PdfReader
+
+from escuadra.commands import Garage
+from escuadra.core.visit.checks.vehicle import SOUND
+from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_bay import VirtualBay
+from tests.conftest import finished
+from tests.e2e.conftest import Server, Visit
+from tests.e2e.test_setting import follow
+from tests.e2e.test_visit import begin, done
+
+CAMERA, RADAR = "BL-CAM-01", "BL-RAD-01"
+
+
+def set_up(server: Server, visit: str, calibrations: tuple[str, ...]) -> None:
+    """The set-ups of a visit worked through while nobody serves it, each until it can be run."""
+    garage = Garage(server.data, lambda: time.time_ns() // 1_000_000)
+    who = Technician(garage, garage.clock(), "teo")
+    who.job = visit
+    for calibration in calibrations:
+        who.calibration = calibration
+        if calibration == "1":
+            finished(who)
+            continue
+        for view in who.opened.sheet.groups[0].checks:
+            for slot in [s.slot for s in view.slots if not s.now]:
+                if slot.id.startswith("condition."):
+                    who.answer(slot.id, SOUND)
+                elif slot.id == "bracket.lean":
+                    who.read(slot.id, "0.2", "level-1", "minus")
+        bay = VirtualBay(who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=3)
+        follow(who, bay, "run")
+    garage.close()
+
+
+def run_and_sign(page: Page, address: str, figures: int) -> None:
+    """The run, what the routine showed, and the signature."""
+    page.goto(address)
+    page.keyboard.press("r")
+    expect(page.locator(".next")).to_contain_text("What did the routine say")
+    page.get_by_role("link", name="Go there").click()
+    page.get_by_role("button", name="passed").click()
+    for _ in range(figures):
+        count = page.locator("#sheet").get_attribute("data-count") or ""
+        page.get_by_role("link", name="Go there").click() if not page.locator("#typed").count() else None
+        page.locator("form.entry [name=word]").first.check()
+        page.locator("#typed").fill("0.11")
+        page.keyboard.press("Enter")
+        expect(page.locator("#sheet")).not_to_have_attribute("data-count", count)
+    page.get_by_role("button", name="Sign", exact=True).click()
+    expect(page.locator(".next-sentence")).to_have_text("The calibration is signed.")
+
+
+def freeze(page: Page, address: str, when: str) -> None:
+    page.goto(f"{address}/codes")
+    part = page.locator("section", has=page.locator(f"#codes-{when}"))
+    part.get_by_text("Type them").click()
+    part.locator("input[name=none]").check()
+    part.get_by_role("button", name="Freeze").first.click()
+    expect(page.locator("main")).to_contain_text("typed")
+
+
+@pytest.mark.slow
+def test_a_replaced_windscreen_from_the_reason_to_the_certificate(server: Server, visit: Visit) -> None:
+    page = visit(server, person="ines")
+    address = begin(page, server, "C-1")
+    done(page, "replaced", "windscreen")
+    done(page, "removed", "front_bumper")
+    for sheet in (CAMERA, RADAR):
+        page.click(f"button[value='{sheet}']")
+    id = address.rpartition("/")[2]
+    server.kill()
+    set_up(server, id, ("1", "2"))
+    server.start()
+    job = address.replace("/visits/", "/jobs/")
+    run_and_sign(page, job, 3)
+    server.kill()
+    server.start()
+    run_and_sign(page, f"{job}.2", 2)
+
+    page.goto(f"{address}/certificate")
+    expect(page.locator("main")).to_contain_text("the codes before the work are neither read nor said why not")
+    for when in ("before", "after"):
+        freeze(page, address, when)
+    page.goto(f"{address}/certificate")
+    expect(page.locator("main")).to_contain_text("static part complete, drive open")
+    for name, text in (("conditions", "dry road"), ("without", "cruise control"), ("seen_by", "")):
+        page.fill(f"#{name}", text)
+    page.get_by_role("button", name="Hand over").click()
+    expect(page.locator("p.error")).to_contain_text("how one sees that it is complete")
+    expect(page.locator("#conditions")).to_have_value("dry road")
+    page.fill("#seen_by", "the lamp goes out")
+    page.fill("#by", (date.today() + timedelta(days=3)).isoformat())
+    page.get_by_role("button", name="Hand over").click()
+    expect(page.locator("[data-handed=open]")).to_contain_text("Not acknowledged yet")
+    theirs = page.get_by_role("link", name="Customer's page").get_attribute("href") or ""
+    phone = visit(server, theirs, person="")
+    expect(phone.locator("main")).to_contain_text("The calibration of front radar is not finished")
+    phone.fill("#name", "R. Olmedo")
+    phone.get_by_role("button", name="I have read this").click()
+    expect(phone.locator("main")).to_contain_text("acknowledged by R. Olmedo")
+
+    page.goto(f"{address}/certificate")
+    page.get_by_role("button", name="Release", exact=True).click()
+    expect(page.locator("[data-released=yes]")).to_be_visible()
+    page.get_by_text("Send back with words").click()
+    page.fill("#words", "photo of the emblem is missing")
+    page.get_by_role("button", name="Send back", exact=True).click()
+    expect(page.locator("[data-sent-back]")).to_contain_text("photo of the emblem is missing")
+    server.kill()
+    server.start()
+    page.goto(f"{address}/certificate")
+    expect(page.locator("[data-sent-back]")).to_contain_text("photo of the emblem is missing")
+    page.get_by_role("button", name="Release", exact=True).click()
+    expect(page.locator("[data-released=yes]")).to_be_visible()
+    first = page.request.get(f"{address}/certificate/2.pdf", timeout=120_000).body()
+    text = " ".join(PdfReader(io.BytesIO(first)).pages[0].extract_text().split())
+    for wanted in ("Static part complete, drive open", "front camera", "front radar", "R. Olmedo", "sent back once"):
+        assert wanted in text, text
+    server.kill()
+    server.start()
+    assert page.request.get(f"{address}/certificate/2.pdf").body() == first
+    page.goto(server.url)
+    expect(page.locator("[data-drive-open]")).to_contain_text("drive open: ask by")
