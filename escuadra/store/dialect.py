@@ -6,7 +6,19 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from sqlalchemy import BigInteger, Column, Connection, Constraint, Engine, Integer, MetaData, Table, make_url
+from sqlalchemy import (
+    REAL,
+    BigInteger,
+    Column,
+    Connection,
+    Constraint,
+    Double,
+    Engine,
+    Integer,
+    MetaData,
+    Table,
+    make_url,
+)
 from sqlalchemy import event as sa_event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 
@@ -114,6 +126,11 @@ def there(data: Path) -> bool:
 def whole(column: str, nullable: bool = False) -> Column[Any]:
     """A column of milliseconds: 64 bits wherever a database parts integers by their width."""
     return Column(column, BigInteger().with_variant(Integer, "sqlite"), nullable=nullable)
+
+
+def real(column: str) -> Column[Any]:
+    """A column of figures: 64 bits."""
+    return Column(column, Double().with_variant(REAL, "sqlite"), nullable=False)
 
 
 def table(name: str, metadata: MetaData, *parts: Column[Any] | Constraint, clustered: bool = False) -> Table:

@@ -11,7 +11,9 @@ from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import PAYLOADS, Event, Payload
 from escuadra.core.bay.survey_log import Begun, Closed
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
-from escuadra.core.visit.log.events import CalibrationAdded, ReadingTaken, TakenIn
+from escuadra.core.visit.log.events import BodyBrought, CalibrationAdded, ReadingTaken, TakenIn, Withdrawn
+from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.whole import BodyCorrected
 from escuadra.store import dialect
 from escuadra.store.summaries import summarise
 from escuadra.store.tables import (
@@ -22,7 +24,9 @@ from escuadra.store.tables import (
     entry,
     journal,
     person,
+    residual,
     setting,
+    summary,
     survey,
     uses,
     visit,
@@ -79,9 +83,10 @@ def _taken_in(connection: Connection, event: Event, told: TakenIn) -> None:
     )
 
 
-def _added(connection: Connection, event: Event, _said: CalibrationAdded) -> None:
+def _added(connection: Connection, event: Event, told: CalibrationAdded) -> None:
     assert event.of is not None
-    connection.execute(insert(calibration).values(visit=_of(event), id=event.of.id, stage="taken_in"))
+    sheet = next((pin.id for pin in told.pins if pin.kind == "procedure"), "")
+    connection.execute(insert(calibration).values(visit=_of(event), id=event.of.id, stage="taken_in", sheet=sheet))
 
 
 def _once(connection: Connection, statement: Any, field: str, given: str, accepted: Said) -> None:
@@ -96,6 +101,20 @@ def _read(connection: Connection, event: Event, said: ReadingTaken) -> None:
     for tool in said.tool.relied:
         row = {"instrument": tool.id, "visit": _of(event)}
         connection.execute(dialect.once(connection.dialect.name, uses), row)
+    if said.slot.startswith(RESULTS) and event.of is not None:
+        shown = {"visit": _of(event), "seq": event.seq, "calibration": event.of.id, "at": event.at}
+        figure = {"figure": said.slot.removeprefix(RESULTS), "value": said.value, "person": event.person.name}
+        connection.execute(insert(residual).values(**shown, **figure))
+
+
+def _withdrawn(connection: Connection, event: Event, told: Withdrawn) -> None:
+    connection.execute(delete(residual).where(residual.c.visit == _of(event), residual.c.seq == told.entry))
+
+
+def _brought(connection: Connection, event: Event, told: BodyBrought | BodyCorrected) -> None:
+    frame = next((pin.id for pin in told.pins if pin.kind == "frame"), "")
+    if frame:
+        connection.execute(update(summary).where(summary.c.visit == _of(event)).values(frame=frame))
 
 
 def _person(connection: Connection, _event: Event, said: PersonAdded) -> None:
@@ -132,6 +151,9 @@ _ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
     "taken_in": _taken_in,
     "calibration_added": _added,
     "reading": _read,
+    "withdrawn": _withdrawn,
+    "body_brought": _brought,
+    "body_corrected": _brought,
     "person_added": _person,
     "setting_set": _setting,
     "bay_added": _bay,

@@ -37,6 +37,8 @@ def summarise(connection: Connection, event: Event, told: Any) -> None:
     id = event.stream.split("/", 1)[1]
     if event.kind == TakenIn.code:
         _begin(connection, id, told)
+    if event.kind == Corrected.code and told.field in ("vin", "bay"):
+        connection.execute(update(summary).where(summary.c.visit == id).values({told.field: told.value}))
     said = _SAID.get(event.kind)
     _tell(connection, id, [*(words_of(" ".join(said(told))) if said is not None else ()), *words_of(event.person.name)])
     if event.kind in _ENDING:
@@ -47,7 +49,8 @@ def _begin(connection: Connection, id: str, told: TakenIn) -> None:
     newest = connection.execute(select(func.max(summary.c.row))).scalar() or 0
     name = connection.execute(select(customer.c.name).where(customer.c.id == told.customer)).scalar() or ""
     values = {"row": newest + 1, "visit": id, "open": 1, "ended": 0, "released": 0, "handed": "", "words": ""}
-    connection.execute(insert(summary).values(**values, name=name))
+    car = {"vin": told.vin, "bay": told.bay, "frame": "", "name": name}
+    connection.execute(insert(summary).values(**values, **car))
 
 
 def _tell(connection: Connection, id: str, words: Iterable[str]) -> None:

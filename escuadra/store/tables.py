@@ -6,7 +6,7 @@ lies by its hash.
 
 from sqlalchemy import Column, ForeignKey, Index, Integer, MetaData, Text, UniqueConstraint
 
-from escuadra.store.dialect import table, whole
+from escuadra.store.dialect import real, table, whole
 
 metadata = MetaData()
 
@@ -58,7 +58,21 @@ calibration = table(
     Column("visit", Text, ForeignKey("visit.id"), primary_key=True),
     Column("id", Text, primary_key=True),
     Column("stage", Text, nullable=False),
+    Column("sheet", Text, nullable=False),
 )
+
+residual = table(
+    "residual",
+    metadata,
+    Column("visit", Text, ForeignKey("visit.id"), primary_key=True),
+    Column("seq", Integer, primary_key=True),
+    Column("calibration", Text, nullable=False),
+    Column("figure", Text, nullable=False),
+    real("value"),
+    whole("at"),
+    Column("person", Text, nullable=False),
+)
+"""What routines showed before they took it as zero: one row a reading that counts."""
 
 customer = table(
     "customer",
@@ -87,6 +101,9 @@ summary = table(
     Column("ended", Integer, nullable=False),
     Column("released", Integer, nullable=False),
     Column("handed", Text, nullable=False),
+    Column("vin", Text, nullable=False),
+    Column("bay", Text, nullable=False),
+    Column("frame", Text, nullable=False),
     Column("words", Text, nullable=False),
     Column("name", Text, nullable=False),
 )
@@ -134,6 +151,6 @@ pinned = table(
     Column("text", Text, nullable=False),
 )
 
-PROJECTED = (summary, uses, calibration, survey, visit, bay, person, setting)
+PROJECTED = (residual, summary, uses, calibration, survey, visit, bay, person, setting)
 """Made from the streams, in an order in which they can be emptied."""
 APPEND_ONLY = ("entry", "journal", "pinned")

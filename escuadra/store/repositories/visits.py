@@ -13,7 +13,7 @@ from escuadra.core.house import visit_stream
 from escuadra.store import dialect
 from escuadra.store.repositories.pins import Pins
 from escuadra.store.streams import Streams
-from escuadra.store.tables import calibration, entry, stream, summary, uses, visit
+from escuadra.store.tables import calibration, entry, residual, stream, summary, uses, visit
 from escuadra.store.writers import Writers
 
 
@@ -26,6 +26,20 @@ class Row:
     created_at: int
     count: int
     head: str
+
+
+@dataclass(frozen=True)
+class Residual:
+    """What a routine showed before it took that as zero, on a calibration that is signed."""
+
+    visit: str
+    number: str
+    vin: str
+    bay: str
+    frame: str
+    person: str
+    at: int
+    value: float
 
 
 _ROW = select(visit.c.id, visit.c.number, visit.c.created_at, stream.c.count, stream.c.head).join(
@@ -91,6 +105,34 @@ class Log:
         seen = self.connection.execute(own.where(entry.c.hash == head)).first()
         found = self.connection.execute(own.where(entry.c.seq.in_(list(seqs))))
         return (seen[0] if seen else None), dict(found.all())
+
+    def residuals(self, sheet: str, figure: str, limit: int = 1000) -> list[Residual]:
+        """What routines showed on signed calibrations by a sheet before they took it as zero, the newest first."""
+        query = (
+            select(
+                residual.c.visit,
+                visit.c.number,
+                summary.c.vin,
+                summary.c.bay,
+                summary.c.frame,
+                residual.c.person,
+                residual.c.at,
+                residual.c.value,
+            )
+            .join(visit, visit.c.id == residual.c.visit)
+            .join(summary, summary.c.visit == residual.c.visit)
+            .join(
+                calibration,
+                (calibration.c.visit == residual.c.visit) & (calibration.c.id == residual.c.calibration),
+            )
+            .where(calibration.c.sheet == sheet, calibration.c.stage == "signed", residual.c.figure == figure)
+            .order_by(residual.c.at.desc(), residual.c.seq.desc())
+            .limit(limit)
+        )
+        newest: dict[str, Residual] = {}
+        for row in self.connection.execute(query):
+            newest.setdefault(row[0], Residual(*row))
+        return list(newest.values())
 
     def events(self, visit_id: str, after: int = 0) -> list[Event]:
         """Events in their order."""

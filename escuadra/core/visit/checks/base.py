@@ -170,7 +170,7 @@ class Check(CheckSpec):
     """The figure that does; none named: the first."""
     asks_photos: ClassVar[bool] = False
     """Where the sheet demands a photo of it, it says itself of what."""
-    link: ClassVar[Literal["", "printout", "parking"]] = ""
+    link: ClassVar[Literal["", "printout", "parking", "residuals"]] = ""
     """What a screen offers beside it."""
 
     def __hash__(self) -> int:

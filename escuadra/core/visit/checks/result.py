@@ -4,7 +4,7 @@ Limits of the figures judged by ``verdict`` (JCGM 106). A figure is what the sen
 that as zero: what is shown afterwards proves that it did, and nothing about where the sensor looks.
 """
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Noun, said, sentences
@@ -52,6 +52,7 @@ class ResultCheck(Check):
     """What the routine said: passed or not, and each figure that it shows before it takes that as zero."""
 
     newest_counts: ClassVar[bool] = True
+    link: ClassVar[Literal["", "printout", "parking", "residuals"]] = "residuals"
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         if not _run(setup):

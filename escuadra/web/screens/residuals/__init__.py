@@ -1,0 +1,1 @@
+"""What routines showed before zeroing, beside other vehicles, bays, frames and people."""
