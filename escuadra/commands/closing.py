@@ -1,9 +1,11 @@
 """The visit closed: released with its certificate by the lead, or sent back; what is handed over with the vehicle."""
 
 import secrets
+from base64 import urlsafe_b64encode
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from hashlib import sha256
 
 from escuadra.commands.command import Context, may
 from escuadra.commands.entries import reasoned
@@ -142,7 +144,9 @@ class HandOver(WholeVisitCommand):
         if by.isoformat() < context.house.today():
             raise BadInput("by", self.by, said("wants.day_from_today"))
         told = {name: getattr(self, name).strip()[:300] for name in ("conditions", "shows", "without", "seen_by")}
-        link = secrets.token_urlsafe(12)
+        # As hard to guess as the press itself, which nobody but this browser knows.
+        secret = sha256(f"{context.client_id} {whole.row.head}".encode()).digest()
+        link = urlsafe_b64encode(secret)[:20].decode()
         own = {
             "calibrations": waiting,
             "link": link,
@@ -199,11 +203,11 @@ class CloseHandover(WholeVisitCommand):
             raise BadInput("how", self.how, said("wants.one_of", names=names))
         since = handed.seq
         if self.how == "photo" and not any(p.seq > since and p.said.slot == DISPLAY for p in whole.state.photos):
-            raise BadInput("how", self.how, said("wants.photo_of_display_first"))
+            raise BadInput("how", Noun("ending.photo"), said("wants.photo_of_display_first"))
         if self.how == "codes" and not any(
             one.seq > since and one.said.when == "after" and one.said.source != "not_read" for one in whole.state.codes
         ):
-            raise BadInput("how", self.how, said("wants.codes_read_first"))
+            raise BadInput("how", Noun("ending.codes"), said("wants.codes_read_first"))
         told = {"link": self.link, "how": self.how, "words": reasoned(self.words)[:300]}
         return [(VEHICLE, HandoverClosed.read(told))]
 

@@ -36,7 +36,7 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
     "old, new, anchor, field",
     [
         ("distance: 2640\n", "distance: -5\n", "distance: 2640", "distance"),
-        ("revision: 7", "revision: 0", "revision: 7", "revision"),
+        ("revision: 8", "revision: 0", "revision: 8", "revision"),
         ("line: thrust", "line: emblem", "line: thrust", "line"),
         ("height: 1417\n", "", "id: BL-CAM-01", "height"),
         ("kind: level,", "kind: bubble,", "id: level", "kind"),
@@ -65,7 +65,7 @@ def test_a_refused_file_names_file_line_and_field(tmp_path: Path, old: str, new:
         ({"vehicle: brezo-lanzadera": "vehicle: nobody"}, "one of the catalogue"),
         ({"vehicle: brezo-lanzadera": "vehicle: bare"}, "states its tyres"),
         ({"kind: body_centreline": "kind: method, method: laser"}, "checks.9.method: given laser; accepted: one of"),
-        ({"revision: 7": "revision: [7"}, "well-formed YAML"),
+        ({"revision: 8": "revision: [8"}, "well-formed YAML"),
         ({"practice only": "pr\xe1ctica"}, "a YAML file in UTF-8"),
         ({SHEET: "[" * 5000}, "well-formed YAML"),
     ],
@@ -101,6 +101,6 @@ def test_an_entry_is_pinned_by_its_content_and_reads_back_as_itself(catalogue: C
 
 def test_every_kind_of_check_is_registered_once_and_used(catalogue: Catalogue) -> None:
     used = {check.kind for e in catalogue.all("procedure") for check in e.content.checks}
-    assert used | {"rear_toe", "stations"} == set(CheckSpec.registered), (
-        "an earlier name; what every sheet with places has"
+    assert used | {"rear_toe", "stations", "run", "result"} == set(CheckSpec.registered), (
+        "an earlier name; what every sheet has"
     )

@@ -80,7 +80,7 @@ def test_the_sheet_shows_every_check_with_its_state_and_one_open(full: Technicia
     assert states["square"] == "holds"
     assert len(page.having(data_open="")) == 1
     assert page.having(class_="run-row"), "settled groups fold into one row"
-    assert {a.get("name") for tag, a in page.tags if tag == "input"} >= {"typed", "entry", "token", "head"}
+    assert {a.get("name") for tag, a in page.tags if tag == "input"} >= {"typed", "entry", "token", "station"}
     assert [a for a in page.having(name="typed") if "data-draft" in a]
 
 

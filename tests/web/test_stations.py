@@ -16,14 +16,14 @@ from tests.web.conftest import Visitor
 def test_a_run_is_refused_until_everything_holds_then_told_and_printed(garage: Garage) -> None:
     who = begun(garage, "BL-CAM-02")
     visitor, path = Visitor(garage), f"/jobs/{who.job}/stations"
-    refused = visitor.post(path, {"station": "centre", "entry": "r1"})
+    refused = visitor.post(f"/jobs/{who.job}/run", {"station": "centre", "entry": "r1"})
     assert refused.status_code == 409
     assert "Not settled yet: Target" in refused.text
     set_up(who)
     page = visitor.page(f"/jobs/{who.job}")
     assert [a for a in page.having() if a.get("data-key") == "r"]
-    assert visitor.post(path, {"station": "centre", "entry": "r2"}).status_code == 303
-    assert visitor.post(path, {"station": "centre", "entry": "r2"}).status_code == 303, "pressed twice: one run"
+    assert visitor.post(f"/jobs/{who.job}/run", {"station": "centre", "entry": "r2"}).status_code == 303
+    assert visitor.post(f"/jobs/{who.job}/run", {"station": "centre", "entry": "r2"}).status_code == 303, "pressed twice: one run"
     assert len(who.opened.state.runs) == 1
     shifted(who)
     text = visitor.client.get(path).text

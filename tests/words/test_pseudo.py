@@ -121,7 +121,7 @@ class Printed:
     def __init__(self, string: str, base_url: str) -> None:
         self.string = string
 
-    def write_pdf(self, pdf_variant: str) -> bytes:
+    def write_pdf(self, pdf_variant: str, attachments: object = None) -> bytes:
         return self.string.encode()
 
 
