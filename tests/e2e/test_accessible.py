@@ -19,6 +19,15 @@ def survey_page(server: Server, bay: str) -> str:
     return found[0]
 
 
+def handover_page(server: Server) -> str:
+    """The path of the page that a customer reads."""
+    address = job_page(server, "VF-0411").replace("/jobs/", "/visits/") + "/certificate"
+    with urllib.request.urlopen(server.url + address) as answer:
+        found = re.search(r"/handover/[\w/-]+", answer.read().decode())
+    assert found
+    return found[0]
+
+
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
 SCREENS: dict[str, Callable[[Server], str]] = {
     "day": lambda server: "/",
@@ -30,6 +39,9 @@ SCREENS: dict[str, Callable[[Server], str]] = {
     "short way": lambda server: job_page(server, "VF-0419") + "/ready",
     "sheet": lambda server: job_page(server, "VF-0417") + "?check=distance",
     "contradiction": lambda server: job_page(server, "VF-0416") + "?check=square",
+    "certificate": lambda server: job_page(server, "VF-0411").replace("/jobs/", "/visits/") + "/certificate",
+    "handover": handover_page,
+    "residuals": lambda server: job_page(server, "VF-0412") + "/residuals",
     "signed sheet": lambda server: job_page(server, "VF-0412"),
     "floor check": lambda server: job_page(server, "VF-0417") + "?check=floor",
     "ready check": lambda server: job_page(server, "VF-0417") + "?check=alignment",
