@@ -84,14 +84,19 @@ def demo(
     host: Host = "127.0.0.1",
     allow: Allow = None,
     devices: Annotated[bool, typer.Option(help="start stand-in devices beside it")] = True,
+    past: Annotated[bool, typer.Option(help="two years of past visits, written at the first start")] = True,
 ) -> None:
     """Serve the made-up garage of Valdehierro; never touches data that it did not create."""
     with _loading():
         import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
+        from escuadra.demo.past import PAST_VISITS
         from escuadra.demo.valdehierro import open_demo
 
+    def told(done: int, of: int) -> None:
+        typer.echo(say(said("cli.past_visits", done=done, of=of)), err=True)
+
     with _held(data):
-        garage = open_demo(data, clock)
+        garage = open_demo(data, clock, PAST_VISITS if past else 0, told)
         with _stand_ins() if devices and not os.environ.get("ESCUADRA_DEVICES") else contextlib.nullcontext():
             _run(garage, host, port, allow)
 

@@ -20,7 +20,7 @@ from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold
-from escuadra.demo import instruments
+from escuadra.demo import instruments, past
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
 from escuadra.reports.certificate import render_certificate
@@ -38,7 +38,13 @@ PEOPLE = (
 BAYS = ("Norte", "Patio", "Muelle")
 
 
-def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
+def untold(_done: int, _of: int) -> None:
+    """Nobody is told how far it is."""
+
+
+def open_demo(
+    data: Path, clock: Callable[[], int], past_visits: int = 0, told: Callable[[int, int], None] = untold
+) -> Garage:
     """The demo garage; refuses a folder whose data the demo did not make. A half-filled one is made anew."""
     if data.exists() and any(path.name != LOCK for path in data.iterdir()):
         if not dialect.there(data):
@@ -54,13 +60,13 @@ def open_demo(data: Path, clock: Callable[[], int]) -> Garage:
             left.unlink()
     garage = Garage(data, clock)
     garage.do(Set("made_by", MADE_BY), ITSELF, press())
-    fill(garage)
+    fill(garage, past_visits, told)
     garage.do(Set("filled", "yes"), ITSELF, press())
     return garage
 
 
-def fill(garage: Garage) -> None:
-    """People, bays with their floors, and the five jobs."""
+def fill(garage: Garage, past_visits: int = 0, told: Callable[[int, int], None] = untold) -> None:
+    """People, bays with their floors, past visits, and those of these days."""
     garage.do(Set("name", "Valdehierro"), ITSELF, press())
     garage.do(Set("time_zone", "Europe/Madrid"), ITSELF, press())
     for person in PEOPLE:
@@ -69,6 +75,7 @@ def fill(garage: Garage) -> None:
     now = garage.clock
     start = int(datetime.fromtimestamp(now() / 1000, UTC).replace(minute=7, second=12).timestamp() * 1000)
     instruments.write(garage, start)
+    past.write(garage, start - 2 * 86_400_000, past_visits, PEOPLE, told)
     try:
         _signed(Technician(garage, start - 26 * 3_600_000, "amara"))
         _drive_open(Technician(garage, start - 22 * 3_600_000, "teo"))

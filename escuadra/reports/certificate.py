@@ -131,11 +131,12 @@ class Certificate(Frozen):
     application: str
 
 
-def build(garage: Garage, whole: Whole, who: Person, at: int, revision: int, functions: str) -> Certificate:
-    """The certificate of a visit as it is."""
+def build(
+    garage: Garage, whole: Whole, opened: Sequence[Opened], who: Person, at: int, revision: int, functions: str
+) -> Certificate:
+    """The certificate of a visit as it is; ``opened``: its calibrations, in their order."""
     job, state, model = whole.job, whole.state, garage.model_of(whole)
     waiting = drives_open(whole.visit, model)
-    opened = [garage.open(whole.row.id, id) for id in whole.visit.in_order]
     own = [_calibration(garage, one, one.calibration in waiting) for one in opened]
     served = {pin.id for one in opened for pin in one.state.pins if pin.kind == "procedure"}
     missing = [s for s in scoped(model, state.work) if s.needed and not served.intersection(s.sensor.sheets)]
@@ -250,7 +251,8 @@ def render_certificate(garage: Garage) -> Callable[[Whole, Person, int, int, str
     """What ``Release`` asks for: the certificate as JSON."""
 
     def render(whole: Whole, who: Person, at: int, revision: int, functions: str) -> bytes:
-        return as_json(build(garage, whole, who, at, revision, functions))
+        opened = [garage.open(whole.row.id, id) for id in whole.visit.in_order]
+        return as_json(build(garage, whole, opened, who, at, revision, functions))
 
     return render
 

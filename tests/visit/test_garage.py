@@ -4,11 +4,14 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from typer.testing import CliRunner
 
+from escuadra.cli import app
 from escuadra.commands import Asked, Garage, Opened, TakeIn
 from escuadra.commands.command import Command
 from escuadra.commands.entries import Answer, Happen, Override, Undo
 from escuadra.commands.forms import press
+from escuadra.commands.listing import Listed
 from escuadra.commands.people import AddPerson
 from escuadra.commands.reading import TakeReading
 from escuadra.commands.settings import Set
@@ -20,6 +23,8 @@ from escuadra.core.measure.readings import Figures
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import MADE_BY, open_demo
+from escuadra.reports.certificate import print_certificate
+from escuadra.reports.record import Record, build
 from tests.conftest import BEGUN, Clock
 from tests.english import refused, told
 
@@ -285,6 +290,29 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
 
 
 @pytest.mark.slow
+@pytest.mark.slow
+def test_past_visits_follow_from_their_events_and_come_before_those_of_these_days(tmp_path: Path) -> None:
+    told: list[tuple[int, int]] = []
+    demo = open_demo(tmp_path / "demo", Clock(), 5, lambda done, of: told.append((done, of)))
+    assert told == [(5, 5)]
+    listed = [row for row in demo.listed() if isinstance(row, Listed)]
+    assert [row.number for row in listed[-5:]] == [f"VF-{k:04d}" for k in reversed(range(5))]
+    assert {row.stage for row in listed[-5:]} == {"released"}
+    with demo.store.reading() as log:
+        kept = [one for sheet in ("BC-CAM-01", "BL-CAM-01") for one in log.residuals(sheet, "yaw")]
+    assert len(kept) == 6, "the past ones, and the one that was signed yesterday"
+    last = listed[-1].row.id
+    (record,) = demo.open(last).state.records
+    kept_json = Record.model_validate_json(demo.files.get(record[0].record_json))
+    anew = build(demo.signed_sheet(demo.open(last), 1), record[2], record[1], "Valdehierro")
+    seen = {"log_events": kept_json.log_events, "log_head": kept_json.log_head}
+    assert anew.model_copy(update=seen) == kept_json, "as if the commands had signed it"
+    assert print_certificate(demo, last, 1).startswith(b"%PDF-")
+    demo.close()
+    verified = CliRunner().invoke(app, ["verify", "--data", str(tmp_path / "demo")])
+    assert verified.exit_code == 0, verified.output
+
+
 def test_the_demo_makes_seven_visits_and_never_touches_what_it_did_not_make(tmp_path: Path) -> None:
     demo = open_demo(tmp_path / "demo", Clock())
     jobs = [opened for opened in demo.jobs() if isinstance(opened, Opened)]

@@ -23,7 +23,9 @@ def test_a_run_is_refused_until_everything_holds_then_told_and_printed(garage: G
     page = visitor.page(f"/jobs/{who.job}")
     assert [a for a in page.having() if a.get("data-key") == "r"]
     assert visitor.post(f"/jobs/{who.job}/run", {"station": "centre", "entry": "r2"}).status_code == 303
-    assert visitor.post(f"/jobs/{who.job}/run", {"station": "centre", "entry": "r2"}).status_code == 303, "pressed twice: one run"
+    assert visitor.post(f"/jobs/{who.job}/run", {"station": "centre", "entry": "r2"}).status_code == 303, (
+        "pressed twice: one run"
+    )
     assert len(who.opened.state.runs) == 1
     shifted(who)
     text = visitor.client.get(path).text
