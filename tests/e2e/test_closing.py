@@ -18,6 +18,8 @@ from tests.e2e.test_setting import follow
 from tests.e2e.test_visit import begin, done
 
 CAMERA, RADAR = "BL-CAM-01", "BL-RAD-01"
+FROM_CAMERA = 1415.0
+"""How high the board comes to hang on the beam as it stands for the camera, mm above the floor."""
 
 
 def set_up(server: Server, visit: str, calibrations: tuple[str, ...]) -> None:
@@ -36,7 +38,9 @@ def set_up(server: Server, visit: str, calibrations: tuple[str, ...]) -> None:
                     who.answer(slot.id, SOUND)
                 elif slot.id == "bracket.lean":
                     who.read(slot.id, "0.2", "level-1", "minus")
-        bay = VirtualBay(who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=3)
+        plan = who.opened.sheet.plan
+        bay = VirtualBay(plan, (877.0, 131.5, 0.0, 0.0), seed=3)
+        bay.height = FROM_CAMERA
         follow(who, bay, "run")
     garage.close()
 
