@@ -26,7 +26,7 @@ def set_up(server: Server, visit: str, calibration: str) -> None:
     """A set-up worked through while nobody serves it, until it can be run."""
     garage = Garage(server.data, lambda: time.time_ns() // 1_000_000)
     who = Technician(garage, garage.clock(), "teo")
-    who.job, who.calibration = visit, calibration
+    who.job, who.calibration, who.count = visit, calibration, 1000 * int(calibration)
     if calibration == "1":
         finished(who)
     else:
