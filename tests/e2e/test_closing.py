@@ -65,7 +65,8 @@ def freeze(page: Page, address: str, when: str) -> None:
     part.get_by_text("Type them").click()
     part.locator("input[name=none]").check()
     part.get_by_role("button", name="Freeze").first.click()
-    expect(page.locator("main")).to_contain_text("typed")
+    expect(page.locator(f"#codes-{when}")).to_have_count(1 if when == "after" else 0)
+    expect(page.locator("main")).to_contain_text("No codes.")
 
 
 @pytest.mark.slow
