@@ -39,7 +39,7 @@ from escuadra.store import Content, Row
 from escuadra.store.repositories.visits import Log
 
 DAY_MS, HOUR_MS = 86_400_000, 3_600_000
-PAST_VISITS = 240
+PAST_VISITS = 200
 SPAN_DAYS = 730
 AT_ONCE = 20
 """Visits that are written together."""
@@ -49,7 +49,8 @@ SHEETS = (
     ("BC-CAM-01", "ZZ9BC33D{}RV0{:05d}", "wheel alignment done"),
     ("BL-CAM-01", "ZZ9BL09C{}RV0{:05d}", "windscreen replaced"),
 )
-SPREAD_DEG = 0.12
+SPREAD_DEG, MOST_DEG = 0.12, 0.68
+PLATES = {"BC-CAM-01": 4000, "BL-CAM-01": 5000}
 BAYS, LEFT_BAY, LEFT_DEG = ("Norte", "Norte", "Patio"), "Patio", 0.16
 DRIFT_DEG_A_DAY = 0.0001
 ODD_ONE, ODD_DEG = 5, -0.62
@@ -82,7 +83,7 @@ def write(garage: Garage, now: int, count: int, people: Sequence[tuple[str, str,
     for first in range(0, len(days), AT_ONCE):
         with garage.store.writing() as log:
             for k, ago in enumerate(days[first : first + AT_ONCE], first):
-                at = now - ago * DAY_MS - chance.randrange(0, 7) * HOUR_MS
+                at = (now // DAY_MS - ago) * DAY_MS + chance.randrange(6, 14) * HOUR_MS
                 _Again(garage, log, chance.choice(scripts), k, at, ago, chance).write()
         told(min(first + AT_ONCE, len(days)), len(days))
     garage.store.forget()
@@ -171,7 +172,12 @@ class _Again:
         match said:
             case TakenIn():
                 vin = self.script.vin.format(self.car % 10, 100 + self.car)
-                own = {"number": self.number, "vin": vin, "plate": f"VH {4000 + self.car * 7}", "bay": self.bay}
+                own = {
+                    "number": self.number,
+                    "vin": vin,
+                    "plate": f"VH {PLATES[self.script.sheet] + self.car * 7}",
+                    "bay": self.bay,
+                }
                 return said.model_copy(update={**own, "odometer_km": 180_000 - 60 * self.ago + 900 * self.car})
             case Answered(slot="printed.day"):
                 day = datetime.fromtimestamp((event.at + self.shift) / 1000 - 9 * 86_400, UTC).date()
@@ -192,7 +198,7 @@ class _Again:
             value += ODD_DEG if self.car == ODD_ONE else 0.0
             value += LEFT_DEG if self.bay == LEFT_BAY else 0.0
             value += DRIFT_DEG_A_DAY * (SPAN_DAYS - self.ago)
-        return max(min(value, 0.6), -0.6)
+        return max(min(value, MOST_DEG), -MOST_DEG)
 
     def _opened(self, event: Event) -> Opened:
         state = self.visit.seen_by("1")

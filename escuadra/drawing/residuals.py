@@ -30,26 +30,29 @@ def residuals_view(found: Compared, limits: Limits) -> str:
     usual = found.peers
     if usual.lower is not None and usual.upper is not None:
         (x, y), (_, foot) = at(span, min(usual.upper, high)), at(0, max(usual.lower, low))
-        body.append(element("rect", "body", x=x, y=y, width=SIZE[0] - LEFT - RIGHT, height=max(foot - y, 1)))
+        body.append(element("rect", "usual", x=x, y=y, width=SIZE[0] - LEFT - RIGHT, height=max(foot - y, 1)))
     for limit in (limits.lower, limits.upper):
-        body.append(line("measured", at(span, limit), at(0, limit)))
+        body.append(line("floor", at(span, limit), at(0, limit)))
         body.append(label("small", (LEFT - 8, at(0, limit)[1] + 4), Angle(limit, 2), "end"))
     body.append(line("thin", at(span, 0), at(0, 0)))
     body.append(label("small", (LEFT - 8, at(0, 0)[1] + 4), Angle(0, 0), "end"))
     for one in found.history:
         x, y = at(ago(one.at), one.value)
         own = one.vehicle == found.own.vehicle
-        body.append(element("circle", "dot" if own else "thin", cx=x, cy=y, r=5 if own else 3.5))
+        body.append(element("circle", "wheel" if own else "ring", cx=x, cy=y, r=5 if own else 3.5))
     joined = [at(ago(one.at), one.value) for one in (*reversed(found.earlier), found.own)]
     if len(joined) > 1:
-        body.append(polyline("measured", joined))
+        body.append(polyline("fixed", joined))
     x, y = at(0, found.own.value)
     body.append(element("path", "sensor", d=f"M{x:.1f} {y - 8:.1f} l7 14 h-14 z"))
-    name = label("name", (x - 12, max(y - 10, TOP + 10)), Name(found.own.number), "end")
     foot_y = SIZE[1] - 10
     body += [
-        name,
         label("small", (LEFT, foot_y), said("drawing.residuals.days_ago", days=Name(f"{span:.0f}"))),
-        label("small", (SIZE[0] - RIGHT, foot_y), said("drawing.residuals.this_visit"), "end"),
+        label(
+            "small",
+            (SIZE[0] - RIGHT, foot_y),
+            said("drawing.residuals.this_visit", number=Name(found.own.number)),
+            "end",
+        ),
     ]
     return document(said("drawing.residuals.title"), SIZE, body, letters=13)

@@ -4,7 +4,6 @@ It is made once, when the lead releases the visit, and kept: printing it again g
 called safe: it says what was done, what was seen, and what is open.
 """
 
-import json
 from collections.abc import Callable, Sequence
 from datetime import UTC, date, datetime
 from typing import Literal
@@ -17,7 +16,7 @@ from escuadra.commands.closing import certificate_pdf
 from escuadra.commands.forms import Whole
 from escuadra.core.base.model import CatalogueText, Frozen
 from escuadra.core.base.said import Name, Noun, Said, as_said, said
-from escuadra.core.base.stream import Person
+from escuadra.core.base.stream import Person, canonical
 from escuadra.core.visit.closing import Handover, drives_open, handovers
 from escuadra.core.visit.codes import CodeLine, after, before, compared
 from escuadra.core.visit.log.codes import UnitCode
@@ -242,9 +241,8 @@ def _handover(one: Handover) -> CertifiedHandover:
 
 
 def as_json(certificate: Certificate) -> bytes:
-    """The certificate's bytes: sorted keys, two spaces, UTF-8."""
-    data = certificate.model_dump(mode="json")
-    return (json.dumps(data, ensure_ascii=False, indent=2, sort_keys=True) + "\n").encode()
+    """The certificate's bytes: canonical JSON in UTF-8."""
+    return (canonical(certificate.model_dump(mode="json")) + "\n").encode()
 
 
 def render_certificate(garage: Garage) -> Callable[[Whole, Person, int, int, str], bytes]:
