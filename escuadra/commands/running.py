@@ -1,13 +1,17 @@
 """The set-up confirmed, and the procedure run: recorded only where everything that carries the target holds."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from escuadra.commands.command import Context, Saying, VisitCommand, may, of_owner
+from escuadra.commands.entries import Answer
 from escuadra.commands.forms import Opened
+from escuadra.commands.reading import SIGNS, TakeReading
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import as_said, nouns, said
+from escuadra.core.visit.checks.result import OUTCOME
 from escuadra.core.visit.log.events import ProcedureRun, ReadingTaken, Relied, SaidThen, SetupConfirmed
+from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 
@@ -84,3 +88,31 @@ def _then(view: CheckView) -> SaidThen:
     shown = figures or view.judgement.summary
     title, told = as_said(view.check.called), as_said(shown) if shown else None
     return SaidThen(check=view.check.id, title=title, state=view.state, said=told)
+
+
+@dataclass(frozen=True)
+class TakeResult(VisitCommand):
+    """What the vehicle itself says of the run, accepted by a person: its outcome and the figures, in degrees."""
+
+    outcome: str
+    figures: Mapping[str, float] = field(default_factory=dict)
+    device: str = field(default="", kw_only=True)
+
+    def once_run(self, opened: Opened) -> bool:
+        """It is what came of the run."""
+        return True
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The outcome, and each figure that the sheet asks for as a reading."""
+        sheet, at = opened.sheet, opened.calibration
+        sayings = list(Answer(self.visit, OUTCOME, self.outcome, calibration=at).say(context, opened))
+        for figure in sheet.plan.procedure.results:
+            slot = f"{RESULTS}{figure.id}"
+            if figure.id not in self.figures or slot not in sheet.slots:
+                continue
+            value = self.figures[figure.id]
+            tool = context.house.tools(sheet.slots[slot].slot)[0].id
+            typed, word, again = f"{abs(value):g}", SIGNS[value < 0], bool(sheet.slots[slot].now)
+            read = TakeReading(self.visit, slot, typed, tool, word, again, typed, device=self.device, calibration=at)
+            sayings += read.say(context, opened)
+        return sayings

@@ -17,6 +17,14 @@ class Scan:
     units: tuple[UnitRead, ...]
 
 
+@dataclass(frozen=True)
+class RoutineResult:
+    """What a unit's routine said last; ``figures``: degrees, before it took them as zero."""
+
+    outcome: str
+    figures: dict[str, float]
+
+
 class DiagnosticLink(Protocol):
     """A vehicle on its diagnostic socket; every question raises ``NoAnswer`` where it does not answer."""
 
@@ -31,6 +39,9 @@ class DiagnosticLink(Protocol):
 
     def routine(self, unit: str) -> Scan:
         """A unit's calibration routine run to its end, and what is there then."""
+
+    def results(self, unit: str) -> RoutineResult:
+        """What the unit's last routine said and showed."""
 
 
 class LinkedVehicle:
@@ -55,6 +66,12 @@ class LinkedVehicle:
     def routine(self, unit: str) -> Scan:
         """A routine run."""
         return self._asked(ask="routine", unit=unit)
+
+    def results(self, unit: str) -> RoutineResult:
+        """What the last routine said."""
+        told = self.devices.ask(bay=self.visit, ask="results", unit=unit)
+        figures = {str(name): float(value) for name, value in dict(told["figures"]).items()}
+        return RoutineResult(str(told["outcome"]), figures)
 
     def set(self, **state: Any) -> None:
         """The stand-in's own: a lost connection, a low battery."""

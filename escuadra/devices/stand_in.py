@@ -44,7 +44,7 @@ LOW_BATTERY = 10
 STEADY_S = STEADY_MS / 1000
 START = (37.0, -24.0, 1.3, 15.0)
 LONGEST_LINE = 20_000
-OF_CAR = ("scan", "key", "clear", "routine", "set_car")
+OF_CAR = ("scan", "key", "clear", "routine", "results", "set_car")
 """What is asked of the vehicle on the diagnostic socket."""
 
 

@@ -4,6 +4,7 @@ A unit that waits for its calibration shows that code as active until its routin
 last unit stays silent until the ignition was off and on again. Below 11.5 V nothing answers but the voltage.
 """
 
+import random
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -28,6 +29,8 @@ class VirtualVehicle:
     lost: bool = False
     silent: set[str] = field(default_factory=set)
     stored: dict[str, list[str]] = field(default_factory=dict)
+    runs: dict[str, int] = field(default_factory=dict)
+    """How often each unit's routine was run."""
 
     def __post_init__(self) -> None:
         if self.units:
@@ -54,8 +57,22 @@ class VirtualVehicle:
                 self.stored.pop(unit, None)
         if what == "routine":
             self._awake()
-            self.waiting -= set(self._named([asked.get("unit")]))
+            for unit in self._named([asked.get("unit")]):
+                self.waiting.discard(unit)
+                self.runs[unit] = self.runs.get(unit, 0) + 1
+        if what == "results":
+            self._awake()
+            (unit,) = self._named([asked.get("unit")])
+            return self._results(unit)
         return self._scan()
+
+    def _results(self, unit: str) -> dict[str, Any]:
+        """What a unit's last routine said, and what it showed before it took that as zero; alike whenever asked."""
+        if not self.runs.get(unit):
+            raise BadInput("unit", unit, said("wants.routine_run_first"))
+        chance = random.Random(f"{self.vin} {unit} {self.runs[unit]}")
+        figures = {name: round(chance.gauss(0, 0.12), 2) for name in ("yaw", "pitch", "roll")}
+        return {"outcome": "passed", "figures": figures}
 
     def _scan(self) -> dict[str, Any]:
         awake = self.key and self.voltage >= LOW_VOLTS

@@ -340,9 +340,16 @@ class Reopening(Posted):
 
 
 class Run(Posted):
-    """The procedure was run, at the station at hand where there are several."""
+    """The procedure was run, at the station at hand where there are several; over the link, or told."""
 
     station: Text = ""
+    by: Text = ""
+
+
+class Result(Posted):
+    """What the vehicle says of a run, as it was shown."""
+
+    shown: Text = ""
 
 
 class Confirming(Posted):

@@ -229,16 +229,23 @@ def opened(visit: Visit, server: Server, number: str) -> Page:
 def test_a_whole_set_up_by_live_devices(jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit) -> None:
     server, _ = jobs
     page = opened(visit, server, "J-1")
-    hands = Hands(page, lambda slot: "-0.12" if slot.startswith("result.") else None, None)
+    hands = Hands(page, lambda slot: None, None)
     hands.until(RUN)
     assert {"yaw", "slide", "roll"} & {*hands.moves}, "the stand-ins' frame stood off and followed what was told"
-    hands.until("settled: sign")
+    page.get_by_role("button", name="Start it over the link").click()
+    expect(page.locator(".next")).to_contain_text("What did the routine say")
+    page.goto(f"{server.url}{job_page(server, 'J-1')}?check=result")
+    expect(page.locator(".offered")).to_contain_text("The vehicle says: passed; Sideways")
+    page.get_by_role("button", name="Accept this result").click()
+    expect(page.locator(".next")).to_contain_text("settled: sign")
     page.get_by_role("button", name="Sign", exact=True).click()
     expect(page.get_by_role("link", name="Record PDF")).to_be_visible()
     path = job_page(server, "J-1")
     record = page.request.get(f"{server.url}{path}/record/1.json").json()
     taken = [r for c in record["checks"] for r in c["readings"] if r["slot"].startswith(("rig.", "level.", "height."))]
     assert len(taken) > 6
+    shown = [r for c in record["checks"] for r in c["readings"] if r["slot"].startswith("result.") and r["instrument"]]
+    assert {r["device"] for r in shown} == {"diagnostic link"}
     assert {r["device"] for r in taken} == {"stand-in rig-1", "stand-in level-1", "stand-in meter-1"}
 
 

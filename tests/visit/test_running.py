@@ -5,12 +5,14 @@ import pytest
 from escuadra.commands.entries import Answer, Override
 from escuadra.commands.forms import press
 from escuadra.commands.reading import TakeReading
-from escuadra.commands.running import ConfirmSetup, RunProcedure
+from escuadra.commands.running import ConfirmSetup, RunProcedure, TakeResult
 from escuadra.commands.signing import Reopen, Sign
 from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.checks.result import FAILED, INTERRUPTED, OUTCOME, PASSED
 from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_vehicle import VirtualVehicle
 from escuadra.reports.record import build
 from escuadra.words import say
 from tests.english import refused
@@ -84,6 +86,23 @@ def test_a_result_is_what_the_routine_showed_before_it_took_that_as_zero(
     if found == "open":
         full.garage.do(Override(full.job, "result", "the tester zeroed it without showing anything"), "ines", press())
         assert full.opened.sheet.can_sign
+
+
+def test_what_the_vehicle_says_is_taken_as_it_is_and_only_what_the_sheet_asks(full: Technician) -> None:
+    car = VirtualVehicle("ZZ9BL09C6RV000801", ["camera_unit", "radar_unit"], {"camera_unit"})
+    asked = {"ask": "results", "unit": "camera_unit"}
+    with refused(BadInput, match="whose routine was run"):
+        car.answer(asked)
+    car.answer({"ask": "routine", "unit": "camera_unit"})
+    told = car.answer(asked)
+    assert told == car.answer(asked), "alike whenever it is asked"
+    full.run()
+    figures = {**told["figures"], "tilt": 3.0}
+    full.garage.do(TakeResult(full.job, told["outcome"], figures, device="diagnostic link"), "teo", press())
+    (attempt,) = attempts(full.opened.state)
+    read = {id: (entry.said.value, entry.said.device) for id, entry in attempt.figures.items()}
+    assert read == {id: (value, "diagnostic link") for id, value in told["figures"].items()}
+    assert full.opened.sheet.can_sign
 
 
 def test_each_attempt_stands_in_the_record(full: Technician) -> None:

@@ -16,11 +16,11 @@ from escuadra.commands.command import VisitCommand
 from escuadra.commands.entries import Answer, Happen, Override, Undo
 from escuadra.commands.memory import Memory
 from escuadra.commands.reading import TakeReading
-from escuadra.commands.running import ConfirmSetup, RunProcedure
+from escuadra.commands.running import ConfirmSetup, RunProcedure, TakeResult
 from escuadra.commands.signing import Reopen, Sign
 from escuadra.commands.vehicle import KINDS, ChangeAsked
 from escuadra.core.base.cautions import LASER
-from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.quantities import OWN_UNIT, Question
 from escuadra.core.base.said import Noun, Said, Text, said, sentences
 from escuadra.core.base.wording import amount
@@ -28,6 +28,7 @@ from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.visit.advice.frame import expected, missing_slots
 from escuadra.core.visit.carriers import CARRIERS, carrier_of
+from escuadra.core.visit.closing import sensors_of
 from escuadra.core.visit.log.disturbances import HAPPENINGS, Happening
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import State
@@ -35,13 +36,15 @@ from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.tool_route import left_behind
 from escuadra.core.visit.views import CheckView, SlotView
+from escuadra.devices.diagnosis import LinkedVehicle, RoutineResult
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
 from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
-from escuadra.words import spoken
+from escuadra.web.screens.codes.routes import linked
+from escuadra.words import say, spoken
 from escuadra.words.pages import tell
 
 router = screen("sheet", "/jobs/{job}")
@@ -189,6 +192,8 @@ def page(
         else None,
         method=METHODS.get(view.check.school),
         sends=sends(request, slot_view, tools),
+        offered=_offered(request, opened, check),
+        linked=request.app.state.devices is not None,
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
 
@@ -233,6 +238,8 @@ class RowsOn:
 
 
 ROWS = Rows()
+LINK = "diagnostic link"
+"""How a reading says that the vehicle itself told it."""
 
 
 def _spared(sheet: Sheet, make: Callable[[], Any], otherwise: Any) -> Any:
@@ -466,7 +473,65 @@ def override(request: Request, job: Addressed, form: Annotated[forms.Override, F
 @router.post("/run")
 def run(request: Request, job: Addressed, form: Annotated[forms.Run, Form()]) -> Response:
     """The procedure was run, at the station at hand where there are several."""
-    return _told(request, job, RunProcedure(job.visit, form.station, calibration=job.calibration), form.entry)
+    command = RunProcedure(job.visit, form.station, calibration=job.calibration)
+    if form.by == "link":
+        opened = garage_of(request).open(*job)
+        try:
+            vehicle, unit = on_link(request, opened)
+            if opened.sheet.next.kind == "run":
+                vehicle.routine(unit)
+        except (Conflict, NoAnswer) as error:
+            return page(request, opened, "", "", Trouble(error.said), 409)
+    return _told(request, job, command, form.entry)
+
+
+@router.post("/result")
+def take_result(request: Request, job: Addressed, form: Annotated[forms.Result, Form()]) -> Response:
+    """What the vehicle itself says of the run, as it was shown."""
+    opened = garage_of(request).open(*job)
+    try:
+        vehicle, unit = on_link(request, opened)
+        found = vehicle.results(unit)
+        if shown_result(opened, found) != form.shown:
+            raise Conflict(said("routes.sheet.result_changed"))
+    except (Conflict, NoAnswer) as error:
+        return page(request, opened, "result", "", Trouble(error.said), 409)
+    command = TakeResult(job.visit, found.outcome, found.figures, device=LINK, calibration=job.calibration)
+    return _told(request, job, command, form.entry)
+
+
+def on_link(request: Request, opened: Opened) -> tuple[LinkedVehicle, str]:
+    """The vehicle on the diagnostic socket and the unit of a calibration's sensor; raises ``Conflict`` without one."""
+    garage = garage_of(request)
+    model = garage.model_of(opened.whole)
+    told = opened.state.calibration.sensors if opened.state.calibration is not None else []
+    sensors = sensors_of(model, opened.sheet.plan.procedure.id, told)
+    if not sensors:
+        raise Conflict(said("routes.sheet.no_unit"))
+    return linked(request, opened.whole, model), sensors[0].control_unit or sensors[0].id
+
+
+def shown_result(opened: Opened, found: RoutineResult) -> str:
+    """What the vehicle says, as it is shown before somebody accepts it."""
+    asked = [figure for figure in opened.sheet.plan.procedure.results if figure.id in found.figures]
+    figures = [
+        say(said("certificate.figure", label=Noun(f"result.{f.way}"), value=amount(found.figures[f.id], "°", 2, f.way)))
+        for f in asked
+    ]
+    return "; ".join([say(Noun(f"answer.{found.outcome}")), *figures])
+
+
+def _offered(request: Request, opened: Opened, check: str) -> str:
+    """What the vehicle says of the run, where it is asked and answers; empty: nothing."""
+    if check != "result" or request.app.state.devices is None or opened.state.signed is not None:
+        return ""
+    if opened.state.frozen is None and not opened.sheet.stations:
+        return ""
+    try:
+        vehicle, unit = on_link(request, opened)
+        return shown_result(opened, vehicle.results(unit))
+    except (Conflict, NoAnswer, BadInput):
+        return ""
 
 
 @router.post("/confirm")
