@@ -1,8 +1,11 @@
 """Fault codes frozen before and after the work, and what was cleared between."""
 
+import subprocess
+import sys
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
+from escuadra.commands import read_pdf
 from escuadra.commands.command import Context
 from escuadra.commands.entries import reasoned
 from escuadra.commands.forms import Whole
@@ -17,6 +20,8 @@ from escuadra.core.visit.log.reducer import VEHICLE
 from escuadra.core.visit.log.whole import WorkTold
 
 LARGEST_FILE = 20_000_000
+REPORT = "report"
+"""The unit of codes that a report does not say the unit of."""
 STATES = ("active", "stored", "pending")
 
 
@@ -55,13 +60,24 @@ class AttachCodes(WholeVisitCommand):
 
     when: str
     name: str
-    content: bytes = field(repr=False)
+    digest: str
+    codes: tuple[tuple[str, str], ...] = ()
+    """Codes with their states that a person accepted of its text."""
+    vin: str = ""
+    software: str = ""
+
+    @property
+    def when_released(self) -> bool:
+        """As any codes after the work."""
+        return self.when == "after"
 
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
-        """The snapshot with the file in place of its codes; raises ``BadInput`` for any other file."""
-        digest = context.house.files.put(checked(self.content))
-        told = {"when": self.when, "source": "file", "attached": digest, "name": self.name[:120]}
-        return FreezeCodes(self.visit, CodesFrozen.read(told)).say(context, whole)
+        """The snapshot with the file, and what was accepted of it; raises ``BadInput`` for a file that is not kept."""
+        context.house.files.get(self.digest)
+        units = [UnitRead.read({"unit": REPORT, "codes": [{"code": c, "state": s} for c, s in self.codes]})]
+        told = {"when": self.when, "source": "file", "attached": self.digest, "name": self.name[:120]}
+        read = {"units": units if self.codes else [], "vin": self.vin[:40], "software": self.software[:80]}
+        return FreezeCodes(self.visit, CodesFrozen.read({**told, **read})).say(context, whole)
 
 
 @dataclass(frozen=True)
@@ -104,6 +120,18 @@ def typed_codes(text: str) -> list[UnitRead]:
                 raise BadInput("codes", line, said("wants.code_line"))
             units[unit].append({"code": code, "state": state or "active", "text": what})
     return [UnitRead.read({"unit": unit, "codes": codes}) for unit, codes in units.items()]
+
+
+def text_of(content: bytes) -> str:
+    """The text of a file that was checked; empty for a picture, and for a PDF that holds none or cannot be read."""
+    if content.startswith(b"%PDF-"):
+        program = [sys.executable, "-I", read_pdf.__file__]
+        try:
+            run = subprocess.run(program, input=content, capture_output=True, timeout=40, check=False)
+        except subprocess.TimeoutExpired:
+            return ""
+        return run.stdout.decode("utf-8", "replace") if run.returncode == 0 else ""
+    return "" if content[:3] == b"\xff\xd8\xff" else content.decode("utf-8", "replace")
 
 
 def checked(content: bytes) -> bytes:

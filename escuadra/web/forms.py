@@ -414,6 +414,18 @@ class Closing(Posted):
     """Close the survey: it stays as it is and counts from now on."""
 
 
+class AcceptedReport(Posted):
+    """What a person accepted of a report that was attached."""
+
+    when: Text = ""
+    name: Text = ""
+    digest: Text = ""
+    code: list[Text] = []
+    vin: Text = ""
+    odometer: Text = ""
+    software: Text = ""
+
+
 class Releasing(Posted):
     """The lead releases a visit as they saw it."""
 

@@ -189,3 +189,23 @@ def test_a_wrong_generation_is_stopped_at_the_gate(server: Server, visit: Visit)
     expect(page.locator("[data-gate=shut]")).to_contain_text("contradict each other")
     page.goto(address.replace("/visits/", "/jobs/"))
     expect(page.locator("#variant")).to_be_visible()
+
+
+def test_a_report_is_read_and_accepted_field_by_field(server: Server, visit: Visit) -> None:
+    page = visit(server)
+    address = begin(page, server, "V-9")
+    page.goto(f"{address}/codes")
+    page.get_by_text("Attach a file").first.click()
+    report = b"Software: Lintel 4.2\nodometer 184 310 km\nVH-C41 stored\nVH-U07 pending\n"
+    page.set_input_files("#file-before", {"name": "scan.txt", "mimeType": "text/plain", "buffer": report})
+    page.locator("form[action$='/codes/file'] button").first.click()
+    expect(page.locator("[data-found]")).to_have_count(4)
+    expect(page.locator("[data-found] input:checked")).to_have_count(0)
+    expect(page.locator(".report-text")).to_contain_text("184 310 km")
+    for text in ("VH-C41", "184310", "Lintel 4.2"):
+        page.locator("[data-found]", has_text=text).locator("input").check()
+    page.get_by_role("button", name="Freeze").click()
+    expect(page.locator("main")).to_contain_text("VH-C41")
+    expect(page.locator("main")).not_to_contain_text("VH-U07")
+    page.goto(address)
+    expect(page.locator(".facts")).to_contain_text("184310")

@@ -5,12 +5,13 @@ from typing import Any
 import pytest
 
 from escuadra.commands import Garage
-from escuadra.commands.codes import AttachCodes, ClearCodes, FreezeCodes, checked, typed_codes
+from escuadra.commands.codes import AttachCodes, ClearCodes, FreezeCodes, checked, text_of, typed_codes
 from escuadra.commands.forms import press
 from escuadra.commands.whole import WholeVisitCommand
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.codes import after, before, compared
 from escuadra.core.visit.log.codes import CodesFrozen
+from escuadra.core.visit.report_fields import found_in
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_vehicle import WAITS, WAS_LOW, VirtualVehicle
 from escuadra.reports.record import build
@@ -61,7 +62,12 @@ def test_an_empty_baseline_counts_and_what_was_not_read_says_why(teo: Technician
     with refused(BadInput, match="a reason in words"):
         do(garage, FreezeCodes(id, CodesFrozen.read({"when": "before", "source": "not_read", "why": "no"})))
     do(garage, FreezeCodes(id, frozen("before", ("camera_unit", []))))
-    do(garage, AttachCodes(id, "after", "codes.csv", "unit;code\nräder;X".encode()))
+    digest = garage.files.put(checked("unit;code\nräder;X".encode()))
+    with refused(BadInput, match="missing"):
+        do(garage, AttachCodes(id, "after", "codes.csv", "0" * 64))
+    do(garage, AttachCodes(id, "after", "codes.csv", digest, (("C41", "stored"),), software="Lintel 4"))
+    accepted = garage.whole(id).state.codes[-1].said
+    assert (accepted.units[0].codes[0].code, accepted.software, accepted.source) == ("C41", "Lintel 4", "file")
     whole = do(garage, FreezeCodes(id, CodesFrozen.read({"when": "after", "source": "not_read", "why": WHY})))
     first, last = before(whole.state.codes), after(whole.state.codes)
     assert first is not None
@@ -86,6 +92,20 @@ def test_the_record_says_what_was_read_before_and_after_and_why_not(teo: Technic
 def test_a_file_that_is_no_document_is_refused(content: bytes) -> None:
     with refused(BadInput):
         checked(content)
+
+
+@pytest.mark.slow
+def test_the_text_of_a_report_is_read_within_bounds_and_what_cannot_be_read_has_none() -> None:
+    from weasyprint import HTML
+
+    page = HTML(string="<p>Software: Lintel 4.2</p><p>VH-C41 stored</p>").write_pdf()
+    assert [(one.field, one.value) for one in found_in(text_of(checked(page)))] == [
+        ("software", "Lintel 4.2"),
+        ("code", "VH-C41"),
+    ]
+    for content in (b"%PDF-1.7 nothing in it %%EOF", b"\xff\xd8\xff a picture"):
+        assert text_of(content) == ""
+    assert text_of("räder".encode()) == "räder"
 
 
 def test_codes_are_typed_a_line_each() -> None:

@@ -46,6 +46,7 @@ class CodesFrozen(VisitPayload):
     why: str = Field("", description="why they were not read")
     attached: str = Field("", description="SHA-256 of the file that holds them")
     name: str = Field("", max_length=120, description="of that file, as it was given")
+    software: str = Field("", max_length=80, description="of the tester, as its report names it")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.keep(event, "codes", self)

@@ -5,9 +5,18 @@ from typing import Annotated, Any
 from fastapi import Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.commands.codes import STATES, AttachCodes, ClearCodes, FreezeCodes, may_clear, typed_codes
+from escuadra.commands.codes import (
+    STATES,
+    AttachCodes,
+    ClearCodes,
+    FreezeCodes,
+    checked,
+    may_clear,
+    text_of,
+    typed_codes,
+)
 from escuadra.commands.forms import Whole
-from escuadra.commands.whole import WholeVisitCommand
+from escuadra.commands.whole import Correct, WholeVisitCommand
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.given import figure
 from escuadra.core.base.said import Said, nouns, said
@@ -15,13 +24,17 @@ from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.codes import after, before, compared
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.needed import part_name, scoped
+from escuadra.core.visit.report_fields import found_in
 from escuadra.devices.diagnosis import LinkedVehicle, Scan
 from escuadra.web import forms
 from escuadra.web.downloads import named
 from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
 from escuadra.web.screens import screen
+from escuadra.words import say
 
 router = screen("codes", "/visits/{visit}/codes", within="visits")
+SHOWN = 20_000
+"""Letters of a report that are shown beside what was found in it."""
 KINDS = {b"%PDF-": ("application/pdf", "pdf"), b"\xff\xd8\xff": ("image/jpeg", "jpg")}
 
 
@@ -122,9 +135,41 @@ def freeze(request: Request, visit: str, form: Annotated[forms.Codes, Form()]) -
 
 @router.post("/file")
 def attach(request: Request, visit: str, upload: Upload = Depends(upload_of)) -> Response:
-    """A file that holds the codes."""
-    form = forms.Codes.model_validate(upload.fields)
-    return _done(request, AttachCodes(visit, form.when, upload.name, upload.content), form)
+    """A file that holds the codes: it is kept, and what can be read in it is offered field by field."""
+    form, garage = forms.Codes.model_validate(upload.fields), garage_of(request)
+    try:
+        content = checked(upload.content)
+    except BadInput as error:
+        return page(request, visit, told(error), status_of(error), form.sent())
+    whole = garage.whole(visit)
+    return render(
+        request,
+        "codes_file.html",
+        whole=whole,
+        job=whole.job,
+        model=garage.model_of(whole),
+        tabs=garage.tabs(whole),
+        tab="codes",
+        when=form.when,
+        name=upload.name,
+        digest=garage.files.put(content),
+        text=(text := text_of(content))[:SHOWN],
+        found=found_in(text),
+    )
+
+
+@router.post("/accepted")
+def accept(request: Request, visit: str, form: Annotated[forms.AcceptedReport, Form()]) -> Response:
+    """What a person accepted of a file, frozen with it; an odometer reading corrects what was taken in."""
+    codes = tuple((code, state) for code, _, state in (text.partition(" ") for text in form.code) if state in STATES)
+    if form.odometer:
+        reason = say(said("routes.codes.odometer_of_report", name=form.name))
+        told_too = Correct(visit, "odometer_km", form.odometer, reason)
+        try:
+            garage_of(request).do(told_too, person_of(request), f"{form.entry}-odometer")
+        except (BadInput, Conflict) as error:
+            return page(request, visit, told(error), status_of(error), form.sent())
+    return _done(request, AttachCodes(visit, form.when, form.name, form.digest, codes, form.vin, form.software), form)
 
 
 @router.get("/file/{digest}")
