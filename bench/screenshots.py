@@ -16,6 +16,7 @@ from escuadra.commands.entries import Answer
 from escuadra.demo.valdehierro import open_demo
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+PAST_VISITS = 120
 DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 Act = Callable[[Page], Any]
 
@@ -62,14 +63,14 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("contradiction-dim", "VF-0416", "?check=square", DESK, "dim", nothing),
     ("far", "VF-0416", "?check=square", DESK, "dim", far),
     ("phone", "VF-0416", "?check=square", PHONE, "light", nothing),
-    ("signed", "VF-0412", "?check=square", DESK, "light", nothing),
+    ("certificate", "VF-0411", "VISIT/certificate", DESK, "light", nothing),
+    ("residuals", "VF-0412", "/residuals", DESK, "light", nothing),
     ("bay", "/bays/Patio", "", DESK, "light", nothing),
     ("survey", "Patio", "", DESK, "light", nothing),
     ("lines-dim", "VF-0417", "/lines", DESK, "dim", nothing),
     ("rig", "VF-0417", "/rig", DESK, "light", approached),
     ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
     ("ready", "VF-0419", "/ready", DESK, "light", nothing),
-    ("instruments", "/instruments", "", DESK, "light", nothing),
     ("instrument-dim", "/instruments/meter-1", "", DESK, "dim", nothing),
 ]
 
@@ -80,7 +81,7 @@ def main() -> None:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
         free.close()
-        garage = open_demo(Path(folder) / "demo", lambda: time.time_ns() // 1_000_000)
+        garage = open_demo(Path(folder) / "demo", lambda: time.time_ns() // 1_000_000, PAST_VISITS)
         jobs = {opened.row.number: f"/jobs/{opened.row.id}" for opened in garage.jobs()}
         for done in ("tick.doors",):
             garage.do(Answer(jobs["VF-0417"].split("/")[-1], done, "yes"), "teo", "shot")
