@@ -1,11 +1,14 @@
 """The Ready group and the stance through the garage's commands: what each reading makes of the sheet."""
 
 import io
+from pathlib import Path
 from typing import Any
 
 import pytest
 from PIL import Image
 
+from escuadra.catalogue.library import PRACTICE
+from escuadra.commands.entries import Override
 from escuadra.commands.signing import Sign
 from escuadra.commands.vehicle import (
     ChangeAsked,
@@ -20,7 +23,8 @@ from escuadra.core.visit.checks.vehicle import DAMAGED, DIRTY, SOUND
 from escuadra.core.visit.views import CheckView
 from escuadra.demo.technician import Technician
 from escuadra.reports.record import build
-from tests.conftest import BEGUN
+from escuadra.words import say
+from tests.conftest import BEGUN, on_own_sheet
 from tests.english import refused, told
 from tests.visit.test_garage import render
 from tests.web.conftest import Visitor
@@ -263,3 +267,26 @@ def test_a_figure_overridden_on_the_spot_judges_this_job_alone_and_stands_in_the
     garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s")
     with pytest.raises(Conflict):
         garage.do(ChangeFigure(full.job, ChangeAsked(path=path, typed="4", reason=reason)), "teo", "c3")
+
+
+@pytest.mark.slow
+def test_a_sheet_may_demand_a_photo_of_whatever_is_read(tmp_path: Path) -> None:
+    sheet = (
+        (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text(encoding="utf-8").replace("id: BL-CAM-01", "id: OWN-1")
+    )
+    sheet = sheet.replace("{id: doors, kind: tick,", "{id: doors, kind: tick, photo: true,")
+    with on_own_sheet(tmp_path, sheet, "windscreen replaced") as who:
+        who.answer("tick.doors", "yes")
+        assert view(who, "doors").state == "open"
+        assert "A photo of it belongs in the record" in told(view(who, "doors").judgement.note)
+        with refused(Conflict, match="Doors"):
+            who.run()
+        for check in [v for v in who.opened.sheet.checks if v.check.id != "doors" and v.of_setup]:
+            who.garage.do(Override(who.job, check.check.id, "not what is looked at here"), "teo", who.id())
+        move = who.opened.sheet.next
+        assert (say(move.sentence), move.slot) == ("Take a photo: All doors shut, headlamps off?.", "tick.doors")
+        who.garage.do(Photograph(who.job, "tick.doors", "doors.jpg", picture()), "teo", who.id())
+        assert view(who, "doors").state == "holds"
+        record = build(who.opened, who.garage.person("ines"), who.garage.clock(), "Valdehierro")
+        (photo,) = record.photos
+        assert (photo.state, told(photo.reading)) == ("holds", "yes")
