@@ -203,11 +203,11 @@ class CloseHandover(WholeVisitCommand):
             raise BadInput("how", self.how, said("wants.one_of", names=names))
         since = handed.seq
         if self.how == "photo" and not any(p.seq > since and p.said.slot == DISPLAY for p in whole.state.photos):
-            raise BadInput("how", Noun("ending.photo"), said("wants.photo_of_display_first"))
+            raise BadInput("how", said("as_is", text=Noun("ending.photo")), said("wants.photo_of_display_first"))
         if self.how == "codes" and not any(
             one.seq > since and one.said.when == "after" and one.said.source != "not_read" for one in whole.state.codes
         ):
-            raise BadInput("how", Noun("ending.codes"), said("wants.codes_read_first"))
+            raise BadInput("how", said("as_is", text=Noun("ending.codes")), said("wants.codes_read_first"))
         told = {"link": self.link, "how": self.how, "words": reasoned(self.words)[:300]}
         return [(VEHICLE, HandoverClosed.read(told))]
 

@@ -385,7 +385,7 @@ class Verification:
                 house.erased[data["id"]] = event["at"]
             case "entry_kept":
                 house.pins[data["hash"]] = data.get("content") or data["hash"]
-        for digest in (data[name] for name in _PAYLOADS[kind].files if name in data):
+        for digest in (data[name] for name in _PAYLOADS[kind].files if data.get(name)):
             try:
                 self.files.check(digest)
             except BadInput as error:

@@ -89,7 +89,7 @@ TAMPERED: list[tuple[str, list[str], str]] = [
     ("a visit's number", ["UPDATE visit SET number = 'T-9' WHERE number = 'T-2'"], "the row says number T-9"),
     ("a calibration's stage", [f"UPDATE calibration SET stage = 'in_work' WHERE visit = {ONE}"],
      "the row says in_work of calibration 1"),
-    ("a calibration, added", [f"INSERT INTO calibration VALUES ({ONE}, '7', 'signed')"],
+    ("a calibration, added", [f"INSERT INTO calibration VALUES ({ONE}, '7', 'signed', '')"],
      "the row says signed of calibration 7, the events say None"),
     ("a visit's time", ["UPDATE visit SET created_at = 5 WHERE number = 'T-1'"], "the row says created_at 5"),
     ("a visit's row",
