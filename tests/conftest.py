@@ -119,14 +119,7 @@ def on_own_sheet(folder: Path, sheet: str, reason: str) -> Iterator[Technician]:
 
 def finished(technician: Technician) -> Technician:
     """Everything read and holding: what is left is to sign."""
-    technician.ready()
-    technician.stance(1, 2, -1, 0)
-    technician.line(("0.07", "0.05"))
-    technician.target()
-    technician.level()
-    technician.tapes((0.5, -0.9, 0.0))
-    technician.tapes((0.5, -0.9, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
-    technician.around()
+    technician.set_up()
     return technician
 
 

@@ -111,14 +111,7 @@ def _work(who: Technician) -> None:
     """All of a visit without findings, from the codes before to the release."""
     codes = {"when": "before", "source": "typed", "units": [{"unit": "camera_unit"}], "voltage": 12.9}
     who.garage.do(FreezeCodes(who.job, CodesFrozen.read(codes)), who.person, who.id())
-    who.ready()
-    who.stance(1, 2, -1, 0)
-    who.line(("0.07", "0.05"))
-    who.target()
-    who.level()
-    who.tapes((0.5, -0.9, 0.0))
-    who.tapes((0.5, -0.9, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
-    who.around()
+    who.set_up()
     who.finish()
     who.garage.do(FreezeCodes(who.job, CodesFrozen.read({**codes, "when": "after"})), who.person, who.id())
     who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), "ines", who.id())

@@ -132,6 +132,17 @@ class Technician:
                     self.read(slot.id, *figures[slot.id])
         self.floor()
 
+    def set_up(self, deviations: tuple[float, ...] = (1, 2, -1, 0), toe: tuple[str, str] = ("0.07", "0.05")) -> None:
+        """All that comes before the run, of a vehicle and a frame that stand as they should."""
+        self.ready()
+        self.stance(*deviations)
+        self.line(toe)
+        self.target()
+        self.level()
+        self.tapes((0.5, -0.9, 0.0))
+        self.tapes((0.5, -0.9, 0.0), (("LR", "LF_end"), ("RR", "RF_end")))
+        self.around()
+
     def printout(self) -> None:
         """The alignment printout once more, as it was."""
         for slot in ("printed.day", "toe.left", "toe.right", "toe.LF", "toe.RF", "printed.thrust"):

@@ -477,11 +477,14 @@ def run(request: Request, job: Addressed, form: Annotated[forms.Run, Form()]) ->
     if form.by == "link":
         opened = garage_of(request).open(*job)
         try:
+            garage_of(request).person(person_of(request))
             vehicle, unit = on_link(request, opened)
             if opened.sheet.next.kind == "run":
                 vehicle.routine(unit)
-        except (Conflict, NoAnswer) as error:
+        except NoAnswer as error:
             return page(request, opened, "", "", Trouble(error.said), 409)
+        except (BadInput, Conflict) as error:
+            return page(request, opened, "", "", Trouble(told(error)), status_of(error))
     return _told(request, job, command, form.entry)
 
 
