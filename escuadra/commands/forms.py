@@ -7,10 +7,11 @@ from typing import Self
 from pydantic import Field, model_validator
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.model import Frozen, Line
+from escuadra.core.base.model import CatalogueText, Frozen, Line
 from escuadra.core.base.quantities import Question
 from escuadra.core.base.said import Said, said
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.closing import named
 from escuadra.core.visit.log.events import TakenIn
 from escuadra.core.visit.log.reducer import Visit
 from escuadra.core.visit.log.state import State
@@ -88,6 +89,9 @@ class Tab:
     address: str
     sheet: Procedure
     stage: str
+    name: CatalogueText
+    sensors: tuple[str, ...] = ()
+    """Ids of those that it was added for; none: all that its sheet serves."""
 
 
 @dataclass(frozen=True)
@@ -103,6 +107,12 @@ class Opened:
     def state(self) -> State:
         """What was said of the calibration and of all that it stands on."""
         return self.sheet.state
+
+    @property
+    def name(self) -> CatalogueText:
+        """What the calibration is called."""
+        told = self.state.calibration.sensors if self.state.calibration is not None else []
+        return named(self.sheet.plan.vehicle, self.sheet.plan.procedure, told)
 
     @property
     def whole(self) -> Whole:

@@ -23,6 +23,7 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.closing import named
 from escuadra.core.visit.figures import with_changes
 from escuadra.core.visit.gate import Gate, as_it_is, gate
 from escuadra.core.visit.log.events import Pinned, Signed, TakenIn
@@ -99,9 +100,12 @@ class House:
 
     def tabs(self, whole: Whole) -> list[Tab]:
         """A visit's calibrations in their order; no sheet is worked out for it."""
-        return [
-            Tab(id, whole.address(id), self.sheet_of(whole, id), whole.part(id).stage) for id in whole.visit.in_order
-        ]
+        model, found = self.model_of(whole), []
+        for id in whole.visit.in_order:
+            own, sheet = whole.part(id), self.sheet_of(whole, id)
+            told = own.calibration.sensors if own.calibration is not None else []
+            found.append(Tab(id, whole.address(id), sheet, own.stage, named(model, sheet, told), tuple(told)))
+        return found
 
     def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened | Unreadable]:
         """Calibrations of visits, the newest visit first.

@@ -113,7 +113,7 @@ def _calibration(opened: Opened) -> ListedCalibration:
     return ListedCalibration(
         address=opened.address,
         sheet=sheet.plan.procedure.id,
-        sensor=sheet.plan.procedure.sensor.name,
+        sensor=opened.name,
         stage=state.stage,
         groups=tuple((group.title, group.state) for group in sheet.groups),
         blocked=sheet.next.kind == "blocked",

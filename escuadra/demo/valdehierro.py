@@ -14,10 +14,11 @@ from escuadra.commands.forms import press
 from escuadra.commands.people import AddPerson
 from escuadra.commands.settings import Set
 from escuadra.commands.signing import Sign
-from escuadra.commands.whole import AddCalibration, TellWork
+from escuadra.commands.whole import AddCalibration, LeaveOut, TellWork
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF
+from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold
 from escuadra.demo import instruments, past
@@ -118,7 +119,7 @@ def _at_stations(who: Technician) -> None:
 
 
 def _several(who: Technician) -> None:
-    """What was done asks for three sheets; the vehicle is known, and the frame stands nowhere yet."""
+    """What was done asks for five: one is signed, one left out, the frame is on its way to the next."""
     who.take_in(
         number="VF-0420",
         vin="ZZ9BL09C6RV000801",
@@ -141,12 +142,21 @@ def _several(who: Technician) -> None:
     }
     tell = TellWork(who.job, more=WorkTold.read(more), complaint="a lamp comes and goes")
     who.garage.do(tell, who.person, who.id())
-    for sheet in ("BL-CAM-01", "BL-RAD-01", "BL-SUR-01"):
+    for sheet in ("BL-CAM-01", "BL-RAD-01"):
         who.garage.do(AddCalibration(who.job, sheet), who.person, who.id())
+    for sensor in ("surround_front", "surround_left", "surround_rear"):
+        who.garage.do(AddCalibration(who.job, "BL-SUR-01", sensors=(sensor,)), who.person, who.id())
     who.place(2600, 2500)
-    who.ready()
-    who.stance(-1, -2, 0, 1)
-    who.line(("0.05", "0.06"))
+    who.set_up((-1, -2, 0, 1), ("0.05", "0.06"))
+    who.finish()
+    who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), who.person, who.id())
+    why = "the customer has this camera calibrated with the bumper, next week"
+    who.garage.do(LeaveOut(who.job, "3", why), who.person, who.id())
+    who.calibration = "2"
+    who.answer("condition.cover.1", SOUND)
+    who.read("bracket.lean", "0.2", "level-1", "minus")
+    who.calibration = "4"
+    who.answer("condition.glass.1", SOUND)
 
 
 def _taken_in(who: Technician) -> None:

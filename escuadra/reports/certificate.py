@@ -181,7 +181,7 @@ def _time(at: int) -> datetime:
 
 def _calibration(garage: Garage, opened: Opened, drive_open: bool) -> CertifiedCalibration:
     procedure, state = opened.sheet.plan.procedure, opened.state
-    told = {"id": opened.calibration, "sensor": procedure.sensor.name, "procedure": procedure.id}
+    told = {"id": opened.calibration, "sensor": opened.name, "procedure": procedure.id}
     if state.signed is None:
         why = state.left_out.reason if state.left_out is not None else ""
         return CertifiedCalibration.model_validate({**told, "revision": 0, "left_out": why})
@@ -190,7 +190,7 @@ def _calibration(garage: Garage, opened: Opened, drive_open: bool) -> CertifiedC
     readings = [r for check in record.checks for r in check.readings if r.stayed == "yes"]
     return CertifiedCalibration(
         id=opened.calibration,
-        sensor=record.sensor,
+        sensor=opened.name,
         procedure=procedure.id,
         revision=record.revision,
         because=record.because,

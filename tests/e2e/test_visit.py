@@ -79,6 +79,9 @@ def test_a_replaced_control_unit_lists_all_four_cameras_in_order(server: Server,
     page.fill("#find", "surround control unit")
     page.keyboard.press("Enter")
     page.click("button[name=act][value=replaced]:not(.bar-button)")
+    server.kill()
+    server.start()
+    page.goto(address)
     assert needed(page) == ["surround_front", "surround_left", "surround_right", "surround_rear"]
     page.locator("button[value='BL-SUR-01']").first.click()
     assert page.locator("[data-needed] a[href^='/jobs/']").count() == 4, "one sheet serves them all"
@@ -101,6 +104,11 @@ def test_two_tablets_work_on_two_calibrations_and_a_rolled_vehicle_spoils_both(s
     first.locator("[data-field]").first.fill("712")
     first.keyboard.press("Enter")
     for page in (first, second):
+        expect(page.locator("[data-slot='arch.LF']").first).to_contain_text("712")
+    server.kill()
+    server.start()
+    for page in (first, second):
+        page.reload()
         expect(page.locator("[data-slot='arch.LF']").first).to_contain_text("712")
     second.locator(".foot details summary").click()
     second.locator("button[value=vehicle_rolled]").click()

@@ -1,5 +1,7 @@
 """What a visit's page works out for itself: calibrations that stand before one that they should come after."""
 
+from dataclasses import replace
+
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.forms import Tab
@@ -16,9 +18,12 @@ def test_a_calibration_before_one_that_it_should_follow_is_told() -> None:
     model = VehicleModel.read(plain)
 
     def tab(id: str, sheet: str, stage: str = "in_work") -> Tab:
-        return Tab(id, id, PRACTISED.get("procedure", sheet).content, stage)
+        return Tab(id, id, PRACTISED.get("procedure", sheet).content, stage, sheet)
 
     front, rear = tab("1", "BL-SUR-01"), tab("2", "BL-RAD-02")
     assert too_soon(model, [front, rear]) == {"1": [], "2": []}
     assert too_soon(model, [rear, front]) == {"2": ["front surround camera"], "1": []}
     assert too_soon(model, [rear, tab("1", "BL-SUR-01", "left_out")]) == {"2": []}
+    assert too_soon(model, [rear, replace(front, sensors=("surround_left",))]) == {"1": [], "2": []}, (
+        "another one alone"
+    )

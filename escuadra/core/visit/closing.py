@@ -4,10 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
+from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.said import Name, Said, said
 from escuadra.core.base.stream import Person
 from escuadra.core.procedure.fitted import CarriedSensor
 from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.codes import after, before
 from escuadra.core.visit.log.closing import PROOFS, HandedOver, HandoverAcknowledged, HandoverClosed
 from escuadra.core.visit.log.reducer import Visit, calibration
@@ -60,6 +62,12 @@ def handovers(state: State) -> list[Handover]:
 def sensors_of(model: VehicleModel, sheet: str, told: Sequence[str]) -> list[CarriedSensor]:
     """The sensors of a vehicle that a calibration is of: as it was added, else those that its sheet serves."""
     return [one for one in model.sensors if (one.id in told if told else sheet in one.sheets)]
+
+
+def named(model: VehicleModel, sheet: Procedure, told: Sequence[str]) -> CatalogueText:
+    """What a calibration is called: by its one sensor where it was added for that alone, else as its sheet says."""
+    alone = next((one.name for one in model.sensors if [one.id] == list(told)), None)
+    return sheet.sensor.name if alone is None else alone
 
 
 def drives(visit: Visit, model: VehicleModel) -> list[str]:

@@ -132,7 +132,7 @@ def customers_page(
     garage = garage_of(request)
     whole = garage.whole(visit)
     handed = one_of(whole, link)
-    sensors = [garage.sheet_of(whole, id).sensor.name for id in handed.said.calibrations]
+    sensors = [one.name for one in garage.tabs(whole) if one.id in handed.said.calibrations]
     return render(
         request,
         "handover.html",

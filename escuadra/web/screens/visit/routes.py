@@ -29,6 +29,7 @@ from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.procedure.variants import SOURCES
 from escuadra.core.vehicle.scope import ACTS
+from escuadra.core.visit.closing import sensors_of
 from escuadra.core.visit.log.whole import CORRECTABLE, WorkTold
 from escuadra.core.visit.needed import Scoped, part_name, reason_words, scoped, too_early
 from escuadra.drawing.car_parts import car_parts_view
@@ -82,15 +83,19 @@ def rows(garage: Garage, model: VehicleModel, sensors: list[Scoped], tabs: list[
     found = []
     for k, one in enumerate(sensors, 1):
         own = tuple(offered[id] for id in one.sensor.sheets if id in offered)
-        found.append(Row(one, k, own, tuple(tab for tab in tabs if tab.sheet.id in one.sensor.sheets)))
+        taken = tuple(tab for tab in tabs if one.sensor.id in _sensors(model, tab))
+        found.append(Row(one, k, own, taken))
     return found
+
+
+def _sensors(model: VehicleModel, tab: Tab) -> list[str]:
+    """Ids of the sensors that a calibration is of."""
+    return [one.id for one in sensors_of(model, tab.sheet.id, tab.sensors)]
 
 
 def too_soon(model: VehicleModel, tabs: list[Tab]) -> dict[str, list[str]]:
     """Calibrations that stand before one that they should come after, by their ids: sensors of those."""
-    served = {
-        tab.id: [s.id for s in model.sensors if tab.sheet.id in s.sheets] for tab in tabs if tab.stage != "left_out"
-    }
+    served = {tab.id: _sensors(model, tab) for tab in tabs if tab.stage != "left_out"}
     every = {id for sensors in served.values() for id in sensors}
     found: dict[str, list[str]] = {}
     before: list[str] = []
