@@ -322,8 +322,8 @@ def test_the_demo_makes_seven_visits_and_never_touches_what_it_did_not_make(tmp_
     assert stages == {"VF-0419": "taken_in", "VF-0418": "in_work", "VF-0417": "in_work", "VF-0411": "signed"} | {
         "VF-0416": "in_work",
         "VF-0412": "signed",
-        "VF-0420": "in_work",
-    }
+        "VF-0420": "left_out",
+    }, "of several, the one that stands last"
     several = {say(Name(opened.name)): opened.state.stage for opened in jobs if opened.row.number == "VF-0420"}
     assert several == {
         "front camera": "signed",

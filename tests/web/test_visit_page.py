@@ -24,6 +24,6 @@ def test_a_calibration_before_one_that_it_should_follow_is_told() -> None:
     assert too_soon(model, [front, rear]) == {"1": [], "2": []}
     assert too_soon(model, [rear, front]) == {"2": ["front surround camera"], "1": []}
     assert too_soon(model, [rear, tab("1", "BL-SUR-01", "left_out")]) == {"2": []}
-    assert too_soon(model, [rear, replace(front, sensors=("surround_left",))]) == {"1": [], "2": []}, (
-        "another one alone"
+    alone = replace(front, sensors=("surround_left",))
+    assert too_soon(model, [rear, alone]) == {"2": ["left surround camera"], "1": []}, "added for that one alone"
     )
