@@ -26,4 +26,3 @@ def test_a_calibration_before_one_that_it_should_follow_is_told() -> None:
     assert too_soon(model, [rear, tab("1", "BL-SUR-01", "left_out")]) == {"2": []}
     alone = replace(front, sensors=("surround_left",))
     assert too_soon(model, [rear, alone]) == {"2": ["left surround camera"], "1": []}, "added for that one alone"
-    )
