@@ -44,6 +44,7 @@ NAMED_BY = {
         "serial",
         "typed",
         "fixings",
+        "sides",
     ]
 }
 EVERYWHERE = r"CSV|JSON|PDF|SVG|DXF|YAML|VIN|SHA-256|ISO|UTC|API|mm|cm|kg|kPa|min|°C|°|Pa|ms|in"
