@@ -164,10 +164,8 @@ def as_run(events: Sequence[Event], id: str) -> Visit:
 
 def as_left(events: Sequence[Event], id: str) -> Visit:
     """The visit as a calibration's signature left it, or its run."""
-    signed = any(e.of == calibration(id) and e.kind == Signed.code for e in events)
-    if signed and fold_visit(Visit(), events).parts[calibration(id)].signed is not None:
-        return as_signed(events, id)
-    return as_run(events, id)
+    signed = fold_visit(Visit(), [e for e in events if e.of == calibration(id)]).parts[calibration(id)].signed
+    return as_run(events, id) if signed is None else as_signed(events, id)
 
 
 def _joined(parts: Sequence[State]) -> State:
