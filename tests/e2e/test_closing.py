@@ -1,6 +1,7 @@
 """Journeys to the certificate: two calibrations from the reason to the release, sent back once, a drive handed over."""
 
 import io
+import re
 import time
 from datetime import date, timedelta
 
@@ -48,6 +49,7 @@ def run_and_sign(page: Page, address: str, figures: int) -> None:
     page.keyboard.press("r")
     expect(page.locator(".next")).to_contain_text("What did the routine say")
     page.get_by_role("link", name="Go there").click()
+    expect(page).to_have_url(re.compile("slot=result.outcome"))
     page.get_by_role("button", name="passed").click()
     for label in ("Sideways", "Up or down", "Rotation")[:figures]:
         expect(page.locator(".next-sentence")).to_contain_text(label)
