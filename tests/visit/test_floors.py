@@ -1,6 +1,7 @@
 """Bays and surveys through their commands, and what they do to a job's sheet."""
 
 import math
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -13,6 +14,8 @@ from escuadra.commands.surveys import CloseSurvey, EnterTable, ReadPoint, TakeBa
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Question
 from escuadra.core.bay.bay import Bay, Place
+from escuadra.core.visit.plan import ANY_BAY
+from escuadra.core.visit.six_heights import U_BEAM_PER_MM, six_points, six_slots
 from escuadra.demo.technician import Technician
 from tests.english import refused, told
 
@@ -219,3 +222,51 @@ def test_level_to_the_runways_is_judged_against_their_plane_and_gravity_is_shown
     assert figures["level.roll"] == pytest.approx(0, abs=0.001)
     assert told(view.judgement.note).startswith("Level to the runways' plane, as prescribed. Against gravity: 0.00°")
     assert Place(x=1, y=2, heading_deg=90).at(10, 0) == pytest.approx((1, 12))
+
+
+STAFF = "level-9"
+
+
+def staffs(teo: Technician, fall: tuple[float, float], lifted: float = 0.0, most: int = 6) -> None:
+    """Six staff readings on a plane rising so many mm for each of x and y, its part before the car ``lifted``."""
+    ids = [s.slot.id for s in teo.check("floor").slots if s.slot.id.startswith("staff.") and not s.now]
+    points = {f"staff.{p.id}": p for p in six_points(teo.opened.sheet.plan)}
+    for id in ids[:most]:
+        p = points[id]
+        z = fall[0] * p.x + fall[1] * p.y + (lifted if "ahead" in id else 0.0)
+        teo.read(id, f"{1400 - z:.1f} mm", STAFF)
+
+
+def test_six_heights_tell_the_floor_that_nobody_surveyed(teo: Technician) -> None:
+    open_, rise = teo.check("floor"), teo.check("target_height").worst
+    assert len(open_.slots) == 10
+    assert [s.slot.optional for s in open_.slots] == [False] * 4 + [True] * 6
+    staffs(teo, (0.002, -0.001), most=1)
+    assert [s.slot.id[:6] for s in teo.check("floor").slots] == ["staff."] * 6
+    assert not teo.check("floor").judgement.complete
+    staffs(teo, (0.002, -0.001), lifted=3.0)
+    view = teo.check("floor")
+    figures = {figure.id: figure for figure in view.judgement.figures}
+    assert view.judgement.complete
+    assert figures["slope.wheels.along"].value == pytest.approx(0.2, abs=0.002)
+    assert figures["slope.wheels.across"].value == pytest.approx(-0.1, abs=0.005)
+    assert figures["floor.target"].value == pytest.approx(3.0, abs=0.2)
+    plan = teo.opened.sheet.plan
+    standing, base = plan.standing, plan.vehicle.wheelbase
+    assert standing is not None
+    # Two axles, each the mean of two staffs; what each is, and a beam that leans by 3 mm in 10 m.
+    own = math.hypot(0.4 / math.sqrt(2), 0.5) / base
+    assert standing.wheel_slopes[0].u_read == pytest.approx(100 * math.hypot(own, U_BEAM_PER_MM), rel=0.15)
+    target, uneven = standing.correction(plan.target_place), (plan.bay or ANY_BAY).u_place_mm
+    assert 1 < target.u_between / (uneven * math.sqrt(0.5)) < 1.5, "midway between two staffs, against four tyres"
+    assert rise is None
+    # Nothing of it is good for another place: the vehicle moved, and all six are asked again.
+    teo.happen("vehicle_rolled")
+    assert teo.check("floor").state == "stale"
+    assert teo.opened.sheet.plan.standing is None
+
+
+def test_six_heights_are_not_offered_where_they_would_not_span_the_targets(teo: Technician) -> None:
+    rack = {"x_from": 500, "x_to": 5500, "left_y": 3300, "right_y": 1700, "width": 600, "height": 300}
+    plan = replace(teo.opened.sheet.plan, bay=Bay.read({**NORTE, "rack": rack}))
+    assert six_slots(plan) == ()

@@ -76,6 +76,8 @@ class Ground:
     levelled: Levelled
     kept: Kept | None = None
     """The triangles of each surface, where they were worked out before."""
+    between: float | None = None
+    """What the floor may do half-way between points, one sigma, mm, where the points are too few to tell it."""
 
     @cached_property
     def xy(self) -> np.ndarray:
@@ -129,6 +131,8 @@ class Ground:
     @cached_property
     def u_between(self) -> float:
         """What the floor may do half-way between points, one sigma, mm."""
+        if self.between is not None:
+            return self.between
         known = self.foretold[np.isfinite(self.foretold)]
         if len(known) < 4:
             return 0.5

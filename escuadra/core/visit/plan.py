@@ -49,6 +49,8 @@ class Plan:
     bay: Bay | None = None
     standing: Standing | None = None
     """The place on a surveyed floor, where there is one."""
+    on_the_spot: bool = False
+    """The floor was surveyed for this place alone, on this visit."""
     targets: Mapping[str, Target] = field(default_factory=dict)
     """Targets of stations that want another one, by their ids."""
     place_note: Said | None = None

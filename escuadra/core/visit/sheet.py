@@ -25,6 +25,7 @@ from escuadra.core.visit.log.state import Disturbance, State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.six_heights import on_six_heights
 from escuadra.core.visit.solution.solution import Solving
 from escuadra.core.visit.stations import current, progress
 from escuadra.core.visit.views import CheckView, GroupView, SheetView, SlotView
@@ -84,6 +85,7 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: S
     elif (ran := state.frozen) is not None:
         # Nor does anything in one by which the procedure was run.
         at = ran.at
+    plan = on_six_heights(plan, state)
     stations = progress(state, plan, solving) if plan.procedure.stations else ()
     if stations:
         plan = plan.whole.at_stations[current(stations).id]

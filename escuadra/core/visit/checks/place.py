@@ -3,7 +3,7 @@
 Source of the floor's figures: ``standing``; a typed slope is weaker than a survey, and the check says so.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import ClassVar, Literal
 
@@ -20,6 +20,7 @@ from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, State
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.plan import slope_slot
+from escuadra.core.visit.six_heights import begun, six_slots
 from escuadra.core.visit.slots import Slot
 
 ON_MARKS = "floor.marks"
@@ -56,13 +57,24 @@ class FloorCheck(Check):
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         if setup.plan.standing is not None:
+            if setup.plan.on_the_spot:
+                return self._six(setup)
             question = said("place.do_tyres_stand_marks_chosen")
             return [Slot(id=ON_MARKS, label=question, ask="tick", aspects=frozenset({"floor"}))]
-        return [slope_slot(place, way) for place in self.places for way in ("along", "across")]
+        slopes = [slope_slot(place, way) for place in self.places for way in ("along", "across")]
+        if begun(setup.plan, setup.state):
+            return self._six(setup)
+        return slopes + ([] if any(setup.live(slot.id) for slot in slopes) else list(six_slots(setup.plan)))
+
+    @staticmethod
+    def _six(setup: Setup) -> list[Slot]:
+        return [replace(slot, optional=False) for slot in six_slots(setup.plan)]
 
     def judge(self, setup: Setup) -> Judgement:
         if setup.plan.standing is not None:
             return self._surveyed(setup, setup.plan.standing)
+        if begun(setup.plan, setup.state):
+            return self._unfinished(setup)
         figures = []
         for slot in self.slots(setup):
             found = setup.now(slot)
@@ -77,13 +89,32 @@ class FloorCheck(Check):
             tuple(figures),
             summary=said("place.most", worst=Slope(worst, 2)) if figures else None,
             wrong=sentences(setup.plan.no_room),
-            note=sentences(said("place.typed_hand_weaker_than_survey"), setup.plan.place_note),
+            note=sentences(
+                said("place.typed_hand_weaker_than_survey"),
+                said("place.six_heights_instead") if six_slots(setup.plan) else None,
+                setup.plan.place_note,
+            ),
         )
+
+    def _unfinished(self, setup: Setup) -> Judgement:
+        """Some of the six heights were read; less than all tell nothing of the floor."""
+        read = [slot for slot in six_slots(setup.plan) if setup.now(slot) is not None]
+        return Judgement(False, summary=said("place.six_heights_read", read=len(read)))
 
     def _surveyed(self, setup: Setup, standing: Standing) -> Judgement:
         figures = tuple(self.floor_figures(setup.plan.procedure, standing))
-        answer = setup.answered(self.slots(setup)[0])
         survey = standing.ground.survey
+        worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
+        if setup.plan.on_the_spot:
+            by = {"person": survey.person, "instrument": survey.instrument}
+            return Judgement(
+                True,
+                figures,
+                said("place.most_six_heights", worst=Slope(worst, 2)),
+                wrong=sentences(setup.plan.no_room),
+                note=sentences(said("place.six_heights_by", **by)),
+            )
+        answer = setup.answered(self.slots(setup)[0])
         note = said(
             "place.survey_rear_axle",
             taken_on=survey.taken_on.isoformat(),
@@ -97,7 +128,6 @@ class FloorCheck(Check):
             trouble = said("place.survey_valid_until_survey_bay", valid_until=survey.valid_until.isoformat())
         if standing.ground.levelled.misread:
             trouble = said("place.survey_contradicts_itself_read_again", names=nouns(standing.ground.levelled.misread))
-        worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
         summary = said("place.most_survey", worst=Slope(worst, 2))
         wrong = (
             said("place.tyres_not_marks") if answer is not None and answer.said.value != "yes" else setup.plan.no_room
