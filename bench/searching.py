@@ -34,7 +34,8 @@ def filled(folder: str) -> Store:
             "handed": "",
             "words": words,
         }
-        summaries.append({**row, "name": f"school line {k % 700}"})
+        car = {"vin": f"ZZ9BL09C{k:09d}", "bay": "Norte", "frame": "frame-2"}
+        summaries.append({**row, **car, "name": f"school line {k % 700}"})
     with store.writers.writing() as connection:
         for rows, values in ((stream, streams), (visit, visits), (summary, summaries)):
             connection.execute(insert(rows), values)
