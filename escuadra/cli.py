@@ -12,7 +12,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Annotated
 
@@ -87,35 +87,43 @@ def demo(
     past: Annotated[bool, typer.Option(help="two years of past visits, written at the first start")] = True,
 ) -> None:
     """Serve the made-up garage of Valdehierro; never touches data that it did not create."""
-    with _loading():
-        import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
-        from escuadra.demo.past import PAST_VISITS
-        from escuadra.demo.valdehierro import open_demo
 
     def told(done: int, of: int) -> None:
         typer.echo(say(said("cli.past_visits", done=done, of=of)), err=True)
 
-    with _held(data):
+    wanted = devices and not os.environ.get("ESCUADRA_DEVICES")
+    with _held(data), _stand_ins() if wanted else contextlib.nullcontext(lambda: None) as ready:
+        with _loading():
+            import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
+            from escuadra.demo.past import PAST_VISITS
+            from escuadra.demo.valdehierro import open_demo
+
         garage = open_demo(data, clock, PAST_VISITS if past else 0, told)
-        with _stand_ins() if devices and not os.environ.get("ESCUADRA_DEVICES") else contextlib.nullcontext():
-            _run(garage, host, port, allow)
+        ready()
+        _run(garage, host, port, allow)
 
 
 @contextlib.contextmanager
-def _stand_ins() -> Iterator[None]:
-    """The stand-in devices in a process of their own on a free port; they end when this process does."""
+def _stand_ins() -> Iterator[Callable[[], None]]:
+    """The stand-in devices in a process of their own on a free port; they end when this process does.
+
+    They start while this one goes on; what is given waits until they answer.
+    """
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
     command = [sys.executable, "-m", "escuadra.cli", "devices", "--port", str(port), "--while-open"]
     child = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
     os.environ["ESCUADRA_DEVICES"] = f"127.0.0.1:{port}"
-    for _ in range(300):
-        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
-            break
-        time.sleep(0.1)
+
+    def ready() -> None:
+        for _ in range(300):
+            with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
+                break
+            time.sleep(0.1)
+
     try:
-        yield
+        yield ready
     finally:
         child.terminate()
         child.wait(10)

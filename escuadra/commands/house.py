@@ -33,7 +33,7 @@ from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 from escuadra.store import FileStore, Row, Store, dialect
-from escuadra.store.repositories.visits import Log
+from escuadra.store.repositories.visits import Log, Shown
 from escuadra.store.summaries import words_of
 
 LOG = logging.getLogger("escuadra")
@@ -127,12 +127,18 @@ class House:
         with self.store.reading() as log:
             return [self._as_listed(log, row) for row in log.rows(limit, offset)]
 
-    def found(self, text: str, limit: int, offset: int = 0) -> list[Listed | Unreadable]:
-        """What a list tells of the visits of which all words of a text were said, the newest first; all for none."""
-        words = words_of(text)
+    def found(
+        self, text: str, limit: int, offset: int = 0, way: str = "", least: float = 0.0
+    ) -> list[Listed | Unreadable]:
+        """What a list tells of the visits of which all words of a text were said, the newest first; all for none.
+
+        ``way``: only those whose routine showed ``least`` degrees or more about that axis, either way, before zeroing.
+        """
+        procedures: list[Procedure] = [e.content for e in self.catalogue.all("procedure")] if way else []
+        ids = {figure.id for procedure in procedures for figure in procedure.results if figure.way == way}
         with self.store.reading() as log:
-            rows = log.found(words, limit, offset) if words else log.rows(limit, offset)
-            return [self._as_listed(log, row) for row in rows]
+            shown = Shown(tuple(sorted(ids)), least) if way else None
+            return [self._as_listed(log, row) for row in log.found(words_of(text), limit, offset, shown)]
 
     def of_today(self, limit: int) -> list[Listed | Unreadable]:
         """What a list tells of the visits that are open or were begun today, the newest first."""

@@ -95,8 +95,16 @@ _ROW = "visit.id, visit.number, visit.created_at, stream.count, stream.head"
 _JOINED = "JOIN visit ON visit.id = summary.visit JOIN stream ON stream.id = visit.stream"
 
 
-def found(connection: Connection, words: list[str], limit: int, offset: int, beginnings: bool) -> list[tuple[Any, ...]]:
-    """Rows of the visits of which all these words were said, or what begins with them; the newest first."""
+def found(
+    connection: Connection, words: list[str], limit: int, offset: int, beginnings: bool, among: set[str] | None = None
+) -> list[tuple[Any, ...]]:
+    """Rows of the visits of which all these words were said, or what begins with them; the newest first.
+
+    ``among``: only of these visits.
+    """
+    if among is not None:
+        every = found(connection, words, -1 if connection.dialect.name == "sqlite" else 10**9, 0, beginnings)
+        return [row for row in every if row[0] in among][offset : offset + limit]
     if connection.dialect.name == "sqlite":
         wanted = " ".join(f'"{word}"*' if beginnings else f'"{word}"' for word in words)
         query = f"""SELECT {_ROW} FROM search JOIN summary ON summary.row = search.rowid {_JOINED}

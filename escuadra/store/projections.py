@@ -104,6 +104,10 @@ def _read(connection: Connection, event: Event, said: ReadingTaken) -> None:
     if said.slot.startswith(RESULTS) and event.of is not None:
         shown = {"visit": _of(event), "seq": event.seq, "calibration": event.of.id, "at": event.at}
         figure = {"figure": said.slot.removeprefix(RESULTS), "value": said.value, "person": event.person.name}
+        if said.replaces:
+            same = (residual.c.visit == shown["visit"], residual.c.calibration == shown["calibration"])
+            older = (residual.c.figure == figure["figure"], residual.c.seq > said.replaces_after)
+            connection.execute(delete(residual).where(*same, *older))
         connection.execute(insert(residual).values(**shown, **figure))
 
 

@@ -73,6 +73,7 @@ residual = table(
     Column("person", Text, nullable=False),
 )
 """What routines showed before they took it as zero: one row a reading that counts."""
+Index("residual_by_figure", residual.c.figure, residual.c.value)
 
 customer = table(
     "customer",

@@ -84,6 +84,12 @@ def test_what_routines_showed_is_kept_of_signed_calibrations_alone_and_made_anew
     garage.do(Sign(full.job, full.opened.row.head, render_record(garage)), "ines", full.id())
     expected = [("T-1", "Norte", "galga-2", "Teo Marchena", -0.31)]
     assert kept() == expected
+
+    def by_figure(way: str, least: float, text: str = "") -> int:
+        return len(garage.found(text, 50, 0, way, least))
+
+    found = [("aim_yaw", 0.31, ""), ("aim_yaw", 0.32, ""), ("aim_pitch", 0.31, ""), ("aim_yaw", 0.3, "teo t-1")]
+    assert [by_figure(*asked) for asked in [*found, ("aim_yaw", 0.3, "amara")]] == [1, 0, 0, 1, 0]
     second = finished(minibus(garage, number="T-2"))
     second.finish()
     assert kept() == expected

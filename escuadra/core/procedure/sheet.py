@@ -5,7 +5,7 @@ one class. Lengths in millimetres, angles in degrees, slopes in percent; vehicle
 """
 
 from collections.abc import Callable
-from typing import Any, ClassVar, Literal, Self, TypeVar
+from typing import Any, ClassVar, Literal, Self, TypeVar, get_args
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
@@ -186,6 +186,7 @@ Ages = Literal["ride_height", "battery", "load", "tyres", "floor", "steering", "
 
 
 AimWay = Literal["aim_yaw", "aim_pitch", "aim_roll"]
+AIM_WAYS: tuple[AimWay, ...] = get_args(AimWay)
 
 
 class ResultFigure(Frozen):

@@ -29,6 +29,14 @@ class Row:
 
 
 @dataclass(frozen=True)
+class Shown:
+    """A figure of a routine's result, by any of its ids, of so much or more either way."""
+
+    figures: tuple[str, ...]
+    least: float
+
+
+@dataclass(frozen=True)
 class Residual:
     """What a routine showed before it took that as zero, on a calibration that is signed."""
 
@@ -69,19 +77,34 @@ class Log:
         query = _ROW.order_by(visit.c.created_at.desc(), visit.c.id).limit(limit).offset(offset)
         return [Row(*found) for found in self.connection.execute(query)]
 
-    def found(self, words: list[str], limit: int, offset: int = 0) -> list[Row]:
-        """Visits of which all these words were said, the newest first; where none was, what begins with them."""
-        rows = dialect.found(self.connection, words, limit, offset, beginnings=False)
-        if not rows and not dialect.found(self.connection, words, 1, 0, beginnings=False):
-            rows = dialect.found(self.connection, words, limit, offset, beginnings=True)
+    def found(self, words: list[str], limit: int, offset: int = 0, shown: Shown | None = None) -> list[Row]:
+        """Visits of which all these words were said, the newest first; where none was, what begins with them.
+
+        ``shown``: only those of which a routine showed that.
+        """
+        among = self._showed(shown) if shown is not None else None
+        if not words:
+            return self.rows(limit, offset) if among is None else self.by_age(among)[offset : offset + limit]
+        rows = dialect.found(self.connection, words, limit, offset, False, among)
+        if not rows and not dialect.found(self.connection, words, 1, 0, False, among):
+            rows = dialect.found(self.connection, words, limit, offset, True, among)
         return [Row(*row) for row in rows]
+
+    def _showed(self, shown: Shown) -> set[str]:
+        value, least = residual.c.value, abs(shown.least)
+        query = select(residual.c.visit).where(residual.c.figure.in_(shown.figures))
+        return set(self.connection.execute(query.where((value >= least) | (value <= -least))).scalars())
+
+    def by_age(self, ids: Iterable[str]) -> list[Row]:
+        """Visits by their ids, the newest first."""
+        return sorted(self.by_id(ids), key=lambda row: (-row.created_at, row.id))
 
     def open_or_since(self, at: int, limit: int) -> list[Row]:
         """Visits that are open, or that were begun since a time (UTC milliseconds); the newest first."""
         is_open = select(summary.c.visit).where(summary.c.open == 1).order_by(summary.c.row.desc()).limit(limit)
         since = select(visit.c.id).where(visit.c.created_at >= at).order_by(visit.c.created_at.desc()).limit(limit)
         ids = [id for query in (is_open, since) for (id,) in self.connection.execute(query)]
-        return sorted(self.by_id(dict.fromkeys(ids)), key=lambda row: (-row.created_at, row.id))[:limit]
+        return self.by_age(dict.fromkeys(ids))[:limit]
 
     def by_id(self, ids: Iterable[str]) -> list[Row]:
         """Visits by their ids, in that order; unknown ones are passed over."""

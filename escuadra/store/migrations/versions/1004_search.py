@@ -32,5 +32,6 @@ def upgrade() -> None:
         **STRICT,
     )
     op.create_index("summary_open", "summary", ["open", "row"])
+    op.create_index("residual_by_figure", "residual", ["figure", "value"])
     for statement in searching(op.get_bind().dialect.name):
         op.execute(statement)

@@ -1,14 +1,17 @@
 """Day: the jobs of the garage, each with its state, what blocks it and its next move; who works here."""
 
 from typing import Annotated, Any
+from urllib.parse import urlencode
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.said import nouns, said
+from escuadra.core.base.quantities import parse
+from escuadra.core.base.said import Noun, nouns, said
+from escuadra.core.procedure.sheet import AIM_WAYS
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, render, said_time
+from escuadra.web.pages import garage_of, render, said_time, told
 from escuadra.web.screens import screen
 from escuadra.web.spoken import COOKIE
 from escuadra.words import languages
@@ -44,13 +47,26 @@ visits = screen("visits", "/visits", within="visits")
 
 
 @visits.get("")
-def every(request: Request, page: int = 1, find: str = "") -> Response:
-    """All visits or those that are searched for, the newest first, fifty a page."""
+def every(request: Request, page: int = 1, find: str = "", way: str = "", least: str = "") -> Response:
+    """All visits or those that are searched for, the newest first, fifty a page.
+
+    ``way`` and ``least``: only those whose routine showed so many degrees or more about that axis before zeroing.
+    """
     garage = garage_of(request)
     today = said_time(request, garage.clock(), "weekday")
     if not 1 <= page <= 1_000_000:
         raise BadInput("page", page, said("wants.page_1_upward"))
-    found = garage.found(find[:200], PAGE_SIZE + 1, (page - 1) * PAGE_SIZE)
+    degrees, refused = 0.0, None
+    try:
+        if way and way not in AIM_WAYS:
+            ways = nouns((Noun(f"result.{each}") for each in AIM_WAYS), "comma")
+            raise BadInput("way", way, said("wants.one_of", names=ways))
+        if way and least.strip():
+            degrees = parse(least, "angle", "°")[0].value
+        found = garage.found(find[:200], PAGE_SIZE + 1, (page - 1) * PAGE_SIZE, way, degrees)
+    except BadInput as cause:
+        # What was typed stays in its fields.
+        found, refused = [], told(cause)
     shown, more = found[:PAGE_SIZE], len(found) > PAGE_SIZE
     return render(
         request,
@@ -61,6 +77,11 @@ def every(request: Request, page: int = 1, find: str = "") -> Response:
         page=page,
         more=more,
         find=find,
+        way=way,
+        least=least,
+        ways=[(each, Noun(f"result.{each}")) for each in AIM_WAYS],
+        refused=refused,
+        asked=urlencode({"find": find, "way": way, "least": least}),
         whole_list=True,
     )
 
