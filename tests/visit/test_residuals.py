@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import pytest
 
+from escuadra.commands.last_time import last_time
 from escuadra.commands.signing import Sign
 from escuadra.commands.whole import CallOff
 from escuadra.core.visit.residuals import DAY_MS, Shown, compared
@@ -90,7 +91,14 @@ def test_what_routines_showed_is_kept_of_signed_calibrations_alone_and_made_anew
 
     found = [("aim_yaw", 0.31, ""), ("aim_yaw", 0.32, ""), ("aim_pitch", 0.31, ""), ("aim_yaw", 0.3, "teo t-1")]
     assert [by_figure(*asked) for asked in [*found, ("aim_yaw", 0.3, "amara")]] == [1, 0, 0, 1, 0]
-    second = finished(minibus(garage, number="T-2"))
+    second = minibus(garage, number="T-2")
+    before = last_time(garage, second.opened)
+    assert before is not None
+    assert (before.number, before.read["crossing"]) == ("T-1", full.opened.state.live("crossing")[-1].value)
+    assert "height.target" in before.read
+    assert "arch.LF" not in before.read, "of the vehicle, not of the frame"
+    finished(second)
+    assert last_time(garage, second.opened) is None, "it is being read"
     second.finish()
     assert kept() == expected
     garage.do(CallOff(second.job, "the customer came back for it early"), "ines", second.id())

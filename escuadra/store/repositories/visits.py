@@ -129,6 +129,19 @@ class Log:
         found = self.connection.execute(own.where(entry.c.seq.in_(list(seqs))))
         return (seen[0] if seen else None), dict(found.all())
 
+    def signed_last(self, sheet: str, frame: str, but: str) -> tuple[Row, str] | None:
+        """The newest other visit with a signed calibration by a sheet and with a frame, and that calibration's id."""
+        query = (
+            select(summary.c.visit, calibration.c.id)
+            .join(calibration, calibration.c.visit == summary.c.visit)
+            .where(calibration.c.sheet == sheet, calibration.c.stage == "signed")
+            .where(summary.c.frame == frame, summary.c.visit != but)
+            .order_by(summary.c.row.desc())
+            .limit(1)
+        )
+        found = self.connection.execute(query).first()
+        return (self.row(found[0]), found[1]) if found is not None else None
+
     def residuals(self, sheet: str, figure: str, limit: int = 1000) -> list[Residual]:
         """What routines showed on signed calibrations by a sheet before they took it as zero, the newest first."""
         query = (

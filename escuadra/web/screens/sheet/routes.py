@@ -14,6 +14,7 @@ from starlette.concurrency import run_in_threadpool
 from escuadra.commands import Asked, Garage, Opened
 from escuadra.commands.command import VisitCommand
 from escuadra.commands.entries import Answer, Happen, Override, Undo
+from escuadra.commands.last_time import PLACES, last_time
 from escuadra.commands.memory import Memory
 from escuadra.commands.reading import TakeReading
 from escuadra.commands.running import ConfirmSetup, RunProcedure, TakeResult
@@ -41,7 +42,7 @@ from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
-from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
+from escuadra.web.pages import Addressed, garage_of, person_of, render, said_time, status_of, told
 from escuadra.web.screens import screen
 from escuadra.web.screens.codes.routes import linked
 from escuadra.words import say, spoken
@@ -170,6 +171,7 @@ def page(
         doubted=doubted,
         unchecked={t.id for t in tools if trusts[t.id].state == "open" and checks_for(t)},
         taken_off=_taken_off(garage, slot_view, tool, sheet.plan.frame.id),
+        last_time=_last_time(request, opened, slot_view),
         conditions=next((t for t in tools if t.id == tool), None),
         temperature=f"{sheet.state.warm:g}" if sheet.state.warm is not None else "",
         expected=_spared(sheet, lambda: expected(slot_view.slot, sheet.setup), None) if slot_view else None,
@@ -307,6 +309,17 @@ def _taken_off(garage: Garage, slot: SlotView | None, tool: str, frame: str) -> 
     if not bias or told == amount(0.0, unit):
         return None
     return said("routes.sheet.taken_off" if bias > 0 else "routes.sheet.added", bias=told)
+
+
+def _last_time(request: Request, opened: Opened, slot: SlotView | None) -> Said | None:
+    """What this place read when the frame last stood here by the same sheet."""
+    if slot is None or slot.slot.quantity is None or not slot.slot.aspects & PLACES:
+        return None
+    found = last_time(garage_of(request), opened)
+    if found is None or slot.slot.id not in found.read:
+        return None
+    value = amount(found.read[slot.slot.id], OWN_UNIT[slot.slot.quantity.dimension])
+    return said("routes.sheet.last_time", number=found.number, on=said_time(request, found.at, "day_time"), value=value)
 
 
 def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Container[str], person: str) -> str:
