@@ -1,6 +1,7 @@
 """The visit closed: released with its certificate by the lead, or sent back; what is handed over with the vehicle."""
 
 import secrets
+import uuid
 from base64 import urlsafe_b64encode
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -28,6 +29,8 @@ from escuadra.core.visit.log.closing import (
     SentBack,
 )
 from escuadra.core.visit.log.reducer import VEHICLE
+from escuadra.store import Log
+from escuadra.store.repositories.customers import Customers
 
 
 @dataclass(frozen=True)
@@ -170,14 +173,25 @@ class Acknowledge(WholeVisitCommand):
         return True
 
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
-        """The name; raises ``BadInput`` for none."""
+        """That it was read; raises ``BadInput`` for no name."""
         handed = one_of(whole, self.link)
-        name = " ".join(self.name.split())[:80]
-        if len(name) < 2:
+        if len(self._typed) < 2:
             raise BadInput("name", self.name, said("wants.your_name"))
         if handed.acknowledged is not None:
-            raise Conflict(said("jobs.closing.acknowledged_already", name=handed.acknowledged[0]))
-        return [(VEHICLE, HandoverAcknowledged(link=self.link, name=name))]
+            raise Conflict(said("jobs.closing.acknowledged_already"))
+        return [(VEHICLE, HandoverAcknowledged(link=self.link, customer=self._id(context)))]
+
+    def beside(self, context: Context) -> Callable[[Log], None]:
+        """The name, outside the log."""
+        return lambda log: Customers(log.connection).add(self._id(context), self._typed, "", self.visit)
+
+    @property
+    def _typed(self) -> str:
+        return " ".join(self.name.split())[:80]
+
+    @staticmethod
+    def _id(context: Context) -> str:
+        return uuid.uuid5(uuid.NAMESPACE_OID, f"{context.client_id}-customer").hex[:10]
 
 
 @dataclass(frozen=True)

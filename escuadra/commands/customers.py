@@ -11,6 +11,12 @@ from escuadra.store import dialect
 from escuadra.store.repositories.customers import Customer, Customers
 
 
+def name_of(house: House, id: str) -> str | None:
+    """A customer's name; none once it was erased."""
+    with house.store.reading() as log:
+        return Customers(log.connection).name(id)
+
+
 def customers(house: House) -> list[Customer]:
     """Customers of the newest visits, erased ones too."""
     with house.store.reading() as log:
@@ -34,7 +40,11 @@ class EraseCustomer(Command[None]):
             raise BadInput("customer", self.customer, said("wants.customer_garage"))
         if found.erased_at is not None:
             return Decision()
-        return Decision([Append(self.stream(context), 0, CustomerErased(id=self.customer))])
+        # Whoever acknowledged a handover of a customer's visits is gone with them.
+        visits = set() if found.acknowledged else set(found.visits)
+        others = [c for c in customers(context.house) if c.acknowledged and c.erased_at is None]
+        gone = dict.fromkeys([self.customer, *(c.id for c in others if visits & set(c.visits))])
+        return Decision([Append(customer_stream(id), 0, CustomerErased(id=id), None, f"+{id}") for id in gone])
 
     def told(self, context: Context, committed: Committed) -> None:
         """Nothing of it stays in the file."""

@@ -1,7 +1,7 @@
 """What is said of a visit as a whole: what was done, which calibrations it has, what is corrected, called off."""
 
 from abc import abstractmethod
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -32,7 +32,7 @@ from escuadra.core.visit.log.whole import (
     WorkTold,
 )
 from escuadra.core.visit.needed import NOTHING_TOLD, scoped
-from escuadra.store import Content
+from escuadra.store import Content, Log
 
 Told = tuple[Part, VisitPayload]
 LABEL = "label"
@@ -63,6 +63,10 @@ class WholeVisitCommand(Command[Any]):
         """Catalogue entries that are pinned with it."""
         return []
 
+    def beside(self, context: Context) -> Callable[[Log], None] | None:
+        """What is written with it outside every stream; nothing."""
+        return None
+
     def stream(self, context: Context) -> str:
         """The visit's."""
         return visit_stream(self.visit)
@@ -78,7 +82,8 @@ class WholeVisitCommand(Command[Any]):
             Append(self.stream(context), whole.row.count, one, part, f"+{k}" if k else "")
             for k, (part, one) in enumerate(self.say(context, whole))
         ]
-        return Decision(appends, keeps=[content(entry) for entry in self.pinned(context)], seen=whole)
+        keeps = [content(entry) for entry in self.pinned(context)]
+        return Decision(appends, keeps=keeps, beside=self.beside(context), seen=whole)
 
     def told(self, context: Context, committed: Committed) -> Whole:
         """The visit as it is then."""

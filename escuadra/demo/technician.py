@@ -25,6 +25,7 @@ from escuadra.core.visit.hung import read_at
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
+from escuadra.core.visit.plan import slope_slots
 from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
 from escuadra.core.visit.views import CheckView
 from escuadra.devices.virtual_bay import SLOPES
@@ -165,9 +166,10 @@ class Technician:
             self.answer("floor.marks", "yes")
             return
         under = f"{-SLOPES['along']:g}", f"{SLOPES['across']:g}"
-        for place, along, across in (("wheels", *under), ("target", "0.17", "0.05")):
-            self.read(f"slope.{place}.along", along, "level-1", "minus")
-            self.read(f"slope.{place}.across", across, "level-1", "plus")
+        typed = dict(zip(("along", "across"), zip(under, ("0.17", "0.05"), strict=True), strict=True))
+        for slot in slope_slots(self.opened.sheet.plan):
+            _, place, way = slot.id.split(".")
+            self.read(slot.id, typed[way][place != "wheels"], "level-1", "minus" if way == "along" else "plus")
 
     def place(self, x: float, y: float, heading_deg: float = 0.0) -> None:
         """Choose where the vehicle stands."""

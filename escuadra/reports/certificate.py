@@ -91,7 +91,7 @@ class CertifiedHandover(Frozen):
     without: str
     seen_by: str
     by: date
-    acknowledged_by: str = ""
+    acknowledged_by: str = Field("", description="id: the name is kept apart and can be erased")
     acknowledged: datetime | None = None
     ended: str = Field("", description="photo, codes, reported, lapsed; empty: open")
     words: str = ""

@@ -24,7 +24,7 @@ from escuadra.store.streams import Streams
 from escuadra.store.writers import Writers
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST, FIRST_KEPT = "1004", "1004"
+NEWEST, FIRST_KEPT = "1005", "1005"
 
 
 T = TypeVar("T")

@@ -82,8 +82,12 @@ customer = table(
     Column("name", Text, nullable=True),
     Column("address", Text, nullable=True),
     whole("erased_at", nullable=True),
+    Column("visit", Text, ForeignKey("visit.id"), nullable=True),
 )
-"""Names and addresses: outside every stream, so that they can be erased; no event holds them."""
+"""Names and addresses: outside every stream, so that they can be erased; no event holds them.
+
+``visit``: whose handover they acknowledged by typing their name; none for a visit's own customer.
+"""
 
 uses = table(
     "uses",

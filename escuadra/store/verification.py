@@ -456,7 +456,8 @@ class Verification:
                 f"customer {id}",
                 said("store.verification.name_refers_gone_nobody_erased", number=number),
             )
-        for id, name, address, erased_at in connection.execute(select(customer)):
+        told = select(customer.c.id, customer.c.name, customer.c.address, customer.c.erased_at)
+        for id, name, address, erased_at in connection.execute(told):
             if erased_at != house.erased.get(id) or (erased_at is not None and (name or address)):
                 yield Wrong(f"customer {id}", said("store.verification.stands_here_not_stream_says"))
         for rows, kind in ((visit, "visit"), (survey, "survey")):

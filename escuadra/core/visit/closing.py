@@ -53,7 +53,7 @@ def handovers(state: State) -> list[Handover]:
         if isinstance(told, HandedOver):
             found[told.link] = Handover(one.seq, one.at, one.person, told)
         elif isinstance(told, HandoverAcknowledged):
-            found[told.link] = replace(found[told.link], acknowledged=(told.name, one.at))
+            found[told.link] = replace(found[told.link], acknowledged=(told.customer, one.at))
         elif isinstance(told, HandoverClosed):
             found[told.link] = replace(found[told.link], closed=told, closed_at=one.at, closed_by=one.person)
     return list(found.values())

@@ -269,7 +269,17 @@ def beam_height_slot(plan: Plan) -> Slot | None:
     )
 
 
-@lru_cache(maxsize=4)
+SLOPES = tuple((place, way) for place in ("wheels", "target", "behind") for way in ("along", "across"))
+"""Where a floor's slope is typed, and which way."""
+
+
+def slope_slots(plan: Plan) -> list[Slot]:
+    """The slopes that a sheet asks for: under the wheels, and up to its target, ahead or behind the vehicle."""
+    behind = target_places(plan.procedure, plan.vehicle)[0].x < 0
+    return [slope_slot(*each) for each in SLOPES if each[0] != ("target" if behind else "behind")]
+
+
+@lru_cache(maxsize=len(SLOPES))
 def slope_slot(place: str, way: str) -> Slot:
     """The slot of a slope that is typed where the floor was not surveyed: under the wheels, or up to the target."""
     return Slot(

@@ -19,7 +19,7 @@ from escuadra.core.bay.standing import stand, target_places
 from escuadra.core.bay.survey import Levelled, Survey, SurveyPoint, SurveyReading
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.plan import ANY_BAY, Plan
+from escuadra.core.visit.plan import ANY_BAY, Plan, slope_slots
 from escuadra.core.visit.readings import Current
 from escuadra.core.visit.slots import Measured, Slot
 
@@ -73,7 +73,9 @@ def six_points(plan: Plan) -> list[SurveyPoint]:
 
 
 def begun(plan: Plan, state: State) -> bool:
-    """Somebody read one of the six."""
+    """Somebody read one of the six, and no slope was read instead."""
+    if any(state.live(slot.id) for slot in slope_slots(plan)):
+        return False
     return any(state.live(slot.id) for slot in six_slots(plan))
 
 

@@ -19,7 +19,7 @@ from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, State
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.plan import slope_slot
+from escuadra.core.visit.plan import slope_slots
 from escuadra.core.visit.six_heights import begun, six_slots
 from escuadra.core.visit.slots import Slot
 
@@ -49,8 +49,6 @@ class FloorCheck(Check):
     along: Limits = Field(description="percent, rising forward positive")
     across: Limits = Field(description="percent, rising left positive")
 
-    places: ClassVar[tuple[str, ...]] = ("wheels", "target")
-
     @property
     def reason(self) -> str:
         return self.kind
@@ -61,7 +59,7 @@ class FloorCheck(Check):
                 return self._six(setup)
             question = said("place.do_tyres_stand_marks_chosen")
             return [Slot(id=ON_MARKS, label=question, ask="tick", aspects=frozenset({"floor"}))]
-        slopes = [slope_slot(place, way) for place in self.places for way in ("along", "across")]
+        slopes = slope_slots(setup.plan)
         if begun(setup.plan, setup.state):
             return self._six(setup)
         return slopes + ([] if any(setup.live(slot.id) for slot in slopes) else list(six_slots(setup.plan)))

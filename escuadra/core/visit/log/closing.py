@@ -92,13 +92,13 @@ class HandedOver(VisitPayload):
 
 
 class HandoverAcknowledged(VisitPayload):
-    """The customer read it and typed their name."""
+    """The customer read it and typed their name, which lies outside the log."""
 
     code = "handover_acknowledged"
     stage = ""
 
     link: str
-    name: str = Field(min_length=2, max_length=80)
+    customer: str = Field(min_length=1, description="id: the name is kept apart and can be erased")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.keep(event, "handovers", self)

@@ -52,7 +52,8 @@ def upgrade() -> None:
         *text("customer"),
     )
     optional = [sa.Column(name, sa.Text, nullable=True) for name in ("name", "address")]
-    table("customer", key("id"), *optional, whole("erased_at", nullable=True))
+    of = sa.Column("visit", sa.Text, sa.ForeignKey("visit.id"), nullable=True)
+    table("customer", key("id"), *optional, whole("erased_at", nullable=True), of)
     op.create_index("visit_by_time", "visit", ["created_at", "id"])
     table("calibration", key("visit", sa.ForeignKey("visit.id")), key("id"), *text("stage"))
     table("uses", key("instrument"), key("visit", sa.ForeignKey("visit.id")))

@@ -1,15 +1,18 @@
 """The visit closed: its certificate, released or sent back, and the drive that is handed over with the vehicle."""
 
+from collections.abc import Callable
 from typing import Annotated, Any
 
 from fastapi import Depends, Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
+from escuadra.commands import Garage
 from escuadra.commands.closing import DISPLAY, Acknowledge, CloseHandover, HandOver, Release, SendBack, one_of
+from escuadra.commands.customers import name_of
 from escuadra.commands.whole import PhotographVehicle, WholeVisitCommand
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.said import Said, said
+from escuadra.core.base.said import Name, Said, Text, said
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.visit.closing import drives_open, handovers, holds_up
 from escuadra.core.visit.log.closing import ENDINGS
@@ -48,6 +51,7 @@ def page(
         missing=holds_up(whole.visit),
         waiting=waiting,
         handed=handed,
+        name_of=_names(garage),
         late={one.said.link for one in handed if one.open and one.said.by.isoformat() < today},
         again=newest is not None and any(one.seq > newest.seq for one in whole.state.handovers),
         endings=ENDINGS,
@@ -125,6 +129,16 @@ def stored(request: Request, visit: str, revision: int, form: str) -> Response:
 customers = screen("handover", "/handover/{visit}/{link}")
 
 
+def _names(garage: Garage) -> Callable[[str], Text]:
+    """What somebody who acknowledged is called, while that is known."""
+
+    def name(id: str) -> Text:
+        known = name_of(garage, id)
+        return Name(known) if known is not None else said("page.closing.name_erased")
+
+    return name
+
+
 def customers_page(
     request: Request, visit: str, link: str, error: Said | None = None, status: int = 200, name: str = ""
 ) -> Response:
@@ -140,6 +154,7 @@ def customers_page(
         job=whole.job,
         model=garage.model_of(whole),
         handed=handed,
+        name_of=_names(garage),
         sensors=sensors,
         error=error,
         name=name,

@@ -35,6 +35,8 @@ def day(request: Request) -> Response:
         page=1,
         more=False,
         find="",
+        way="",
+        asked="",
         whole_list=False,
     )
 
@@ -81,7 +83,7 @@ def every(request: Request, page: int = 1, find: str = "", way: str = "", least:
         least=least,
         ways=[(each, Noun(f"result.{each}")) for each in AIM_WAYS],
         refused=refused,
-        asked=urlencode({"find": find, "way": way, "least": least}),
+        asked=urlencode([pair for pair in (("find", find), ("way", way), ("least", least)) if pair[1]]),
         whole_list=True,
     )
 

@@ -5,7 +5,7 @@ from alembic import op
 
 from escuadra.store.dialect import STRICT, real, searching, whole
 
-revision = "1004"
+revision = "1005"
 down_revision = "1002"
 
 
