@@ -15,7 +15,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.quantities import Question
 from escuadra.core.bay.bay import Bay, Place
 from escuadra.core.visit.plan import ANY_BAY
-from escuadra.core.visit.six_heights import U_BEAM_PER_MM, six_points, six_slots
+from escuadra.core.visit.six_heights import six_points, six_slots
 from escuadra.demo.technician import Technician
 from tests.english import refused, told
 
@@ -253,10 +253,12 @@ def test_six_heights_tell_the_floor_that_nobody_surveyed(teo: Technician) -> Non
     assert figures["floor.target"].value == pytest.approx(3.0, abs=0.2)
     plan = teo.opened.sheet.plan
     standing, base = plan.standing, plan.vehicle.wheelbase
+    left = {point.id for point in six_points(plan) if point.y > 0}
+    assert {id for id in left if not id.startswith("ahead")} == {"LF", "LR"}
     assert standing is not None
-    # Two axles, each the mean of two staffs; what each is, and a beam that leans by 3 mm in 10 m.
-    own = math.hypot(0.4 / math.sqrt(2), 0.5) / base
-    assert standing.wheel_slopes[0].u_read == pytest.approx(100 * math.hypot(own, U_BEAM_PER_MM), rel=0.15)
+    # Between two axles, each the mean of two staffs (repeatability, division, beside the tyre); a beam that leans.
+    own = math.hypot(0.4, 0.5 / math.sqrt(12), 0.5) / base
+    assert standing.wheel_slopes[0].u_read == pytest.approx(100 * math.hypot(own, 0.0003), rel=0.01)
     target, uneven = standing.correction(plan.target_place), (plan.bay or ANY_BAY).u_place_mm
     assert 1 < target.u_between / (uneven * math.sqrt(0.5)) < 1.5, "midway between two staffs, against four tyres"
     assert rise is None
