@@ -166,4 +166,12 @@ EXAMPLES: dict[str, dict[str, Any]] = {
         "vehicle": "E",
         "value": 0.31,
     },
+    "explain": {
+        "results": [{"id": "yaw", "value": 0.6, "u": 0.02}, {"id": "pitch", "value": 0.03, "u": 0.02}],
+        "causes": [
+            {"id": "target_left", "u": 1.7, "effect": {"yaw": 0.0136}},
+            {"id": "thrust_angle", "u": 0.02, "effect": {"yaw": 1}},
+            {"id": "floor_pitch", "u": 0.035, "effect": {"pitch": 1}},
+        ],
+    },
 }

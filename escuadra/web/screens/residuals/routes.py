@@ -6,12 +6,15 @@ from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
 from escuadra.commands import Garage, Opened
+from escuadra.core.base.said import NOTHING, Value
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import ResultFigure
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.residuals import Compared, Shown, compared
+from escuadra.core.visit.why import Possible, Why, advised, told, why
 from escuadra.drawing.residuals import residuals_view
+from escuadra.drawing.why import why_view
 from escuadra.web.pages import Addressed, garage_of, render
 from escuadra.web.screens import screen
 
@@ -59,11 +62,30 @@ def rows(garage: Garage, opened: Opened) -> list[Row]:
     return found
 
 
+def _explained(found: Why) -> list[tuple[Possible, Value, Value, Value | None]]:
+    """Each cause, most telling first: how far off it was read, ±, and how far it would have to be off by itself."""
+
+    def said_of(one: Possible, value: float, way: str | None) -> Value:
+        return amount(value, one.unit, 2 if one.unit == "°" else 1, way)
+
+    every = [(one, found.found.causes[one.id].alone) for one in found.ranked]
+    return [
+        (
+            one,
+            said_of(one, one.off, one.way),
+            said_of(one, 2 * one.u, None),
+            said_of(one, alone, one.way) if alone is not None else None,
+        )
+        for one, alone in every
+    ]
+
+
 @router.get("")
 def show(request: Request, job: Addressed) -> Response:
     """The figures of a result, each drawn over time."""
     garage = garage_of(request)
     opened = garage.open(*job)
+    found = why(opened.sheet)
     return render(
         request,
         "residuals.html",
@@ -74,6 +96,11 @@ def show(request: Request, job: Addressed) -> Response:
         tab=opened.calibration,
         sheet=opened.sheet,
         rows=rows(garage, opened),
+        why=found,
+        why_told=[(one, told(found, one)) for one in found.shown] if found is not None else [],
+        why_advised=advised(found) if found is not None else NOTHING,
+        why_picture=why_view(found.shown) if found is not None else "",
+        explained=_explained(found) if found is not None else [],
         degrees=lambda value, way: amount(value, "°", 2, way),
     )
 
