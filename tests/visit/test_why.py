@@ -57,7 +57,7 @@ def test_a_large_result_names_what_would_have_to_be_wrong_and_sends_to_the_vehic
     assert blamed.off + alone == pytest.approx(0.6 / blamed.effect["aim_yaw"], rel=0.05), "as far left as 0.6° is"
     words = english(advised(found))
     assert "look at bracket, mounting and wheel alignment" in words
-    assert "would be off by" in words
+    assert "would differ from what was read by" in words
     assert "is left over" in english(told(found, found.shown[0]))
 
 

@@ -145,7 +145,8 @@ def _possible(sheet: Sheet) -> Iterator[Possible]:
             off = figure.value - _middle(figure)
             id = f"{view.check.id}.{figure.id}"
             allowed = figure.half_range if None not in (figure.lower, figure.upper) else 0.0
-            yield Possible(id, view.check.id, figure.label, off, u, figure.unit, figure.way, effect, allowed)
+            way = figure.way or ("height" if figure.unit == "mm" else None)
+            yield Possible(id, view.check.id, figure.label, off, u, figure.unit, way, effect, allowed)
     if line:
         lead = 1.0 if oriented else setup.plan.target_x / reach if reach > 0 else 0.0
         check = next((v.check.id for v in sheet.checks if v.check.group == "line"), "")
