@@ -1,16 +1,26 @@
 """The set-up confirmed, and the procedure run: recorded only where everything that carries the target holds."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from escuadra.commands.command import Context, Saying, VisitCommand, may, of_owner
-from escuadra.commands.entries import Answer
+from escuadra.commands.entries import Answer, reasoned
 from escuadra.commands.forms import Opened
 from escuadra.commands.reading import SIGNS, TakeReading
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.said import as_said, nouns, said
+from escuadra.core.base.said import Count, as_said, nouns, said
 from escuadra.core.visit.checks.result import OUTCOME
-from escuadra.core.visit.log.events import ProcedureRun, ReadingTaken, Relied, SaidThen, SetupConfirmed
+from escuadra.core.visit.conductor import Step, conducted
+from escuadra.core.visit.log.events import (
+    ProcedureRun,
+    ReadingTaken,
+    Relied,
+    RunStepped,
+    SaidThen,
+    SetupConfirmed,
+    StepSaid,
+)
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
@@ -55,6 +65,13 @@ class RunProcedure(VisitCommand):
 
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """The run, of the calibration; raises ``Conflict`` where its set-up does not hold or another is at hand."""
+        run = conducted(opened.sheet.plan.procedure, opened.state)
+        if not run.complete:
+            raise Conflict(said("jobs.running.step_by_step", count=len(run.steps)))
+        return self.told_of(opened)
+
+    def told_of(self, opened: Opened) -> Sequence[Saying]:
+        """The run, once its last step is done."""
         sheet = opened.sheet
         here = sheet.plan.station
         if here is None and self.station:
@@ -72,6 +89,64 @@ class RunProcedure(VisitCommand):
         name = here.name if here is not None else sheet.plan.procedure.sensor.name
         run = ProcedureRun(station=self.station, name=name, said=told, tools=tools)
         return [Saying(run, of_owner(opened, "calibration"))]
+
+
+@dataclass(frozen=True)
+class TakeStep(VisitCommand):
+    """A step of the conducted run: its wait begun, the step done or skipped, or the run interrupted at it."""
+
+    step: str
+    what: StepSaid
+    why: str = ""
+    clear: bool = False
+    """The field was answered for, where the radar transmits."""
+
+    @property
+    def once_confirmed(self) -> bool:
+        """What was confirmed is run."""
+        return True
+
+    def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
+        """The step, of the calibration, and the run itself with its last one.
+
+        Raises ``Conflict`` where another step is at hand, its wait is not over or was too long, or the set-up is not
+        settled.
+        """
+        run = conducted(opened.sheet.plan.procedure, opened.state)
+        now = run.now
+        if now is None or opened.state.frozen is not None:
+            raise Conflict(said("jobs.running.no_step"))
+        if now.step.id != self.step:
+            raise Conflict(said("jobs.running.other_step", number=Count(now.number)))
+        why = self.why.strip()
+        if self.what in ("skipped", "interrupted"):
+            reasoned(why)
+        if self.what == "interrupted" and not run.begun:
+            raise Conflict(said("jobs.running.not_begun"))
+        if self.what == "skipped" and now.step.protects:
+            raise Conflict(said("jobs.running.protects"))
+        if self.what != "interrupted":
+            _holds(opened.sheet)
+        if self.what == "done" and now.step.wait_s is not None:
+            _waited(now, context.at)
+        if self.what == "done" and now.step.transmits and not self.clear:
+            raise Conflict(said("jobs.running.field_not_clear"))
+        own = of_owner(opened, "calibration")
+        sayings = [Saying(RunStepped(step=self.step, what=self.what, why=why[:300], clear=self.clear), own)]
+        if self.what in ("done", "skipped") and now.number == len(run.steps):
+            station = opened.sheet.plan.station
+            last = RunProcedure(self.visit, station.id if station is not None else "", calibration=self.calibration)
+            sayings += last.told_of(opened)
+        return sayings
+
+
+def _waited(now: Step, at: int) -> None:
+    if now.at is None:
+        raise Conflict(said("jobs.running.wait_not_begun"))
+    if left := now.left_s(at):
+        raise Conflict(said("jobs.running.wait_left", seconds=Count(math.ceil(left))))
+    if now.late_s(at):
+        raise Conflict(said("jobs.running.waited_too_long"))
 
 
 def _holds(sheet: Sheet) -> None:

@@ -11,7 +11,7 @@ from types import MappingProxyType
 from escuadra.commands import Garage, Opened, TakeIn
 from escuadra.commands.entries import Answer, Happen
 from escuadra.commands.reading import SIGNS, TakeReading
-from escuadra.commands.running import RunProcedure
+from escuadra.commands.running import RunProcedure, TakeStep
 from escuadra.commands.taking_in import BeginVisit, ChoosePlace
 from escuadra.commands.whole import AnswerVariant
 from escuadra.core.base.axes import turned
@@ -22,7 +22,7 @@ from escuadra.core.visit.checks.target import mount_for
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck
 from escuadra.core.visit.hung import read_at
-from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.log.events import ReadingTaken, StepSaid
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.visit.plan import slope_slots
@@ -30,6 +30,8 @@ from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
 from escuadra.core.visit.views import CheckView
 from escuadra.devices.virtual_bay import SLOPES
 
+PRESS_MS = 47_000
+"""From one press to the next."""
 NO_FIGURES: Mapping[str, float] = MappingProxyType({})
 MOST_LOOKS = 12
 """More are never asked for, to be sure of what was read."""
@@ -54,7 +56,7 @@ class Technician:
 
     def id(self) -> str:
         """A key press of its own, a while after the last."""
-        self.at += 47_000
+        self.at += PRESS_MS
         self.count += 1
         return f"demo-{self.job}-{self.count}"
 
@@ -258,7 +260,20 @@ class Technician:
         """The procedure run, at the station at hand where there are several."""
         station = self.opened.sheet.plan.station
         here = station.id if station is not None else ""
+        if steps := self.opened.sheet.plan.procedure.steps:
+            for step in steps:
+                self.step(step.id, step.wait_s)
+            return
         self.garage.do(RunProcedure(self.job, here, calibration=self.calibration), self.person, self.id())
+
+    def step(self, id: str, wait_s: float | None = None, what: StepSaid = "done", why: str = "") -> None:
+        """A step of a conducted run, its wait sat out."""
+        if wait_s is not None and what == "done":
+            self.garage.do(TakeStep(self.job, id, "begun", calibration=self.calibration), self.person, self.id())
+            # Each press takes a while of its own; an exact wait leaves no more than it is long.
+            self.at += round(wait_s * 1000) - PRESS_MS
+        said = TakeStep(self.job, id, what, why, calibration=self.calibration)
+        self.garage.do(said, self.person, self.id())
 
     def result(self, outcome: str = PASSED, off: Mapping[str, float] = NO_FIGURES) -> None:
         """What came of the run: passed, with all that the routine shows; ``off``: degrees, by figure."""

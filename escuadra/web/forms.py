@@ -4,7 +4,7 @@ A field that was not sent is empty; what a field means, and what is accepted, th
 each thing (a bay, a table of points, the steps of a self-check) take further fields: ``sent`` gives all of them.
 """
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationInfo
 from starlette.datastructures import UploadFile
@@ -350,6 +350,15 @@ class Result(Posted):
     """What the vehicle says of a run, as it was shown."""
 
     shown: Text = ""
+
+
+class Stepping(Posted):
+    """A step of the conducted run: begun, done, skipped or interrupted, with a reason where one is asked."""
+
+    step: Text
+    what: Literal["begun", "done", "skipped", "interrupted"]
+    why: Text = ""
+    clear: Text = ""
 
 
 class Confirming(Posted):

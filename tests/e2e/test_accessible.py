@@ -41,6 +41,7 @@ SCREENS: dict[str, Callable[[Server], str]] = {
     "contradiction": lambda server: job_page(server, "VF-0416") + "?check=square",
     "certificate": lambda server: job_page(server, "VF-0411").replace("/jobs/", "/visits/") + "/certificate",
     "handover": handover_page,
+    "run by steps": lambda server: job_page(server, "VF-0416") + "/steps",
     "residuals": lambda server: job_page(server, "VF-0412") + "/residuals",
     "signed sheet": lambda server: job_page(server, "VF-0412"),
     "floor check": lambda server: job_page(server, "VF-0417") + "?check=floor",

@@ -197,6 +197,28 @@ class ResultFigure(Frozen):
     limits: Limits = Field(description="degrees")
 
 
+Key = Literal["off", "accessory", "on", "on_not_ready", "ready", "running"]
+Keeps = Literal[
+    "doors_shut", "lights_not_automatic", "mirrors_unfolded", "tailgate_shut", "people_out", "equipment_away"
+]
+
+
+class RunStep(Frozen):
+    """One step of the run: what somebody does, from where, and what must be so while it lasts."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    does: CatalogueText = Field(description="what the person does")
+    at: Literal["", "driver_seat", "outside", "out_of_sight", "at_target"] = Field("", description="where one stands")
+    key: Key | None = Field(None, description="state of the key")
+    wait_s: Positive | None = Field(None, le=900, description="to be waited before the next step")
+    exactly: bool = Field(False, description="waited exactly so long, not at least")
+    keeps: list[Keeps] = Field([], description="what must be so while it lasts")
+    forbids: Literal["", "switch_off", "move"] = Field("", description="what must not be done meanwhile")
+    protects: bool = Field(False, description="it protects people or the maker prescribes it: never skipped")
+    transmits: bool = Field(False, description="the radar transmits: the field is answered for before it")
+    stays: bool = Field(False, description="it stays valid where the run is interrupted later")
+
+
 class FloorLimits(Frozen):
     """What the floor must be under wheels and targets; judged where the bay was surveyed."""
 
@@ -241,6 +263,10 @@ class Procedure(Frozen):
     checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
     cautions: list[CatalogueText]
     results: list[ResultFigure] = Field([], description="what the routine shows; empty: passed or failed alone")
+    steps: list[RunStep] = Field(
+        [], max_length=40, description="of the run, in their order; empty: it is told when done"
+    )
+    most_runs: int = Field(3, ge=1, description="after so many the cause is looked for before another")
 
     @field_validator("checks", mode="before")
     @classmethod

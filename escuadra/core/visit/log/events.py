@@ -358,6 +358,23 @@ class ProcedureRun(VisitPayload):
             state.disturb(event, Past("run", said("happening.run_whole"), RESULT))
 
 
+StepSaid = Literal["begun", "done", "skipped", "interrupted"]
+
+
+class RunStepped(VisitPayload):
+    """A step of the conducted run was begun, done or skipped, or the run was interrupted at it."""
+
+    code = "run_stepped"
+
+    step: str = Field(min_length=1, description="id of the sheet's step")
+    what: StepSaid
+    why: str = Field("", max_length=300, description="reason in words, where it was skipped or interrupted")
+    clear: bool = Field(False, description="the field was answered for before the radar transmitted")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "steps", self)
+
+
 class Overridden(VisitPayload):
     """A check that does not hold was overridden with a reason."""
 

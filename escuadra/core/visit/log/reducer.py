@@ -204,6 +204,7 @@ _OWN = (
     "overrides",
     "changes",
     "runs",
+    "steps",
     "confirmation",
     "signed",
     "records",

@@ -232,6 +232,8 @@ class State:
     returns: tuple[Return, ...] = ()
     certificate_prints: tuple[CertificatePrinted, ...] = ()
     handovers: tuple[Keeping, ...] = ()
+    steps: tuple[Keeping, ...] = ()
+    """What was said of the conducted runs, in its order."""
     corrections: tuple[Correction, ...] = ()
     called_off: CalledOff | None = None
     left_out: LeftOut | None = None
@@ -473,6 +475,7 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "releases": Releasing,
     "returns": Return,
     "handovers": Keeping,
+    "steps": Keeping,
     "certificate_prints": lambda _seq, _at, _person, said: said,
     "records": lambda _seq, at, person, said: (said, at, person),
     "prints": lambda _seq, _at, _person, said: said,

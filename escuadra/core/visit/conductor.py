@@ -1,0 +1,106 @@
+"""A conducted run: which step is at hand, since when, and what is left, told from the log alone.
+
+Time counts from what was recorded, not from a page that is open: a reload or another tablet shows the same. After an
+interruption only those steps are done still that stay valid by the sheet; the run goes on at the first that does not.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from escuadra.core.base.stream import Person
+from escuadra.core.procedure.sheet import Procedure, RunStep
+from escuadra.core.visit.log.events import RunStepped
+from escuadra.core.visit.log.state import State
+
+STEP_S = 40.0
+"""What a step takes besides its wait, as far as is known."""
+LATE_S = 3.0
+"""So much later an exact wait is too long."""
+StepState = Literal["done", "skipped", "now", "to_come"]
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step of the run as it stands; ``at``: when it was done or begun, UTC milliseconds."""
+
+    number: int
+    step: RunStep
+    state: StepState
+    at: int | None = None
+    person: Person | None = None
+
+    def left_s(self, now: int) -> float:
+        """Seconds that are still to be waited; 0 where nothing is, or it was not begun."""
+        if self.state != "now" or self.at is None or self.step.wait_s is None:
+            return 0.0
+        return max(0.0, self.step.wait_s - (now - self.at) / 1000)
+
+    def late_s(self, now: int) -> float:
+        """Seconds by which an exact wait is over; 0 where it is not."""
+        if self.state != "now" or self.at is None or self.step.wait_s is None or not self.step.exactly:
+            return 0.0
+        return max(0.0, (now - self.at) / 1000 - self.step.wait_s - LATE_S)
+
+
+@dataclass(frozen=True)
+class Conducted:
+    """A calibration's run, step by step."""
+
+    steps: tuple[Step, ...]
+    interrupted: str
+    """Why it was interrupted last; empty: it was not, or it was taken up since."""
+    interruptions: int
+
+    @property
+    def now(self) -> Step | None:
+        """The step at hand; nothing once all are done."""
+        return next((step for step in self.steps if step.state == "now"), None)
+
+    @property
+    def begun(self) -> bool:
+        """Somebody began it."""
+        return any(step.at is not None for step in self.steps)
+
+    @property
+    def complete(self) -> bool:
+        """Every step was done, or skipped with a reason."""
+        return self.now is None
+
+    @property
+    def minutes(self) -> float:
+        """What the steps that are left take."""
+        left = [step.step for step in self.steps if step.state in ("now", "to_come")]
+        return sum((step.wait_s or 0.0) + STEP_S for step in left) / 60
+
+
+def conducted(procedure: Procedure, state: State) -> Conducted:
+    """The run of the attempt at hand; without steps where the sheet has none."""
+    since = max((run.seq for run in state.runs if not run.withdrawn), default=0)
+    said = [one for one in state.steps if one.seq > since]
+    over: dict[str, tuple[StepState, int, Person]] = {}
+    begun: dict[str, tuple[int, Person]] = {}
+    why, interruptions = "", 0
+    valid = {step.id for step in procedure.steps if step.stays}
+    for one in said:
+        told = one.said
+        assert isinstance(told, RunStepped)
+        if told.what == "interrupted":
+            over, begun, why = {id: kept for id, kept in over.items() if id in valid}, {}, told.why
+            interruptions += 1
+        elif told.what == "begun":
+            begun[told.step], why = (one.at, one.person), ""
+        else:
+            over[told.step] = ("done" if told.what == "done" else "skipped", one.at, one.person)
+            why = ""
+    steps: list[Step] = []
+    at_hand = next((step.id for step in procedure.steps if step.id not in over), None)
+    for number, step in enumerate(procedure.steps, 1):
+        if step.id in over:
+            state_of, at, who = over[step.id]
+            steps.append(Step(number, step, state_of, at, who))
+        elif step.id == at_hand:
+            own = begun.get(step.id)
+            steps.append(Step(number, step, "now", *(own if own is not None else (None, None))))
+        else:
+            steps.append(Step(number, step, "to_come"))
+    return Conducted(tuple(steps), why, interruptions)

@@ -1,0 +1,57 @@
+"""A journey through a conducted run: keys of a remote, a wait that a reload does not shorten, a killed server."""
+
+import re
+import time
+
+import pytest
+from playwright.sync_api import expect
+
+from escuadra.commands import Garage
+from escuadra.demo.technician import Technician
+from tests.conftest import finished, ground_flat
+from tests.e2e.conftest import Server, Visit
+
+
+@pytest.mark.slow
+def test_a_run_is_taken_step_by_step_with_a_remote_and_outlives_a_killed_server(server: Server, visit: Visit) -> None:
+    garage = Garage(server.data, lambda: time.time_ns() // 1_000_000)
+    ground_flat(garage, "Norte")
+    who = Technician(garage, garage.clock() - 7_200_000, "teo")
+    who.take_in(number="R-1", reason="windscreen replaced", bay="Norte", procedure="HV-CAM-01")
+    job = finished(who).job
+    garage.close()
+    page = visit(server, f"/jobs/{job}", person="teo")
+    page.keyboard.press("r")
+    expect(page.locator("[data-overview]")).to_contain_text("6 steps, about 4 minutes")
+    page.get_by_role("button", name="I have read the cautions").click()
+
+    def at(step: str) -> None:
+        expect(page.locator(f"[data-step={step}]")).to_be_visible()
+        page.wait_for_load_state()
+
+    at("support")
+    for key, step in (("PageDown", "lights"), ("ArrowRight", "people"), ("n", "key_on")):
+        page.keyboard.press(key)
+        at(step)
+    page.get_by_text("It was interrupted").click()
+    page.fill("#why-interrupted", "somebody opened the door")
+    page.get_by_role("button", name="Note the interruption").click()
+    expect(page.locator("[data-step=people]")).to_contain_text("somebody opened the door")
+    server.kill()
+    server.start()
+    page.reload()
+    page.keyboard.press(" ")
+    expect(page.locator("[data-step=key_on] [data-running=no]")).to_have_text("10 s")
+    page.get_by_role("button", name="Begin the wait").click()
+    expect(page.locator("[data-wait]")).to_have_text(re.compile("[4-7] s"))
+    page.reload()
+    page.wait_for_load_state()
+    expect(page.locator("[data-wait]")).not_to_have_text("10 s")
+    page.keyboard.press("n")
+    expect(page.get_by_role("alert")).to_contain_text("Wait another")
+    expect(page.locator("[data-over=yes]")).to_be_visible()
+    for step in ("start", "answer"):
+        page.keyboard.press("PageDown")
+        at(step)
+    page.keyboard.press("PageDown")
+    expect(page.locator(".next-sentence")).to_contain_text("What did the routine say")
