@@ -4,15 +4,16 @@ import math
 
 import pytest
 
+from escuadra.core.visit.checks.result import PASSED
 from escuadra.core.visit.why import Why, advised, told, why
 from escuadra.demo.technician import Technician
 from tests.english import told as english
 
 
-def of(who: Technician, **off: float) -> Why:
+def of(who: Technician, outcome: str = PASSED, **off: float) -> Why:
     """A finished set-up run, and what the routine showed of it."""
     who.run()
-    who.result(off=off)
+    who.result(outcome, off)
     found = why(who.opened.sheet)
     assert found is not None
     return found
@@ -48,7 +49,7 @@ def test_a_small_result_is_within_what_the_set_up_cannot_see(full: Technician) -
 
 
 def test_a_large_result_names_what_would_have_to_be_wrong_and_sends_to_the_vehicle(full: Technician) -> None:
-    found = of(full, yaw=0.6, pitch=0.0, roll=0.0)
+    found = of(full, "failed", yaw=0.6, pitch=0.0, roll=0.0)
     assert not found.found.plausible
     assert set(found.found.suspects) == {"centred.centre", "line"}, "both turn the view sideways and nothing else"
     assert found.far_fetched
@@ -70,12 +71,20 @@ def test_an_error_that_may_have_been_made_here_is_to_be_read_again(full: Technic
     full.around()
     # Off by more than its readings say, and by no more than their guard lets pass.
     error = (height.allowed + 1.5 * height.u - height.off) * height.effect["aim_pitch"]
-    found = of(full, **{**as_read, "pitch": as_read["pitch"] + error})
+    found = of(full, "failed", **{**as_read, "pitch": as_read["pitch"] + error})
     assert not found.found.plausible
     assert found.blamed is not None
     assert found.blamed.check == "target_height"
     assert not found.far_fetched
     assert "read it again" in english(advised(found))
+
+
+def test_a_result_that_passed_well_within_its_limits_sends_nobody_looking(full: Technician) -> None:
+    found = of(full, yaw=0.4, pitch=0.0, roll=0.0)
+    assert not found.found.plausible
+    assert (
+        english(advised(found)) == "All of it is within its limits: mounting and glass differ from vehicle to vehicle."
+    )
 
 
 def test_a_figure_beside_its_limit_is_said_to_be(full: Technician) -> None:

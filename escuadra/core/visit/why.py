@@ -70,6 +70,8 @@ class Why:
     shown: tuple[Of, ...]
     possible: tuple[Possible, ...]
     found: ExplainResult
+    passed: bool = False
+    """It passed, and every figure is within its limits and not beside one."""
 
     def cause(self, id: str) -> Possible:
         """A possible cause by its id."""
@@ -118,7 +120,9 @@ def why(sheet: Sheet) -> Why | None:
         ],
     )
     found = explain(given)
-    return Why(tuple(_of(figure, way, read, found) for figure, way, read in shown), possible, found)
+    every = tuple(_of(figure, way, read, found) for figure, way, read in shown)
+    inside = all(one.figure.verdict.state == "holds" and not one.at_the_edge for one in every)
+    return Why(every, possible, found, inside and not view.judgement.wrong)
 
 
 def _of(figure: Figure, way: AimWay, read: float, found: ExplainResult) -> Of:
@@ -210,6 +214,8 @@ def advised(found: Why) -> Sentences:
     blamed = found.blamed
     if blamed is None:
         return NOTHING
+    if found.passed:
+        return sentences(said("why.own"))
     alone = found.found.causes[blamed.id].alone or 0.0
     off = amount(alone, blamed.unit, 2 if blamed.unit == "°" else None, blamed.way)
     what = said("why.alone", what=blamed.label, off=off)
