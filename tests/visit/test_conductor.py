@@ -102,8 +102,15 @@ def test_a_radar_transmits_only_into_a_field_that_was_answered_for(tmp_path: Pat
         assert at(who).steps[0].state == "done"
 
 
-def test_nothing_is_begun_while_the_set_up_does_not_hold(ambulance: Technician) -> None:
+def test_nothing_is_begun_while_the_set_up_does_not_hold_and_a_bump_undoes_what_does_not_stay(
+    ambulance: Technician,
+) -> None:
+    for id in ("support", "lights", "people"):
+        ambulance.step(id)
     ambulance.happen("bump")
     with refused(Conflict, match="Not settled yet"):
-        ambulance.step("support")
-    assert not at(ambulance).begun
+        ambulance.step("people")
+    run = at(ambulance)
+    assert [step.step.id for step in run.steps if step.state == "done"] == ["support", "lights"]
+    assert run.now is not None
+    assert run.now.step.id == "people", "whoever looked after the bump stood in its sight"

@@ -1,7 +1,8 @@
 """A conducted run: which step is at hand, since when, and what is left, told from the log alone.
 
 Time counts from what was recorded, not from a page that is open: a reload or another tablet shows the same. After an
-interruption only those steps are done still that stay valid by the sheet; the run goes on at the first that does not.
+interruption, or whatever disturbed the set-up, only those steps are done still that stay valid by the sheet; the run
+goes on at the first that does not.
 """
 
 from dataclasses import dataclass
@@ -10,7 +11,7 @@ from typing import Literal
 from escuadra.core.base.stream import Person
 from escuadra.core.procedure.sheet import Procedure, RunStep
 from escuadra.core.visit.log.events import RunStepped
-from escuadra.core.visit.log.state import State
+from escuadra.core.visit.log.state import Keeping, State
 
 STEP_S = 40.0
 """What a step takes besides its wait, as far as is known."""
@@ -76,12 +77,18 @@ class Conducted:
 def conducted(procedure: Procedure, state: State) -> Conducted:
     """The run of the attempt at hand; without steps where the sheet has none."""
     since = max((run.seq for run in state.runs if not run.withdrawn), default=0)
-    said = [one for one in state.steps if one.seq > since]
+    disturbed = {past.seq for past in state.disturbances if past.seq > since}
+    said: list[tuple[int, Keeping | None]] = [(one.seq, one) for one in state.steps if one.seq > since]
+    said = sorted([*said, *((seq, None) for seq in disturbed)], key=lambda item: item[0])
     over: dict[str, tuple[StepState, int, Person]] = {}
     begun: dict[str, tuple[int, Person]] = {}
     why, interruptions = "", 0
     valid = {step.id for step in procedure.steps if step.stays}
-    for one in said:
+    for _, one in said:
+        if one is None:
+            # Something was moved or opened meanwhile: who had stepped aside may have come back.
+            over, begun = {id: kept for id, kept in over.items() if id in valid}, {}
+            continue
         told = one.said
         assert isinstance(told, RunStepped)
         if told.what == "interrupted":

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, Engine, bindparam, select
+from sqlalchemy import Connection, Engine, Select, bindparam, select
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
@@ -50,6 +50,12 @@ class Residual:
     value: float
 
 
+def _showed(shown: Shown) -> Select[tuple[str]]:
+    value, least = residual.c.value, abs(shown.least)
+    query = select(residual.c.visit).where(residual.c.figure.in_(shown.figures))
+    return query.where((value >= least) | (value <= -least))
+
+
 _ROW = select(visit.c.id, visit.c.number, visit.c.created_at, stream.c.count, stream.c.head).join(
     stream, stream.c.id == visit.c.stream
 )
@@ -72,9 +78,11 @@ class Log:
             raise BadInput("job", visit_id, said("wants.job_garage"))
         return Row(*found)
 
-    def rows(self, limit: int = 1000, offset: int = 0) -> list[Row]:
-        """Visits, the newest first."""
+    def rows(self, limit: int = 1000, offset: int = 0, shown: Shown | None = None) -> list[Row]:
+        """Visits, the newest first; ``shown``: only those of which a routine showed that."""
         query = _ROW.order_by(visit.c.created_at.desc(), visit.c.id).limit(limit).offset(offset)
+        if shown is not None:
+            query = query.where(visit.c.id.in_(_showed(shown)))
         return [Row(*found) for found in self.connection.execute(query)]
 
     def found(self, words: list[str], limit: int, offset: int = 0, shown: Shown | None = None) -> list[Row]:
@@ -82,29 +90,20 @@ class Log:
 
         ``shown``: only those of which a routine showed that.
         """
-        among = self._showed(shown) if shown is not None else None
         if not words:
-            return self.rows(limit, offset) if among is None else self.by_age(among)[offset : offset + limit]
+            return self.rows(limit, offset, shown)
+        among = {id for (id,) in self.connection.execute(_showed(shown))} if shown is not None else None
         rows = dialect.found(self.connection, words, limit, offset, False, among)
         if not rows and not dialect.found(self.connection, words, 1, 0, False, among):
             rows = dialect.found(self.connection, words, limit, offset, True, among)
         return [Row(*row) for row in rows]
-
-    def _showed(self, shown: Shown) -> set[str]:
-        value, least = residual.c.value, abs(shown.least)
-        query = select(residual.c.visit).where(residual.c.figure.in_(shown.figures))
-        return set(self.connection.execute(query.where((value >= least) | (value <= -least))).scalars())
-
-    def by_age(self, ids: Iterable[str]) -> list[Row]:
-        """Visits by their ids, the newest first."""
-        return sorted(self.by_id(ids), key=lambda row: (-row.created_at, row.id))
 
     def open_or_since(self, at: int, limit: int) -> list[Row]:
         """Visits that are open, or that were begun since a time (UTC milliseconds); the newest first."""
         is_open = select(summary.c.visit).where(summary.c.open == 1).order_by(summary.c.row.desc()).limit(limit)
         since = select(visit.c.id).where(visit.c.created_at >= at).order_by(visit.c.created_at.desc()).limit(limit)
         ids = [id for query in (is_open, since) for (id,) in self.connection.execute(query)]
-        return self.by_age(dict.fromkeys(ids))[:limit]
+        return sorted(self.by_id(dict.fromkeys(ids)), key=lambda row: (-row.created_at, row.id))[:limit]
 
     def by_id(self, ids: Iterable[str]) -> list[Row]:
         """Visits by their ids, in that order; unknown ones are passed over."""
