@@ -50,7 +50,7 @@ class Residual:
     value: float
 
 
-def _showed(shown: Shown) -> Select[tuple[str]]:
+def _showed(shown: Shown) -> Select[str]:
     value, least = residual.c.value, abs(shown.least)
     query = select(residual.c.visit).where(residual.c.figure.in_(shown.figures))
     return query.where((value >= least) | (value <= -least))
