@@ -7,8 +7,9 @@ from pathlib import Path
 
 from escuadra.core.measure.explain import Cause, ExplainInput, Shown, explain
 from escuadra.core.procedure.sheet import AimWay
+from escuadra.core.run.adjusting import SHOWN_U_DEG
 from escuadra.core.visit.sheet import Sheet
-from escuadra.core.visit.why import LEAST_U_DEG, Possible, Why, why
+from escuadra.core.visit.why import Possible, Why, why
 from escuadra.demo.valdehierro import open_demo
 
 RUNS = 500
@@ -34,7 +35,7 @@ def _result(known: Why, errors: Mapping[str, float], fault: Mapping[AimWay, floa
     shown = []
     for way in ways:
         value = sum(one.effect.get(way, 0.0) * errors[one.id] for one in known.possible) + fault.get(way, 0.0)
-        shown.append(Shown(id=way, value=value + chance.gauss(0, LEAST_U_DEG), u=LEAST_U_DEG))
+        shown.append(Shown(id=way, value=value + chance.gauss(0, SHOWN_U_DEG), u=SHOWN_U_DEG))
     causes = [_cause(one, ways) for one in known.possible]
     return Why(known.shown, known.possible, explain(ExplainInput(results=shown, causes=causes)))
 

@@ -9,8 +9,8 @@ from escuadra.commands.entries import Answer, reasoned
 from escuadra.commands.forms import Opened
 from escuadra.commands.reading import SIGNS, TakeReading
 from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.given import figure
 from escuadra.core.base.said import Count, as_said, nouns, said
-from escuadra.core.visit.checks.result import OUTCOME
 from escuadra.core.visit.conductor import Step, conducted
 from escuadra.core.visit.log.events import (
     ProcedureRun,
@@ -21,11 +21,13 @@ from escuadra.core.visit.log.events import (
     SetupConfirmed,
     StepSaid,
 )
-from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.state import OUTCOME, RESULTS
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 
 CARRIES = ("target", "frame")
+MOST_DB = 300.0
+"""No routine shows more of a response."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +102,9 @@ class TakeStep(VisitCommand):
     why: str = ""
     clear: bool = False
     """The field was answered for, where the radar transmits."""
+    response: str = ""
+    """What the routine showed to the board's tilt, dB, as typed."""
+    device: str = field(default="", kw_only=True)
 
     @property
     def once_confirmed(self) -> bool:
@@ -132,7 +137,18 @@ class TakeStep(VisitCommand):
         if self.what == "done" and now.step.transmits and not self.clear:
             raise Conflict(said("jobs.running.field_not_clear"))
         own = of_owner(opened, "calibration")
-        sayings = [Saying(RunStepped(step=self.step, what=self.what, why=why[:300], clear=self.clear), own)]
+        response = None
+        if self.what == "done" and now.step.tilt_deg is not None:
+            response = figure(self.response.strip(), "response", said("wants.response_db"), -MOST_DB, MOST_DB)
+        told = RunStepped(
+            step=self.step,
+            what=self.what,
+            why=why[:300],
+            clear=self.clear,
+            response=response,
+            device=self.device[:60],
+        )
+        sayings = [Saying(told, own)]
         if self.what in ("done", "skipped") and now.number == len(run.steps):
             station = opened.sheet.plan.station
             last = RunProcedure(self.visit, station.id if station is not None else "", calibration=self.calibration)
@@ -181,11 +197,11 @@ class TakeResult(VisitCommand):
         """The outcome, and each figure that the sheet asks for as a reading."""
         sheet, at = opened.sheet, opened.calibration
         sayings = list(Answer(self.visit, OUTCOME, self.outcome, calibration=at).say(context, opened))
-        for figure in sheet.plan.procedure.results:
-            slot = f"{RESULTS}{figure.id}"
-            if figure.id not in self.figures or slot not in sheet.slots:
+        for asked in sheet.plan.procedure.results:
+            slot = f"{RESULTS}{asked.id}"
+            if asked.id not in self.figures or slot not in sheet.slots:
                 continue
-            value = self.figures[figure.id]
+            value = self.figures[asked.id]
             tool = context.house.tools(sheet.slots[slot].slot)[0].id
             typed, word, again = f"{abs(value):g}", SIGNS[value < 0], bool(sheet.slots[slot].now)
             read = TakeReading(self.visit, slot, typed, tool, word, again, typed, device=self.device, calibration=at)

@@ -17,13 +17,13 @@ from escuadra.commands.whole import AnswerVariant
 from escuadra.core.base.axes import turned
 from escuadra.core.bay.bay import Place
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.checks.result import OUTCOME, PASSED
+from escuadra.core.visit.checks.result import PASSED
 from escuadra.core.visit.checks.target import mount_for
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck
 from escuadra.core.visit.hung import read_at
 from escuadra.core.visit.log.events import ReadingTaken, StepSaid
-from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.state import OUTCOME, RESULTS
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.visit.plan import slope_slots
 from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
@@ -33,6 +33,7 @@ from escuadra.devices.virtual_bay import SLOPES
 PRESS_MS = 47_000
 """From one press to the next."""
 NO_FIGURES: Mapping[str, float] = MappingProxyType({})
+NO_RESPONSES: Mapping[str, str] = MappingProxyType({})
 MOST_LOOKS = 12
 """More are never asked for, to be sure of what was read."""
 FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
@@ -127,6 +128,8 @@ class Technician:
             for slot in [s.slot for s in view.slots]:
                 if slot.id.startswith("condition."):
                     self.answer(slot.id, SOUND)
+                elif slot.id.startswith("stored."):
+                    self.read(slot.id, "0.4", "tester", "minus")
                 elif slot.id.startswith("filled."):
                     self.read(slot.id, "98", "gauges")
                 elif slot.id in answers:
@@ -180,7 +183,7 @@ class Technician:
     def around(self) -> None:
         """Everything that is asked about before the run."""
         for slot in self.opened.sheet.slots:
-            if slot.startswith("around."):
+            if slot.startswith("around.") or slot == "tick.trim":
                 self.answer(slot, "yes")
 
     def stance(self, *deviations: float) -> None:
@@ -256,23 +259,25 @@ class Technician:
         assert plan.station is not None
         self.read(f"standheight.{plan.station.id}", f"{plan.target_above_floor:.0f}", "tape-4")
 
-    def run(self) -> None:
-        """The procedure run, at the station at hand where there are several."""
+    def run(self, responses: Mapping[str, str] = NO_RESPONSES) -> None:
+        """The procedure run, at the station at hand where there are several; what a radar responds, by the step."""
         station = self.opened.sheet.plan.station
         here = station.id if station is not None else ""
         if steps := self.opened.sheet.plan.procedure.steps:
             for step in steps:
-                self.step(step.id, step.wait_s)
+                self.step(step.id, step.wait_s, response=responses.get(step.id, ""))
             return
         self.garage.do(RunProcedure(self.job, here, calibration=self.calibration), self.person, self.id())
 
-    def step(self, id: str, wait_s: float | None = None, what: StepSaid = "done", why: str = "") -> None:
+    def step(
+        self, id: str, wait_s: float | None = None, what: StepSaid = "done", why: str = "", response: str = ""
+    ) -> None:
         """A step of a conducted run, its wait sat out."""
         if wait_s is not None and what == "done":
             self.garage.do(TakeStep(self.job, id, "begun", calibration=self.calibration), self.person, self.id())
             # Each press takes a while of its own; an exact wait leaves no more than it is long.
             self.at += round(wait_s * 1000) - PRESS_MS
-        said = TakeStep(self.job, id, what, why, calibration=self.calibration)
+        said = TakeStep(self.job, id, what, why, bool(response), response, calibration=self.calibration)
         self.garage.do(said, self.person, self.id())
 
     def result(self, outcome: str = PASSED, off: Mapping[str, float] = NO_FIGURES) -> None:
@@ -294,6 +299,9 @@ class Technician:
             self.answer("tick.zero", "yes")
         self.read("level.roll", f"{abs(self.roll):g}", "level-1", SIGNS[self.roll < 0])
         self.read("level.pitch", "0.02", "level-1", "plus")
+        if "hangs.roll" in self.opened.sheet.slots and not self.opened.sheet.plan.procedure.stations:
+            self.read("hangs.roll", f"{abs(self.roll):g}", "level-1", SIGNS[self.roll < 0])
+            self.read("hangs.tilt", "0.02", "level-1", "plus")
         plan = self.opened.sheet.plan
         self.read("height.target", f"{plan.target_above_floor + height_off:.0f}", "tape-4")
         for what, height in self.heights().items():

@@ -139,6 +139,17 @@ EXAMPLES: dict[str, dict[str, Any]] = {
             {"id": "S2", "yaw_deg_per_turn": -0.03, "pitch_deg_per_turn": -0.27},
         ],
     },
+    "adjusting": {
+        "screws": [
+            {"id": "side", "yaw_deg_per_turn": 0.62, "pitch_deg_per_turn": 0.08},
+            {"id": "low", "yaw_deg_per_turn": -0.05, "pitch_deg_per_turn": 0.7},
+        ],
+        "shown": [{"yaw": 0.94, "pitch": -0.61}, {"yaw": 0.21, "pitch": -0.09}],
+        "turned": [{"side": -1.625, "low": 1.0}],
+        "u": 0.02,
+        "within": 0.1,
+        "travel": 4,
+    },
     "tilt": {"tilts": [-2.1, 0, 2.1], "responses": [61.4, 74.9, 68.2]},
     "check": {"test": "level_reversal", "first": 0.31, "second": -0.17},
     "drift": {

@@ -67,6 +67,8 @@ SPOILS = {
     "shift": {"centred", "level", "surroundings", "distance"},
     "run_again": {"surroundings"},
     "attempt": {"surroundings"},
+    "screws": {"surroundings"},
+    "bracket_mended": {"surroundings"},
     "holder": {"centred", "level", "distance"},
     "vehicle_rolled": FRAME | VEHICLE | {"surroundings"},
     "jacked": VEHICLE | POSE | {"alignment", "thrust"},

@@ -12,6 +12,7 @@ from pydantic import Field, SerializeAsAny, field_validator, model_validator
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
+from escuadra.core.procedure.adjusting import Adjusting
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.things import SOLID, ThingKind
 
@@ -217,6 +218,11 @@ class RunStep(Frozen):
     protects: bool = Field(False, description="it protects people or the maker prescribes it: never skipped")
     transmits: bool = Field(False, description="the radar transmits: the field is answered for before it")
     stays: bool = Field(False, description="it stays valid where the run is interrupted later")
+    tilt_deg: Number | None = Field(
+        None,
+        description="of the board in that notch, its top away from the vehicle positive: its response is read",
+    )
+    starts: bool = Field(False, description="the routine is started with it")
 
 
 class FloorLimits(Frozen):
@@ -267,6 +273,7 @@ class Procedure(Frozen):
         [], max_length=40, description="of the run, in their order; empty: it is told when done"
     )
     most_runs: int = Field(3, ge=1, description="after so many the cause is looked for before another")
+    adjusting: Adjusting | None = Field(None, description="how the sensor is turned where the routine fails")
 
     @field_validator("checks", mode="before")
     @classmethod
@@ -293,6 +300,9 @@ class Procedure(Frozen):
     def _unique(self) -> Self:
         each_once("checks", (check.id for check in self.checks), said("wants.each_checks_id_once"))
         each_once("results", (figure.id for figure in self.results), said("wants.each_results_id_once"))
+        each_once("steps", (step.id for step in self.steps), said("wants.each_steps_id_once"))
+        if self.adjusting is not None and not {"aim_yaw", "aim_pitch"} <= {figure.way for figure in self.results}:
+            raise BadInput("results", [figure.way for figure in self.results], said("wants.results_yaw_pitch"))
         each_once("stations", (station.id for station in self.stations), said("wants.each_stations_id_once"))
         named = [station.id for station in self.stations]
         known = [place.id for place in self.places]

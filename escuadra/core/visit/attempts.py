@@ -2,9 +2,8 @@
 
 from dataclasses import dataclass, field
 
-from escuadra.core.visit.checks.result import OUTCOME
 from escuadra.core.visit.log.events import ReadingTaken
-from escuadra.core.visit.log.state import LATER, RESULTS, Entry, Run, State
+from escuadra.core.visit.log.state import LATER, OUTCOME, RESULTS, Entry, Run, State
 
 
 @dataclass(frozen=True)

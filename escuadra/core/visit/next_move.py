@@ -66,7 +66,7 @@ class NextMove:
     slot: str = ""
     replaces: bool = False
     """What is read stands in the place of what was read there."""
-    opens: Literal["", "lines", "parking"] = ""
+    opens: Literal["", "lines", "parking", "screws"] = ""
     """The page on which what would tell is chosen; none: it is read on the sheet."""
     happening: str = ""
     steps: tuple[Step, ...] = ()

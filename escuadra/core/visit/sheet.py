@@ -103,11 +103,14 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: S
 
 def checks_of(plan: Plan, state: State) -> list[Check]:
     """The procedure's checks, with the methods of the line that were planned or begun, before both lines' own check."""
-    own = own_checks(plan)
+    every = own_checks(plan)
+    own, after = [c for c in every if c.group != "result"], [c for c in every if c.group == "result"]
     if plan.procedure.stations:
         own.append(StationsCheck(id="stations", kind="stations", group="result", title=said("sheet.stations_run")))
     else:
         own.append(RunCheck(id="run", kind="run", group="result", title=said("sheet.run")))
+    # What may be turned after a run comes before what came of it: where both are out, turning is what puts it right.
+    own += after
     own.append(ResultCheck(id="result", kind="result", group="result", title=said("sheet.result")))
     named = {check.school for check in own} - {"marks"}
     begun = {slot.partition(".")[0] for slot in state.entries}

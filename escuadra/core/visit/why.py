@@ -13,14 +13,13 @@ from escuadra.core.base.said import NOTHING, Sentences, Text, Value, said, sente
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.explain import Cause, ExplainInput, ExplainResult, Shown, explain
 from escuadra.core.procedure.sheet import AimWay
+from escuadra.core.run.adjusting import SHOWN_U_DEG
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.checks.result import ResultCheck
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 
-LEAST_U_DEG = 0.02
-"""How well a routine tells a misalignment, at best, one sigma."""
 FAR_FETCHED = 4.0
 """An error of more than so many of its u is hardly one that was made here, unless its check allows it."""
 NEAR_LIMIT = 1.0
@@ -113,7 +112,7 @@ def why(sheet: Sheet) -> Why | None:
         read = sum(one.effect.get(way, 0.0) * one.off for one in possible)
         shown.append((figure, way, read))
     given = ExplainInput(
-        results=[Shown(id=way, value=f.value - read, u=max(f.u, LEAST_U_DEG)) for f, way, read in shown],
+        results=[Shown(id=way, value=f.value - read, u=max(f.u, SHOWN_U_DEG)) for f, way, read in shown],
         causes=[
             Cause(id=one.id, u=one.u, effect={w: e for w, e in one.effect.items() if w in {way for _, way, _ in shown}})
             for one in possible

@@ -83,6 +83,8 @@ class Figure:
         return said("allowed.least", limit=self.said(self.lower or 0.0))
 
 
+Link = Literal["", "printout", "parking", "residuals", "screws"]
+"""A page that a screen offers beside a check."""
 OnTheRoad = Literal["", "left", "up", "yaw", "pitch"]
 """Along or about which axis a target off its place would show on the road; empty: about none."""
 
@@ -170,7 +172,7 @@ class Check(CheckSpec):
     """The figure that does; none named: the first."""
     asks_photos: ClassVar[bool] = False
     """Where the sheet demands a photo of it, it says itself of what."""
-    link: ClassVar[Literal["", "printout", "parking", "residuals"]] = ""
+    link: ClassVar[Link] = ""
     """What a screen offers beside it."""
 
     def __hash__(self) -> int:

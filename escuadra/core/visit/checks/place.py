@@ -5,7 +5,7 @@ Source of the floor's figures: ``standing``; a typed slope is weaker than a surv
 
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -17,7 +17,7 @@ from escuadra.core.bay.room import covered_things
 from escuadra.core.bay.standing import Standing, place_name, target_places
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
-from escuadra.core.visit.checks.base import Check, Figure, Judgement, State
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, State
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.plan import slope_slots
 from escuadra.core.visit.six_heights import begun, six_slots
@@ -44,7 +44,7 @@ class Asked:
 class FloorCheck(Check):
     """The floor's slope along and across, under the wheels and up to the target; with a survey its flatness too."""
 
-    link: ClassVar[Literal["", "printout", "parking"]] = "parking"
+    link: ClassVar[Link] = "parking"
 
     along: Limits = Field(description="percent, rising forward positive")
     across: Limits = Field(description="percent, rising left positive")

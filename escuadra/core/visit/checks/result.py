@@ -4,20 +4,19 @@ Limits of the figures judged by ``verdict`` (JCGM 106). A figure is what the sen
 that as zero: what is shown afterwards proves that it did, and nothing about where the sensor looks.
 """
 
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Noun, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import ResultFigure, check_kind
-from escuadra.core.visit.checks.base import Check, Judgement
+from escuadra.core.visit.checks.base import Check, Judgement, Link
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT
-from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.state import OUTCOME, RESULTS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot
 
-OUTCOME = f"{RESULTS}outcome"
 PASSED, FAILED, INTERRUPTED = "passed", "failed", "interrupted"
 OUTCOMES = (PASSED, FAILED, INTERRUPTED)
 MOST_DEG = 15.0
@@ -52,7 +51,7 @@ class ResultCheck(Check):
     """What the routine said: passed or not, and each figure that it shows before it takes that as zero."""
 
     newest_counts: ClassVar[bool] = True
-    link: ClassVar[Literal["", "printout", "parking", "residuals"]] = "residuals"
+    link: ClassVar[Link] = "residuals"
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         if not _run(setup):

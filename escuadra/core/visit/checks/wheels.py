@@ -4,7 +4,7 @@ Source: ``tyres`` (pressure brought to 20 °C), ``verdict``; toe-in and top outw
 """
 
 from datetime import UTC, date, datetime
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -16,7 +16,7 @@ from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
-from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, OneReading
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.methods.wheels import against_own_thrust
 from escuadra.core.visit.plan import thrust_slot, toe_slot
@@ -189,7 +189,7 @@ def printed(id: str, label: Said, way: str, most: float, optional: bool = False)
 class AlignmentCheck(Check):
     """The printout after adjustment against its limits; before adjustment for the record."""
 
-    link: ClassVar[Literal["", "printout", "parking"]] = "printout"
+    link: ClassVar[Link] = "printout"
     brings: ClassVar[str] = "printout"
 
     front_toe: Limits = Field(description="of each front wheel, degrees, toe-in positive")

@@ -27,13 +27,19 @@ RESULT = frozenset({"result"})
 """What belongs to one run."""
 ATTEMPT = "attempt"
 """The set-up opens for a further run of the whole procedure."""
+SCREWS, MENDED = "screws", "bracket_mended"
+"""The sensor was turned by its screws; what holds it was put right."""
+OPENS = (ATTEMPT, SCREWS, MENDED)
+"""After any of these the procedure is run anew."""
+TRIM = frozenset({"trim"})
+"""What was taken off to reach the sensor."""
 FLOOR = frozenset({"floor", "area"})
 """What a new place in the bay spoils; ``area``: what stands and shines around."""
 PLACED = said("happening.placed")
 Side = Literal["frame", "target", "vehicle"]
 Owner = str
 """Whose an aspect is: the vehicle's, a carrier's by its id, or the calibration's own."""
-CALIBRATIONS = HUNG | AROUND | RESULT | {"bracket"}
+CALIBRATIONS = HUNG | AROUND | RESULT | {"bracket", "trim"}
 VEHICLES = VEHICLE | CLAMPS | MARKS | {"alignment", "battery", "doors", "load", "tyres"}
 BODIES: dict[Owner, frozenset[str]] = {}
 """What is each carrier's own; it says so itself."""
@@ -90,6 +96,8 @@ HAPPENINGS: dict[str, Happening] = {
             ("holder", "target", "frame", {"centre", "level"}),
             ("run_again", "target", "calibration", AROUND),
             (ATTEMPT, "target", "calibration", AROUND | RESULT),
+            (SCREWS, "target", "calibration", AROUND | RESULT | TRIM),
+            (MENDED, "target", "calibration", AROUND | RESULT | TRIM | {"bracket", "cover"}),
             ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | MARKS | {"area"}),
             ("clamp", "vehicle", "vehicle", CLAMPS),
             ("plumb_front", "vehicle", "vehicle", {"mark_front"}),

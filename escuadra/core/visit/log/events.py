@@ -370,9 +370,23 @@ class RunStepped(VisitPayload):
     what: StepSaid
     why: str = Field("", max_length=300, description="reason in words, where it was skipped or interrupted")
     clear: bool = Field(False, description="the field was answered for before the radar transmitted")
+    response: Number | None = Field(None, description="what the routine showed to the board's tilt, dB")
+    device: str = Field("", max_length=60, description="what saw it; empty: a person said so")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.keep(event, "steps", self)
+
+
+class TurnsTold(VisitPayload):
+    """The routine told how the sensor's two screws are to be turned."""
+
+    code = "turns_told"
+
+    turns: dict[str, Number] = Field(description="of each screw by its id, clockwise positive")
+    device: str = Field("", max_length=60, description="what told them; empty: they were typed")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.keep(event, "turns_told", self)
 
 
 class Overridden(VisitPayload):

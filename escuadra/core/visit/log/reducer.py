@@ -205,6 +205,7 @@ _OWN = (
     "changes",
     "runs",
     "steps",
+    "turns_told",
     "confirmation",
     "signed",
     "records",

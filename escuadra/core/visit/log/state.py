@@ -9,7 +9,7 @@ from escuadra.core.base.stream import Event, Part, Payload, Person
 from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.visit.log.closing import CertificatePrinted, Released, SentBack
 from escuadra.core.visit.log.codes import CodesCleared, CodesFrozen
-from escuadra.core.visit.log.disturbances import ATTEMPT
+from escuadra.core.visit.log.disturbances import OPENS
 from escuadra.core.visit.log.events import (
     Answered,
     BodyBrought,
@@ -42,6 +42,7 @@ from escuadra.core.visit.log.whole import (
 
 RESULTS = "result."
 """With this the ids of all slots of a result begin."""
+OUTCOME = f"{RESULTS}outcome"
 LATER = 2**62
 """seq of what was not said yet."""
 
@@ -234,6 +235,8 @@ class State:
     handovers: tuple[Keeping, ...] = ()
     steps: tuple[Keeping, ...] = ()
     """What was said of the conducted runs, in its order."""
+    turns_told: tuple[Keeping, ...] = ()
+    """What the routine told of the screws, in its order."""
     corrections: tuple[Correction, ...] = ()
     called_off: CalledOff | None = None
     left_out: LeftOut | None = None
@@ -285,7 +288,7 @@ class State:
     @property
     def ran(self) -> "tuple[Run, ...]":
         """The runs of the attempt at hand that were not withdrawn, in their order."""
-        since = max((past.seq for past in self.disturbances if past.what == ATTEMPT), default=0)
+        since = max((past.seq for past in self.disturbances if past.what in OPENS), default=0)
         return tuple(run for run in self.runs if not run.withdrawn and run.seq > since)
 
     @property
@@ -476,6 +479,7 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "returns": Return,
     "handovers": Keeping,
     "steps": Keeping,
+    "turns_told": Keeping,
     "certificate_prints": lambda _seq, _at, _person, said: said,
     "records": lambda _seq, at, person, said: (said, at, person),
     "prints": lambda _seq, _at, _person, said: said,

@@ -1,0 +1,187 @@
+"""A sensor that is turned: what is stored in the vehicle kept first, the board's notches, the two screws.
+
+Source: ``adjusting``, ``tilt``; agreement judged by ``verdict`` (JCGM 106).
+"""
+
+import math
+from typing import ClassVar
+
+from pydantic import Field
+
+from escuadra.core.base.model import Positive
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Count, Name, Said, Turns, nouns, said, sentences
+from escuadra.core.base.wording import amount
+from escuadra.core.procedure.adjusting import AdjustingScrew
+from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.run.adjusting import SHOWN_U_DEG
+from escuadra.core.visit.aiming import Aiming, Tilted, aiming, figure_of, tilted
+from escuadra.core.visit.checks.base import Check, Judgement, Link
+from escuadra.core.visit.checks.result import FAILED, INTERRUPTED, MOST_DEG, PASSED
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.log.disturbances import ATTEMPT, MENDED
+from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.slots import Slot, current, measured
+
+STORED = frozenset({"stored"})
+BOARD = frozenset({"level", "tilt"})
+
+
+@check_kind("stored")
+class StoredCheck(Check):
+    """What the vehicle's unit has stored, read and kept before anything is cleared: figures, or a photo of them."""
+
+    asks_photos: ClassVar[bool] = True
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        angle = Quantity(dimension="angle", unit="°", low=-MOST_DEG, high=MOST_DEG)
+        return [
+            Slot(
+                id=f"stored.{figure.id}",
+                label=said("adjusting.stored", what=said(f"adjusting.{figure.way}")),
+                quantity=angle,
+                aspects=STORED,
+                reads="result",
+                way=figure.way,
+                hint=said("adjusting.stored.hint"),
+                photos=True,
+            )
+            for figure in setup.plan.procedure.results
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots = self.slots(setup)
+        read = [found for slot in slots if (found := setup.now(slot)) is not None]
+        own = {slot.id for slot in slots}
+        if any(photo.said.slot in own for photo in setup.state.photos):
+            return Judgement(True, summary=said("adjusting.stored.photo"))
+        if len(read) < len(slots):
+            return Judgement(False, note=sentences(said("adjusting.stored.hint")))
+        ways = {slot.id: slot.way for slot in slots}
+        kept = nouns((amount(found.value, "°", 2, ways[found.slot]) for found in read), "comma")
+        return Judgement(True, summary=said("adjusting.stored.kept", figures=kept))
+
+
+@check_kind("tilts")
+class TiltsCheck(Check):
+    """The board's notches tell how far the sensor looks down; what the routine showed must agree."""
+
+    link: ClassVar[Link] = "screws"
+
+    agrees: Limits = Field(description="what the routine showed less what the notches tell, degrees")
+    u_response: Positive = Field(0.1, description="of one response, dB, one sigma")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return []
+
+    def found(self, setup: Setup) -> Tilted | None:
+        """What the notches of the last run told."""
+        slot = next((s for check in _leans(setup) for s in check.slots(setup) if s.id == "hangs.tilt"), None)
+        entries = current(setup.live("hangs.tilt"), setup.state, BOARD) if slot is not None else ()
+        lean = measured(entries)
+        return tilted(setup.plan.procedure, setup.state, lean.value if lean is not None else 0.0, self.u_response)
+
+    def judge(self, setup: Setup) -> Judgement:
+        aimed = aiming(setup.plan.procedure, setup.state)
+        last = aimed.last if aimed is not None else None
+        told = self.found(setup)
+        if setup.state.frozen is None or told is None or last is None or not last.outcome:
+            return Judgement(False, note=sentences(said("result.after_run")))
+        if last.outcome == INTERRUPTED:
+            return Judgement(True, summary=said("adjusting.interrupted"))
+        if told.missing:
+            return Judgement(True, wrong=sentences(said("adjusting.tilts.missing", count=Count(told.missing))))
+        if told.refused or told.pitch is None:
+            return Judgement(True, wrong=sentences(said("adjusting.tilts.refused")))
+        beyond = None if told.inside else said("adjusting.tilts.outside")
+        pitch = amount(told.pitch, "°", 2, "aim_pitch")
+        if last.shown is None:
+            return Judgement(False, summary=pitch, note=sentences(said("adjusting.tilts.type_pitch"), beyond))
+        u = math.hypot(told.u, SHOWN_U_DEG)
+        off = last.shown.pitch - told.pitch
+        figure = self.figure("tilts", said("adjusting.tilts.off"), off, u, self.agrees, "°", "aim_pitch")
+        return Judgement(True, (figure,), summary=pitch, note=sentences(beyond))
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        then = judged.wrong or sentences(said("adjusting.tilts.then"))
+        action = said("move.run_again.action")
+        return NextMove("move", said("adjusting.tilts.again"), then, action=action, check=self.id, happening=ATTEMPT)
+
+
+def _leans(setup: Setup) -> list[Check]:
+    return [c for c in setup.plan.procedure.checks if isinstance(c, Check) and c.kind == "target_level"]
+
+
+@check_kind("screws")
+class ScrewsCheck(Check):
+    """Two screws turned until the routine passes: as it tells them, with the bracket named where they cannot help."""
+
+    link: ClassVar[Link] = "screws"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return []
+
+    def judge(self, setup: Setup) -> Judgement:
+        aimed = aiming(setup.plan.procedure, setup.state)
+        last = aimed.last if aimed is not None else None
+        if setup.state.frozen is None or aimed is None or last is None or not last.outcome:
+            return Judgement(False, note=sentences(said("result.after_run")))
+        if last.outcome == PASSED:
+            return Judgement(True, summary=said("adjusting.passes", count=Count(aimed.turned)))
+        if last.outcome != FAILED:
+            return Judgement(True, summary=said("adjusting.interrupted"))
+        return Judgement(
+            True,
+            summary=said("adjusting.passes", count=Count(aimed.turned)),
+            wrong=sentences(said("adjusting.failed"), *_warned(setup, aimed)),
+        )
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        aimed = aiming(setup.plan.procedure, setup.state)
+        last = aimed.last if aimed is not None else None
+        if aimed is None or last is None:
+            return None
+        if last.shown is None and last.told is None:
+            first, figure = said("adjusting.read_first"), figure_of(setup.plan.procedure, "aim_yaw")
+            then = sentences(said("adjusting.read_first.then"))
+            return NextMove("read", first, then, action=first, check="result", slot=f"{RESULTS}{figure}")
+        bracket = aimed.advised.bracket if aimed.advised is not None else ""
+        if bracket:
+            then = sentences(said(f"adjusting.bracket.{bracket}"), said("adjusting.bracket.then"))
+            look = said("adjusting.bracket")
+            action = said("adjusting.bracket.action")
+            return NextMove("move", look, then, action=action, check=self.id, happening=MENDED)
+        if aimed.to_turn is None:
+            ask = said("adjusting.ask_turns")
+            return NextMove(
+                "answer", ask, sentences(said("adjusting.ask_turns.then")), action=ask, check=self.id, opens="screws"
+            )
+        given = setup.plan.procedure.adjusting
+        assert given is not None
+        turns = [turned(screw, aimed.to_turn.get(screw.id, 0.0)) for screw in given.screws]
+        then = sentences(*_warned(setup, aimed), said("adjusting.turn.then"))
+        return NextMove(
+            "move",
+            said(f"adjusting.turn.{given.seen_from}", turns=nouns(turns)),
+            then,
+            action=said("adjusting.turn.action"),
+            figure=nouns(turns, "comma"),
+            check=self.id,
+            opens="screws",
+        )
+
+
+def turned(screw: AdjustingScrew, turns: float) -> Said:
+    """How one screw is turned, as it is said."""
+    way = "none" if not turns else "clockwise" if turns > 0 else "anticlockwise"
+    return said(f"adjusting.screw.{way}", screw=Name(screw.name), amount=Turns(abs(turns), eighths=True))
+
+
+def _warned(setup: Setup, aimed: Aiming) -> list[Said | None]:
+    """Where the routine's turns differ from what ours have learned."""
+    given, ours = setup.plan.procedure.adjusting, aimed.advised
+    if given is None or ours is None or not aimed.unlike:
+        return []
+    named = nouns(turned(screw, ours.turns[screw.id]) for screw in given.screws if screw.id in aimed.unlike)
+    return [said("adjusting.unlike", turns=named)]
