@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from escuadra.commands import Garage
+from escuadra.commands.adjusting import TellTurns, TurnScrews
 from escuadra.commands.closing import HandOver, Release
 from escuadra.commands.codes import FreezeCodes
 from escuadra.commands.forms import press
@@ -18,12 +19,16 @@ from escuadra.commands.whole import AddCalibration, LeaveOut, TellWork
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF
+from escuadra.core.visit.aiming import stated
+from escuadra.core.visit.checks.result import FAILED
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold
 from escuadra.demo import instruments, past
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_sensors import Misled
+from escuadra.devices.virtual_vehicle import radar_of
 from escuadra.reports.certificate import render_certificate
 from escuadra.reports.record import render_record
 from escuadra.store import dialect
@@ -85,6 +90,7 @@ def fill(garage: Garage, past_visits: int = 0, told: Callable[[int, int], None] 
         _half_way(Technician(garage, start - 2 * 3_600_000, "teo"))
         _taken_in(Technician(garage, start - 1 * 3_600_000, "nuno"))
         _several(Technician(garage, start - 50 * 60_000, "amara"))
+        _turned(Technician(garage, start - 100 * 60_000, "teo"))
     finally:
         garage.clock = now
 
@@ -157,6 +163,36 @@ def _several(who: Technician) -> None:
     who.read("bracket.lean", "0.2", "level-1", "minus")
     who.calibration = "4"
     who.answer("condition.glass.1", SOUND)
+
+
+def _turned(who: Technician) -> None:
+    """A radar whose routine failed once, was turned, and failed again by less; its tester tells the next turns."""
+    who.take_in(
+        number="VF-0421",
+        vin="ZZ9BL09C6RV000934",
+        plate="VH 0934",
+        odometer_km=63127,
+        customer="Line 7, school minibus",
+        reason="front radar replaced",
+        bay="Norte",
+        procedure="BL-RAD-03",
+    )
+    who.place(2600, 2500)
+    who.set_up((-1, 1, 0, -2), ("0.06", "0.06"))
+    procedure = who.opened.sheet.plan.procedure
+    given = procedure.adjusting
+    assert given is not None
+    radar = radar_of("ZZ9BL09C6RV000934", "radar_unit", stated(given), given.travel)
+    first = {"side": ("2", "clockwise"), "low": ("1 1/4", "clockwise")}
+    second = {"side": ("3/8", "clockwise"), "low": ("1/8", "clockwise")}
+    for told in (first, second):
+        who.run({s.id: f"{radar.respond(s.tilt_deg, Misled()):.1f}" for s in procedure.steps if s.tilt_deg is not None})
+        who.result(FAILED, {name: round(value, 2) for name, value in radar.show(Misled()).items()})
+        who.garage.do(TellTurns(who.job, told), who.person, who.id())
+        if told is first:
+            who.garage.do(TurnScrews(who.job), who.person, who.id())
+            radar.turn({"side": 2.0, "low": 1.25})
+            who.around()
 
 
 def _taken_in(who: Technician) -> None:

@@ -1,8 +1,11 @@
 """The link to a vehicle's control units: what it must offer, and the stand-in's over the line protocol."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.aiming import stated
 from escuadra.core.visit.log.codes import UnitRead
 from escuadra.devices.link import LoopbackDevices
 
@@ -23,6 +26,8 @@ class RoutineResult:
 
     outcome: str
     figures: dict[str, float]
+    turns: dict[str, float]
+    """Of the sensor's screws by their ids, clockwise positive; none: the routine tells none."""
 
 
 class DiagnosticLink(Protocol):
@@ -42,6 +47,9 @@ class DiagnosticLink(Protocol):
 
     def results(self, unit: str) -> RoutineResult:
         """What the unit's last routine said and showed."""
+
+    def respond(self, unit: str, tilt: float) -> float:
+        """A radar's response to its board as it is tilted, dB."""
 
 
 class LinkedVehicle:
@@ -70,8 +78,28 @@ class LinkedVehicle:
     def results(self, unit: str) -> RoutineResult:
         """What the last routine said."""
         told = self.devices.ask(bay=self.visit, ask="results", unit=unit)
-        figures = {str(name): float(value) for name, value in dict(told["figures"]).items()}
-        return RoutineResult(str(told["outcome"]), figures)
+        figures, turns = (
+            {str(name): float(value) for name, value in dict(told[what]).items()} for what in ("figures", "turns")
+        )
+        return RoutineResult(str(told["outcome"]), figures, turns)
+
+    def respond(self, unit: str, tilt: float) -> float:
+        """A radar's response."""
+        return float(self.devices.ask(bay=self.visit, ask="respond", unit=unit, tilt=tilt)["response"])
+
+    def turn(self, unit: str, turns: Mapping[str, float]) -> None:
+        """The stand-in's own: somebody turned the screws."""
+        self.devices.ask(bay=self.visit, ask="turn", unit=unit, turns=dict(turns))
+
+    def fit(self, unit: str, procedure: Procedure, turned: Sequence[Mapping[str, float]]) -> None:
+        """The stand-in's own: what sensor the unit has behind it, as its sheet states it, turned as it was so far."""
+        limits = {figure.id: [figure.limits.lower, figure.limits.upper] for figure in procedure.results}
+        given = procedure.adjusting
+        screws = [one.model_dump() for one in stated(given)] if given is not None else []
+        further = {"travel": given.travel, "step": given.step} if given is not None else {}
+        by, so_far = procedure.sees_by, [dict(one) for one in turned]
+        asked = {"unit": unit, "by": by, "limits": limits, "screws": screws, "turned": so_far, **further}
+        self.devices.ask(bay=self.visit, ask="sensor", **asked)
 
     def set(self, **state: Any) -> None:
         """The stand-in's own: a lost connection, a low battery."""

@@ -16,6 +16,11 @@ hands allow; what ``by`` says in figures, as the log's events have it.
 ``{"ask": "car", "bay", "vin", "units", "waiting"}``: a vehicle is on the diagnostic socket from now on; asked again it
 stays. ``scan``, ``key`` {``on``}, ``clear`` {``units``} and ``routine`` {``unit``} are answered by ``{"vin", "voltage",
 "key", "units": [{"unit", "answered", "codes": [{"code", "state"}]}]}``; ``set_car`` sets ``voltage`` and ``lost``.
+``sensor`` {``unit``, ``by``, ``limits`` {figure: [lower, upper]}, ``screws``, ``travel``, ``step``, ``turned``
+[{screw: turns}]}: what the unit has behind it. ``results`` {``unit``}: what its routine said, ``{"outcome", "figures",
+"turns"}``; ``respond`` {``unit``, ``tilt``}: a radar's ``{"response"}`` to its board, dB; ``turn`` {``unit``,
+``turns``}: its screws turned. What a sensor sees is the target as it stands in the bay of the same name; without one it
+stands where it should.
 """
 
 import asyncio
@@ -34,6 +39,7 @@ from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import Plan
 from escuadra.devices.camera_rig import FARTHEST_MM, STEADY_MS, WIDEST_DEG
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.devices.virtual_sensors import Misled
 from escuadra.devices.virtual_vehicle import VirtualVehicle
 
 UNITS = {"meter-1": "mm", "level-1": "°", "rig-1": "mm"}
@@ -44,7 +50,7 @@ LOW_BATTERY = 10
 STEADY_S = STEADY_MS / 1000
 START = (37.0, -24.0, 1.3, 15.0)
 LONGEST_LINE = 20_000
-OF_CAR = ("scan", "key", "clear", "routine", "results", "set_car")
+OF_CAR = ("scan", "key", "clear", "routine", "results", "respond", "turn", "set_car")
 """What is asked of the vehicle on the diagnostic socket."""
 
 
@@ -112,10 +118,14 @@ class StandIn:
             waiting = {str(unit) for unit in asked.get("waiting", [])}
             self.cars.setdefault(name, VirtualVehicle(str(asked.get("vin", "")), units, waiting))
             return {"bay": name}
-        if what in OF_CAR:
+        if what in (*OF_CAR, "sensor"):
             if name not in self.cars:
                 raise BadInput("bay", name, said("wants.car_prepared"))
-            return self.cars[name].answer(asked)
+            if what != "sensor":
+                watched = self.bays.get(name)
+                return self.cars[name].answer(asked, watched.bay.misled if watched is not None else Misled())
+            self.cars[name].fit(str(asked.get("unit")), asked)
+            return {"unit": asked.get("unit")}
         watched = self.bays.get(name)
         if watched is None:
             raise BadInput("bay", name, said("wants.bay_prepared"))

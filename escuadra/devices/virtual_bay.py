@@ -21,6 +21,7 @@ from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene, Space
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.staked import on_face, points_of
+from escuadra.devices.virtual_sensors import Misled
 
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}
 """Which centre mark is plumbed anew."""
@@ -240,6 +241,18 @@ class VirtualBay:
     def nudge(self, pose: Pose) -> None:
         """The frame stands elsewhere, and nobody said so."""
         self.scene = replace(self.scene, pose=pose)
+
+    @property
+    def misled(self) -> Misled:
+        """What the target makes a sensor believe: a chart by where it stands, a flat board by how it is turned."""
+        off, leans = self.off(), self.leaning
+        if self.plan.target.aims_by == "orientation":
+            return Misled(off["yaw"], leans.pitch_deg, leans.roll_deg)
+        reach = self.plan.target_x - self.plan.procedure.sensor.x
+        if reach <= 0:
+            return Misled()
+        yaw, pitch = (math.degrees(math.atan(off[name] / reach)) for name in ("centre", "height"))
+        return Misled(yaw, -pitch, leans.roll_deg)
 
     def off(self) -> dict[str, float]:
         """How far the frame truly is from where it must be: yaw (degrees), centre, distance, height (mm)."""

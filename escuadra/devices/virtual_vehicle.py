@@ -1,20 +1,54 @@
 """The stand-in of a vehicle on the diagnostic socket: units, codes that come and go, one that wants its key cycled.
 
 A unit that waits for its calibration shows that code as active until its routine was run: clearing brings it back. The
-last unit stays silent until the ignition was off and on again. Below 11.5 V nothing answers but the voltage.
+last unit stays silent until the ignition was off and on again. Below 11.5 V nothing answers but the voltage. A unit's
+routine shows what its sensor sees of the target, as it truly stands.
 """
 
-import random
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import nouns, said
+from escuadra.core.run.radar import Screw, ScrewsInput, screws
+from escuadra.devices.virtual_sensors import Misled, VirtualCamera, VirtualRadar
 
 LOW_VOLTS = 11.5
 WAITS, WAS_LOW = "VH-C41", "VH-U07"
 """Codes of the stand-in: a calibration is missing; the supply was low."""
+
+
+NOWHERE = Misled()
+
+
+def radar_of(vin: str, unit: str, screws: Sequence[Screw], travel: float) -> VirtualRadar:
+    """The radar of a vehicle, the same whenever it is asked for."""
+    return VirtualRadar(screws, travel, f"{vin} {unit}")
+
+
+@dataclass
+class Fitted:
+    """A sensor behind a unit; ``limits``: of each figure that its routine judges by, degrees."""
+
+    sees: VirtualCamera | VirtualRadar
+    limits: Mapping[str, tuple[float, float]]
+    stated: tuple[Screw, ...] = ()
+    step: float = 0.125
+    shown: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def failed(self) -> bool:
+        """A figure was shown beyond its limits."""
+        return any(not low <= self.shown.get(name, low) <= high for name, (low, high) in self.limits.items())
+
+    @property
+    def turns(self) -> dict[str, float]:
+        """What the routine tells of the screws: as if they did what is stated."""
+        if len(self.stated) != 2 or not self.failed:
+            return {}
+        yaw, pitch = self.shown["yaw"], self.shown["pitch"]
+        return screws(ScrewsInput(yaw_deg=yaw, pitch_deg=pitch, screws=list(self.stated), step=self.step)).turns
 
 
 @dataclass
@@ -31,14 +65,31 @@ class VirtualVehicle:
     stored: dict[str, list[str]] = field(default_factory=dict)
     runs: dict[str, int] = field(default_factory=dict)
     """How often each unit's routine was run."""
+    sensors: dict[str, Fitted] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.units:
             self.silent.add(self.units[-1])
             self.stored[self.units[0]] = [WAS_LOW]
 
-    def answer(self, asked: dict[str, Any]) -> dict[str, Any]:
-        """One question answered; raises ``BadInput`` where the vehicle would not answer."""
+    def fit(self, unit: str, asked: Mapping[str, Any]) -> None:
+        """A sensor is there behind a unit from now on, turned as it was turned; one that is there stays as it is."""
+        if unit in self.sensors:
+            return
+        own = tuple(Screw.read(one) for one in asked.get("screws", []))
+        limits = {str(name): (float(low), float(high)) for name, (low, high) in dict(asked.get("limits", {})).items()}
+        sees: VirtualCamera | VirtualRadar = VirtualCamera(f"{self.vin} {unit}")
+        if asked.get("by") == "radar" and own:
+            sees = radar_of(self.vin, unit, own, float(asked["travel"]))
+            for turns in asked.get("turned", []):
+                sees.turn({str(screw): float(amount) for screw, amount in dict(turns).items()})
+        self.sensors[unit] = Fitted(sees, limits, own, float(asked.get("step", 0.125)))
+
+    def answer(self, asked: dict[str, Any], misled: Misled = NOWHERE) -> dict[str, Any]:
+        """One question answered; raises ``BadInput`` where the vehicle would not answer.
+
+        ``misled``: what its target makes a sensor believe, as it truly stands.
+        """
         what = asked.get("ask")
         if what == "set_car":
             self.voltage = float(asked.get("voltage", self.voltage))
@@ -60,19 +111,43 @@ class VirtualVehicle:
             for unit in self._named([asked.get("unit")]):
                 self.waiting.discard(unit)
                 self.runs[unit] = self.runs.get(unit, 0) + 1
+                fitted = self._fitted(unit)
+                fitted.shown = {name: round(value, 2) for name, value in fitted.sees.show(misled).items()}
+                if fitted.failed:
+                    self.waiting.add(unit)
         if what == "results":
             self._awake()
             (unit,) = self._named([asked.get("unit")])
             return self._results(unit)
+        if what in ("respond", "turn"):
+            return self._radar(str(what), asked, misled)
         return self._scan()
+
+    def _fitted(self, unit: str) -> Fitted:
+        if unit not in self.sensors:
+            self.fit(unit, {})
+        return self.sensors[unit]
+
+    def _radar(self, what: str, asked: dict[str, Any], misled: Misled) -> dict[str, Any]:
+        """Its response to the board as it is tilted, or its screws turned."""
+        if what == "respond":
+            self._awake()
+        (unit,) = self._named([asked.get("unit")])
+        sees = self._fitted(unit).sees
+        if not isinstance(sees, VirtualRadar):
+            raise BadInput("unit", unit, said("wants.radar_with_screws"))
+        if what == "respond":
+            return {"response": round(sees.respond(float(asked["tilt"]), misled), 1)}
+        sees.turn({str(screw): float(turns) for screw, turns in dict(asked["turns"]).items()})
+        return {"unit": unit}
 
     def _results(self, unit: str) -> dict[str, Any]:
         """What a unit's last routine said, and what it showed before it took that as zero; alike whenever asked."""
         if not self.runs.get(unit):
             raise BadInput("unit", unit, said("wants.routine_run_first"))
-        chance = random.Random(f"{self.vin} {unit} {self.runs[unit]}")
-        figures = {name: round(chance.gauss(0, 0.12), 2) for name in ("yaw", "pitch", "roll")}
-        return {"outcome": "passed", "figures": figures}
+        fitted = self._fitted(unit)
+        outcome = "failed" if fitted.failed else "passed"
+        return {"outcome": outcome, "figures": dict(fitted.shown), "turns": fitted.turns}
 
     def _scan(self) -> dict[str, Any]:
         awake = self.key and self.voltage >= LOW_VOLTS

@@ -359,6 +359,18 @@ class Stepping(Posted):
     what: Literal["begun", "done", "skipped", "interrupted"]
     why: Text = ""
     clear: Text = ""
+    response: Text = ""
+    by: Literal["", "link"] = ""
+
+
+class Turning(Posted):
+    """The turns of both screws as the routine tells them, each with its direction."""
+
+    first: Text = ""
+    first_way: Text = ""
+    second: Text = ""
+    second_way: Text = ""
+    by: Literal["", "link"] = ""
 
 
 class Confirming(Posted):

@@ -42,6 +42,7 @@ SCREENS: dict[str, Callable[[Server], str]] = {
     "certificate": lambda server: job_page(server, "VF-0411").replace("/jobs/", "/visits/") + "/certificate",
     "handover": handover_page,
     "run by steps": lambda server: job_page(server, "VF-0416") + "/steps",
+    "screws": lambda server: job_page(server, "VF-0421") + "/screws",
     "residuals": lambda server: job_page(server, "VF-0412") + "/residuals",
     "signed sheet": lambda server: job_page(server, "VF-0412"),
     "floor check": lambda server: job_page(server, "VF-0417") + "?check=floor",

@@ -222,7 +222,9 @@ class RunStep(Frozen):
         None,
         description="of the board in that notch, its top away from the vehicle positive: its response is read",
     )
-    starts: bool = Field(False, description="the routine is started with it")
+    link: Literal["", "key", "start", "answer"] = Field(
+        "", description="what the link to the vehicle sees of it: the key turned so, the routine started or ended"
+    )
 
 
 class FloorLimits(Frozen):

@@ -29,6 +29,8 @@ class Step:
     state: StepState
     at: int | None = None
     person: Person | None = None
+    seen: bool = False
+    """The link to the vehicle saw it done; nobody pressed."""
 
     def left_s(self, now: int) -> float:
         """Seconds that are still to be waited; 0 where nothing is, or it was not begun."""
@@ -80,7 +82,7 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
     disturbed = {past.seq for past in state.disturbances if past.seq > since}
     said: list[tuple[int, Keeping | None]] = [(one.seq, one) for one in state.steps if one.seq > since]
     said = sorted([*said, *((seq, None) for seq in disturbed)], key=lambda item: item[0])
-    over: dict[str, tuple[StepState, int, Person]] = {}
+    over: dict[str, tuple[StepState, int, Person, bool]] = {}
     begun: dict[str, tuple[int, Person]] = {}
     why, interruptions = "", 0
     valid = {step.id for step in procedure.steps if step.stays}
@@ -97,14 +99,15 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
         elif told.what == "begun":
             begun[told.step], why = (one.at, one.person), ""
         else:
-            over[told.step] = ("done" if told.what == "done" else "skipped", one.at, one.person)
+            state_of: StepState = "done" if told.what == "done" else "skipped"
+            seen = bool(told.device) and told.response is None
+            over[told.step] = (state_of, one.at, one.person, seen)
             why = ""
     steps: list[Step] = []
     at_hand = next((step.id for step in procedure.steps if step.id not in over), None)
     for number, step in enumerate(procedure.steps, 1):
         if step.id in over:
-            state_of, at, who = over[step.id]
-            steps.append(Step(number, step, state_of, at, who))
+            steps.append(Step(number, step, *over[step.id]))
         elif step.id == at_hand:
             own = begun.get(step.id)
             steps.append(Step(number, step, "now", *(own if own is not None else (None, None))))

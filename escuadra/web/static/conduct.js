@@ -48,6 +48,20 @@
     tick();
   }
 
+  // What the link to the vehicle sees is taken without a press: the server says when.
+  const watching = document.querySelector("[data-watch]");
+  const form = forward && forward.closest("form");
+  if (watching && form) {
+    const look = async () => {
+      try {
+        const answer = await fetch(watching.dataset.watch, { method: "POST", body: new FormData(form) });
+        if (answer.status === 205) { location.assign(watching.dataset.then); return; }
+      } catch (error) { /* no answer: somebody may still press */ }
+      setTimeout(look, 2000);
+    };
+    setTimeout(look, 2000);
+  }
+
   document.addEventListener("keydown", (event) => {
     if (event.repeat || event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.target.closest("input, textarea, select, summary, a, button:not([data-forward])")) return;

@@ -5,24 +5,63 @@ from typing import Annotated
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.commands import Opened
 from escuadra.commands.running import TakeStep
-from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.said import Said
+from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
+from escuadra.core.base.said import Said, Voltage
+from escuadra.core.procedure.sheet import Limits, RunStep
 from escuadra.core.visit.attempts import attempts
+from escuadra.core.visit.checks import own_checks
+from escuadra.core.visit.checks.vehicle import BatteryCheck
 from escuadra.core.visit.conductor import conducted
+from escuadra.devices.diagnosis import LinkedVehicle
+from escuadra.devices.watching import Watched, watched
 from escuadra.web import forms
 from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
+from escuadra.web.screens.sheet.routes import LINK, on_link
 
 router = screen("conduct", "/jobs/{job}/steps")
 
 
-def page(request: Request, job: Addressed, error: Said | None = None, status: int = 200, why: str = "") -> Response:
+def _volts(opened: Opened) -> Limits | None:
+    """What the sheet allows of the battery with the key on."""
+    batteries = (check for check in own_checks(opened.sheet.plan) if isinstance(check, BatteryCheck))
+    return next((check.volts for check in batteries), None)
+
+
+def _linked(request: Request, opened: Opened) -> tuple[LinkedVehicle, str] | None:
+    """The vehicle and the sensor's unit on the link; nothing where there is none, or it does not answer."""
+    try:
+        return on_link(request, opened)
+    except (Conflict, NoAnswer, BadInput):
+        return None
+
+
+def _seen(linked: tuple[LinkedVehicle, str] | None, opened: Opened, step: RunStep) -> Watched | None:
+    """What the link sees of a step; nothing without one, or where the vehicle does not answer."""
+    try:
+        return watched(step, *linked, _volts(opened)) if linked is not None else None
+    except NoAnswer:
+        return None
+
+
+def page(
+    request: Request,
+    job: Addressed,
+    error: Said | None = None,
+    status: int = 200,
+    why: str = "",
+    response: str = "",
+) -> Response:
     """The overview while nobody began the run, else the step at hand; what is told says how long it still waits."""
     garage = garage_of(request)
     opened = garage.open(*job)
     run = conducted(opened.sheet.plan.procedure, opened.state)
     now, at = run.now, garage.clock()
+    seen = (
+        _seen(_linked(request, opened), opened, now.step) if now is not None and opened.state.frozen is None else None
+    )
     return render(
         request,
         "conduct.html",
@@ -43,6 +82,9 @@ def page(request: Request, job: Addressed, error: Said | None = None, status: in
         unsettled=[view.check.called for view in opened.sheet.unsettled if view.of_setup],
         error=error,
         why=why,
+        response=response,
+        seen=seen,
+        volts=Voltage(seen.scan.voltage) if seen is not None else None,
     )
 
 
@@ -54,19 +96,54 @@ def show(request: Request, job: Addressed) -> Response:
 
 @router.post("")
 def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form()]) -> Response:
-    """A step begun, done or skipped, or the run interrupted."""
-    command = TakeStep(
-        job.visit,
-        form.step,
-        form.what,
-        form.why,
-        form.clear == "yes",
-        calibration=job.calibration,
-    )
+    """A step begun, done or skipped, or the run interrupted; what the link sees can speak against it."""
+    opened = garage_of(request).open(*job)
+    step = next((one for one in opened.sheet.plan.procedure.steps if one.id == form.step), None)
+    response, device = form.response, ""
+    linked = _linked(request, opened) if step is not None and form.what == "done" else None
     try:
+        if step is not None and linked is not None:
+            seen = _seen(linked, opened, step)
+            if seen is not None and seen.against is not None:
+                raise Conflict(seen.against)
+            if form.by == "link" and step.tilt_deg is not None:
+                response, device = f"{linked[0].respond(linked[1], step.tilt_deg):.1f}", LINK
+        command = TakeStep(
+            job.visit,
+            form.step,
+            form.what,
+            form.why,
+            form.clear == "yes",
+            response,
+            device=device,
+            calibration=job.calibration,
+        )
+        now = conducted(opened.sheet.plan.procedure, opened.state).now
+        if step is not None and form.what == "done" and step.link == "start" and linked and now and now.step == step:
+            linked[0].routine(linked[1])
         opened = garage_of(request).do(command, person_of(request), form.entry)
+    except NoAnswer as error:
+        return page(request, job, error.said, 409, form.why, form.response)
     except (BadInput, Conflict) as error:
-        return page(request, job, told(error), status_of(error), form.why)
+        return page(request, job, told(error), status_of(error), form.why, form.response)
     if opened.state.frozen is not None:
         return RedirectResponse(f"/jobs/{opened.address}?check=result", 303)
     return RedirectResponse(f"/jobs/{opened.address}/steps", 303)
+
+
+@router.post("/seen")
+def see(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form()]) -> Response:
+    """A step that the link sees done, taken without a press; an empty answer while it does not."""
+    opened = garage_of(request).open(*job)
+    now = conducted(opened.sheet.plan.procedure, opened.state).now
+    if now is None or now.step.id != form.step or now.step.wait_s is not None or not now.step.link:
+        return Response(status_code=205)
+    seen = _seen(_linked(request, opened), opened, now.step)
+    if seen is None or not seen.done:
+        return Response(status_code=204)
+    command = TakeStep(job.visit, form.step, "done", device=LINK, calibration=job.calibration)
+    try:
+        garage_of(request).do(command, person_of(request), form.entry)
+    except (BadInput, Conflict):
+        return Response(status_code=204)
+    return Response(status_code=205)

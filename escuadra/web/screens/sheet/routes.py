@@ -30,7 +30,7 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.visit.advice.frame import expected, missing_slots
 from escuadra.core.visit.carriers import CARRIERS, carrier_of
 from escuadra.core.visit.closing import sensors_of
-from escuadra.core.visit.log.disturbances import HAPPENINGS, Happening
+from escuadra.core.visit.log.disturbances import HAPPENINGS, SCREWS, Happening
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.methods import METHODS
@@ -524,7 +524,10 @@ def on_link(request: Request, opened: Opened) -> tuple[LinkedVehicle, str]:
     sensors = sensors_of(model, opened.sheet.plan.procedure.id, told)
     if not sensors:
         raise Conflict(said("routes.sheet.no_unit"))
-    return linked(request, opened.whole, model), sensors[0].control_unit or sensors[0].id
+    vehicle, unit = linked(request, opened.whole, model), sensors[0].control_unit or sensors[0].id
+    turned = [past.by for past in opened.state.disturbances if past.what == SCREWS]
+    vehicle.fit(unit, opened.sheet.plan.procedure, turned)
+    return vehicle, unit
 
 
 def shown_result(opened: Opened, found: RoutineResult) -> str:

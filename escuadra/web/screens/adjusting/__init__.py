@@ -1,0 +1,1 @@
+"""The two screws of a sensor: the turns to make, and what every pass has shown."""
