@@ -10,8 +10,11 @@ from escuadra.commands.forms import Opened
 from escuadra.commands.reading import SIGNS, TakeReading
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import figure
-from escuadra.core.base.said import Count, as_said, nouns, said
-from escuadra.core.visit.conductor import Step, conducted
+from escuadra.core.base.quantities import Question, understand
+from escuadra.core.base.said import Count, Length, Noun, as_said, nouns, said
+from escuadra.core.base.wording import amount
+from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.visit.conductor import Step, conducted, routine_of
 from escuadra.core.visit.log.events import (
     ProcedureRun,
     ReadingTaken,
@@ -26,6 +29,8 @@ from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 
 CARRIES = ("target", "frame")
+SAME_STANCE_MM = 8.0
+"""An arch that is read so much differently stands differently."""
 MOST_DB = 300.0
 """No routine shows more of a response."""
 
@@ -104,6 +109,10 @@ class TakeStep(VisitCommand):
     """The field was answered for, where the radar transmits."""
     response: str = ""
     """What the routine showed to the board's tilt, dB, as typed."""
+    heights: Mapping[str, str] = field(default_factory=dict)
+    """Of the arches by corner, as they were typed when the routine asked for them."""
+    back: Mapping[str, str] = field(default_factory=dict)
+    """What the routine shows of them, by its name, as typed."""
     device: str = field(default="", kw_only=True)
 
     @property
@@ -140,7 +149,15 @@ class TakeStep(VisitCommand):
         response = None
         if self.what == "done" and now.step.tilt_deg is not None:
             response = figure(self.response.strip(), "response", said("wants.response_db"), -MOST_DB, MOST_DB)
+        heights: dict[Corner, float] = {}
+        typed = dict(now.typed)
+        if now.step.heights and self.what == "begun":
+            heights, typed = _heights(opened, self.heights)
+        elif now.step.heights and self.what == "done":
+            _read_back(opened, now, context.at, self.back)
         told = RunStepped(
+            heights=dict(heights),
+            typed=typed if self.what in ("begun", "done") else {},
             step=self.step,
             what=self.what,
             why=why[:300],
@@ -154,6 +171,50 @@ class TakeStep(VisitCommand):
             last = RunProcedure(self.visit, station.id if station is not None else "", calibration=self.calibration)
             sayings += last.told_of(opened)
         return sayings
+
+
+def _heights(opened: Opened, given: Mapping[str, str]) -> tuple[dict[Corner, float], dict[str, float]]:
+    """The arches as they were read just now, and what is typed of them; raises ``BadInput`` by its field.
+
+    ``Conflict`` where one differs from what the set-up was judged by: then the stance is read anew first.
+    """
+    setup, read = opened.sheet.setup, {}
+    routine = routine_of(opened.sheet.plan.procedure)
+    assert routine is not None
+    for corner in CORNERS:
+        slot = opened.sheet.slots[f"arch.{corner}"].slot
+        assert slot.quantity is not None
+        try:
+            found = understand(given.get(corner, ""), slot.quantity)
+        except BadInput as refused:
+            raise BadInput(f"height_{corner}", refused.given, refused.accepted) from refused
+        if isinstance(found, Question):
+            raise BadInput(f"height_{corner}", found.typed, said("wants.arch_height", nominal=_nominal(opened, corner)))
+        before = setup.now(slot)
+        if before is not None and abs(found.value - before.value) > SAME_STANCE_MM:
+            off = amount(found.value - before.value, "mm", 0, "height_against")
+            raise Conflict(said("jobs.running.stance_changed", corner=Noun(f"corner.{corner}"), off=off))
+        read[corner] = found.value
+    return read, routine.to_type(read)
+
+
+def _nominal(opened: Opened, corner: Corner) -> Length:
+    return Length(getattr(opened.sheet.plan.vehicle.arches, corner), 0)
+
+
+def _read_back(opened: Opened, now: Step, at: int, back: Mapping[str, str]) -> None:
+    """Raises ``BadInput`` where the routine shows something else than was to be typed, ``Conflict`` for old heights."""
+    routine = routine_of(opened.sheet.plan.procedure)
+    assert routine is not None
+    if now.at is None or not now.typed:
+        raise Conflict(said("jobs.running.heights_first"))
+    if now.too_old(at):
+        raise Conflict(said("jobs.running.heights_old"))
+    for name, value in now.typed.items():
+        wanted = said("wants.as_typed", value=routine.shown(value))
+        shown = figure(back.get(name, "").strip().removesuffix(routine.unit).strip(), f"back_{name}", wanted)
+        if abs(shown - value) > routine.finest / 2:
+            raise BadInput(f"back_{name}", back[name], wanted)
 
 
 def _waited(now: Step, at: int) -> None:

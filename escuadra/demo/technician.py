@@ -21,6 +21,7 @@ from escuadra.core.visit.checks.result import PASSED
 from escuadra.core.visit.checks.target import mount_for
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck
+from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.hung import read_at
 from escuadra.core.visit.log.events import ReadingTaken, StepSaid
 from escuadra.core.visit.log.state import OUTCOME, RESULTS
@@ -265,7 +266,10 @@ class Technician:
         here = station.id if station is not None else ""
         if steps := self.opened.sheet.plan.procedure.steps:
             for step in steps:
-                self.step(step.id, step.wait_s, response=responses.get(step.id, ""))
+                if step.heights:
+                    self.heights_for_routine(step.id)
+                else:
+                    self.step(step.id, step.wait_s, response=responses.get(step.id, ""))
             return
         self.garage.do(RunProcedure(self.job, here, calibration=self.calibration), self.person, self.id())
 
@@ -279,6 +283,20 @@ class Technician:
             self.at += round(wait_s * 1000) - PRESS_MS
         said = TakeStep(self.job, id, what, why, bool(response), response, calibration=self.calibration)
         self.garage.do(said, self.person, self.id())
+
+    def heights_for_routine(self, id: str, off: float = 0.0) -> None:
+        """The arches read once more, typed into the routine as it wants them, and read back; ``off``: mm."""
+        slots = self.opened.sheet.slots
+        typed: dict[str, str] = {}
+        for corner in CORNERS:
+            read = slots[f"arch.{corner}"].now[-1].said
+            assert isinstance(read, ReadingTaken)
+            typed[corner] = f"{read.value + off:g} mm"
+        begun = TakeStep(self.job, id, "begun", heights=typed, calibration=self.calibration)
+        self.garage.do(begun, self.person, self.id())
+        now = conducted(self.opened.sheet.plan.procedure, self.opened.state).now
+        back = {name: f"{value:g}" for name, value in now.typed.items()} if now is not None else {}
+        self.garage.do(TakeStep(self.job, id, "done", back=back, calibration=self.calibration), self.person, self.id())
 
     def result(self, outcome: str = PASSED, off: Mapping[str, float] = NO_FIGURES) -> None:
         """What came of the run: passed, with all that the routine shows; ``off``: degrees, by figure."""

@@ -21,10 +21,11 @@ from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.attempts import Attempt, attempts
+from escuadra.core.visit.checks.adjusting import turned
 from escuadra.core.visit.codes import after, before
 from escuadra.core.visit.log.codes import UnitRead
-from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
-from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Photo, Snapshot, State
+from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, RunStepped, SaidThen, Source
+from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Keeping, Photo, Snapshot, State
 from escuadra.core.visit.log.whole import BodyCorrected
 from escuadra.core.visit.needed import part_name, reason_words
 from escuadra.core.visit.next_move import retold
@@ -114,6 +115,28 @@ class RecordedPhoto(Frozen):
     state: str = Field("", description="of its check, as it was signed")
 
 
+class RecordedStep(Frozen):
+    """What was said of a step of the run."""
+
+    step: str
+    title: Said
+    what: str = Field(description="begun, done, skipped or interrupted")
+    person: str
+    at: datetime
+    seen: bool = Field(False, description="the link to the vehicle saw it; nobody pressed")
+    why: str = ""
+    clear: bool = Field(False, description="the field was answered for before the radar transmitted")
+    response: float | None = Field(None, description="of a radar to its board, dB")
+
+
+class RecordedTurn(Frozen):
+    """A screw of the sensor that was turned."""
+
+    screw: str
+    turns: float = Field(description="clockwise positive, seen from where the sheet says")
+    value: Said
+
+
 class RecordedAttempt(Frozen):
     """A run of the procedure, and what came of it."""
 
@@ -121,6 +144,8 @@ class RecordedAttempt(Frozen):
     person: str
     outcome: str = Field(description="passed, failed, interrupted; empty: not told")
     figures: list[RecordedShown] = []
+    steps: list[RecordedStep] = Field([], description="of a conducted run, interruptions among them, in their order")
+    turned: list[RecordedTurn] = Field([], description="of the sensor's screws after it")
 
 
 class RecordedConfirmation(Frozen):
@@ -382,7 +407,42 @@ def _attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
         if isinstance(entry.said, ReadingTaken)
     ]
     outcome = str(getattr(one.outcome.said, "value", "")) if one.outcome is not None else ""
-    return RecordedAttempt(at=_time(one.run.at), person=one.run.person.name, outcome=outcome, figures=figures)
+    return RecordedAttempt(
+        at=_time(one.run.at),
+        person=one.run.person.name,
+        outcome=outcome,
+        figures=figures,
+        steps=[_step(kept, sheet) for kept in one.steps],
+        turned=_turns(one, sheet),
+    )
+
+
+def _turns(one: Attempt, sheet: Sheet) -> list[RecordedTurn]:
+    given = sheet.plan.procedure.adjusting
+    if given is None or one.turned is None:
+        return []
+    return [
+        RecordedTurn(screw=screw.id, turns=turns, value=turned(screw, turns))
+        for screw in given.screws
+        if (turns := one.turned.get(screw.id, 0.0))
+    ]
+
+
+def _step(one: Keeping, sheet: Sheet) -> RecordedStep:
+    told = one.said
+    assert isinstance(told, RunStepped)
+    step = next((step for step in sheet.plan.procedure.steps if step.id == told.step), None)
+    return RecordedStep(
+        step=told.step,
+        title=as_said(Name(step.does if step is not None else told.step)),
+        what=told.what,
+        person=one.person.name,
+        at=_time(one.at),
+        seen=bool(told.device) and told.response is None,
+        why=told.why,
+        clear=told.clear,
+        response=told.response,
+    )
 
 
 def _answer(vehicle: VehicleModel, one: AnsweredBy) -> RecordedAnswer:

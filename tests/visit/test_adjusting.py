@@ -12,6 +12,7 @@ from escuadra.core.visit.log.disturbances import MENDED
 from escuadra.core.visit.log.events import RunStepped
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_sensors import Bent, Misled, VirtualRadar
+from escuadra.reports.record import build
 from tests.conftest import ground_flat
 from tests.english import refused, told
 
@@ -87,6 +88,10 @@ def test_from_failing_to_passing(bus: Technician) -> None:
     assert {
         view.check.id: view.state for view in bus.opened.sheet.checks if view.check.group == "result"
     } == dict.fromkeys(("run", "tilts", "screws", "result"), "holds")
+    record = build(bus.opened, garage.person("ines"), garage.clock(), "Valdehierro")
+    assert (record.attempts[0].outcome, [one.screw for one in record.attempts[0].turned]) == (FAILED, ["side", "low"])
+    steps = [(s.step, s.clear) for s in record.attempts[-1].steps if s.what == "done" and s.response is not None]
+    assert steps == [("middle", True), ("back", True), ("forward", True)]
     first = aimed(bus).passes[0].shown
     assert first is not None, "what was there before anything was turned is kept"
     assert abs(first.yaw) > 0.3
@@ -162,6 +167,7 @@ def test_the_notches_tell_a_second_time_how_far_it_looks_down(bus: Technician) -
 def test_a_response_is_typed_or_the_step_is_not_done(bus: Technician) -> None:
     for id in ("key_on", "supported", "cleared", "opened"):
         bus.step(id)
+    bus.heights_for_routine("ride")
     bus.step("middle", 5, response="74,2")
     with refused(BadInput, match="71.4"):
         bus.step("back", 5, response="strong")

@@ -222,6 +222,7 @@ class RunStep(Frozen):
         None,
         description="of the board in that notch, its top away from the vehicle positive: its response is read",
     )
+    heights: bool = Field(False, description="the routine asks for the ride heights, measured just then")
     link: Literal["", "key", "start", "answer"] = Field(
         "", description="what the link to the vehicle sees of it: the key turned so, the routine started or ended"
     )
@@ -303,6 +304,8 @@ class Procedure(Frozen):
         each_once("checks", (check.id for check in self.checks), said("wants.each_checks_id_once"))
         each_once("results", (figure.id for figure in self.results), said("wants.each_results_id_once"))
         each_once("steps", (step.id for step in self.steps), said("wants.each_steps_id_once"))
+        if any(step.heights for step in self.steps) and not any(getattr(c, "routine", None) for c in self.checks):
+            raise BadInput("steps", "heights", said("wants.routine_of_ride_height"))
         if self.adjusting is not None and not {"aim_yaw", "aim_pitch"} <= {figure.way for figure in self.results}:
             raise BadInput("results", [figure.way for figure in self.results], said("wants.results_yaw_pitch"))
         each_once("stations", (station.id for station in self.stations), said("wants.each_stations_id_once"))

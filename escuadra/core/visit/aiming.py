@@ -17,7 +17,7 @@ from escuadra.core.run.radar import Screw, TiltInput, TiltResult, tilt
 from escuadra.core.visit.attempts import Attempt, attempts
 from escuadra.core.visit.log.disturbances import MENDED, SCREWS
 from escuadra.core.visit.log.events import ReadingTaken, RunStepped, TurnsTold
-from escuadra.core.visit.log.state import LATER, State
+from escuadra.core.visit.log.state import State
 
 NOTCHES = 3
 """So many responses tell one peak."""
@@ -25,13 +25,20 @@ NOTCHES = 3
 
 @dataclass(frozen=True)
 class Pass:
-    """A run, what it showed before anything was zeroed, what it told, and what was then turned."""
+    """A run, and the misalignment that it showed before anything was zeroed; nothing where that was not read."""
 
     attempt: Attempt
     shown: Misaligned | None
-    told: TurnsTold | None
-    turned: Mapping[str, float] | None
-    """Nothing: the screws were not touched after it."""
+
+    @property
+    def told(self) -> TurnsTold | None:
+        """The turns that the routine told."""
+        return self.attempt.told
+
+    @property
+    def turned(self) -> Mapping[str, float] | None:
+        """What was then turned; nothing: the screws were not touched after it."""
+        return self.attempt.turned
 
     @property
     def outcome(self) -> str:
@@ -99,22 +106,11 @@ def _passes(procedure: Procedure, state: State) -> tuple[Pass, ...]:
         (past.seq for past in state.disturbances if past.what == MENDED or (past.what == SCREWS and not past.by)),
         default=0,
     )
-    every = [one for one in attempts(state) if one.run.seq > anew]
     found = []
-    for k, attempt in enumerate(every):
-        ends = every[k + 1].run.seq if k + 1 < len(every) else LATER
-        turned: dict[str, float] | None = None
-        for past in state.disturbances:
-            if past.what == SCREWS and attempt.run.seq < past.seq < ends:
-                turned = turned or {}
-                turned |= {screw: turned.get(screw, 0.0) + amount for screw, amount in past.by.items()}
-        told = [one.said for one in state.turns_told if attempt.run.seq < one.seq < ends]
-        newest = told[-1] if told else None
-        assert newest is None or isinstance(newest, TurnsTold)
+    for attempt in (one for one in attempts(state) if one.run.seq > anew):
         values = {id: e.said.value for id, e in attempt.figures.items() if isinstance(e.said, ReadingTaken)}
         both = yaw in values and pitch in values
-        shown = Misaligned(yaw=values[yaw], pitch=values[pitch]) if both else None
-        found.append(Pass(attempt, shown, newest, turned))
+        found.append(Pass(attempt, Misaligned(yaw=values[yaw], pitch=values[pitch]) if both else None))
     return tuple(found)
 
 
@@ -199,16 +195,11 @@ def tilted(procedure: Procedure, state: State, lean: float, u_response: float) -
     ``lean``: of the board in its middle notch, its top away from the vehicle positive; ``u_response``: dB.
     """
     steps = {step.id: step.tilt_deg for step in procedure.steps if step.tilt_deg is not None}
-    runs = [run.seq for run in state.runs if not run.withdrawn]
-    if not steps or not runs:
+    every = attempts(state)
+    if not steps or not every:
         return None
-    since = runs[-2] if len(runs) > 1 else 0
-    read: dict[str, float] = {}
-    for one in state.steps:
-        said = one.said
-        # The last step of a run is recorded just before the run itself.
-        if isinstance(said, RunStepped) and since < one.seq <= runs[-1] and said.response is not None:
-            read[said.step] = said.response
+    told = [one.said for one in every[-1].steps]
+    read = {one.step: one.response for one in told if isinstance(one, RunStepped) and one.response is not None}
     kept = [step for step in steps if step in read]
     tilts = tuple((steps[step] or 0.0) + lean for step in kept)
     responses = tuple(read[step] for step in kept)

@@ -5,16 +5,21 @@ interruption, or whatever disturbed the set-up, only those steps are done still 
 goes on at the first that does not.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Literal
 
 from escuadra.core.base.stream import Person
+from escuadra.core.procedure.routine import Routine
 from escuadra.core.procedure.sheet import Procedure, RunStep
+from escuadra.core.visit.checks.stance import RideHeightCheck
 from escuadra.core.visit.log.events import RunStepped
 from escuadra.core.visit.log.state import Keeping, State
 
 STEP_S = 40.0
 """What a step takes besides its wait, as far as is known."""
+HEIGHTS_S = 900.0
+"""So long ride heights that were read for the routine are fresh."""
 LATE_S = 3.0
 """So much later an exact wait is too long."""
 StepState = Literal["done", "skipped", "now", "to_come"]
@@ -29,6 +34,8 @@ class Step:
     state: StepState
     at: int | None = None
     person: Person | None = None
+    typed: Mapping[str, float] = field(default_factory=dict)
+    """What is to be typed into the routine, by its name, where the heights were read for it."""
     seen: bool = False
     """The link to the vehicle saw it done; nobody pressed."""
 
@@ -37,6 +44,10 @@ class Step:
         if self.state != "now" or self.at is None or self.step.wait_s is None:
             return 0.0
         return max(0.0, self.step.wait_s - (now - self.at) / 1000)
+
+    def too_old(self, now: int) -> bool:
+        """The ride heights that were read for it are not fresh any more."""
+        return self.step.heights and self.at is not None and (now - self.at) / 1000 > HEIGHTS_S
 
     def late_s(self, now: int) -> float:
         """Seconds by which an exact wait is over; 0 where it is not."""
@@ -76,14 +87,20 @@ class Conducted:
         return sum((step.wait_s or 0.0) + STEP_S for step in left) / 60
 
 
+def routine_of(procedure: Procedure) -> Routine | None:
+    """What the vehicle's routine asks of its ride heights; nothing where the sheet says nothing of it."""
+    own = (check.routine for check in procedure.checks if isinstance(check, RideHeightCheck))
+    return next((routine for routine in own if routine is not None), None)
+
+
 def conducted(procedure: Procedure, state: State) -> Conducted:
     """The run of the attempt at hand; without steps where the sheet has none."""
     since = max((run.seq for run in state.runs if not run.withdrawn), default=0)
     disturbed = {past.seq for past in state.disturbances if past.seq > since}
     said: list[tuple[int, Keeping | None]] = [(one.seq, one) for one in state.steps if one.seq > since]
     said = sorted([*said, *((seq, None) for seq in disturbed)], key=lambda item: item[0])
-    over: dict[str, tuple[StepState, int, Person, bool]] = {}
-    begun: dict[str, tuple[int, Person]] = {}
+    over: dict[str, tuple[StepState, int, Person, Mapping[str, float], bool]] = {}
+    begun: dict[str, tuple[int, Person, Mapping[str, float]]] = {}
     why, interruptions = "", 0
     valid = {step.id for step in procedure.steps if step.stays}
     for _, one in said:
@@ -97,11 +114,11 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
             over, begun, why = {id: kept for id, kept in over.items() if id in valid}, {}, told.why
             interruptions += 1
         elif told.what == "begun":
-            begun[told.step], why = (one.at, one.person), ""
+            begun[told.step], why = (one.at, one.person, told.typed), ""
         else:
             state_of: StepState = "done" if told.what == "done" else "skipped"
             seen = bool(told.device) and told.response is None
-            over[told.step] = (state_of, one.at, one.person, seen)
+            over[told.step] = (state_of, one.at, one.person, told.typed, seen)
             why = ""
     steps: list[Step] = []
     at_hand = next((step.id for step in procedure.steps if step.id not in over), None)
@@ -110,7 +127,7 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
             steps.append(Step(number, step, *over[step.id]))
         elif step.id == at_hand:
             own = begun.get(step.id)
-            steps.append(Step(number, step, "now", *(own if own is not None else (None, None))))
+            steps.append(Step(number, step, "now", *(own if own is not None else (None, None, {}))))
         else:
             steps.append(Step(number, step, "to_come"))
     return Conducted(tuple(steps), why, interruptions)

@@ -3,16 +3,17 @@
 import math
 from dataclasses import replace
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
-from escuadra.core.base.model import Frozen, Positive
+from escuadra.core.base.errors import BadInput, refusal
+from escuadra.core.base.model import Positive
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Length, Name, Noun, Said, Value, exact, nouns, said, sentences
-from escuadra.core.base.wording import amount, length_in
+from escuadra.core.base.wording import amount
 from escuadra.core.measure.budget import Contribution, shares
+from escuadra.core.procedure.routine import Routine
 from escuadra.core.procedure.sheet import Limits, check_kind
 from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
@@ -22,13 +23,6 @@ from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
 
 RAKE = [0.5, 0.5, -0.5, -0.5]
 RIDE_HEIGHT = frozenset({"ride_height"})
-
-
-class Routine(Frozen):
-    """What the vehicle's own routine asks for."""
-
-    values: Literal[1, 2, 4] = Field(description="one: the mean; two: front and rear; four: every corner")
-    unit: Literal["mm", "cm", "in"]
 
 
 @check_kind("ride_height")
@@ -169,13 +163,11 @@ class RideHeightCheck(Check):
         """The values for the vehicle's own routine."""
         if self.routine is None:
             return None
-        values = [(c, read[c].value) for c in CORNERS]
-        if self.routine.values == 2:
-            ends = (("front", ("LF", "RF")), ("rear", ("LR", "RR")))
-            values = [(name, (read[a].value + read[b].value) / 2) for name, (a, b) in ends]  # type: ignore[index,misc]
-        elif self.routine.values == 1:
-            values = [("mean", math.fsum(m.value for m in read.values()) / 4)]  # type: ignore[list-item]
-        typed = [said(f"routine.{name}", value=length_in(value, self.routine.unit)) for name, value in values]
+        try:
+            values = self.routine.to_type({corner: read[corner].value for corner in CORNERS})
+        except BadInput as beyond:
+            return said("stance.routine_refuses", why=refusal(beyond))
+        typed = [said(f"routine.{name}", value=self.routine.shown(value)) for name, value in values.items()]
         return said("stance.type_into_vehicles_routine", typed=nouns(typed))
 
     def source_slot(self, figure: Figure) -> str:

@@ -372,6 +372,8 @@ class RunStepped(VisitPayload):
     clear: bool = Field(False, description="the field was answered for before the radar transmitted")
     response: Number | None = Field(None, description="what the routine showed to the board's tilt, dB")
     device: str = Field("", max_length=60, description="what saw it; empty: a person said so")
+    heights: dict[str, Number] = Field({}, description="of the arches as they were read just then, by corner, mm")
+    typed: dict[str, Number] = Field({}, description="what was typed into the routine, by its name, in its unit")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.keep(event, "steps", self)

@@ -1,5 +1,7 @@
 """The conducted run: an overview of its steps, then one step at a time in large letters."""
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Annotated
 
 from fastapi import Form, Request
@@ -10,10 +12,11 @@ from escuadra.commands.running import TakeStep
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, Voltage
 from escuadra.core.procedure.sheet import Limits, RunStep
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.checks import own_checks
 from escuadra.core.visit.checks.vehicle import BatteryCheck
-from escuadra.core.visit.conductor import conducted
+from escuadra.core.visit.conductor import conducted, routine_of
 from escuadra.devices.diagnosis import LinkedVehicle
 from escuadra.devices.watching import Watched, watched
 from escuadra.web import forms
@@ -22,6 +25,7 @@ from escuadra.web.screens import screen
 from escuadra.web.screens.sheet.routes import LINK, on_link
 
 router = screen("conduct", "/jobs/{job}/steps")
+NOTHING_TYPED: Mapping[str, str] = MappingProxyType({})
 
 
 def _volts(opened: Opened) -> Limits | None:
@@ -53,6 +57,7 @@ def page(
     status: int = 200,
     why: str = "",
     response: str = "",
+    typed: Mapping[str, str] = NOTHING_TYPED,
 ) -> Response:
     """The overview while nobody began the run, else the step at hand; what is told says how long it still waits."""
     garage = garage_of(request)
@@ -83,6 +88,10 @@ def page(
         error=error,
         why=why,
         response=response,
+        typed=typed,
+        corners=CORNERS,
+        routine=routine_of(opened.sheet.plan.procedure),
+        old=now.too_old(at) if now is not None else False,
         seen=seen,
         volts=Voltage(seen.scan.voltage) if seen is not None else None,
     )
@@ -99,7 +108,7 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
     """A step begun, done or skipped, or the run interrupted; what the link sees can speak against it."""
     opened = garage_of(request).open(*job)
     step = next((one for one in opened.sheet.plan.procedure.steps if one.id == form.step), None)
-    response, device = form.response, ""
+    response, device, sent = form.response, "", form.sent()
     linked = _linked(request, opened) if step is not None and form.what == "done" else None
     try:
         if step is not None and linked is not None:
@@ -115,6 +124,8 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
             form.why,
             form.clear == "yes",
             response,
+            heights={corner: sent.get(f"height_{corner}", "") for corner in CORNERS},
+            back={name.removeprefix("back_"): typed for name, typed in sent.items() if name.startswith("back_")},
             device=device,
             calibration=job.calibration,
         )
@@ -123,9 +134,9 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
             linked[0].routine(linked[1])
         opened = garage_of(request).do(command, person_of(request), form.entry)
     except NoAnswer as error:
-        return page(request, job, error.said, 409, form.why, form.response)
+        return page(request, job, error.said, 409, form.why, form.response, sent)
     except (BadInput, Conflict) as error:
-        return page(request, job, told(error), status_of(error), form.why, form.response)
+        return page(request, job, told(error), status_of(error), form.why, form.response, sent)
     if opened.state.frozen is not None:
         return RedirectResponse(f"/jobs/{opened.address}?check=result", 303)
     return RedirectResponse(f"/jobs/{opened.address}/steps", 303)
