@@ -59,7 +59,7 @@ def test_all_cases_on_the_command_line() -> None:
         (["compute", "vin", "-"], '{"vin": 5}', 2, "vin: given 5; accepted:"),
         (["compute", "vin", "-"], "not JSON", 2, "one JSON object"),
         (["compute", "vin", "-"], "[1, 2]", 2, "one JSON object"),
-        (["compute", "sorcery", "-"], "{}", 2, "kind: given sorcery; accepted: one of aim"),
+        (["compute", "sorcery", "-"], "{}", 2, "kind: given sorcery; accepted: one of adjusting"),
         (["compute", "vin", "no-such-file.json"], "", 2, "a file that can be read"),
         (["verify", "--data", "no-such-folder"], "", 2, "a folder with a garage"),
     ],

@@ -12,7 +12,8 @@ from playwright.sync_api import Page, expect
 from tests.e2e.conftest import Server, Visit, job_page
 
 JOB = "VF-0421"
-STEPS = ("supported", "cleared", "opened", "middle", "back", "forward", "answer")
+ARCHES = {"LF": "711", "RF": "713 mm", "LR": "724", "RR": "72.2 cm"}
+SHOWN = {"front": "71.0", "rear": "72.5"}
 MOST_RUNS = 5
 
 
@@ -49,6 +50,22 @@ def notch(page: Page, id: str) -> None:
     page.get_by_role("button", name="Take it from the vehicle").click()
 
 
+def ride_heights(page: Page) -> None:
+    """The arches read for the routine, and what it shows of them typed back: once wrongly."""
+    step(page, "ride")
+    for corner, typed in ARCHES.items():
+        page.fill(f"[name=height_{corner}]", typed)
+    page.get_by_role("button", name="These were read").click()
+    expect(page.locator("[name=back_front]")).to_be_visible()
+    for shown in ({**SHOWN, "rear": "75.2"}, SHOWN):
+        for name, typed in shown.items():
+            page.fill(f"[name=back_{name}]", typed)
+        page.get_by_role("button", name="Done").click()
+        if shown is not SHOWN:
+            expect(page.get_by_role("alert")).to_contain_text("what was to be typed: 72.5")
+            expect(page.locator("[name=back_rear]")).to_have_value("75.2")
+
+
 def before_run(page: Page, server: Server, job: str) -> None:
     """What is asked anew before each run, until it may be run."""
     page.goto(f"{server.url}{job}")
@@ -82,6 +99,7 @@ def test_a_radar_is_turned_until_its_routine_passes(live: Server, visit: Visit) 
     for id in ("supported", "cleared", "opened"):
         step(page, id)
         page.get_by_role("button", name="Done").click()
+    ride_heights(page)
     notch(page, "middle")
     step(page, "back")
     page.get_by_role("button", name="Begin the wait").click()
@@ -108,6 +126,7 @@ def test_a_radar_is_turned_until_its_routine_passes(live: Server, visit: Visit) 
                 page.get_by_role("button", name="Done").click()
         step(page, "opened")
         page.get_by_role("button", name="Done").click()
+        ride_heights(page)
         for id in ("middle", "back", "forward"):
             notch(page, id)
         expect(page).to_have_url(re.compile("check=result"), timeout=20_000)

@@ -348,7 +348,7 @@ def test_the_demo_makes_eight_visits_and_never_touches_what_it_did_not_make(tmp_
     half.do(AddPerson("teo", "Teo Marchena", "specialist"), ITSELF, press())
     half.close()
     anew = open_demo(tmp_path / "half", Clock())
-    assert len(anew.jobs()) == 11, "a demo that was left half-filled is made anew"
+    assert len(anew.jobs()) == 12, "a demo that was left half-filled is made anew"
     anew.close()
     (tmp_path / "photos").mkdir()
     (tmp_path / "photos" / "holiday.txt").write_text("mine")
