@@ -146,3 +146,24 @@ def test_a_trainee_measures_and_a_specialist_confirms_and_signs(full: Technician
     garage.do(Sign(full.job, full.opened.row.head, lambda *_: b"{}"), "ines", press())
     garage.do(Reopen(full.job, "the result was typed wrongly"), "ines", press())
     assert full.opened.sheet.stands
+
+
+def test_what_is_around_is_asked_in_full_once_and_then_whether_it_changed(full: Technician) -> None:
+    full.run()
+    full.result(FAILED, {"yaw": 1.3, "pitch": 0.1, "roll": 0.0})
+    full.happen("attempt")
+    view = full.check("surroundings")
+    assert (view.state, [slot.slot.id for slot in view.slots if not slot.slot.optional]) == ("stale", ["around.same"])
+    full.answer("around.same", "no")
+    assert full.check("surroundings").state == "stale", "then all of it"
+    assert full.opened.sheet.next.slot == "around.alike"
+    for slot in [view.slot.id for view in view.slots[1:]]:
+        full.answer(slot, "yes")
+    assert full.check("surroundings").state == "holds"
+    full.run()
+    full.happen("attempt")
+    full.answer("around.same", "yes")
+    assert full.check("surroundings").state == "holds"
+    full.happen("vehicle_rolled")
+    ids = [slot.slot.id for slot in full.check("surroundings").slots]
+    assert "around.same" not in ids, "something moved: all of it"

@@ -19,11 +19,16 @@ from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, State
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.log.disturbances import AROUND, ATTEMPT, SCREWS
+from escuadra.core.visit.log.events import Answered
 from escuadra.core.visit.plan import slope_slots
 from escuadra.core.visit.six_heights import begun, six_slots
 from escuadra.core.visit.slots import Slot
 
 ON_MARKS = "floor.marks"
+SAME = "around.same"
+RUNS = ("run", ATTEMPT, SCREWS, "run_again")
+"""What changes nothing of what is around: it is only answered for once more."""
 MOST_ASKED = 8
 """Things of the bay that are asked about one by one before a run."""
 
@@ -200,12 +205,36 @@ class SurroundingsCheck(Check):
         sees_by = setup.plan.procedure.sees_by
         questions = [(f"around.{name}", question) for name, question in self.asked[sees_by]]
         questions += [(f"around.thing.{thing.id}", ask_about(thing, sees_by)) for thing in known_things(setup)]
-        return [Slot(id=id, label=label, ask="tick", aspects=frozenset({"area"})) for id, label in questions]
+        full = [Slot(id=id, label=label, ask="tick", aspects=AROUND) for id, label in questions]
+        if not self._only_run_since(setup, full):
+            return full
+        label = said(f"place.nothing_changed.{sees_by}")
+        same = Slot(id=SAME, label=label, ask="tick", aspects=AROUND, specified="yes")
+        told = setup.answered(same)
+        if told is not None and told.said.value == "no":
+            return full
+        return [same, *(replace(slot, optional=True) for slot in full)]
+
+    def _only_run_since(self, setup: Setup, full: list[Slot]) -> bool:
+        """All was answered for, and since then nothing but runs happened to it."""
+        last = [live[-1] for slot in full if (live := setup.relied(slot.id))]
+        if len([e for e in last if isinstance(e.said, Answered) and e.said.value == "yes"]) < len(full):
+            return False
+        since = min(entry.seq for entry in last)
+        happened = [past.what for past in setup.state.disturbances if past.seq > since and past.aspects & AROUND]
+        term = setup.fresh_ms(full[0])
+        old = term is not None and setup.at is not None and min(entry.at for entry in last) + term <= setup.at
+        return bool(happened) and not old and all(what in RUNS for what in happened)
 
     def judge(self, setup: Setup) -> Judgement:
         if setup.stations and all(view.done for view in setup.stations):
             return Judgement(True, summary=said("place.answered_before_each_run"))
-        answers = [(slot.label, setup.answered(slot)) for slot in self.slots(setup)]
+        slots = self.slots(setup)
+        if slots[0].id == SAME:
+            if setup.answered(slots[0]) is None:
+                return Judgement(False, because=setup.state.last_disturbed(AROUND))
+            return Judgement(True, summary=said("place.unchanged"))
+        answers = [(slot.label, setup.answered(slot)) for slot in slots]
         given = [(label, found) for label, found in answers if found is not None]
         refused = [label for label, found in given if found.said.value != "yes"]
         wrong = sentences(said("answered_no", names=nouns(refused)) if refused else None)
