@@ -129,6 +129,14 @@ class RecordedStep(Frozen):
     response: float | None = Field(None, description="of a radar to its board, dB")
 
 
+class RecordedLine(Frozen):
+    """Where a lens's line stood beside its two limit lines."""
+
+    lens: Said
+    stood: str = Field(description="between, above or below")
+    value: Said
+
+
 class RecordedTurn(Frozen):
     """A screw of the sensor that was turned."""
 
@@ -144,6 +152,7 @@ class RecordedAttempt(Frozen):
     person: str
     outcome: str = Field(description="passed, failed, interrupted; empty: not told")
     figures: list[RecordedShown] = []
+    lines: list[RecordedLine] = Field([], description="of each lens between its limit lines")
     steps: list[RecordedStep] = Field([], description="of a conducted run, interruptions among them, in their order")
     turned: list[RecordedTurn] = Field([], description="of the sensor's screws after it")
 
@@ -412,9 +421,21 @@ def _attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
         person=one.run.person.name,
         outcome=outcome,
         figures=figures,
+        lines=_lines(one, sheet),
         steps=[_step(kept, sheet) for kept in one.steps],
         turned=_turns(one, sheet),
     )
+
+
+def _lines(one: Attempt, sheet: Sheet) -> list[RecordedLine]:
+    stood = {id: str(getattr(entry.said, "value", "")) for id, entry in one.lines.items()}
+    return [
+        RecordedLine(
+            lens=as_said(Name(line.lens)), stood=stood[line.id], value=as_said(Noun(f"answer.{stood[line.id]}"))
+        )
+        for line in sheet.plan.procedure.lines
+        if line.id in stood
+    ]
 
 
 def _turns(one: Attempt, sheet: Sheet) -> list[RecordedTurn]:

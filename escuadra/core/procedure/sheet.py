@@ -196,6 +196,14 @@ class ResultFigure(Frozen):
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     way: AimWay = Field(description="about which axis the sensor looks beside where it should")
     limits: Limits = Field(description="degrees")
+    lens: CatalogueText | None = Field(None, description="which of several it is of")
+
+
+class ResultLine(Frozen):
+    """A line that the vehicle shows for a lens between two limit lines, without any figure."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    lens: CatalogueText
 
 
 Key = Literal["off", "accessory", "on", "on_not_ready", "ready", "running"]
@@ -272,6 +280,7 @@ class Procedure(Frozen):
     checks: list[SerializeAsAny[CheckSpec]] = Field(min_length=1)
     cautions: list[CatalogueText]
     results: list[ResultFigure] = Field([], description="what the routine shows; empty: passed or failed alone")
+    lines: list[ResultLine] = Field([], description="what the vehicle shows for each lens between two limit lines")
     steps: list[RunStep] = Field(
         [], max_length=40, description="of the run, in their order; empty: it is told when done"
     )
@@ -303,6 +312,7 @@ class Procedure(Frozen):
     def _unique(self) -> Self:
         each_once("checks", (check.id for check in self.checks), said("wants.each_checks_id_once"))
         each_once("results", (figure.id for figure in self.results), said("wants.each_results_id_once"))
+        each_once("lines", (one.id for one in self.lines), said("wants.each_lines_id_once"))
         each_once("steps", (step.id for step in self.steps), said("wants.each_steps_id_once"))
         if any(step.heights for step in self.steps) and not any(getattr(c, "routine", None) for c in self.checks):
             raise BadInput("steps", "heights", said("wants.routine_of_ride_height"))

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from escuadra.core.visit.log.disturbances import SCREWS
 from escuadra.core.visit.log.events import ReadingTaken, TurnsTold
-from escuadra.core.visit.log.state import LATER, OUTCOME, RESULTS, Entry, Keeping, Run, State
+from escuadra.core.visit.log.state import LATER, LINES, OUTCOME, RESULTS, Entry, Keeping, Run, State
 
 
 @dataclass(frozen=True)
@@ -16,6 +16,8 @@ class Attempt:
     outcome: Entry | None
     figures: dict[str, Entry] = field(default_factory=dict)
     """By the id of the sheet's figure, as they were read last."""
+    lines: dict[str, Entry] = field(default_factory=dict)
+    """By the id of the sheet's line, where it stood."""
     steps: tuple[Keeping, ...] = ()
     """What was said of its steps, interruptions among them, in its order."""
     told: TurnsTold | None = None
@@ -35,13 +37,14 @@ def attempts(state: State) -> list[Attempt]:
             if slot.startswith(RESULTS) and (kept := [e for e in entries if run.seq < e.seq < ends and not e.withdrawn])
         }
         figures = {slot.removeprefix(RESULTS): e for slot, e in told.items() if isinstance(e.said, ReadingTaken)}
+        lines = {slot.removeprefix(LINES): e for slot, e in told.items() if slot.startswith(LINES)}
         # The last step of a run is recorded just before the run itself.
         steps = tuple(one for one in state.steps if began < one.seq <= run.seq)
         turns = [one.said for one in state.turns_told if run.seq < one.seq < ends]
         newest = turns[-1] if turns and isinstance(turns[-1], TurnsTold) else None
         if told or not run.said.station:
             turned = _turned(state, run.seq, ends)
-            found.append(Attempt(run, told.get(OUTCOME), figures, steps, newest, turned))
+            found.append(Attempt(run, told.get(OUTCOME), figures, lines, steps, newest, turned))
         began = run.seq
     return found
 

@@ -4,16 +4,18 @@ Limits of the figures judged by ``verdict`` (JCGM 106). A figure is what the sen
 that as zero: what is shown afterwards proves that it did, and nothing about where the sensor looks.
 """
 
+from collections.abc import Mapping, Sequence
 from typing import ClassVar
 
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Noun, said, sentences
+from escuadra.core.base.said import Name, Noun, Said, Text, nouns, said, sentences
 from escuadra.core.base.wording import amount
-from escuadra.core.procedure.sheet import ResultFigure, check_kind
-from escuadra.core.visit.checks.base import Check, Judgement, Link
+from escuadra.core.procedure.sheet import Procedure, ResultFigure, check_kind
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.lenses import SEEN, SIGNS, pattern, signs
 from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT
-from escuadra.core.visit.log.state import OUTCOME, RESULTS
+from escuadra.core.visit.log.state import LINES, OUTCOME, RESULTS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot
 
@@ -59,15 +61,29 @@ class ResultCheck(Check):
         outcome = Slot(
             id=OUTCOME, label=said("result.outcome"), ask="choice", options=OUTCOMES, aspects=RESULT, photos=True
         )
-        return [outcome, *(_slot(figure) for figure in setup.plan.procedure.results)]
+        lines = [
+            Slot(
+                id=f"{LINES}{one.id}",
+                label=said("result.line", lens=Name(one.lens)),
+                ask="choice",
+                options=SEEN,
+                aspects=RESULT,
+                photos=True,
+            )
+            for one in setup.plan.procedure.lines
+        ]
+        return [outcome, *lines, *(_slot(figure) for figure in setup.plan.procedure.results)]
 
     def judge(self, setup: Setup) -> Judgement:
         slots = self.slots(setup)
         outcome = setup.answered(slots[0]) if slots else None
         if outcome is None:
             return Judgement(False, note=sentences(said("result.after_run") if not slots else None))
-        figures, missing = [], 0
-        for figure, slot in zip(setup.plan.procedure.results, slots[1:], strict=True):
+        figures, missing, procedure = [], 0, setup.plan.procedure
+        lines = slots[1 : 1 + len(procedure.lines)]
+        seen = {s.id.removeprefix(LINES): str(e.said.value) for s in lines if (e := setup.answered(s)) is not None}
+        missing += len(lines) - len(seen)
+        for figure, slot in zip(procedure.results, slots[1 + len(lines) :], strict=True):
             read = setup.now(slot)
             missing += read is None
             if read is not None:
@@ -77,7 +93,8 @@ class ResultCheck(Check):
                     )
                 )
         value = outcome.said.value
-        wrong = sentences(said(f"result.{value}") if value != PASSED else None)
+        together = _together(procedure, seen, figures)
+        wrong = sentences(said(f"result.{value}") if value != PASSED else None, together)
         note = sentences(said("result.before_zeroing") if missing else None)
         # A run that failed may have shown nothing: it is a result as good as one that passed.
         complete = not missing or value != PASSED
@@ -94,6 +111,21 @@ class ResultCheck(Check):
         )
 
 
+def _together(procedure: Procedure, seen: Mapping[str, str], figures: Sequence[Figure]) -> Said | None:
+    """What several lenses tell together: their lines, and their figures up and down."""
+    lenses: dict[str, Name] = {one.id: Name(one.lens) for one in procedure.lines}
+    off = {id: SIGNS[where] for id, where in seen.items()}
+    if not off:
+        of_lens = {f.id: Name(f.lens) for f in procedure.results if f.lens is not None and f.way == "aim_pitch"}
+        read = [(f.id, f.value, f.lower or 0.0, f.upper or 0.0) for f in figures if f.id in of_lens]
+        lenses, off = of_lens, signs(read)
+    found = pattern(off)
+    if not found.lenses:
+        return None
+    named = nouns(lenses[id] for id in found.lenses)
+    return said(f"result.lenses.{found.fault or 'alone'}", lenses=named)
+
+
 def _run(setup: Setup) -> bool:
     """The procedure was run: everywhere, and shown to have stood there still."""
     if setup.stations:
@@ -101,8 +133,9 @@ def _run(setup: Setup) -> bool:
     return bool(setup.state.ran)
 
 
-def _label(figure: ResultFigure) -> Noun:
-    return Noun(f"result.{figure.way}")
+def _label(figure: ResultFigure) -> Text:
+    way = Noun(f"result.{figure.way}")
+    return way if figure.lens is None else said("result.of_lens", what=way, lens=Name(figure.lens))
 
 
 def _slot(figure: ResultFigure) -> Slot:

@@ -43,6 +43,8 @@ from escuadra.core.visit.log.whole import (
 RESULTS = "result."
 """With this the ids of all slots of a result begin."""
 OUTCOME = f"{RESULTS}outcome"
+LINES = f"{RESULTS}line."
+"""With this the ids of the slots of each lens's line begin."""
 LATER = 2**62
 """seq of what was not said yet."""
 

@@ -9,10 +9,12 @@ from escuadra.commands import Garage, Opened
 from escuadra.core.base.said import NOTHING, Value
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import ResultFigure
+from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.residuals import Compared, Shown, compared
 from escuadra.core.visit.why import Possible, Why, advised, told, why
+from escuadra.drawing.lens_lines import lens_lines_view
 from escuadra.drawing.residuals import residuals_view
 from escuadra.drawing.why import why_view
 from escuadra.web.pages import Addressed, garage_of, render
@@ -80,6 +82,13 @@ def _explained(found: Why) -> list[tuple[Possible, Value, Value, Value | None]]:
     ]
 
 
+def _lenses(opened: Opened) -> str:
+    """Each lens's line as it stood after the last run, drawn; empty where the vehicle shows none."""
+    runs, lines = attempts(opened.state), opened.sheet.plan.procedure.lines
+    stood = {id: str(getattr(e.said, "value", "")) for id, e in runs[-1].lines.items()} if runs else {}
+    return lens_lines_view(lines, stood) if lines and stood else ""
+
+
 @router.get("")
 def show(request: Request, job: Addressed) -> Response:
     """The figures of a result, each drawn over time."""
@@ -96,6 +105,7 @@ def show(request: Request, job: Addressed) -> Response:
         tab=opened.calibration,
         sheet=opened.sheet,
         rows=rows(garage, opened),
+        lenses=_lenses(opened),
         why=found,
         why_told=[(one, told(found, one)) for one in found.shown] if found is not None else [],
         why_advised=advised(found) if found is not None else NOTHING,
