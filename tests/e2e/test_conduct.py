@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from escuadra.commands import Garage
 from escuadra.demo.technician import Technician
 from tests.conftest import finished, ground_flat
-from tests.e2e.conftest import Server, Visit
+from tests.e2e.conftest import Server, Visit, choose_instrument
 
 
 @pytest.mark.slow
@@ -55,3 +55,42 @@ def test_a_run_is_taken_step_by_step_with_a_remote_and_outlives_a_killed_server(
         at(step)
     page.keyboard.press("PageDown")
     expect(page.locator(".next-sentence")).to_contain_text("What did the routine say")
+
+
+@pytest.mark.slow
+def test_a_door_that_was_opened_in_the_run_is_made_good_before_it_goes_on(server: Server, visit: Visit) -> None:
+    garage = Garage(server.data, lambda: time.time_ns() // 1_000_000)
+    ground_flat(garage, "Norte")
+    who = Technician(garage, garage.clock() - 7_200_000, "teo")
+    who.take_in(number="R-2", reason="windscreen replaced", bay="Norte", procedure="HV-CAM-01")
+    job = finished(who).job
+    arches = who.opened.sheet.plan.vehicle.arches
+    garage.close()
+    page = visit(server, f"/jobs/{job}/steps", person="teo")
+    page.get_by_role("button", name="I have read the cautions").click()
+    for step in ("support", "lights"):
+        expect(page.locator(f"[data-step={step}]")).to_be_visible()
+        page.get_by_role("button", name="Done, next").click()
+    expect(page.locator("[data-step=people]")).to_be_visible()
+    page.goto(f"{server.url}/jobs/{job}")
+    page.get_by_text("What else happened").click()
+    page.get_by_role("button", name="door used").click()
+    expect(page.locator("[data-check=doors][data-state=stale]")).to_have_count(1)
+    page.goto(f"{server.url}/jobs/{job}/steps")
+    page.get_by_role("button", name="Done, next").click()
+    expect(page.get_by_role("alert")).to_contain_text("Not settled yet")
+    page.goto(f"{server.url}/jobs/{job}?check=doors")
+    before = page.locator("#sheet").get_attribute("data-count") or ""
+    page.locator(".check[data-open]").get_by_role("button", name="Yes").click()
+    expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
+    for corner in ("LF", "RF", "LR", "RR"):
+        page.goto(f"{server.url}/jobs/{job}?check=ride_height&slot=arch.{corner}")
+        choose_instrument(page)
+        before = page.locator("#sheet").get_attribute("data-count") or ""
+        page.fill("#typed", f"{getattr(arches, corner):g}")
+        page.locator("#typed").press("Enter")
+        expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
+    page.goto(f"{server.url}/jobs/{job}/steps")
+    expect(page.locator("[data-step=people]")).to_be_visible()
+    page.get_by_role("button", name="Done, next").click()
+    expect(page.locator("[data-step=key_on]")).to_be_visible()
