@@ -24,7 +24,7 @@ from escuadra.core.visit.log.events import (
     SetupConfirmed,
     StepSaid,
 )
-from escuadra.core.visit.log.state import OUTCOME, RESULTS
+from escuadra.core.visit.log.state import LINES, OUTCOME, RESULTS
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 
@@ -248,6 +248,8 @@ class TakeResult(VisitCommand):
 
     outcome: str
     figures: Mapping[str, float] = field(default_factory=dict)
+    lines: Mapping[str, str] = field(default_factory=dict)
+    """Where each lens's line stood, by its id."""
     device: str = field(default="", kw_only=True)
 
     def once_run(self, opened: Opened) -> bool:
@@ -258,6 +260,10 @@ class TakeResult(VisitCommand):
         """The outcome, and each figure that the sheet asks for as a reading."""
         sheet, at = opened.sheet, opened.calibration
         sayings = list(Answer(self.visit, OUTCOME, self.outcome, calibration=at).say(context, opened))
+        for line in sheet.plan.procedure.lines:
+            if line.id in self.lines and f"{LINES}{line.id}" in sheet.slots:
+                stood = Answer(self.visit, f"{LINES}{line.id}", self.lines[line.id], calibration=at)
+                sayings += stood.say(context, opened)
         for asked in sheet.plan.procedure.results:
             slot = f"{RESULTS}{asked.id}"
             if asked.id not in self.figures or slot not in sheet.slots:

@@ -28,6 +28,8 @@ class RoutineResult:
     figures: dict[str, float]
     turns: dict[str, float]
     """Of the sensor's screws by their ids, clockwise positive; none: the routine tells none."""
+    lines: dict[str, str]
+    """Where each lens's line stood, by the line's id: between, above or below."""
 
 
 class DiagnosticLink(Protocol):
@@ -81,7 +83,8 @@ class LinkedVehicle:
         figures, turns = (
             {str(name): float(value) for name, value in dict(told[what]).items()} for what in ("figures", "turns")
         )
-        return RoutineResult(str(told["outcome"]), figures, turns)
+        lines = {str(id): str(where) for id, where in dict(told["lines"]).items()}
+        return RoutineResult(str(told["outcome"]), figures, turns, lines)
 
     def respond(self, unit: str, tilt: float) -> float:
         """A radar's response."""
@@ -99,6 +102,7 @@ class LinkedVehicle:
         further = {"travel": given.travel, "step": given.step} if given is not None else {}
         by, so_far = procedure.sees_by, [dict(one) for one in turned]
         asked = {"unit": unit, "by": by, "limits": limits, "screws": screws, "turned": so_far, **further}
+        asked["lines"] = [one.id for one in procedure.lines]
         self.devices.ask(bay=self.visit, ask="sensor", **asked)
 
     def set(self, **state: Any) -> None:

@@ -18,7 +18,7 @@ stays. ``scan``, ``key`` {``on``}, ``clear`` {``units``} and ``routine`` {``unit
 "key", "units": [{"unit", "answered", "codes": [{"code", "state"}]}]}``; ``set_car`` sets ``voltage`` and ``lost``.
 ``sensor`` {``unit``, ``by``, ``limits`` {figure: [lower, upper]}, ``screws``, ``travel``, ``step``, ``turned``
 [{screw: turns}]}: what the unit has behind it. ``results`` {``unit``}: what its routine said, ``{"outcome", "figures",
-"turns"}``; ``respond`` {``unit``, ``tilt``}: a radar's ``{"response"}`` to its board, dB; ``turn`` {``unit``,
+"turns", "lines"}``; ``respond`` {``unit``, ``tilt``}: a radar's ``{"response"}`` to its board, dB; ``turn`` {``unit``,
 ``turns``}: its screws turned. What a sensor sees is the target as it stands in the bay of the same name; without one it
 stands where it should.
 """

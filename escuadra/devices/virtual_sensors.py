@@ -14,6 +14,7 @@ from typing import Literal
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import nouns, said
 from escuadra.core.run.radar import Screw
+from escuadra.core.visit.lenses import ABOVE, BELOW, BETWEEN
 
 NOISE_DEG = 0.02
 RESPONSE_DB, RESPONSE_NOISE_DB = 74.0, 0.08
@@ -88,20 +89,28 @@ class VirtualRadar:
         return RESPONSE_DB - FALLS_DB * off**2 + self.chance.gauss(0, RESPONSE_NOISE_DB)
 
 
+LINE_DEG = 0.5
+"""How far a lens may look up or down before its line leaves its limit lines."""
+
+
 class VirtualCamera:
     """A camera with one lens or several in one holder."""
 
-    def __init__(self, seed: str, lenses: int = 1) -> None:
+    def __init__(self, seed: str, lenses: Sequence[str] = ()) -> None:
+        """``lenses``: ids of the lines that it shows, one a lens; none: one lens."""
         self.chance = random.Random(seed)
         gauss = self.chance.gauss
         self.holder = gauss(0, 0.12), gauss(0, 0.12), gauss(0, 0.12)
-        self.lenses = [tuple(one + gauss(0, 0.02) for one in self.holder) for _ in range(lenses)]
+        self.lenses = {lens: gauss(0, 0.02) for lens in lenses}
+        """By how much each looks lower than its holder."""
 
     def show(self, misled: Misled) -> dict[str, float]:
-        """What its routine shows; with several lenses each figure once a lens."""
-        found: dict[str, float] = {}
-        for number, own in enumerate(self.lenses, 1):
-            seen = zip(("yaw", "pitch", "roll"), own, (misled.yaw, misled.pitch, misled.roll), strict=True)
-            end = f"_{number}" if len(self.lenses) > 1 else ""
-            found |= {f"{name}{end}": a + b + self.chance.gauss(0, NOISE_DEG) for name, a, b in seen}
-        return found
+        """What its routine shows."""
+        seen = zip(("yaw", "pitch", "roll"), self.holder, (misled.yaw, misled.pitch, misled.roll), strict=True)
+        return {name: own + off + self.chance.gauss(0, NOISE_DEG) for name, own, off in seen}
+
+    def lines(self, misled: Misled) -> dict[str, str]:
+        """Where each lens's line stands between its limit lines; a lens that looks down has it above."""
+        pitch = self.holder[1] + misled.pitch
+        down = {lens: pitch + own + self.chance.gauss(0, NOISE_DEG) for lens, own in self.lenses.items()}
+        return {lens: BETWEEN if abs(off) <= LINE_DEG else ABOVE if off > 0 else BELOW for lens, off in down.items()}

@@ -12,6 +12,7 @@ from typing import Any
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import nouns, said
 from escuadra.core.run.radar import Screw, ScrewsInput, screws
+from escuadra.core.visit.lenses import BETWEEN
 from escuadra.devices.virtual_sensors import Misled, VirtualCamera, VirtualRadar
 
 LOW_VOLTS = 11.5
@@ -36,10 +37,14 @@ class Fitted:
     stated: tuple[Screw, ...] = ()
     step: float = 0.125
     shown: dict[str, float] = field(default_factory=dict)
+    lines: dict[str, str] = field(default_factory=dict)
+    """Where each lens's line stands."""
 
     @property
     def failed(self) -> bool:
-        """A figure was shown beyond its limits."""
+        """A figure was shown beyond its limits, or a line."""
+        if any(where != BETWEEN for where in self.lines.values()):
+            return True
         return any(not low <= self.shown.get(name, low) <= high for name, (low, high) in self.limits.items())
 
     @property
@@ -78,7 +83,9 @@ class VirtualVehicle:
             return
         own = tuple(Screw.read(one) for one in asked.get("screws", []))
         limits = {str(name): (float(low), float(high)) for name, (low, high) in dict(asked.get("limits", {})).items()}
-        sees: VirtualCamera | VirtualRadar = VirtualCamera(f"{self.vin} {unit}")
+        sees: VirtualCamera | VirtualRadar = VirtualCamera(
+            f"{self.vin} {unit}", [str(one) for one in asked.get("lines", [])]
+        )
         if asked.get("by") == "radar" and own:
             sees = radar_of(self.vin, unit, own, float(asked["travel"]))
             for turns in asked.get("turned", []):
@@ -113,6 +120,8 @@ class VirtualVehicle:
                 self.runs[unit] = self.runs.get(unit, 0) + 1
                 fitted = self._fitted(unit)
                 fitted.shown = {name: round(value, 2) for name, value in fitted.sees.show(misled).items()}
+                if isinstance(fitted.sees, VirtualCamera):
+                    fitted.lines = fitted.sees.lines(misled)
                 if fitted.failed:
                     self.waiting.add(unit)
         if what == "results":
@@ -147,7 +156,7 @@ class VirtualVehicle:
             raise BadInput("unit", unit, said("wants.routine_run_first"))
         fitted = self._fitted(unit)
         outcome = "failed" if fitted.failed else "passed"
-        return {"outcome": outcome, "figures": dict(fitted.shown), "turns": fitted.turns}
+        return {"outcome": outcome, "figures": dict(fitted.shown), "turns": fitted.turns, "lines": fitted.lines}
 
     def _scan(self) -> dict[str, Any]:
         awake = self.key and self.voltage >= LOW_VOLTS

@@ -23,7 +23,7 @@ from escuadra.commands.vehicle import KINDS, ChangeAsked
 from escuadra.core.base.cautions import LASER
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.quantities import OWN_UNIT, Question
-from escuadra.core.base.said import Noun, Said, Text, said, sentences
+from escuadra.core.base.said import Name, Noun, Said, Text, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.instrument import Tool
@@ -512,7 +512,7 @@ def take_result(request: Request, job: Addressed, form: Annotated[forms.Result, 
             raise Conflict(said("routes.sheet.result_changed"))
     except (Conflict, NoAnswer) as error:
         return page(request, opened, "result", "", Trouble(error.said), 409)
-    command = TakeResult(job.visit, found.outcome, found.figures, device=LINK, calibration=job.calibration)
+    command = TakeResult(job.visit, found.outcome, found.figures, found.lines, device=LINK, calibration=job.calibration)
     return _told(request, job, command, form.entry)
 
 
@@ -537,7 +537,12 @@ def shown_result(opened: Opened, found: RoutineResult) -> str:
         say(said("certificate.figure", label=Noun(f"result.{f.way}"), value=amount(found.figures[f.id], "°", 2, f.way)))
         for f in asked
     ]
-    return "; ".join([say(Noun(f"answer.{found.outcome}")), *figures])
+    lines = [
+        say(said("certificate.figure", label=Name(one.lens), value=Noun(f"answer.{found.lines[one.id]}")))
+        for one in opened.sheet.plan.procedure.lines
+        if one.id in found.lines
+    ]
+    return "; ".join([say(Noun(f"answer.{found.outcome}")), *figures, *lines])
 
 
 def _offered(request: Request, opened: Opened, check: str) -> str:
