@@ -179,9 +179,11 @@ def _bracket(given: AdjustingInput, learned: dict[str, Learned], exact: dict[str
         so_far = sum(turned.get(screw.id, 0.0) for turned in given.turned)
         if abs(so_far + exact[screw.id]) > given.travel:
             return "travel"
-    if len(given.turned) >= given.most_passes:
+    # A run that was only repeated turned nothing.
+    turned = [any(one.values()) for one in given.turned]
+    if sum(turned) >= given.most_passes:
         return "passes"
     sizes = [math.hypot(one.yaw, one.pitch) for one in given.shown]
-    if len(sizes) > 2 and sizes[-1] > STAYS_OUT * sizes[-2]:
+    if sum(turned) > 1 and turned[-1] and sizes[-1] > STAYS_OUT * sizes[-2]:
         return "stays_out"
     return ""
