@@ -71,7 +71,7 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("rig", "VF-0417", "/rig", DESK, "light", approached),
     ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
     ("ready", "VF-0419", "/ready", DESK, "light", nothing),
-    ("instrument-dim", "/instruments/meter-1", "", DESK, "dim", nothing),
+    ("screws", "VF-0421", "/screws", DESK, "light", nothing),
 ]
 
 
