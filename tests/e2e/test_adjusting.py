@@ -83,7 +83,7 @@ def before_run(page: Page, server: Server, job: str) -> None:
 def test_a_radar_is_turned_until_its_routine_passes(live: Server, visit: Visit) -> None:
     job = job_page(live, JOB)
     page = visit(live, job)
-    expect(page.locator(".next-sentence")).to_contain_text("screw on the left 3/8 of a turn clockwise")
+    expect(page.locator(".next-sentence")).to_contain_text("side screw 3/8 of a turn clockwise")
     page.get_by_role("link", name="Turn the screws").first.click()
     page.get_by_role("button", name="Turned so").click()
     before_run(page, live, job)
