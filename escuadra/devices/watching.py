@@ -10,15 +10,15 @@ from escuadra.core.base.said import Said, Voltage, said
 from escuadra.core.procedure.sheet import Key, Limits, RunStep
 from escuadra.devices.diagnosis import DiagnosticLink, Scan
 
-KEY_ON: dict[Key, bool] = {
+KEY_ON: dict[Key, bool | None] = {
     "off": False,
-    "accessory": False,
+    "accessory": None,
     "on": True,
     "on_not_ready": True,
     "ready": True,
     "running": True,
 }
-"""Whether the control units are awake with it."""
+"""Whether the control units are awake with it; nothing where one vehicle's are and another's are not."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,7 @@ def watched(step: RunStep, link: DiagnosticLink, unit: str, volts: Limits | None
     if volts is not None and scan.voltage < volts.lower:
         low = said("watching.low", volts=Voltage(scan.voltage), least=Voltage(volts.lower))
         return Watched(scan, low)
-    if step.key is not None and KEY_ON[step.key] is not scan.key:
+    if step.key is not None and KEY_ON[step.key] not in (None, scan.key):
         return Watched(scan, said("watching.key_on" if scan.key else "watching.key_off"))
     return Watched(scan, None, _done(step, scan, link, unit))
 
