@@ -284,14 +284,14 @@ class Technician:
         said = TakeStep(self.job, id, what, why, bool(response), response, calibration=self.calibration)
         self.garage.do(said, self.person, self.id())
 
-    def heights_for_routine(self, id: str, off: float = 0.0) -> None:
-        """The arches read once more, typed into the routine as it wants them, and read back; ``off``: mm."""
+    def heights_for_routine(self, id: str) -> None:
+        """The arches read once more, typed into the routine as it wants them, and read back."""
         slots = self.opened.sheet.slots
         typed: dict[str, str] = {}
         for corner in CORNERS:
             read = slots[f"arch.{corner}"].now[-1].said
             assert isinstance(read, ReadingTaken)
-            typed[corner] = f"{read.value + off:g} mm"
+            typed[corner] = f"{read.value:g} mm"
         begun = TakeStep(self.job, id, "begun", heights=typed, calibration=self.calibration)
         self.garage.do(begun, self.person, self.id())
         now = conducted(self.opened.sheet.plan.procedure, self.opened.state).now

@@ -7,7 +7,7 @@ screws really do. Three tilts of the board tell the misalignment up and down a s
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.procedure.adjusting import Adjusting
@@ -175,8 +175,6 @@ class Tilted:
     u: float = 0.0
     refused: bool = False
     missing: int = 0
-    steps: tuple[str, ...] = field(default=())
-    """Ids of the steps of the run in which they were read."""
 
     @property
     def pitch(self) -> float | None:
@@ -205,7 +203,7 @@ def tilted(procedure: Procedure, state: State, lean: float, u_response: float) -
     responses = tuple(read[step] for step in kept)
     missing = len(steps) - len(kept)
     if missing or len(kept) % NOTCHES:
-        return Tilted(tilts, responses, missing=missing, steps=tuple(kept))
+        return Tilted(tilts, responses, missing=missing)
     peaks, us = [], []
     try:
         for k in range(0, len(kept), NOTCHES):
@@ -214,8 +212,8 @@ def tilted(procedure: Procedure, state: State, lean: float, u_response: float) -
             peaks.append(tilt(TiltInput(tilts=(x0, x1, x2), responses=(y0, y1, y2))))
             us.append(_u_vertex((x0, x1, x2), (y0, y1, y2), u_response))
     except BadInput:
-        return Tilted(tilts, responses, refused=True, steps=tuple(kept))
-    return Tilted(tilts, responses, tuple(peaks), math.hypot(*us) / len(us), steps=tuple(kept))
+        return Tilted(tilts, responses, refused=True)
+    return Tilted(tilts, responses, tuple(peaks), math.hypot(*us) / len(us))
 
 
 def _u_vertex(tilts: tuple[float, float, float], responses: tuple[float, float, float], u: float) -> float:

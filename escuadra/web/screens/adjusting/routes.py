@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.commands import Opened
 from escuadra.commands.adjusting import TellTurns, TurnScrews
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
-from escuadra.core.base.said import NOTHING, Name, Said, Turns, nouns
+from escuadra.core.base.said import NOTHING, Name, Said, nouns
 from escuadra.core.base.wording import amount
 from escuadra.core.visit.aiming import Tilted, aiming
 from escuadra.core.visit.checks.adjusting import TiltsCheck, turned
@@ -62,7 +62,6 @@ def page(
             (turned(s, turns.get(s.id, 0.0)) for s in given.screws) if given is not None else ()
         ),
         degrees=lambda value, way: amount(value, "°", 2, way),
-        eighths=lambda value: Turns(abs(value), eighths=True),
         named=Name,
         typed=typed,
         error=error,
