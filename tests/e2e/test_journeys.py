@@ -1,10 +1,11 @@
 """Journeys through what goes wrong: a misread tape, a bump, a killed server, two tablets, wrong units, gloves."""
 
 import re
+import time
 import urllib.request
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from escuadra.demo.technician import FRONT_TAPES
 from tests.conftest import BEGUN
@@ -128,6 +129,21 @@ def test_nothing_that_was_acknowledged_is_lost_and_nothing_is_recorded_twice(ser
     page.goto(f"{server.url}{path}?check=ride_height&slot=arch.RF")
     expect(page.locator(".slot", has_text="RF arch")).not_to_contain_text("readings")
     expect(page.locator(".entry")).to_contain_text("1 reading: a further one repeats")
+
+
+def test_a_slow_answer_is_not_drawn_over_by_the_place_it_left(server: Server, visit: Visit) -> None:
+    page = visit(server)
+    take_in(page, server, "K-1")
+    page.goto(f"{server.url}{job_page(server, 'K-1')}?check=ride_height&slot=arch.LF")
+
+    def slow(route: Route) -> None:
+        answer = route.fetch()
+        time.sleep(1.0)
+        route.fulfill(response=answer)
+
+    page.route("**/readings", slow)
+    record(page, "713.5")
+    expect(page.locator(".entry-label")).to_have_text("RF arch above the floor", timeout=5000)
 
 
 def test_two_tablets_on_one_job_see_each_other_and_sign_only_what_they_saw(server: Server, visit: Visit) -> None:

@@ -309,9 +309,17 @@
   };
   document.addEventListener("htmx:sendError", () => { offline(true); rested(); });
   document.addEventListener("htmx:responseError", () => { offline(true); rested(); });
-  document.addEventListener("htmx:afterRequest", rested);
+  let unanswered = 0;
+  let asked = 0;
+  document.addEventListener("htmx:beforeSend", (event) => {
+    unanswered += 1;
+    event.detail.xhr.asked = asked += 1;
+  });
+  document.addEventListener("htmx:afterRequest", () => { unanswered = Math.max(0, unanswered - 1); rested(); });
   document.addEventListener("htmx:beforeSwap", (event) => {
     offline(false);
+    // A page that was asked for before something else was is older than what that brings.
+    if (event.detail.requestConfig.verb === "get" && event.detail.xhr.asked < asked) event.detail.shouldSwap = false;
     const sent = event.detail.requestConfig && event.detail.requestConfig.verb === "post";
     const kept = event.detail.xhr.status >= 400 || event.detail.serverResponse.includes('id="entry-trouble"');
     if (sent && !kept && field() && field().dataset.draft) stored(sessionStorage, field().dataset.draft, null);
@@ -368,9 +376,13 @@
     const changes = new EventSource(`/jobs/${sheet().dataset.job}/changes`);
     changes.addEventListener("changed", (event) => {
       if (Number(event.data) <= Number(sheet().dataset.count)) return;
-      setTimeout(() => {
-        if (Number(event.data) > Number(sheet().dataset.count)) load(sheet().dataset.place);
-      }, 300);
+      const look = () => {
+        if (Number(event.data) <= Number(sheet().dataset.count)) return;
+        // One's own entry is on its way, and brings the sheet with it.
+        if (unanswered) setTimeout(look, 300);
+        else load(sheet().dataset.place);
+      };
+      setTimeout(look, 300);
     });
     window.addEventListener("pagehide", () => changes.close());
   };
