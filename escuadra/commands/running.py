@@ -11,8 +11,9 @@ from escuadra.commands.reading import SIGNS, TakeReading
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import figure
 from escuadra.core.base.quantities import Question, understand
-from escuadra.core.base.said import Count, Length, Noun, as_said, nouns, said
+from escuadra.core.base.said import Count, Length, Name, Noun, as_said, nouns, said
 from escuadra.core.base.wording import amount
+from escuadra.core.procedure.sheet import Side
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.conductor import Step, conducted, routine_of
 from escuadra.core.visit.log.events import (
@@ -113,6 +114,8 @@ class TakeStep(VisitCommand):
     """Of the arches by corner, as they were typed when the routine asked for them."""
     back: Mapping[str, str] = field(default_factory=dict)
     """What the routine shows of them, by its name, as typed."""
+    unit: str = ""
+    """The side of the unit that was opened, where the step asks for it."""
     device: str = field(default="", kw_only=True)
 
     @property
@@ -146,6 +149,9 @@ class TakeStep(VisitCommand):
         if self.what == "done" and now.step.transmits and not self.clear:
             raise Conflict(said("jobs.running.field_not_clear"))
         own = of_owner(opened, "calibration")
+        unit = _opened(opened, self.unit) if self.what == "done" and now.step.unit else None
+        if unit is not None and unit != opened.sheet.plan.procedure.side:
+            return [Saying(RunStepped(step=self.step, what="interrupted", unit=unit, device=self.device[:60]), own)]
         response = None
         if self.what == "done" and now.step.tilt_deg is not None:
             response = figure(self.response.strip(), "response", said("wants.response_db"), -MOST_DB, MOST_DB)
@@ -163,6 +169,7 @@ class TakeStep(VisitCommand):
             why=why[:300],
             clear=self.clear,
             response=response,
+            unit=unit,
             device=self.device[:60],
         )
         sayings = [Saying(told, own)]
@@ -171,6 +178,17 @@ class TakeStep(VisitCommand):
             last = RunProcedure(self.visit, station.id if station is not None else "", calibration=self.calibration)
             sayings += last.told_of(opened)
         return sayings
+
+
+def _opened(opened: Opened, side: str) -> Side:
+    """The unit that was opened; raises ``BadInput`` where it was not said."""
+    units = opened.sheet.plan.procedure.units
+    found = next((unit.side for unit in units if unit.side == side), None)
+    if found is None:
+        raise BadInput(
+            "unit", side, said("wants.unit_opened", names=nouns([Name(unit.name) for unit in units], "comma"))
+        )
+    return found
 
 
 def _heights(opened: Opened, given: Mapping[str, str]) -> tuple[dict[Corner, float], dict[str, float]]:

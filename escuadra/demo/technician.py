@@ -274,14 +274,21 @@ class Technician:
         self.garage.do(RunProcedure(self.job, here, calibration=self.calibration), self.person, self.id())
 
     def step(
-        self, id: str, wait_s: float | None = None, what: StepSaid = "done", why: str = "", response: str = ""
+        self,
+        id: str,
+        wait_s: float | None = None,
+        what: StepSaid = "done",
+        why: str = "",
+        response: str = "",
+        unit: str = "",
     ) -> None:
-        """A step of a conducted run, its wait sat out."""
+        """A step of a conducted run, its wait sat out; ``unit``: opened in the tester, the sheet's own unless said."""
         if wait_s is not None and what == "done":
             self.garage.do(TakeStep(self.job, id, "begun", calibration=self.calibration), self.person, self.id())
             # Each press takes a while of its own; an exact wait leaves no more than it is long.
             self.at += round(wait_s * 1000) - PRESS_MS
-        said = TakeStep(self.job, id, what, why, bool(response), response, calibration=self.calibration)
+        opened = unit or self.opened.sheet.plan.procedure.side or ""
+        said = TakeStep(self.job, id, what, why, bool(response), response, unit=opened, calibration=self.calibration)
         self.garage.do(said, self.person, self.id())
 
     def heights_for_routine(self, id: str) -> None:

@@ -20,6 +20,7 @@ from escuadra.core.base.stream import Person
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.sheet import Side
 from escuadra.core.visit.attempts import Attempt, attempts
 from escuadra.core.visit.checks.adjusting import turned
 from escuadra.core.visit.codes import after, before
@@ -127,6 +128,7 @@ class RecordedStep(Frozen):
     why: str = ""
     clear: bool = Field(False, description="the field was answered for before the radar transmitted")
     response: float | None = Field(None, description="of a radar to its board, dB")
+    unit: Side | None = Field(None, description="which of two units was opened")
 
 
 class RecordedLine(Frozen):
@@ -463,6 +465,7 @@ def _step(one: Keeping, sheet: Sheet) -> RecordedStep:
         why=told.why,
         clear=told.clear,
         response=told.response,
+        unit=told.unit,
     )
 
 

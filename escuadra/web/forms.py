@@ -360,6 +360,7 @@ class Stepping(Posted):
     why: Text = ""
     clear: Text = ""
     response: Text = ""
+    unit: Text = ""
     by: Literal["", "link"] = ""
 
 

@@ -7,9 +7,14 @@ import pytest
 from playwright.sync_api import expect
 
 from escuadra.commands import Garage
+from escuadra.commands.whole import AddCalibration
+from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_bay import VirtualBay
 from tests.conftest import finished, ground_flat
 from tests.e2e.conftest import Server, Visit, choose_instrument
+from tests.e2e.test_setting import follow
 
 
 @pytest.mark.slow
@@ -94,3 +99,74 @@ def test_a_door_that_was_opened_in_the_run_is_made_good_before_it_goes_on(server
     expect(page.locator("[data-step=people]")).to_be_visible()
     page.get_by_role("button", name="Done, next").click()
     expect(page.locator("[data-step=key_on]")).to_be_visible()
+
+
+def stands(server: Server, job: str, frame: tuple[float, float, float, float]) -> None:
+    """The radar at the right set up while nobody serves it: what is its own answered, the frame pushed across."""
+    garage = Garage(server.data, lambda: time.time_ns() // 1_000_000)
+    who = Technician(garage, garage.clock(), "teo")
+    who.job, who.calibration, who.count = job, "2", 2000
+    for view in who.opened.sheet.groups[0].checks:
+        for slot in [one.slot.id for one in view.slots if not one.now]:
+            if slot.startswith("condition."):
+                who.answer(slot, SOUND)
+            elif slot == "bracket.lean":
+                who.read(slot, "0.2", "level-1", "minus")
+            elif slot.startswith("stored."):
+                who.read(slot, "0.3", "tester", "plus")
+    bay = VirtualBay(who.opened.sheet.plan, frame, seed=3)
+    bay.height = who.opened.sheet.plan.procedure.height
+    follow(who, bay, "run")
+    garage.close()
+
+
+@pytest.mark.slow
+def test_two_radars_one_side_through_and_then_the_other(server: Server, visit: Visit) -> None:
+    garage = Garage(server.data, lambda: time.time_ns() // 1_000_000)
+    ground_flat(garage, "Norte")
+    who = Technician(garage, garage.clock() - 7_200_000, "teo")
+    who.take_in(number="R-3", reason="radar control unit replaced", bay="Norte", procedure="HV-RAD-01")
+    who.set_up()
+    garage.do(AddCalibration(who.job, "HV-RAD-02"), "teo", who.id())
+    arches = {corner: f"{getattr(who.opened.sheet.plan.vehicle.arches, corner):g}" for corner in CORNERS}
+    garage.close()
+    page = visit(server, f"/jobs/{who.job}/steps", person="teo")
+    for address, own, other in ((f"/jobs/{who.job}", "1", "2"), (f"/jobs/{who.job}.2", "2", "1")):
+        if own == "2":
+            server.kill()
+            stands(server, who.job, (0.5, 853.0, 0.0, 0.0))
+            server.start()
+        page.goto(f"{server.url}{address}/steps")
+        expect(page.locator("[data-overview]")).to_contain_text(f"in the tester: Distance radar {own}")
+        page.get_by_role("button", name="I have read the cautions").click()
+        for id in ("key_on", "supported", "cleared"):
+            expect(page.locator(f"[data-step={id}]")).to_be_visible()
+            page.get_by_role("button", name="Done, next").click()
+        page.get_by_label(f"Distance radar {other}").check()
+        page.get_by_role("button", name="Done, next").click()
+        expect(page.locator("[data-other-unit]")).to_contain_text(f"Distance radar {other} was opened")
+        page.get_by_label(f"Distance radar {own}").check()
+        page.get_by_role("button", name="Done, next").click()
+        for corner, typed in arches.items():
+            page.fill(f"[name=height_{corner}]", typed)
+        page.get_by_role("button", name="These were read").click()
+        for corner, typed in arches.items():
+            page.fill(f"[name=back_{corner}]", typed)
+        page.get_by_role("button", name="Done, next").click()
+        for id, response in (("middle", "71"), ("back", "68"), ("forward", "68")):
+            expect(page.locator(f"[data-step={id}]")).to_contain_text("Nobody nearer to the antenna than 1.5 m")
+            page.get_by_role("button", name="Begin the wait").click()
+            expect(page.locator("[data-over=yes]")).to_be_visible(timeout=15_000)
+            page.locator("[name=clear]").check()
+            page.fill("[name=response]", response)
+            page.get_by_role("button", name="Done, next").click()
+        expect(page.locator("[data-step=answer]")).to_be_visible()
+        page.get_by_role("button", name="Done, next").click()
+        page.locator(".check[data-open]").get_by_role("button", name="passed", exact=True).click()
+        for label in ("Sideways", "Up or down"):
+            expect(page.locator(".entry-label")).to_contain_text(label)
+            page.locator("form.entry [name=word]").first.check()
+            page.locator("#typed").fill("0.11")
+            page.keyboard.press("Enter")
+        page.get_by_role("button", name="Sign", exact=True).click()
+        expect(page.locator(".next-sentence")).to_have_text("The calibration is signed.")

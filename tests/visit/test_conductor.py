@@ -8,6 +8,7 @@ import pytest
 from escuadra.catalogue.library import PRACTICE
 from escuadra.commands import Garage
 from escuadra.commands.running import RunProcedure, TakeStep
+from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.conductor import Conducted, conducted
 from escuadra.demo.technician import Technician
@@ -47,6 +48,31 @@ def test_steps_come_one_after_the_other_and_the_last_one_is_the_run(ambulance: T
         ambulance.step("answer")
     ambulance.result()
     assert ambulance.check("result").judgement.complete
+
+
+def test_the_unit_of_the_other_side_stops_the_run(garage: Garage) -> None:
+    ground_flat(garage, "Norte")
+    who = Technician(garage, garage.clock(), "teo")
+    who.take_in(number="T-2", reason="front radar replaced", bay="Norte", procedure="HV-RAD-01")
+    who.set_up()
+    for id in ("key_on", "supported", "cleared"):
+        who.step(id)
+    with refused(BadInput, match="Distance radar 1, Distance radar 2"):
+        who.step("opened", unit="rear")
+    who.step("opened", unit="right")
+    run = at(who)
+    assert (run.other_unit, run.interruptions) == ("right", 1)
+    assert run.now is not None
+    assert run.now.step.id == "opened"
+    who.step("opened", unit="left")
+    assert (at(who).other_unit, at(who).interruptions) == (None, 1)
+    who.garage.do(AddCalibration(who.job, "HV-RAD-02"), "teo", who.id())
+    left = {view.check.id: view.state for view in who.opened.sheet.checks}
+    who.calibration = "2"
+    right = {view.check.id: view.state for view in who.opened.sheet.checks}
+    shared = ("alignment", "ride_height", "centreline", "thrust", "level", "square")
+    assert {id: right[id] for id in shared} == {id: left[id] for id in shared}, "the frame and the line are taken over"
+    assert right["centred"] == "out"
 
 
 def test_a_wait_counts_from_when_it_was_begun_and_is_sat_out(ambulance: Technician) -> None:

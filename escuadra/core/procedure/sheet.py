@@ -206,6 +206,16 @@ class ResultLine(Frozen):
     lens: CatalogueText
 
 
+Side = Literal["left", "right"]
+
+
+class Unit(Frozen):
+    """One of two like units of a vehicle: the side that it sits on, and what the tester calls it."""
+
+    side: Side
+    name: CatalogueText
+
+
 Key = Literal["off", "accessory", "on", "on_not_ready", "ready", "running"]
 Keeps = Literal[
     "doors_shut", "lights_not_automatic", "mirrors_unfolded", "tailgate_shut", "people_out", "equipment_away"
@@ -231,6 +241,8 @@ class RunStep(Frozen):
         description="of the board in that notch, its top away from the vehicle positive: its response is read",
     )
     heights: bool = Field(False, description="the routine asks for the ride heights, measured just then")
+    unit: bool = Field(False, description="the routine of one of two units is opened: which one is asked")
+    away: Positive | None = Field(None, description="how far everybody stays from the antenna while it transmits, mm")
     link: Literal["", "key", "start", "answer"] = Field(
         "", description="what the link to the vehicle sees of it: the key turned so, the routine started or ended"
     )
@@ -271,6 +283,8 @@ class Procedure(Frozen):
         "gravity", description="what level means: gravity, or the plane that the tyres stand on (floor or runway)"
     )
     sees_by: Literal["camera", "radar"] = Field("camera", description="what must be kept out of its sight")
+    side: Side | None = Field(None, description="on which side the sensor sits, where the vehicle has two like it")
+    units: list[Unit] = Field([], description="those two, as the tester calls them")
     mounting: Mounting
     room: list[Zone] = Field([], description="kept clear while the procedure runs")
     places: list[TargetPlace] = Field([], description="where targets stand; empty: the one place of the sheet")
@@ -316,6 +330,10 @@ class Procedure(Frozen):
         each_once("steps", (step.id for step in self.steps), said("wants.each_steps_id_once"))
         if any(step.heights for step in self.steps) and not any(getattr(c, "routine", None) for c in self.checks):
             raise BadInput("steps", "heights", said("wants.routine_of_ride_height"))
+        if (self.units or any(step.unit for step in self.steps)) and (
+            self.side is None or {unit.side for unit in self.units} != set(get_args(Side)) or len(self.units) != 2
+        ):
+            raise BadInput("units", [unit.side for unit in self.units], said("wants.two_units_and_side"))
         if self.adjusting is not None and not {"aim_yaw", "aim_pitch"} <= {figure.way for figure in self.results}:
             raise BadInput("results", [figure.way for figure in self.results], said("wants.results_yaw_pitch"))
         each_once("stations", (station.id for station in self.stations), said("wants.each_stations_id_once"))

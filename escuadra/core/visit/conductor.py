@@ -11,7 +11,7 @@ from typing import Literal
 
 from escuadra.core.base.stream import Person
 from escuadra.core.procedure.routine import Routine
-from escuadra.core.procedure.sheet import Procedure, RunStep
+from escuadra.core.procedure.sheet import Procedure, RunStep, Side
 from escuadra.core.visit.checks.stance import RideHeightCheck
 from escuadra.core.visit.log.events import RunStepped
 from escuadra.core.visit.log.state import Keeping, State
@@ -62,8 +62,10 @@ class Conducted:
 
     steps: tuple[Step, ...]
     interrupted: str
-    """Why it was interrupted last; empty: it was not, or it was taken up since."""
+    """Why it was interrupted last; empty: it was not, it was taken up since, or the wrong unit was opened."""
     interruptions: int
+    other_unit: Side | None = None
+    """The unit that was opened instead, where that interrupted it last."""
 
     @property
     def now(self) -> Step | None:
@@ -101,7 +103,7 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
     said = sorted([*said, *((seq, None) for seq in disturbed)], key=lambda item: item[0])
     over: dict[str, tuple[StepState, int, Person, Mapping[str, float], bool]] = {}
     begun: dict[str, tuple[int, Person, Mapping[str, float]]] = {}
-    why, interruptions = "", 0
+    why, interruptions, other = "", 0, None
     valid = {step.id for step in procedure.steps if step.stays}
     for _, one in said:
         if one is None:
@@ -113,13 +115,15 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
         if told.what == "interrupted":
             over, begun, why = {id: kept for id, kept in over.items() if id in valid}, {}, told.why
             interruptions += 1
+            other = told.unit
         elif told.what == "begun":
             begun[told.step], why = (one.at, one.person, told.typed), ""
+            other = None
         else:
             state_of: StepState = "done" if told.what == "done" else "skipped"
             seen = bool(told.device) and told.response is None
             over[told.step] = (state_of, one.at, one.person, told.typed, seen)
-            why = ""
+            why, other = "", None
     steps: list[Step] = []
     at_hand = next((step.id for step in procedure.steps if step.id not in over), None)
     for number, step in enumerate(procedure.steps, 1):
@@ -130,4 +134,4 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
             steps.append(Step(number, step, "now", *(own if own is not None else (None, None, {}))))
         else:
             steps.append(Step(number, step, "to_come"))
-    return Conducted(tuple(steps), why, interruptions)
+    return Conducted(tuple(steps), why, interruptions, other)

@@ -13,6 +13,7 @@ from escuadra.core.base.stream import Event, Part, Payload
 from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.measure.readings import Instrument, Sag
+from escuadra.core.procedure.sheet import Side
 from escuadra.core.vehicle.scope import Reason
 from escuadra.core.visit.log.disturbances import AROUND, FLOOR, HAPPENINGS, PLACED, RESULT
 
@@ -374,6 +375,7 @@ class RunStepped(VisitPayload):
     device: str = Field("", max_length=60, description="what saw it; empty: a person said so")
     heights: dict[str, Number] = Field({}, description="of the arches as they were read just then, by corner, mm")
     typed: dict[str, Number] = Field({}, description="what was typed into the routine, by its name, in its unit")
+    unit: Side | None = Field(None, description="which of two units was opened")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.keep(event, "steps", self)

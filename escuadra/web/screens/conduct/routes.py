@@ -11,7 +11,7 @@ from escuadra.commands import Opened
 from escuadra.commands.running import TakeStep
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, Voltage
-from escuadra.core.procedure.sheet import Limits, RunStep
+from escuadra.core.procedure.sheet import Limits, RunStep, Side, Unit
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.checks import own_checks
@@ -48,6 +48,10 @@ def _seen(linked: tuple[LinkedVehicle, str] | None, opened: Opened, step: RunSte
         return watched(step, *linked, _volts(opened)) if linked is not None else None
     except NoAnswer:
         return None
+
+
+def _unit(opened: Opened, side: Side | None) -> Unit | None:
+    return next((unit for unit in opened.sheet.plan.procedure.units if unit.side == side), None)
 
 
 def page(
@@ -90,6 +94,9 @@ def page(
         response=response,
         typed=typed,
         corners=CORNERS,
+        units=opened.sheet.plan.procedure.units,
+        own_unit=_unit(opened, opened.sheet.plan.procedure.side),
+        other_unit=_unit(opened, run.other_unit),
         routine=routine_of(opened.sheet.plan.procedure),
         old=now.too_old(at) if now is not None else False,
         seen=seen,
@@ -126,6 +133,7 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
             response,
             heights={corner: sent.get(f"height_{corner}", "") for corner in CORNERS},
             back={name.removeprefix("back_"): typed for name, typed in sent.items() if name.startswith("back_")},
+            unit=form.unit,
             device=device,
             calibration=job.calibration,
         )
