@@ -21,7 +21,7 @@ WAYS = {"clockwise": 1.0, "anticlockwise": -1.0}
 
 @dataclass(frozen=True)
 class ScrewCommand(VisitCommand):
-    """Something about the screws; only after a run that failed."""
+    """Something about the screws; only after a run that failed, or a spot that was read of the sensor's mirror."""
 
     def once_run(self, opened: Opened) -> bool:
         """It is what came of the run."""
@@ -30,9 +30,14 @@ class ScrewCommand(VisitCommand):
     def aimed(self, opened: Opened) -> tuple[Adjusting, Aiming]:
         """The sheet's screws and how far the aiming came; raises ``Conflict`` where there is nothing to turn."""
         procedure = opened.sheet.plan.procedure
-        found = aiming(procedure, opened.state)
+        found = aiming(opened.sheet.setup)
         if procedure.adjusting is None or found is None:
             raise Conflict(said("jobs.adjusting.no_screws"))
+        if procedure.adjusting.mirror is not None:
+            here, last = opened.sheet.plan.station, found.last
+            if last is None or last.turned is not None or here is None or not here.aims:
+                raise Conflict(said("jobs.adjusting.read_spot"))
+            return procedure.adjusting, found
         if opened.state.frozen is None or found.last is None or found.last.outcome != FAILED:
             raise Conflict(said("jobs.adjusting.not_failed"))
         return procedure.adjusting, found

@@ -269,7 +269,7 @@ class Technician:
                 if step.heights:
                     self.heights_for_routine(step.id)
                 else:
-                    self.step(step.id, step.wait_s, response=responses.get(step.id, ""))
+                    self.step(step.id, step.wait_s, response=responses.get(step.id, ""), clear=step.transmits)
             return
         self.garage.do(RunProcedure(self.job, here, calibration=self.calibration), self.person, self.id())
 
@@ -281,6 +281,7 @@ class Technician:
         why: str = "",
         response: str = "",
         unit: str = "",
+        clear: bool = False,
     ) -> None:
         """A step of a conducted run, its wait sat out; ``unit``: opened in the tester, the sheet's own unless said."""
         if wait_s is not None and what == "done":
@@ -288,7 +289,9 @@ class Technician:
             # Each press takes a while of its own; an exact wait leaves no more than it is long.
             self.at += round(wait_s * 1000) - PRESS_MS
         opened = unit or self.opened.sheet.plan.procedure.side or ""
-        said = TakeStep(self.job, id, what, why, bool(response), response, unit=opened, calibration=self.calibration)
+        said = TakeStep(
+            self.job, id, what, why, clear or bool(response), response, unit=opened, calibration=self.calibration
+        )
         self.garage.do(said, self.person, self.id())
 
     def heights_for_routine(self, id: str) -> None:

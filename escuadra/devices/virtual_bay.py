@@ -77,6 +77,8 @@ class VirtualBay:
         self._last_turn, self.hang, self.notch = 0.0, plan.hang, 0.0
         self.seated = {f"mirror.{side}.{turn}": run_out for side, turn, run_out in RUN_OUT}
         self.stand = (27.0, -16.0, 1.4)
+        self.looks = (0.0, 0.0)
+        """How far the sensor looks to the left and down, degrees, as its mirror shows it."""
         """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
         shared = {id(LENGTHS): LENGTHS, id(SCALE): SCALE, id(DEGREES): DEGREES}
         self._offset = {k: self.chance.gauss(0, i.accuracy_constant / math.sqrt(3)) for k, i in shared.items()}
@@ -147,6 +149,8 @@ class VirtualBay:
             return self.height
         if place == "height.beam":
             return self.height + (self.plan.target.drop or 0.0) + sag(self.plan)[0]
+        if parts[0] == "spot":
+            return self._spot(parts[1])
         if parts[0] in ("level", "hangs"):
             lean = self.roll if parts[1] == "roll" else self.pitch
             return lean + (self.notch if parts[1] == "tilt" else 0.0)
@@ -169,6 +173,16 @@ class VirtualBay:
             if found is not None:
                 return found + self.seated.get(place, 0.0)
         raise BadInput("place", place, said("wants.place_these_devices_can_held"))
+
+    def _spot(self, way: str) -> float:
+        """Where the beam comes back from the sensor's mirror: by twice what that is turned against the frame."""
+        sensor = self.plan.procedure.sensor
+        away = self.leaning.before_beam((sensor.x, sensor.y))
+        if way == "distance":
+            return away
+        yaw, pitch = self.looks
+        off = yaw - self.scene.pose.yaw_deg if way == "left" else self.pitch - pitch
+        return away * math.tan(math.radians(2 * off))
 
     def _hub(self, corner: str) -> Space:
         x, y = self.scene.hub(corner)  # type: ignore[arg-type]

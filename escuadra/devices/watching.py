@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from escuadra.core.base.errors import BadInput, NoAnswer
 from escuadra.core.base.said import Said, Voltage, said
-from escuadra.core.procedure.sheet import Key, Limits, RunStep
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import Key, RunStep
 from escuadra.devices.diagnosis import DiagnosticLink, Scan
 
 KEY_ON: dict[Key, bool | None] = {

@@ -3,10 +3,12 @@
 import math
 from collections.abc import Mapping
 
-from escuadra.core.base.said import Name, Turns, said
+from escuadra.core.base.said import Name, Turns, nouns, said
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.adjusting import Adjusting, AdjustingScrew
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.visit.aiming import Tilted
+from escuadra.core.visit.mirror import Spot
 from escuadra.drawing.svg import arrow_head, document, element, label, line, n, polyline
 
 WIDTH, HEIGHT = 600.0, 380.0
@@ -16,6 +18,9 @@ BODY = (78.0, 64.0)
 """Half of the sensor as it is drawn, beyond its screws, px."""
 HEAD, ARC = 17.0, 38.0
 """Of a screw's head, and of the arrow about it, px."""
+SPOT = (600.0, 340.0)
+SPOT_PX = 120.0
+"""How far from the outlet the spot, or the field for it, is drawn at most."""
 TILTS = (720.0, 260.0)
 LEFT, RIGHT, TOP, FOOT = 30.0, 60.0, 28.0, 40.0
 POINTS = 40
@@ -73,6 +78,38 @@ def _screw(screw: AdjustingScrew, at: tuple[float, float], turns: float | None) 
             way_of = "clockwise" if turns > 0 else "anticlockwise"
             found.append(label("small", (place[0], place[1] + 28), said(f"drawing.aiming.{way_of}"), anchor))
     return found
+
+
+def spot_view(found: Spot, yaw: Limits, pitch: Limits) -> str:
+    """The outlet as one looks from behind it at the vehicle, where the beam comes back, and the field it may be in.
+
+    The vehicle's left is on the right.
+    """
+    per_degree = math.radians(2) * found.distance
+    low, high = (found.left + (limit - found.yaw) * per_degree for limit in (yaw.lower, yaw.upper))
+    least, most = (found.up + (found.pitch - limit) * per_degree for limit in (pitch.upper, pitch.lower))
+    reach = max(abs(one) for one in (found.left, found.up, low, high, least, most, 10.0))
+    scale = SPOT_PX / reach
+
+    def at(left: float, up: float) -> tuple[float, float]:
+        return MIDDLE[0] + left * scale, SPOT[1] / 2 - up * scale
+
+    x, y = at(found.left, found.up)
+    (x0, y0), (x1, y1) = at(low, most), at(high, least)
+    inside = low <= found.left <= high and least <= found.up <= most
+    middle = at(0.0, 0.0)
+    body = [
+        element("rect", "spot-field", x=x0, y=y0, width=x1 - x0, height=y1 - y0),
+        line("thin", (middle[0] - SPOT_PX, middle[1]), (middle[0] + SPOT_PX, middle[1])),
+        line("thin", (middle[0], middle[1] - SPOT_PX), (middle[0], middle[1] + SPOT_PX)),
+        element("circle", "fixed", cx=middle[0], cy=middle[1], r=8),
+        element("circle", "dot" if inside else "spot-out", cx=x, cy=y, r=11),
+    ]
+    places = nouns((amount(found.left, "mm", 0, "side"), amount(found.up, "mm", 0, "above")), "comma")
+    body.append(label("name", (MIDDLE[0], SPOT[1] - 14), places, "middle"))
+    body.append(label("small", (8, SPOT[1] - 12), said("drawing.aiming.vehicle_right")))
+    body.append(label("small", (WIDTH - 8, SPOT[1] - 12), said("drawing.aiming.vehicle_left"), "end"))
+    return document(said("drawing.aiming.spot"), SPOT, body, letters=16)
 
 
 def tilts_view(found: Tilted) -> str:

@@ -1,7 +1,7 @@
 """Residuals over time: every vehicle a dot, what is usual a band, this vehicle's own joined, this visit's marked."""
 
 from escuadra.core.base.said import Angle, Name, said
-from escuadra.core.procedure.sheet import Limits
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.visit.residuals import DAY_MS, Compared
 from escuadra.drawing.svg import Point, document, element, label, line, polyline
 

@@ -5,7 +5,7 @@ Overrides stand first. The JSON is the record; the PDF shows the same facts with
 
 import base64
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
@@ -21,6 +21,7 @@ from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Side
+from escuadra.core.visit.aiming import aiming
 from escuadra.core.visit.attempts import Attempt, attempts
 from escuadra.core.visit.checks.adjusting import turned
 from escuadra.core.visit.codes import after, before
@@ -147,6 +148,16 @@ class RecordedTurn(Frozen):
     value: Said
 
 
+class RecordedAim(Frozen):
+    """Where the sensor looked by its mirror, and what was then turned."""
+
+    at: datetime
+    yaw_deg: float
+    pitch_deg: float
+    value: list[Said]
+    turned: list[RecordedTurn] = []
+
+
 class RecordedAttempt(Frozen):
     """A run of the procedure, and what came of it."""
 
@@ -270,6 +281,7 @@ class Record(Frozen):
     photos: list[RecordedPhoto] = []
     checks: list[RecordedCheck]
     confirmed: RecordedConfirmation | None = Field(None, description="the set-up, before the run")
+    aimed: list[RecordedAim] = Field([], description="each time that the sensor's mirror was looked at")
     attempts: list[RecordedAttempt] = Field([], description="every run with what came of it, in their order")
     runs: list[RecordedRun] = Field([], description="where the sheet is run at several places")
     disturbances: list[Happened]
@@ -351,6 +363,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         if sheet.confirmed is not None
         else None,
         attempts=[_attempt(one, sheet) for one in attempts(state)],
+        aimed=_aimed(sheet),
         runs=[
             RecordedRun(
                 station=view.station.name,
@@ -425,8 +438,28 @@ def _attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
         figures=figures,
         lines=_lines(one, sheet),
         steps=[_step(kept, sheet) for kept in one.steps],
-        turned=_turns(one, sheet),
+        turned=_turns(one.turned, sheet),
     )
+
+
+def _aimed(sheet: Sheet) -> list[RecordedAim]:
+    """The passes by the sensor's mirror; none where its sheet has none."""
+    given = sheet.plan.procedure.adjusting
+    found = aiming(sheet.setup) if given is not None and given.mirror is not None else None
+    return [
+        RecordedAim(
+            at=_time(one.at),
+            yaw_deg=one.shown.yaw,
+            pitch_deg=one.shown.pitch,
+            value=[
+                as_said(amount(one.shown.yaw, "°", 2, "aim_yaw")),
+                as_said(amount(one.shown.pitch, "°", 2, "aim_pitch")),
+            ],
+            turned=_turns(one.turned, sheet),
+        )
+        for one in (found.passes if found is not None else ())
+        if one.shown is not None
+    ]
 
 
 def _lines(one: Attempt, sheet: Sheet) -> list[RecordedLine]:
@@ -440,14 +473,14 @@ def _lines(one: Attempt, sheet: Sheet) -> list[RecordedLine]:
     ]
 
 
-def _turns(one: Attempt, sheet: Sheet) -> list[RecordedTurn]:
+def _turns(made: Mapping[str, float] | None, sheet: Sheet) -> list[RecordedTurn]:
     given = sheet.plan.procedure.adjusting
-    if given is None or one.turned is None:
+    if given is None or made is None:
         return []
     return [
         RecordedTurn(screw=screw.id, turns=turns, value=turned(screw, turns))
         for screw in given.screws
-        if (turns := one.turned.get(screw.id, 0.0))
+        if (turns := made.get(screw.id, 0.0))
     ]
 
 

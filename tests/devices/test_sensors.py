@@ -7,7 +7,8 @@ from typing import Any
 
 import pytest
 
-from escuadra.core.procedure.sheet import Limits, RunStep
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import RunStep
 from escuadra.core.run.radar import Screw
 from escuadra.core.visit.log.codes import UnitRead
 from escuadra.demo.technician import Technician

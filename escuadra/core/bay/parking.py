@@ -17,8 +17,9 @@ from escuadra.core.bay.bay import Place
 from escuadra.core.bay.ground import Ground
 from escuadra.core.bay.room import Refusal, Room
 from escuadra.core.bay.standing import Standing, target_places
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import VehicleModel
-from escuadra.core.procedure.sheet import FloorLimits, Limits, Procedure, TargetPlace
+from escuadra.core.procedure.sheet import FloorLimits, Procedure, TargetPlace
 
 TURNS = (0, -2, 2, -4, 4, -6, 6, -8, 8)
 """Degrees off the bay's axis, nose either way."""

@@ -11,6 +11,7 @@ from pydantic import Field, field_validator
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import CatalogueText, Frozen, Number, Positive
 from escuadra.core.base.said import said
+from escuadra.core.procedure.limits import Limits
 
 STEPS = (0.125, 0.25)
 """Of a turn: what a hand can tell."""
@@ -27,6 +28,14 @@ class AdjustingScrew(Frozen):
     pitch_deg_per_turn: Number
 
 
+class ByMirror(Frozen):
+    """A mirror on the sensor, or one fitted to a flat face parallel to its front: how it must return a beam."""
+
+    yaw: Limits = Field(description="of the sensor against the line in use, degrees")
+    pitch: Limits = Field(description="degrees")
+    u_deg: Positive = Field(0.03, description="how parallel the mirror sits to the sensor's front, one sigma")
+
+
 class Adjusting(Frozen):
     """How a sensor is turned until it looks where it should."""
 
@@ -36,6 +45,7 @@ class Adjusting(Frozen):
     travel: Positive = Field(description="of a screw from where it was found, either way, turns")
     most_passes: int = Field(3, ge=1, le=20, description="after so many, look at bracket and cover")
     told: bool = Field(True, description="the routine tells the turns; else ours are made")
+    mirror: ByMirror | None = Field(None, description="the sensor's mirror tells the misalignment, not the routine")
 
     @field_validator("step")
     @classmethod
@@ -43,6 +53,11 @@ class Adjusting(Frozen):
         if step not in STEPS:
             raise BadInput("step", step, said("wants.eighths_or_quarters"))
         return step
+
+    @property
+    def asks_turns(self) -> bool:
+        """The routine tells the turns to make."""
+        return self.told and self.mirror is None
 
     @field_validator("screws")
     @classmethod

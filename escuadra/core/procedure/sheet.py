@@ -10,9 +10,10 @@ from typing import Any, ClassVar, Literal, Self, TypeVar, get_args
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
 from escuadra.core.base.errors import BadInput, each_once
-from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number, Positive
+from escuadra.core.base.model import CatalogueText, Frozen, Number, Positive
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.procedure.adjusting import Adjusting
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.things import SOLID, ThingKind
 
@@ -25,24 +26,6 @@ LineChoice = Literal["thrust", "body", "axis"]
 """``axis``: through the middles of both axles, where neither wheels nor body were looked at."""
 Datum = Literal["front_hubs", "rear_hubs", "bumper", "emblem", "plate", "windscreen_camera", "sensor"]
 T = TypeVar("T", bound="CheckSpec")
-
-
-class Limits(Frozen):
-    """Allowed from nominal − minus to nominal + plus."""
-
-    nominal: Number = 0.0
-    minus: NotNegative
-    plus: NotNegative
-
-    @property
-    def lower(self) -> float:
-        """Lower limit."""
-        return self.nominal - self.minus
-
-    @property
-    def upper(self) -> float:
-        """Upper limit."""
-        return self.nominal + self.plus
 
 
 class CheckSpec(Frozen):
@@ -164,6 +147,7 @@ class Station(Frozen):
     place: str = Field("", description="of a stand: id of the place where it is")
     reference: Reference = Field("centre", description="what of the target is read")
     spacing: Positive | None = Field(None, description="between the middles of a target's two parts, mm")
+    aims: bool = Field(False, description="the sensor is only turned there, by its mirror: nothing is run")
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
@@ -334,7 +318,14 @@ class Procedure(Frozen):
             self.side is None or {unit.side for unit in self.units} != set(get_args(Side)) or len(self.units) != 2
         ):
             raise BadInput("units", [unit.side for unit in self.units], said("wants.two_units_and_side"))
-        if self.adjusting is not None and not {"aim_yaw", "aim_pitch"} <= {figure.way for figure in self.results}:
+        by_mirror = self.adjusting is not None and self.adjusting.mirror is not None
+        if by_mirror != any(check.kind == "mirror" for check in self.checks):
+            raise BadInput("adjusting", "mirror" if by_mirror else "routine", said("wants.mirror_and_its_check"))
+        if (
+            self.adjusting is not None
+            and not by_mirror
+            and not {"aim_yaw", "aim_pitch"} <= {figure.way for figure in self.results}
+        ):
             raise BadInput("results", [figure.way for figure in self.results], said("wants.results_yaw_pitch"))
         each_once("stations", (station.id for station in self.stations), said("wants.each_stations_id_once"))
         named = [station.id for station in self.stations]
@@ -357,6 +348,8 @@ class Procedure(Frozen):
         """The sheet as it reads at one of its stations."""
         given = {"distance": station.distance, "offset": station.offset, "height": station.height}
         figures: dict[str, Any] = {name: value for name, value in given.items() if value is not None}
+        if station.aims:
+            figures["steps"] = []
         if station.mounting is not None:
             figures["mounting"] = station.mounting
         nominal: dict[str, float] = {"hang": station.hang}

@@ -1,4 +1,6 @@
-"""A sensor aimed by its two screws, run after run: what was shown, told and turned, and what to turn next.
+"""A sensor aimed by its two screws, pass after pass: what was shown, told and turned, and what to turn next.
+
+What shows the misalignment is the routine after a run, or the sensor's mirror before one, as the sheet has it.
 
 The routine's turns are the ones to make; ours say where they differ, since ours have learned from every pass what the
 screws really do. Three tilts of the board tell the misalignment up and down a second time. Source: ``adjusting``,
@@ -7,17 +9,20 @@ screws really do. Three tilts of the board tell the misalignment up and down a s
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.procedure.adjusting import Adjusting
+from escuadra.core.procedure.adjusting import Adjusting, ByMirror
 from escuadra.core.procedure.sheet import AimWay, Procedure
 from escuadra.core.run.adjusting import SHOWN_U_DEG, AdjustingInput, AdjustingResult, Misaligned, adjusting
 from escuadra.core.run.radar import Screw, TiltInput, TiltResult, tilt
-from escuadra.core.visit.attempts import Attempt, attempts
-from escuadra.core.visit.log.disturbances import MENDED, SCREWS
+from escuadra.core.visit.attempts import attempts
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.log.disturbances import MENDED, POSE, SCREWS
 from escuadra.core.visit.log.events import ReadingTaken, RunStepped, TurnsTold
-from escuadra.core.visit.log.state import State
+from escuadra.core.visit.log.state import LATER, State
+from escuadra.core.visit.mirror import spot, spot_slots
 
 NOTCHES = 3
 """So many responses tell one peak."""
@@ -25,26 +30,18 @@ NOTCHES = 3
 
 @dataclass(frozen=True)
 class Pass:
-    """A run, and the misalignment that it showed before anything was zeroed; nothing where that was not read."""
+    """A misalignment as it was shown, and what then became of the screws."""
 
-    attempt: Attempt
+    at: int
+    """When it was shown, UTC milliseconds."""
     shown: Misaligned | None
-
-    @property
-    def told(self) -> TurnsTold | None:
-        """The turns that the routine told."""
-        return self.attempt.told
-
-    @property
-    def turned(self) -> Mapping[str, float] | None:
-        """What was then turned; nothing: the screws were not touched after it."""
-        return self.attempt.turned
-
-    @property
-    def outcome(self) -> str:
-        """What the routine said; empty while nobody told it."""
-        said = self.attempt.outcome.said if self.attempt.outcome is not None else None
-        return "" if said is None or isinstance(said, ReadingTaken) else said.value
+    """Before anything was zeroed; nothing where that was not read."""
+    outcome: str = ""
+    """What the routine said; empty while nobody told it, or where a mirror shows it."""
+    told: TurnsTold | None = None
+    """The turns that the routine told."""
+    turned: Mapping[str, float] | None = None
+    """What was then turned; nothing: the screws were not touched after it."""
 
 
 @dataclass(frozen=True)
@@ -75,20 +72,21 @@ def figure_of(procedure: Procedure, way: AimWay) -> str:
     return next(figure.id for figure in procedure.results if figure.way == way)
 
 
-def aiming(procedure: Procedure, state: State) -> Aiming | None:
+def aiming(setup: Setup) -> Aiming | None:
     """The aiming of a calibration; nothing where its sheet turns no screws."""
+    procedure = setup.plan.procedure
     given = procedure.adjusting
     if given is None:
         return None
-    passes = _passes(procedure, state)
+    passes = mirrored(setup, given.mirror) if given.mirror is not None else _passes(procedure, setup.state)
     last = passes[-1] if passes else None
     advised = None
-    if last is not None and last.turned is None and last.outcome == "failed":
+    if last is not None and last.turned is None and (last.outcome == "failed" or given.mirror is not None):
         advised = _advised(procedure, given, passes)
     told = last.told.turns if last is not None and last.told is not None and last.told.turns else None
     if last is None or last.turned is not None:
         to_turn = None
-    elif given.told:
+    elif given.asks_turns:
         to_turn = told
     else:
         to_turn = advised.turns if advised is not None else None
@@ -110,7 +108,44 @@ def _passes(procedure: Procedure, state: State) -> tuple[Pass, ...]:
     for attempt in (one for one in attempts(state) if one.run.seq > anew):
         values = {id: e.said.value for id, e in attempt.figures.items() if isinstance(e.said, ReadingTaken)}
         both = yaw in values and pitch in values
-        found.append(Pass(attempt, Misaligned(yaw=values[yaw], pitch=values[pitch]) if both else None))
+        shown = Misaligned(yaw=values[yaw], pitch=values[pitch]) if both else None
+        said = attempt.outcome.said if attempt.outcome is not None else None
+        outcome = "" if said is None or isinstance(said, ReadingTaken) else said.value
+        found.append(Pass(attempt.run.at, shown, outcome, attempt.told, attempt.turned))
+    return tuple(found)
+
+
+def mirrored(setup: Setup, given: ByMirror) -> tuple[Pass, ...]:
+    """What the mirror showed each time since the frame stands there, or last stood there.
+
+    It begins anew with whatever set the frame anew, put the bracket right, or turned the screws by nobody knows what.
+    """
+    state, (_, *ways) = setup.state, spot_slots(setup.plan)
+    every = [e for slot in ways for e in setup.live(slot.id)]
+    if not every:
+        return ()
+    last = max(e.seq for e in every)
+    anew = max(
+        (
+            past.seq
+            for past in state.disturbances
+            if past.seq < last
+            and (past.what == MENDED or (past.what == SCREWS and not past.by) or past.aspects & (POSE | {"level"}))
+        ),
+        default=0,
+    )
+    turns = [past for past in state.disturbances if past.what == SCREWS and past.seq > anew and past.by]
+    ends = [anew, *(past.seq for past in turns), LATER]
+    found = []
+    for k, (since, until) in enumerate(pairwise(ends)):
+        seen = spot(setup, given.u_deg, since, until)
+        turned = turns[k].by if k < len(turns) else None
+        if seen is not None:
+            found.append(Pass(seen.at, Misaligned(yaw=seen.yaw, pitch=seen.pitch), turned=turned))
+        elif found and turned is not None:
+            before = found[-1].turned or {}
+            both = {i: before.get(i, 0.0) + turned.get(i, 0.0) for i in {*before, *turned}}
+            found[-1] = replace(found[-1], turned=both)
     return tuple(found)
 
 
@@ -130,6 +165,8 @@ def _advised(procedure: Procedure, given: Adjusting, passes: Sequence[Pass]) -> 
     if not shown or passes[-1].shown is None:
         return None
     limits = [figure.limits for figure in procedure.results if figure.way in ("aim_yaw", "aim_pitch")]
+    if given.mirror is not None:
+        limits = [given.mirror.yaw, given.mirror.pitch]
     try:
         return adjusting(
             AdjustingInput(

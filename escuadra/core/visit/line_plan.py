@@ -12,7 +12,7 @@ from itertools import permutations
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Count, Length, Noun, PlusMinus, Said, said
-from escuadra.core.procedure.sheet import Limits
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks import own_checks
 from escuadra.core.visit.epochs import Setup

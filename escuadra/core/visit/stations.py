@@ -44,6 +44,9 @@ def _station(state: State, plan: Plan, solving: Solving) -> StationView:
     if run.doubted is not None:
         told = next(past for past in state.disturbances if past.seq == run.doubted)
         return StationView(station, run, "doubt", sentences(told.words, said("stations.relied_here")), told)
+    if station.aims:
+        # Turned by its screws again, the whole set-up opens anew; moved on from there, the sensor looks as it did.
+        return StationView(station, run, "proven", sentences(said("stations.aimed", name=run.person.name)))
     setup = Setup(state, plan, solving=solving)
     found = CARRIERS[station.carrier].proof(setup, station, run)
     again = next((past for past in state.disturbances if past.what == "run_again" and past.seq > run.seq), None)

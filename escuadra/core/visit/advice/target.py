@@ -26,9 +26,9 @@ def station_move(sheet: SheetView) -> NextMove:
     place, order = Name(views[k].station.name), {"k": Count(k + 1), "n": Count(len(views))}
     return NextMove(
         "run",
-        said("run", place=place, **order),
-        sentences(said("run.then")),
-        action=said("run.action", place=place),
+        said("run.aimed" if views[k].station.aims else "run", place=place, **order),
+        sentences(said("run.aimed.then" if views[k].station.aims else "run.then")),
+        action=said("run.aimed.action" if views[k].station.aims else "run.action", place=place),
         figure=said("of", **order),
         check="stations",
     )

@@ -13,7 +13,8 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Count, Name, Said, Turns, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.adjusting import AdjustingScrew
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.run.adjusting import SHOWN_U_DEG
 from escuadra.core.visit.aiming import Aiming, Tilted, aiming, figure_of, tilted
 from escuadra.core.visit.checks.base import Check, Judgement, Link
@@ -21,6 +22,7 @@ from escuadra.core.visit.checks.result import FAILED, INTERRUPTED, MOST_DEG, PAS
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import ATTEMPT, MENDED
 from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.mirror import spot_now, spot_slots
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot, current, measured
 
@@ -83,7 +85,7 @@ class TiltsCheck(Check):
         return tilted(setup.plan.procedure, setup.state, lean.value if lean is not None else 0.0, self.u_response)
 
     def judge(self, setup: Setup) -> Judgement:
-        aimed = aiming(setup.plan.procedure, setup.state)
+        aimed = aiming(setup)
         last = aimed.last if aimed is not None else None
         told = self.found(setup)
         if setup.state.frozen is None or told is None or last is None or not last.outcome:
@@ -123,7 +125,7 @@ class ScrewsCheck(Check):
         return []
 
     def judge(self, setup: Setup) -> Judgement:
-        aimed = aiming(setup.plan.procedure, setup.state)
+        aimed = aiming(setup)
         last = aimed.last if aimed is not None else None
         if setup.state.frozen is None or aimed is None or last is None or not last.outcome:
             return Judgement(False, note=sentences(said("result.after_run")))
@@ -138,7 +140,7 @@ class ScrewsCheck(Check):
         )
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        aimed = aiming(setup.plan.procedure, setup.state)
+        aimed = aiming(setup)
         last = aimed.last if aimed is not None else None
         if aimed is None or last is None:
             return None
@@ -146,30 +148,62 @@ class ScrewsCheck(Check):
             first, figure = said("adjusting.read_first"), figure_of(setup.plan.procedure, "aim_yaw")
             then = sentences(said("adjusting.read_first.then"))
             return NextMove("read", first, then, action=first, check="result", slot=f"{RESULTS}{figure}")
-        bracket = aimed.advised.bracket if aimed.advised is not None else ""
-        if bracket:
-            then = sentences(said(f"adjusting.bracket.{bracket}"), said("adjusting.bracket.then"))
-            look = said("adjusting.bracket")
-            action = said("adjusting.bracket.action")
-            return NextMove("move", look, then, action=action, check=self.id, happening=MENDED)
-        if aimed.to_turn is None:
-            ask = said("adjusting.ask_turns")
-            return NextMove(
-                "answer", ask, sentences(said("adjusting.ask_turns.then")), action=ask, check=self.id, opens="screws"
-            )
-        given = setup.plan.procedure.adjusting
-        assert given is not None
-        turns = [turned(screw, aimed.to_turn.get(screw.id, 0.0)) for screw in given.screws]
-        then = sentences(*_warned(setup, aimed), said("adjusting.turn.then"))
-        return NextMove(
-            "move",
-            said(f"adjusting.turn.{given.seen_from}", turns=nouns(turns)),
-            then,
-            action=said("adjusting.turn.action"),
-            figure=nouns(turns, "comma"),
-            check=self.id,
-            opens="screws",
+        return _turning(setup, aimed, self.id)
+
+
+@check_kind("mirror")
+class MirrorCheck(Check):
+    """The sensor's mirror returns the frame's beam to its outlet: its two screws are turned until it does."""
+
+    link: ClassVar[Link] = "screws"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return list(spot_slots(setup.plan))
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots, given, found = self.slots(setup), setup.plan.procedure.adjusting, spot_now(setup)
+        limits = given.mirror if given is not None else None
+        if found is None or limits is None:
+            read = all(setup.now(slot) is not None for slot in slots)
+            return Judgement(False, note=sentences(said("mirror.square_first" if read else "mirror.hint")))
+        figures = (
+            self.figure("spot.left", said("mirror.yaw"), found.yaw, found.u_yaw, limits.yaw, "°", "aim_yaw"),
+            self.figure("spot.up", said("mirror.pitch"), found.pitch, found.u_pitch, limits.pitch, "°", "aim_pitch"),
         )
+        return Judgement(True, figures, nouns((figure.text for figure in figures), "comma"))
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        aimed = aiming(setup)
+        return _turning(setup, aimed, self.id) if aimed is not None and aimed.last is not None else None
+
+
+def _turning(setup: Setup, aimed: Aiming, check: str) -> NextMove:
+    """The turns to make, or the bracket to look at where they cannot help."""
+    bracket = aimed.advised.bracket if aimed.advised is not None else ""
+    if bracket:
+        then = sentences(said(f"adjusting.bracket.{bracket}"), said("adjusting.bracket.then"))
+        look, action = said("adjusting.bracket"), said("adjusting.bracket.action")
+        return NextMove("move", look, then, action=action, check=check, happening=MENDED)
+    if aimed.to_turn is None:
+        ask = said("adjusting.ask_turns")
+        return NextMove(
+            "answer", ask, sentences(said("adjusting.ask_turns.then")), action=ask, check=check, opens="screws"
+        )
+    given = setup.plan.procedure.adjusting
+    assert given is not None
+    turns = [turned(screw, aimed.to_turn.get(screw.id, 0.0)) for screw in given.screws]
+    then = sentences(
+        *_warned(setup, aimed), said(f"adjusting.turn.then.{'routine' if given.mirror is None else 'mirror'}")
+    )
+    return NextMove(
+        "move",
+        said(f"adjusting.turn.{given.seen_from}", turns=nouns(turns)),
+        then,
+        action=said("adjusting.turn.action"),
+        figure=nouns(turns, "comma"),
+        check=check,
+        opens="screws",
+    )
 
 
 def turned(screw: AdjustingScrew, turns: float) -> Said:

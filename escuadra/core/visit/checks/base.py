@@ -15,7 +15,8 @@ from escuadra.core.base.wording import amount, with_uncertainty
 from escuadra.core.geodesy.state.located import Derived, Located
 from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.measure.verdict import VerdictInput, VerdictResult, verdict
-from escuadra.core.procedure.sheet import CheckSpec, Limits
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import CheckSpec
 from escuadra.core.visit.doubting import Again
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import SHARED, Guard

@@ -13,7 +13,8 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Noun, Sentences, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.plan import LINE_ASPECTS, Plan

@@ -30,8 +30,9 @@ from escuadra.core.bay.ground import Amount
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure.feet import FeetInput, feet
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import FrameProfile
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
 from escuadra.core.visit.doubting import Again, doubted, to_read_again

@@ -7,7 +7,8 @@ from pydantic import Field
 
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Angle, Count, Directed, Length, Said, nouns, said, sentences
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement, OneReading, OnTheRoad
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import Guard, first, guard_of_slot

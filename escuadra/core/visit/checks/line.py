@@ -15,7 +15,8 @@ from escuadra.core.base.wording import amount
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.both_lines import (
     both_lines,
     contradicting,

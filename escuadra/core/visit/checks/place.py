@@ -16,7 +16,8 @@ from escuadra.core.bay.ground import Amount
 from escuadra.core.bay.room import covered_things
 from escuadra.core.bay.standing import Standing, place_name, target_places
 from escuadra.core.measure.budget import Contribution, shares
-from escuadra.core.procedure.sheet import Limits, Procedure, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import Procedure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, State
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import AROUND, ATTEMPT, SCREWS

@@ -13,8 +13,9 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Length, Name, Noun, Said, Value, exact, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.budget import Contribution, shares
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.routine import Routine
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.epochs import Setup

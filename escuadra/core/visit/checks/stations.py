@@ -11,7 +11,8 @@ from pydantic import Field
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Angle, Figure, Length, Name, nouns, said, sentences
 from escuadra.core.base.wording import amount
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import EDGES

@@ -14,7 +14,8 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Duration, Mass, Name, Noun, Said, Sentences, Text, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.budget import Contribution, shares
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.ballast import Weight, ballast, carried
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.visit.epochs import Setup

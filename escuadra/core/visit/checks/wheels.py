@@ -13,7 +13,8 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Given, Noun, Pressure, Said, Sentences, exact, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.budget import Contribution, of_reading, shares
-from escuadra.core.procedure.sheet import Limits, check_kind
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, OneReading

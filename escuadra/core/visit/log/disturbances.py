@@ -31,6 +31,8 @@ SCREWS, MENDED = "screws", "bracket_mended"
 """The sensor was turned by its screws; what holds it was put right."""
 OPENS = (ATTEMPT, SCREWS, MENDED)
 """After any of these the procedure is run anew."""
+MIRROR = frozenset({"mirror"})
+"""How the sensor itself looks, as its mirror shows it."""
 TRIM = frozenset({"trim"})
 """What was taken off to reach the sensor."""
 FLOOR = frozenset({"floor", "area"})
@@ -39,7 +41,7 @@ PLACED = said("happening.placed")
 Side = Literal["frame", "target", "vehicle"]
 Owner = str
 """Whose an aspect is: the vehicle's, a carrier's by its id, or the calibration's own."""
-CALIBRATIONS = HUNG | AROUND | RESULT | {"bracket", "trim"}
+CALIBRATIONS = HUNG | AROUND | RESULT | MIRROR | {"bracket", "trim"}
 VEHICLES = VEHICLE | CLAMPS | MARKS | {"alignment", "battery", "doors", "load", "tyres"}
 BODIES: dict[Owner, frozenset[str]] = {}
 """What is each carrier's own; it says so itself."""
@@ -96,8 +98,8 @@ HAPPENINGS: dict[str, Happening] = {
             ("holder", "target", "frame", {"centre", "level"}),
             ("run_again", "target", "calibration", AROUND),
             (ATTEMPT, "target", "calibration", AROUND | RESULT),
-            (SCREWS, "target", "calibration", AROUND | RESULT | TRIM),
-            (MENDED, "target", "calibration", AROUND | RESULT | TRIM | {"bracket", "cover"}),
+            (SCREWS, "target", "calibration", AROUND | RESULT | TRIM | MIRROR),
+            (MENDED, "target", "calibration", AROUND | RESULT | TRIM | MIRROR | {"bracket", "cover"}),
             ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | MARKS | {"area"}),
             ("clamp", "vehicle", "vehicle", CLAMPS),
             ("plumb_front", "vehicle", "vehicle", {"mark_front"}),

@@ -14,8 +14,9 @@ from escuadra.core.base.said import NOTHING, Name, Said, nouns
 from escuadra.core.base.wording import amount
 from escuadra.core.visit.aiming import Tilted, aiming
 from escuadra.core.visit.checks.adjusting import TiltsCheck, turned
+from escuadra.core.visit.mirror import spot_now
 from escuadra.core.visit.sheet import Sheet
-from escuadra.drawing.aiming import screws_view, tilts_view
+from escuadra.drawing.aiming import screws_view, spot_view, tilts_view
 from escuadra.web import forms
 from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
@@ -31,12 +32,12 @@ def page(
     garage = garage_of(request)
     opened = garage.open(*job)
     procedure = opened.sheet.plan.procedure
-    given, found = procedure.adjusting, aiming(procedure, opened.state)
+    given, found = procedure.adjusting, aiming(opened.sheet.setup)
     ours = found.advised if found is not None else None
     to_turn = found.to_turn if found is not None else None
-    check = next((view for view in opened.sheet.checks if view.check.kind == "screws"), None)
+    check = next((view for view in opened.sheet.checks if view.check.kind in ("screws", "mirror")), None)
     board = _board(opened.sheet)
-    offered = _offered(request, opened) if given is not None and given.told and to_turn is None else {}
+    offered = _offered(request, opened) if given is not None and given.asks_turns and to_turn is None else {}
     move = check.check.put_right(opened.sheet.setup, check.judgement) if check and check.state == "out" else None
     return render(
         request,
@@ -56,6 +57,7 @@ def page(
         turns=[turned(screw, to_turn.get(screw.id, 0.0)) for screw in given.screws] if given and to_turn else [],
         ours=[(s, ours.gains[s.id], turned(s, ours.turns[s.id])) for s in given.screws] if given and ours else [],
         picture=screws_view(given, to_turn) if given is not None else "",
+        spot=_spot(opened.sheet),
         board=board,
         tilts=tilts_view(board) if board is not None and len(board.responses) > 1 else "",
         said_turns=lambda turns: nouns(
@@ -72,6 +74,14 @@ def page(
 def _board(sheet: Sheet) -> Tilted | None:
     check = next((view.check for view in sheet.checks if isinstance(view.check, TiltsCheck)), None)
     return check.found(sheet.setup) if check is not None else None
+
+
+def _spot(sheet: Sheet) -> str:
+    """Where the beam comes back from the sensor's mirror; empty where it was not read."""
+    given, found = sheet.plan.procedure.adjusting, spot_now(sheet.setup)
+    if given is None or given.mirror is None or found is None:
+        return ""
+    return spot_view(found, given.mirror.yaw, given.mirror.pitch)
 
 
 def _offered(request: Request, opened: Opened) -> Mapping[str, float]:
@@ -120,7 +130,7 @@ def turn(request: Request, job: Addressed, form: Annotated[forms.Posted, Form()]
         )
     except (BadInput, Conflict) as error:
         return page(request, job, told(error), status_of(error))
-    turned_now = aiming(opened.sheet.plan.procedure, opened.state)
+    turned_now = aiming(opened.sheet.setup)
     with suppress(Conflict, NoAnswer, BadInput):
         # The stand-in's radar follows what was told, as its frame does.
         vehicle, unit = on_link(request, opened)

@@ -11,7 +11,8 @@ from escuadra.commands import Opened
 from escuadra.commands.running import TakeStep
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, Voltage
-from escuadra.core.procedure.sheet import Limits, RunStep, Side, Unit
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import RunStep, Side, Unit
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.checks import own_checks

@@ -1,0 +1,127 @@
+"""A radar aimed by its mirror at a place of its own, then run at another."""
+
+import math
+
+import pytest
+
+from escuadra.commands import Garage
+from escuadra.commands.adjusting import TurnScrews
+from escuadra.core.base.errors import Conflict
+from escuadra.core.visit.aiming import Aiming, aiming, stated
+from escuadra.core.visit.log.disturbances import MENDED
+from escuadra.core.visit.next_move import NextMove
+from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.devices.virtual_sensors import Bent, VirtualRadar
+from escuadra.reports.record import build
+from tests.conftest import ground_flat
+from tests.english import refused, told
+
+MOST_STEPS = 120
+
+
+class Aimer:
+    """A technician before a minibus whose radar has a mirror, in a bay where things truly stand somewhere."""
+
+    def __init__(self, garage: Garage, bent: Bent = "") -> None:
+        ground_flat(garage, "Norte")
+        self.who = Technician(garage, garage.clock(), "teo")
+        self.who.take_in(number="T-1", reason="front radar replaced", bay="Norte", procedure="BL-RAD-04")
+        self.who.ready()
+        self.who.stance(1, 2, -1, 0)
+        self.who.line(("0.07", "0.05"))
+        given = self.who.opened.sheet.plan.procedure.adjusting
+        assert given is not None
+        self.radar = VirtualRadar(stated(given), given.travel, "a mirror", bent)
+        self.bay = VirtualBay(self.who.opened.sheet.plan, (0.0, 24.0, 0.4, 0.0), seed=3)
+        self.bay.height = 344
+        self.bay.looks = self.radar.yaw, self.radar.pitch
+
+    @property
+    def aimed(self) -> Aiming:
+        found = aiming(self.who.opened.sheet.setup)
+        assert found is not None
+        return found
+
+    def until(self, *kinds: str) -> NextMove:
+        """What the sheet says next, done until it says something of this kind."""
+        who = self.who
+        for _ in range(MOST_STEPS):
+            sheet = who.opened.sheet
+            move = sheet.next
+            if {move.kind, move.opens, move.happening, move.check} & {*kinds}:
+                return move
+            if move.kind == "move":
+                self.bay.obey(move.happening, move.by)
+                who.happen(move.happening, move.by)
+            elif move.slot.startswith("target."):
+                who.target()
+            elif sheet.slots[move.slot].slot.ask == "tick":
+                who.answer(move.slot, "yes")
+            else:
+                self.read(move.slot, move.replaces)
+        raise AssertionError(f"never came to {kinds}")
+
+    def read(self, id: str, replaces: bool = False) -> None:
+        slot, value = self.who.opened.sheet.slots[id].slot, self.bay.at(id)
+        word = "" if slot.way is None else "plus" if value >= 0 else "minus"
+        shown = f"{abs(value) if slot.way else value:.1f}"
+        self.who.read(id, shown, self.who.garage.tools(slot)[0].id, word, replaces)
+
+    def look(self) -> None:
+        """Where the spot comes back, sideways and up."""
+        for slot in ("spot.left", "spot.up"):
+            self.read(slot)
+
+    def turn(self) -> None:
+        self.who.garage.do(TurnScrews(self.who.job), "teo", self.who.id())
+        self.radar.turn(self.aimed.passes[-1].turned or {})
+        self.bay.looks = self.radar.yaw, self.radar.pitch
+
+
+def test_the_spot_comes_back_to_its_outlet_and_the_frame_goes_on(garage: Garage) -> None:
+    aimer, first = Aimer(garage), None
+    who = aimer.who
+    with refused(Conflict, match="Read where the beam comes back"):
+        garage.do(TurnScrews(who.job), "teo", who.id())
+    for _ in range(5):
+        move = aimer.until("screws", "run")
+        first = aimer.aimed.passes[0].shown
+        if move.kind == "run":
+            break
+        aimer.turn()
+        assert who.opened.sheet.slots["spot.distance"].now, "the frame still stands there"
+        assert not who.opened.sheet.slots["spot.left"].now
+        aimer.look()
+    assert math.hypot(aimer.radar.yaw, aimer.radar.pitch) < 0.2
+    assert "leave mirror" in told(who.opened.sheet.next.sentence)
+    turned = aimer.aimed.turned
+    who.run()
+    assert who.opened.sheet.plan.station is not None
+    assert who.opened.sheet.plan.station.id == "plate"
+    assert {"centred", "distance"} & {view.check.id for view in who.opened.sheet.checks if view.state == "out"}
+    assert aimer.aimed.turned == turned, "what was turned there is kept"
+    with refused(Conflict, match="Read where the beam comes back"):
+        garage.do(TurnScrews(who.job), "teo", who.id())
+    aimer.bay = VirtualBay(who.opened.sheet.plan, (-442.0, 131.0, 0.1, 0.0), seed=4)
+    aimer.bay.height = 344
+    aimer.until("run")
+    who.run()
+    aimer.until("result")
+    who.result()
+    record = build(who.opened, garage.person("ines"), garage.clock(), "Valdehierro")
+    assert (len(record.aimed), bool(record.aimed[0].turned), record.aimed[-1].turned) == (turned + 1, True, [])
+    assert first is not None
+    assert (record.aimed[0].yaw_deg, record.aimed[0].pitch_deg) == pytest.approx((first.yaw, first.pitch), abs=0.01)
+
+
+@pytest.mark.parametrize("bent", ["far", "binds"])
+def test_a_bracket_is_named_by_the_mirror_too(garage: Garage, bent: Bent) -> None:
+    aimer = Aimer(garage, bent)
+    for _ in range(4):
+        move = aimer.until("screws", MENDED)
+        if move.happening == MENDED:
+            break
+        aimer.turn()
+        aimer.look()
+    assert "Look at bracket and cover" in told(aimer.who.opened.sheet.next.sentence)
