@@ -21,8 +21,11 @@ from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene, Space
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.staked import on_face, points_of
+from escuadra.core.visit.tripod import emblem_lever, wanted_distance
 from escuadra.devices.virtual_sensors import Misled
 
+TRIPOD_BY_HAND = (1.5, 1.5, 0.8, 0.06, 0.06)
+"""How near what is told of a stand is done, one sigma: away, left, up in mm, its lean both ways in degrees."""
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}
 """Which centre mark is plumbed anew."""
 LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repeatability=0.3)
@@ -77,6 +80,8 @@ class VirtualBay:
         self._last_turn, self.hang, self.notch = 0.0, plan.hang, 0.0
         self.seated = {f"mirror.{side}.{turn}": run_out for side, turn, run_out in RUN_OUT}
         self.stand = (27.0, -16.0, 1.4)
+        self.tripod = [31.0, -18.0, -9.0, 0.9, -0.7]
+        """Of the stand's foot away from its place and to the left, of its target up, and of its lean both ways."""
         self.looks = (0.0, 0.0)
         """How far the sensor looks to the left and down, degrees, as its mirror shows it."""
         """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
@@ -149,6 +154,8 @@ class VirtualBay:
             return self.height
         if place == "height.beam":
             return self.height + (self.plan.target.drop or 0.0) + sag(self.plan)[0]
+        if parts[0] == "tripod":
+            return self._tripod(parts[1])
         if parts[0] == "spot":
             return self._spot(parts[1])
         if parts[0] in ("level", "hangs"):
@@ -173,6 +180,21 @@ class VirtualBay:
             if found is not None:
                 return found + self.seated.get(place, 0.0)
         raise BadInput("place", place, said("wants.place_these_devices_can_held"))
+
+    def _tripod(self, what: str) -> float:
+        """What is read at the stand before the vehicle, by where it truly is and leans."""
+        plan, (away, left, up, lean_away, lean_left) = self.plan, self.tripod
+        top = plan.target_above_floor + up
+        passes = -(plan.procedure.offset + left + top * math.tan(math.radians(lean_left)))
+        if what == "line" and plan.station is not None and plan.station.line_by == "seat":
+            passes = (plan.station.seat - passes) / emblem_lever(plan)[0]
+        return {
+            "away": lean_away,
+            "left": lean_left,
+            "distance": wanted_distance(plan) + away + top * math.tan(math.radians(lean_away)),
+            "line": passes,
+            "height": top,
+        }[what]
 
     def _spot(self, way: str) -> float:
         """Where the beam comes back from the sensor's mirror: by twice what that is turned against the frame."""
@@ -240,6 +262,12 @@ class VirtualBay:
         elif happening == "stand":
             forward, left, _ = self.stand
             self.stand = (forward + by["forward"] + chance.gauss(0, 1.5), left + by["left"] + chance.gauss(0, 1.5), 0.1)
+        elif happening == "tripod":
+            told = (by.get(name, 0.0) for name in ("forward", "left", "up", "away_deg", "left_deg"))
+            self.tripod = [
+                was + move + chance.gauss(0, spread)
+                for was, move, spread in zip(self.tripod, told, TRIPOD_BY_HAND, strict=True)
+            ]
         elif happening in PLUMBED:
             off = {**self.scene.mark_off, PLUMBED[happening]: chance.gauss(0, U_PLUMB_MM)}
             self.scene = replace(self.scene, mark_off=off)

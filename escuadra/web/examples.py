@@ -150,6 +150,15 @@ EXAMPLES: dict[str, dict[str, Any]] = {
         "within": 0.1,
         "travel": 4,
     },
+    "tripod": {
+        "distance": 2311,
+        "wanted_distance": 2280,
+        "line": 127,
+        "wanted_left": -132,
+        "height": 579,
+        "wanted_height": 588,
+        "lean_away_deg": 0.9,
+    },
     "tilt": {"tilts": [-2.1, 0, 2.1], "responses": [61.4, 74.9, 68.2]},
     "check": {"test": "level_reversal", "first": 0.31, "second": -0.17},
     "drift": {

@@ -61,6 +61,8 @@ SPOILS = {
     "tilt": {"surroundings"},
     "stand": {"surroundings"},
     "stand_bump": set(),
+    "tripod": {"surroundings"},
+    "tripod_bump": set(),
     "clamp": set(),
     "plumb_front": {"centreline"},
     "plumb_rear": {"centreline"},
@@ -81,8 +83,8 @@ SPOILS = {
 
 @pytest.mark.parametrize("what", HAPPENINGS)
 def test_what_disturbs_what(full: Technician, what: str) -> None:
-    if HAPPENINGS[what].of == "stand":
-        with refused(BadInput, match="a calibration with a stand"):
+    if (of := HAPPENINGS[what].of) in ("stand", "tripod"):
+        with refused(BadInput, match=f"a calibration with a {of}"):
             full.happen(what)
         return
     full.happen(what)

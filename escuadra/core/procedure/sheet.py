@@ -147,6 +147,11 @@ class Station(Frozen):
     place: str = Field("", description="of a stand: id of the place where it is")
     reference: Reference = Field("centre", description="what of the target is read")
     spacing: Positive | None = Field(None, description="between the middles of a target's two parts, mm")
+    line_by: Literal["marks", "roof", "seat"] = Field(
+        "marks",
+        description="how the line comes to a tripod: joined marks, a plane over the roof, or a laser seated on it",
+    )
+    seat: Number = Field(0.0, description="of that laser on the tripod, left of the target's middle, mm")
     aims: bool = Field(False, description="the sensor is only turned there, by its mirror: nothing is run")
 
     @model_validator(mode="after")
@@ -265,6 +270,9 @@ class Procedure(Frozen):
     )
     level_to: Literal["gravity", "tyres"] = Field(
         "gravity", description="what level means: gravity, or the plane that the tyres stand on (floor or runway)"
+    )
+    mount_threshold: Positive | None = Field(
+        None, description="how far off the middle a sensor sits for which a stand's mount at its side is used, mm"
     )
     sees_by: Literal["camera", "radar"] = Field("camera", description="what must be kept out of its sight")
     side: Side | None = Field(None, description="on which side the sensor sits, where the vehicle has two like it")

@@ -14,7 +14,7 @@ from escuadra.core.base.said import NOTHING, Figure, Length, Name, Noun, Said, S
 from escuadra.core.procedure.profiles import FrameProfile
 
 Kind = Literal["read", "answer", "move", "run", "blocked", "sign", "signed"]
-Axis = Literal["left", "away", "up", "yaw", "screw", "foot", "hang", "forward", "stand_left", "stand_turn"]
+Axis = Literal["left", "away", "up", "yaw", "screw", "foot", "hang", "forward", "stand_left", "stand_turn", "stand_up"]
 WAYS: dict[Axis, tuple[str, str]] = {
     "left": ("left", "right"),
     "away": ("away", "nearer"),
@@ -26,11 +26,12 @@ WAYS: dict[Axis, tuple[str, str]] = {
     "forward": ("forward", "back"),
     "stand_left": ("left", "right"),
     "stand_turn": ("left", "right"),
+    "stand_up": ("up", "down"),
 }
 """Which way an amount goes: positive, negative."""
 SHOWN = ("yaw", "stand_turn")
 """Axes that are drawn and said, and not told: what turns a frame is told in turns of its screw."""
-TOLD: dict[Axis, str] = {"screw": "turns", "stand_left": "left"}
+TOLD: dict[Axis, str] = {"screw": "turns", "stand_left": "left", "stand_up": "up"}
 """By what name "moved as told" has an axis, where that is another one."""
 
 

@@ -60,7 +60,8 @@ class TargetCheck(Check):
     def _mounts(self, setup: Setup) -> list[Slot]:
         """Where the frame has several mounts: the sensor's offset, where it was measured, and the mount in use."""
         station = setup.plan.station
-        if setup.plan.frame.mount_threshold is None or (station is not None and station.own_place):
+        own_place = station is not None and station.own_place
+        if mount_threshold(setup, own_place) is None:
             return []
         half = setup.plan.vehicle.outline.width / 2
         measured = Slot(
@@ -112,9 +113,15 @@ class TargetCheck(Check):
         return NextMove("move", said(code), judged.wrong, action=action, check=self.id, happening="mount")
 
 
+def mount_threshold(setup: Setup, own_place: bool) -> float | None:
+    """Beyond which offset the mount at the side is used: the sheet's for a stand, else the frame's; none: one mount."""
+    return setup.plan.procedure.mount_threshold if own_place else setup.plan.frame.mount_threshold
+
+
 def mount_for(setup: Setup) -> str:
-    """The mount for the sensor's offset as measured, else as the sheet has it; empty where the frame has one mount."""
-    threshold = setup.plan.frame.mount_threshold
+    """The mount for the sensor's offset as measured, else as the sheet has it; empty where there is one mount."""
+    station = setup.plan.station
+    threshold = mount_threshold(setup, station is not None and station.own_place)
     if threshold is None:
         return ""
     measured = setup.current_of("sensor.offset")
