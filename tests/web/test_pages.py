@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from escuadra.catalogue import CatalogueError
+from escuadra.catalogue.library import PRACTICE
 from escuadra.commands import Garage
 from escuadra.core.base.said import said
 from escuadra.core.calculations import KINDS
@@ -280,3 +281,18 @@ def test_a_question_of_yes_or_no_is_answered_at_the_foot(full: Technician) -> No
     assert len(page.having(class_="yes-no")) == 1
     visitor.post(f"/jobs/{full.job}/answers", {"check": "doors", "slot": "tick.doors", "value": "yes"})
     assert full.opened.state.live("tick.doors")[-1].value == "yes"
+
+
+SHEETS = sorted(path.stem.upper() for path in (PRACTICE / "procedures").glob("*.yaml"))
+
+
+@pytest.mark.parametrize("sheet", SHEETS)
+def test_every_check_of_every_sheet_opens(visitor: Visitor, garage: Garage, sheet: str) -> None:
+    procedure = garage.catalogue.get("procedure", sheet).content
+    who = Technician(garage, BEGUN, "teo")
+    who.take_in(number="S-1", reason=procedure.reasons[0], bay="Norte", procedure=sheet)
+    for check in [view.check.id for view in who.opened.sheet.checks]:
+        page = visitor.page(f"/jobs/{who.job}?check={check}")
+        assert page.having(**{"data-check": check}), check
+    for step in ("/steps", "/screws"):
+        visitor.page(f"/jobs/{who.job}{step}")
