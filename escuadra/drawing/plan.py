@@ -65,7 +65,8 @@ def plan_view(
     whole, front = whole or stand, goal.x + 620
     back = -vehicle.outline.rear_overhang - 300 if whole else vehicle.wheelbase - 1500
     if stand:
-        back = min(back, *(at.target_place.x - 760 for at in sheet.plan.whole.at_stations.values()))
+        places = [at.target_place.x for at in sheet.plan.whole.at_stations.values()]
+        back, front = min(back, *(x - 760 for x in places)), max(front, *(x + 1150 for x in places))
     least = (sheet.plan.frame.beam_length + 700) * size[0] / (size[1] - HEAD - foot)
     if front - back < least:
         back = front - least

@@ -12,6 +12,7 @@ from escuadra.drawing.svg import Point, arrow_head, label, line, polyline
 
 At = Callable[[float, float], Point]
 DEPTH = 45.0
+MOST_DRAWN = 700.0
 
 
 def board(at: At, centre: tuple[float, float], facing_deg: float, width: float, cls: str) -> str:
@@ -42,7 +43,7 @@ def _named(cls: str, at: At, place: TargetPlace, name: str) -> str:
     if abs(ahead) > abs(left):
         return label(
             cls,
-            (x - math.copysign(30, ahead), y + (20 if abs(place.y) < 60 else 5)),
+            (x - math.copysign(30, ahead), y + (20 if abs(place.y) < 60 else -16 if abs(place.y) < 300 else 5)),
             name,
             "start" if ahead < 0 else "end",
         )
@@ -59,7 +60,10 @@ def own_place(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
     centre, facing = (goal.x, goal.y), goal.facing_deg
     parts = [board(at, centre, facing, plan.target.width, "goal"), *other_places(sheet, at)]
     if pose is not None:
-        centre = (goal.x + (pose.x - goal.x) * magnify, goal.y + (pose.y - goal.y) * magnify)
+        off = [(pose.x - goal.x) * magnify, (pose.y - goal.y) * magnify]
+        # Far off it is drawn in its direction, still within the drawing.
+        off = [way * min(1.0, MOST_DRAWN / (math.hypot(*off) or 1.0)) for way in off]
+        centre = (goal.x + off[0], goal.y + off[1])
         facing += max(-18.0, min(18.0, (pose.facing_deg - goal.facing_deg) * min(magnify, 6.0)))
         parts.append(board(at, centre, facing, plan.target.width, "stands"))
         if sheet.next.kind == "move" and sheet.next.happening in {own.what for own in carrier.own_happenings}:

@@ -124,13 +124,12 @@ def standing(setup: Setup) -> Standing | None:
 
 def _line(setup: Setup, read: Measured) -> tuple[float, float]:
     """How far left of the target's middle the line passes, and u."""
-    plan, solved = setup.plan, setup.lines
-    station = plan.station
+    plan, station, marks = setup.plan, setup.plan.station, setup.marks
     assert station is not None
     if station.line_by == "marks":
-        known = solved is not None and solved.line is not None and solved.tells_line
-        u_line = solved.line_at(plan.target_place.x).u if known and solved is not None else 0.0
-        return read.value, math.hypot(read.u, u_line)
+        at = plan.vehicle.marks
+        lever = (plan.target_place.x - at.rear_x) / (at.front_x - at.rear_x)
+        return read.value, math.hypot(read.u, lever * marks["front"].u, (lever - 1) * marks["rear"].u)
     lever, u_emblems = emblem_lever(plan)
     if station.line_by == "roof":
         return read.value, math.hypot(read.u, u_emblems)

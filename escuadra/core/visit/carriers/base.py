@@ -43,6 +43,8 @@ class Carrier(CarrierSpec):
     """The aspects of its place: whatever spoils one sets it anew."""
     bump: ClassVar[str]
     """What happens when somebody walks into it."""
+    own_line: ClassVar[bool] = False
+    """The sheet's line is brought to where it stands, and read there."""
     own_happenings: ClassVar[tuple[Happening, ...]] = ()
     """What can happen to it alone: offered where a sheet uses it."""
 

@@ -23,6 +23,7 @@ class Tripod(Carrier):
 
     id = "tripod"
     own_place = True
+    own_line = True
     spoils = TRIPOD
     bump = "tripod_bump"
     own_happenings = (
@@ -32,7 +33,7 @@ class Tripod(Carrier):
 
     def goal(self, setup: Setup) -> TargetPose | None:
         place, solved = setup.plan.target_place, setup.lines
-        if solved is None or solved.line is None or not solved.tells_line:
+        if solved is None or solved.line != setup.plan.procedure.line or not solved.tells_line:
             return TargetPose(place.x, place.y, place.facing_deg)
         angle = solved.derived("line_angle").value
         return TargetPose(place.x, solved.line_at(place.x).value + place.y, place.facing_deg + angle)

@@ -256,6 +256,8 @@ def _spared(sheet: Sheet, make: Callable[[], Any], otherwise: Any) -> Any:
 
 def _line_in_use(sheet: Sheet) -> Text:
     solved = sheet.setup.newest
+    if carrier_of(sheet.plan).own_line:
+        return Noun(f"line.{sheet.plan.procedure.line}")
     if solved is not None and solved.line:
         return Noun("line.thrust" if solved.line == "thrust" else "line.body")
     if sheet.setup.toe:
