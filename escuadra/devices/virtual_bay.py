@@ -24,6 +24,9 @@ from escuadra.core.visit.staked import on_face, points_of
 from escuadra.core.visit.tripod import emblem_lever, wanted_distance
 from escuadra.devices.virtual_sensors import Misled
 
+RACK_APART = 2400.0
+RACK_UP = {"rack.up_near": 352.0, "rack.up_far": 354.5}
+"""How high the wheel's beam runs above the runway."""
 TRIPOD_BY_HAND = (1.5, 1.5, 0.8, 0.06, 0.06)
 """How near what is told of a stand is done, one sigma: away, left, up in mm, its lean both ways in degrees."""
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}
@@ -154,6 +157,12 @@ class VirtualBay:
             return self.height
         if place == "height.beam":
             return self.height + (self.plan.target.drop or 0.0) + sag(self.plan)[0]
+        if place in RACK_UP:
+            return RACK_UP[place]
+        if place == "rack.spot_up":
+            x, y = self.scene.hub(self.plan.procedure.steered)
+            beam = math.degrees(math.atan((RACK_UP["rack.up_far"] - RACK_UP["rack.up_near"]) / RACK_APART))
+            return self.leaning.before_beam((x, y)) * math.tan(math.radians(2 * (self.pitch + beam)))
         if parts[0] == "tripod":
             return self._tripod(parts[1])
         if parts[0] == "spot":
@@ -175,7 +184,7 @@ class VirtualBay:
             return float(getattr(self.plan.vehicle.arches, parts[1])) + ARCH_OFF_MM
         if parts[0] == "height":
             return self._height_of(parts[1])
-        for method in ("marks", "rig", "hubs", "mirrors", "panels", "rulers"):
+        for method in ("marks", "rig", "hubs", "mirrors", "panels", "rulers", "rack"):
             found = METHODS[method].exact(self.leaning).get(place)
             if found is not None:
                 return found + self.seated.get(place, 0.0)

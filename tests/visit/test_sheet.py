@@ -61,6 +61,8 @@ SPOILS = {
     "tilt": {"surroundings"},
     "stand": {"surroundings"},
     "stand_bump": set(),
+    "wheel_target": {"alignment"},
+    "steered": {"steering"},
     "tripod": {"surroundings"},
     "tripod_bump": set(),
     "clamp": set(),

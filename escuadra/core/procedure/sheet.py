@@ -275,6 +275,7 @@ class Procedure(Frozen):
         None, description="how far off the middle a sensor sits for which a stand's mount at its side is used, mm"
     )
     sees_by: Literal["camera", "radar"] = Field("camera", description="what must be kept out of its sight")
+    steered: Literal["LF", "RF"] = Field("LF", description="front wheel that is read against the beam on a rack")
     side: Side | None = Field(None, description="on which side the sensor sits, where the vehicle has two like it")
     units: list[Unit] = Field([], description="those two, as the tester calls them")
     mounting: Mounting

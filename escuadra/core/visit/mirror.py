@@ -12,6 +12,7 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import said
 from escuadra.core.run.radar import ReflectionInput, reflection
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.fixture import Lean, fixture_lean
 from escuadra.core.visit.log.disturbances import MIRROR, POSE
 from escuadra.core.visit.log.state import LATER, Entry
 from escuadra.core.visit.plan import Plan, level_slot
@@ -74,14 +75,16 @@ def spot_now(setup: Setup) -> Spot | None:
 def spot(setup: Setup, u_mirror: float, since: int, until: int) -> Spot | None:
     """What was read of the spot between two seqs; nothing while it is not told, or the frame's yaw is not known."""
     away, *ways = spot_slots(setup.plan)
-    left, up = (_last(setup, slot.id, since, until) for slot in ways)
-    distance = _last(setup, away.id, 0, until)
+    left, up = (_last(setup, slot, since, until) for slot in ways)
+    distance = _last(setup, away, 0, until)
     if left is None or up is None or distance is None:
         return None
     seq, at = max((e.seq, e.at) for slot in ways for e in setup.live(slot.id) if since < e.seq < until)
     epoch = max(k for k in range(setup.epoch + 1) if setup.span(k)[0] < seq)
-    solved = setup.solve(epoch)
-    lean = _last(setup, level_slot("pitch").id, 0, seq)
+    solved = setup.solve(epoch) or setup.turned_only(epoch)
+    lean: Measured | Lean | None = _last(setup, level_slot("pitch"), 0, seq)
+    if lean is None:
+        lean = fixture_lean(setup.plan, lambda slot: _last(setup, slot, 0, seq))
     if solved is None or solved.line is None or not solved.tells("square") or lean is None:
         return None
     square = solved.derived("square")
@@ -99,11 +102,11 @@ def spot(setup: Setup, u_mirror: float, since: int, until: int) -> Spot | None:
     )
 
 
-def _last(setup: Setup, slot: str, since: int, until: int) -> Measured | None:
-    """What was read at a place between two seqs, after whatever disturbed it there."""
-    kept: Sequence[Entry] = [e for e in setup.relied(slot) if since < e.seq < until]
+def _last(setup: Setup, slot: Slot, since: int, until: int) -> Measured | None:
+    """What was read at a place between two seqs, after whatever disturbed it there; the sensor's own turns apart."""
+    kept: Sequence[Entry] = [e for e in setup.relied(slot.id) if since < e.seq < until]
     if not kept:
         return None
-    aspects = {"level"} if slot.startswith("level.") else POSE
+    aspects = slot.aspects - MIRROR
     own = [past.seq for past in setup.state.disturbances if past.aspects & aspects and past.seq < kept[-1].seq]
-    return setup.measured(slot, [e for e in kept if e.seq > max(own, default=0)])
+    return setup.measured(slot.id, [e for e in kept if e.seq > max(own, default=0)])

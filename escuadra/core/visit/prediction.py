@@ -9,10 +9,11 @@ from dataclasses import dataclass
 
 from escuadra.core.base.axes import Pose, short_way, turned
 from escuadra.core.base.said import Text
-from escuadra.core.instruments.screw import OTHER_WAY, Mechanics, Taught, change_of, learned
+from escuadra.core.instruments.screw import OTHER_WAY, Mechanics, Taught, change_of, learned, turns_for
 from escuadra.core.procedure.profiles import FrameProfile
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.state import Disturbance
+from escuadra.core.visit.next_move import Step
 from escuadra.core.visit.solution.solution import Solved
 
 ROLLED_U_DEG = 0.03
@@ -50,6 +51,17 @@ def _mechanics(setup: Setup) -> Mechanics:
     known = setup.state.frame_known
     prior = known if known is not None else of_profile(setup.plan.frame)
     return learned(prior, taught(setup))
+
+
+def screw_step(setup: Setup, change_deg: float) -> Step:
+    """The yaw screw's turns for a change of yaw, left positive, as they are said."""
+    asked = turns_for(change_deg, mechanics(setup), last_turns(setup))
+    return Step("screw", as_said(asked), "LF_end" if setup.plan.frame.screw[1] > 0 else "RF_end")
+
+
+def as_said(value: float, decimals: int = 1) -> float:
+    """A figure as it is said on the screen, halves away from zero."""
+    return math.copysign(math.floor(abs(value) * 10**decimals + 0.5) / 10**decimals, value)
 
 
 def last_turns(setup: Setup, before: int | None = None) -> float:

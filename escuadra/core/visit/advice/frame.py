@@ -9,7 +9,6 @@ from typing import Literal
 
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
-from escuadra.core.instruments.screw import turns_for
 from escuadra.core.procedure.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.visit.checks.frame import AHEAD
 from escuadra.core.visit.doubting import Again, doubted
@@ -18,7 +17,7 @@ from escuadra.core.visit.log.state import LATER
 from escuadra.core.visit.next_move import NextMove, Step, moved
 from escuadra.core.visit.next_reading import parting_reading
 from escuadra.core.visit.plan import crossing_slot
-from escuadra.core.visit.prediction import last_turns, mechanics, predicted, used_travel
+from escuadra.core.visit.prediction import as_said, predicted, screw_step, used_travel
 from escuadra.core.visit.reach import past_travel
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
@@ -133,7 +132,7 @@ def pose_move(sheet: SheetView, view: CheckView) -> NextMove | None:
 
 
 def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:
-    figure, step = Length(abs(plan.move_left)), Step("left", _as_said(plan.move_left))
+    figure, step = Length(abs(plan.move_left)), Step("left", as_said(plan.move_left))
     if past_travel("slide", used_travel(sheet.setup)["slide"], plan.move_left, sheet.plan):
         sentence, action = moved("push", step, amount=figure)
         return NextMove(
@@ -171,11 +170,6 @@ def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesRe
     )
 
 
-def _as_said(value: float, decimals: int = 1) -> float:
-    """A figure as it is said on the screen, halves away from zero."""
-    return math.copysign(math.floor(abs(value) * 10**decimals + 0.5) / 10**decimals, value)
-
-
 def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
     frame = sheet.plan.frame
     if past_travel("yaw", used_travel(sheet.setup)["yaw"], plan.yaw_change_deg, sheet.plan):
@@ -191,9 +185,8 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
             happening="set_down",
             steps=(turn,),
         )
-    hub = "LF" if frame.screw[1] > 0 else "RF"
-    asked = turns_for(plan.yaw_change_deg, mechanics(sheet.setup), last_turns(sheet.setup))
-    step, end = Step("screw", _as_said(asked), f"{hub}_end"), Noun(f"end.{hub}_end")
+    step = screw_step(sheet.setup, plan.yaw_change_deg)
+    hub, end = step.at.removesuffix("_end"), Noun(f"end.{step.at}")
     goal = solved.goal
     pose = Pose(x=plan.centre_after_yaw[0], y=plan.centre_after_yaw[1], yaw_deg=goal.yaw_deg)
     bx, by = sheet.plan.frame_points[step.at]
@@ -203,7 +196,7 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
 
     shift = end_x(pose) - end_x(solved.pose)
     expect, label, then = _read_then(sheet, solved, "yaw", (hub, step.at), pose)
-    sentence, action = moved("screw", step, end=end, amount=Turns(abs(asked)))
+    sentence, action = moved("screw", step, end=end, amount=Turns(abs(step.amount)))
     return NextMove(
         "move",
         sentence,
@@ -213,7 +206,7 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
             then,
         ),
         action=action,
-        figure=Turns(abs(asked)),
+        figure=Turns(abs(step.amount)),
         expect_label=label,
         expect=expect,
         check=view.check.id,
@@ -223,7 +216,7 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
 
 
 def _away_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
-    step, figure = Step("away", _as_said(plan.move_away)), Length(abs(plan.move_away))
+    step, figure = Step("away", as_said(plan.move_away)), Length(abs(plan.move_away))
     expect, label, then = _read_then(sheet, solved, "roll", ("LF", "LF_end"), solved.goal)
     sentence, action = moved("roll", step, amount=figure)
     return NextMove(

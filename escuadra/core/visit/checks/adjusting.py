@@ -10,7 +10,7 @@ from pydantic import Field
 
 from escuadra.core.base.model import Positive
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Count, Name, Said, Turns, nouns, said, sentences
+from escuadra.core.base.said import Angle, Count, Name, Said, Turns, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.adjusting import AdjustingScrew
 from escuadra.core.procedure.limits import Limits
@@ -20,6 +20,7 @@ from escuadra.core.visit.aiming import Aiming, Tilted, aiming, figure_of, tilted
 from escuadra.core.visit.checks.base import Check, Judgement, Link
 from escuadra.core.visit.checks.result import FAILED, INTERRUPTED, MOST_DEG, PASSED
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.fixture import fixture_lean, fixture_slots
 from escuadra.core.visit.log.disturbances import ATTEMPT, MENDED
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.mirror import spot_now, spot_slots
@@ -175,6 +176,34 @@ class MirrorCheck(Check):
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         aimed = aiming(setup)
         return _turning(setup, aimed, self.id) if aimed is not None and aimed.last is not None else None
+
+
+@check_kind("fixture")
+class FixtureCheck(Check):
+    """A fixture's tilt by a wheel's beam: proved along the runway near and far, then read where it comes back."""
+
+    limits: Limits = Field(description="of its lean, away from the vehicle positive, degrees")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return fixture_slots(setup.plan)
+
+    def judge(self, setup: Setup) -> Judgement:
+        found = fixture_lean(setup.plan, setup.now)
+        if found is None:
+            return Judgement(False, note=sentences(said("fixture.up_hint")))
+        figure = self.figure("rack.spot_up", said("fixture.lean"), found.value, found.u, self.limits, "°", "pitch")
+        return Judgement(
+            True, (figure,), figure.text, note=sentences(said("fixture.rises", rises=Angle(found.rises, 2)))
+        )
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        if judged.worst is None:
+            return None
+        way = "towards" if judged.worst.value > 0 else "away"
+        tilt, action = Angle(abs(judged.worst.value), 1), said("move.fixture.action")
+        then = sentences(said("fixture.then"))
+        sentence = said(f"move.fixture.{way}", amount=tilt)
+        return NextMove("move", sentence, then, action=action, figure=tilt, check=self.id, happening="feet")
 
 
 def _turning(setup: Setup, aimed: Aiming, check: str) -> NextMove:

@@ -40,6 +40,7 @@ from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import WORD, WORTH, Guard, first, guard, word
 from escuadra.core.visit.log.disturbances import POSE
 from escuadra.core.visit.log.state import Disturbance
+from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.visit.next_reading import most_useful, parting_reading
 from escuadra.core.visit.plan import (
@@ -52,7 +53,7 @@ from escuadra.core.visit.plan import (
     tape_slot,
     target_height_slot,
 )
-from escuadra.core.visit.prediction import predicted
+from escuadra.core.visit.prediction import predicted, screw_step
 from escuadra.core.visit.slots import MINUTES, MINUTES_ELSE, Slot
 from escuadra.core.visit.solution.network_builder import ORIGIN
 from escuadra.core.visit.solution.observed import ObservationId
@@ -423,6 +424,31 @@ class SquareCheck(PoseCheck):
     on_the_road: ClassVar[OnTheRoad] = "yaw"
     unit: ClassVar[str] = "°"
     direction: ClassVar[str | None] = "side"
+
+    alone: str = Field("", description="method whose readings alone tell it, without tapes or a floor laser")
+
+    def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
+        if not self.alone:
+            return super().required_in(setup, epoch)
+        return [slot for slot in METHODS[self.alone].slots(setup.plan) if not slot.optional]
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        # Told alone, it is set alone; else by the plan of moves for the whole pose.
+        if not self.alone or judged.worst is None:
+            return None
+        step = screw_step(setup, self.limits.nominal - judged.worst.value)
+        turns = Turns(abs(step.amount))
+        sentence, action = moved("screw", step, end=Noun(f"end.{step.at}"), amount=turns)
+        return NextMove(
+            "move",
+            sentence,
+            sentences(said("screw.above")),
+            action=action,
+            figure=turns,
+            check=self.id,
+            happening="yaw",
+            steps=(step,),
+        )
 
 
 @check_kind("centred")

@@ -102,6 +102,8 @@ HAPPENINGS: dict[str, Happening] = {
             (MENDED, "target", "calibration", AROUND | RESULT | TRIM | MIRROR | {"bracket", "cover"}),
             ("vehicle_rolled", "vehicle", "vehicle", EVERYTHING | MARKS | {"area"}),
             ("clamp", "vehicle", "vehicle", CLAMPS),
+            ("wheel_target", "vehicle", "vehicle", CLAMPS | {"alignment"}),
+            ("steered", "vehicle", "vehicle", {"steering"}),
             ("plumb_front", "vehicle", "vehicle", {"mark_front"}),
             ("plumb_rear", "vehicle", "vehicle", {"mark_rear"}),
             ("jacked", "vehicle", "vehicle", VEHICLE | {"alignment"}),

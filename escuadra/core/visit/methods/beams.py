@@ -331,7 +331,7 @@ class SteeredWheel(Method):
     steps = (
         said("method.beams.set_frames_beam_parallel_runway"),
         said("method.beams.steer_aligners_zero_lock_wheel"),
-        said("method.beams.square_mirror_fixture_left_front"),
+        said("method.beams.square_mirror_fixture_front"),
     )
     cautions = (LASER, STRAP, said("method.beams.rack_locks_engaged_nobody_steers"))
 
@@ -361,7 +361,7 @@ class SteeredWheel(Method):
             far,
             place(
                 "rack.wheel",
-                said("method.beams.left_front_wheel_aligner"),
+                said("method.beams.front_wheel_aligner", corner=Noun(f"corner.{plan.procedure.steered}")),
                 -3,
                 3,
                 "printout",
@@ -420,7 +420,7 @@ class SteeredWheel(Method):
         return angle, u
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
-        wheel = scene.hub("LF")
+        wheel = scene.hub(scene.plan.procedure.steered)
         distance = scene.before_beam(wheel)
         turn = math.radians(2 * (scene.thrust_deg - scene.pose.yaw_deg))
         return {
@@ -433,10 +433,10 @@ class SteeredWheel(Method):
         }
 
     def sights(self, scene: Scene) -> list[Sight]:
-        x, y = scene.hub("LF")
+        x, y = scene.hub(scene.plan.procedure.steered)
         _, left = scene.in_frame((x, y))
         back = scene.on_frame(0, left + self.exact(scene)["rack.spot"])
-        edge = scene.plan.vehicle.outline.width / 2 + 310
+        edge = math.copysign(scene.plan.vehicle.outline.width / 2 + 310, y)
         return [
             Sight(scene.on_frame(0, left), (x, y)),
             Sight((x, y), back),
