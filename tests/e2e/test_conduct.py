@@ -88,13 +88,12 @@ def test_a_door_that_was_opened_in_the_run_is_made_good_before_it_goes_on(server
     before = page.locator("#sheet").get_attribute("data-count") or ""
     page.locator(".check[data-open]").get_by_role("button", name="Yes").click()
     expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
-    for corner in ("LF", "RF", "LR", "RR"):
-        page.goto(f"{server.url}/jobs/{job}?check=ride_height&slot=arch.{corner}")
-        choose_instrument(page)
-        before = page.locator("#sheet").get_attribute("data-count") or ""
-        page.fill("#typed", f"{getattr(arches, corner):g}")
-        page.locator("#typed").press("Enter")
-        expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
+    page.goto(f"{server.url}/jobs/{job}?check=ride_height&slot=arch.LF")
+    choose_instrument(page)
+    before = page.locator("#sheet").get_attribute("data-count") or ""
+    page.fill("#typed", f"{arches.LF + 1:g}")
+    page.locator("#typed").press("Enter")
+    expect(page.locator("#sheet")).not_to_have_attribute("data-count", before)
     page.goto(f"{server.url}/jobs/{job}/steps")
     expect(page.locator("[data-step=people]")).to_be_visible()
     page.get_by_role("button", name="Done, next").click()

@@ -10,6 +10,7 @@ from escuadra.commands import Garage
 from escuadra.commands.running import RunProcedure, TakeStep
 from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.conductor import Conducted, conducted
 from escuadra.demo.technician import Technician
 from tests.conftest import finished, ground_flat, on_own_sheet
@@ -73,6 +74,27 @@ def test_the_unit_of_the_other_side_stops_the_run(garage: Garage) -> None:
     shared = ("alignment", "ride_height", "centreline", "thrust", "level", "square")
     assert {id: right[id] for id in shared} == {id: left[id] for id in shared}, "the frame and the line are taken over"
     assert right["centred"] == "out"
+
+
+@pytest.mark.parametrize("lower, again", [(0.5, ["arch.LF"]), (6.0, ["arch.LF", "arch.RF", "arch.LR", "arch.RR"])])
+@pytest.mark.parametrize("what", ["door", "aboard"])
+def test_one_arch_tells_whether_the_body_rests_as_it_did(
+    ambulance: Technician, what: str, lower: float, again: list[str]
+) -> None:
+    asked = []
+    ambulance.happen(what)
+    assert ambulance.check("ride_height").state == "stale"
+    for _ in CORNERS:
+        missing = [
+            slot.slot.id for slot in ambulance.check("ride_height").slots if not slot.now and not slot.slot.optional
+        ]
+        if not missing:
+            break
+        asked.append(missing[0])
+        nominal = getattr(ambulance.opened.sheet.plan.vehicle.arches, missing[0].removeprefix("arch."))
+        ambulance.read(missing[0], f"{nominal + 1 - lower:g}", "tape-4")
+    assert asked == again
+    assert ambulance.check("ride_height").judgement.complete
 
 
 def test_a_wait_counts_from_when_it_was_begun_and_is_sat_out(ambulance: Technician) -> None:

@@ -1,10 +1,13 @@
 """A reflector on its stand: all of it read, one move, and read again; a bump after the run shows itself."""
 
+import math
+
 import pytest
 
 from escuadra.commands import Garage
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.tripod import standing
+from escuadra.core.visit.why import why
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from tests.conftest import ground_flat
@@ -80,6 +83,12 @@ def test_level_distance_line_and_height_are_one_move(garage: Garage) -> None:
     setter.who.run()
     setter.read("tripod.distance")
     assert [view.proof for view in setter.who.opened.sheet.stations] == ["proven"]
+    setter.who.result()
+    found = why(setter.who.opened.sheet)
+    assert found is not None
+    aside = 1 / (setter.bay.plan.target_x - setter.bay.plan.procedure.sensor.x)
+    assert found.cause("stand.line").effect == {"aim_yaw": pytest.approx(math.degrees(aside))}
+    assert found.cause("stand.height").effect == {"aim_pitch": pytest.approx(-math.degrees(aside))}
 
 
 def test_a_measured_sensor_moves_the_goal_and_the_mount(garage: Garage) -> None:

@@ -4,6 +4,8 @@ import math
 
 import pytest
 
+from escuadra.commands import Garage
+from escuadra.commands.entries import Override
 from escuadra.core.visit.checks.result import PASSED
 from escuadra.core.visit.why import Why, advised, told, why
 from escuadra.demo.technician import Technician
@@ -38,6 +40,28 @@ def test_every_cause_reaches_the_result_through_its_geometry(full: Technician) -
     assert [corners[c]["aim_pitch"] for c in ("LF", "RR")] == pytest.approx([half, -half]), "nose up, it finds it low"
     assert corners["LF"]["aim_roll"] < 0 < corners["RF"]["aim_roll"]
     assert "square" not in effects, "what a chart's own turn does depends on the maker's routine"
+
+
+def test_a_board_that_is_level_stands_before_a_vehicle_that_the_floor_tilts(garage: Garage) -> None:
+    who = Technician(garage, garage.clock(), "teo")
+    who.take_in(number="T-1", reason="front radar replaced", bay="Norte", procedure="BL-RAD-03")
+    who.set_up()
+    garage.do(Override(who.job, "target_height", "the floor was never surveyed"), "teo", who.id())
+    who.run({"middle": "71", "back": "68", "forward": "68"})
+    who.result(PASSED, {"yaw": 0.02, "pitch": 0.1})
+    found = why(who.opened.sheet)
+    assert found is not None
+    body, slope = (
+        next(f for f in who.check(check).judgement.figures if f.id == id)
+        for check, id in (("ride_height", "pitch"), ("floor", "slope.wheels.along"))
+    )
+    per_cent = math.degrees(math.atan(0.01))
+    stands = found.cause("stands")
+    assert stands.effect == {"aim_pitch": -1.0}, "nose up, it finds it low"
+    assert (stands.off, stands.u) == pytest.approx(
+        (body.value - per_cent * slope.value, math.hypot(body.u, per_cent * slope.u))
+    )
+    assert {one.id for one in found.possible} == {"stands", "hangs.hangs.tilt", "square.yaw", "line"}
 
 
 def test_a_small_result_is_within_what_the_set_up_cannot_see(full: Technician) -> None:

@@ -1,7 +1,8 @@
 """Why a result came out as it did: what the set-up, as it was read, explains of it, and what it may have hidden.
 
 Each check's deviation and uncertainty reaches the sensor through its effect: a chart or reflector by its place, a flat
-board by its orientation, the body by how it stands, the line in use by where it leads. Source: ``aim``, ``explain``.
+board by its orientation, the body by how it stands, the floor by its slope under it, the line in use by where it leads.
+Source: ``aim``, ``explain``.
 """
 
 import math
@@ -24,7 +25,7 @@ FAR_FETCHED = 4.0
 """An error of more than so many of its u is hardly one that was made here, unless its check allows it."""
 NEAR_LIMIT = 1.0
 """A result within so many U of its limit is at the edge of it."""
-LINE = "line"
+LINE, STANDS = "line", "stands"
 FRONT, LEFT = ("LF", "RF"), ("LF", "LR")
 
 
@@ -135,10 +136,18 @@ def _possible(sheet: Sheet) -> Iterator[Possible]:
     oriented = setup.plan.target.aims_by == "orientation"
     reach = setup.plan.target_x - setup.plan.procedure.sensor.x
     per_mm = math.degrees(1 / reach) if reach > 0 else 0.0
-    line = _line_u(setup)
+    line, rolls = _line_u(setup), any(shown.way == "aim_roll" for shown in setup.plan.procedure.results)
+    hangs = any(view.check.kind == "target_level" and view.judgement.figures for view in sheet.checks)
+    if not rolls and (attitude := _attitude(sheet, oriented)) is not None:
+        yield attitude
     for view in sheet.checks:
         for figure in view.judgement.figures:
-            effect = _effect(view, figure, oriented, per_mm) or _of_body(figure, setup)
+            effect = _effect(view, figure, oriented, per_mm)
+            if hangs and view.check.kind == "level" and oriented:
+                # The board's own level was read: what the beam leans is in it.
+                effect = {}
+            if rolls:
+                effect = effect or _of_body(figure, setup)
             if not effect:
                 continue
             u = figure.u
@@ -164,10 +173,10 @@ def _middle(figure: Figure) -> float:
 
 def _effect(view: CheckView, figure: Figure, oriented: bool, per_mm: float) -> dict[AimWay, float]:
     """What one unit of a target's figure does to the axis that is learned, degrees; nothing where it does not."""
-    acts, figures = view.check.on_the_road, view.judgement.figures
     if figure.id == "level.roll" and not oriented:
         return {"aim_roll": 1.0}
-    if not acts or figure is not next((f for f in figures if f.id == view.check.road_figure), figures[0]):
+    acts = view.check.acts(figure, view.judgement.figures)
+    if not acts:
         return {}
     if acts in ("yaw", "pitch"):
         return {"aim_yaw" if acts == "yaw" else "aim_pitch": 1.0} if oriented else {}
@@ -183,6 +192,27 @@ def _of_body(figure: Figure, setup: Setup) -> dict[AimWay, float]:
     track = vehicle.hub_track_front if front else vehicle.hub_track_rear
     pitch, roll = math.degrees(1 / (2 * vehicle.wheelbase)), math.degrees(1 / (2 * track))
     return {"aim_pitch": pitch if front else -pitch, "aim_roll": -roll if left else roll}
+
+
+def _attitude(sheet: Sheet, oriented: bool) -> Possible | None:
+    """How the vehicle is pitched, where nothing that is shown tells its corners apart: by its body and by the floor.
+
+    The floor counts where a board is level by gravity: the vehicle before it is not.
+    """
+    parts: list[tuple[CheckView, float, float]] = []
+    for view in sheet.checks:
+        for figure in view.judgement.figures:
+            if view.check.kind == "ride_height" and figure.id == "pitch":
+                parts.append((view, figure.value, figure.u))
+            elif figure.id == "slope.wheels.along" and oriented and sheet.plan.procedure.level_to == "gravity":
+                per_cent = math.degrees(math.atan(0.01))
+                parts.append((view, -per_cent * figure.value, per_cent * figure.u))
+    if not parts:
+        return None
+    largest = max(parts, key=lambda part: part[2])[0]
+    off, u = math.fsum(part[1] for part in parts), math.hypot(*(part[2] for part in parts))
+    label = said("why.stands" if len(parts) > 1 else "why.pitched")
+    return Possible(STANDS, largest.check.id, label, off, u, "°", "body_pitch", {"aim_pitch": -1.0})
 
 
 def _line_u(setup: Setup) -> float:

@@ -4,6 +4,7 @@ A kind is one class with its own figures, registered by its name. Source of each
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
@@ -198,6 +199,11 @@ class Check(CheckSpec):
     def school(self) -> str:
         """The method of finding the line that it reads; empty where it reads none."""
         return ""
+
+    def acts(self, figure: "Figure", figures: Sequence["Figure"]) -> OnTheRoad:
+        """What a figure of it does to what the sensor learns, of those that it was judged by; empty: nothing."""
+        own = next((one for one in figures if one.id == self.road_figure), figures[0])
+        return self.on_the_road if figure is own else ""
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         """The slots, in the order in which they are best read."""

@@ -19,11 +19,33 @@ from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.log.disturbances import SETTLED
 from escuadra.core.visit.plan import Plan, height_slot
 from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
 
 RAKE = [0.5, 0.5, -0.5, -0.5]
 RIDE_HEIGHT = frozenset({"ride_height"})
+
+
+TELLS: Corner = "LF"
+"""The arch that is read again where a door or a person rocked the body."""
+SAME_MM = 2.0
+"""What it may then differ by, beside what its readings cannot tell."""
+
+
+def _rests_as_before(setup: Setup) -> bool:
+    """The arch that tells reads as it did before the body was rocked, or was not read since: the others still count."""
+    rocked = setup.state.last_disturbed(SETTLED)
+    if rocked is None:
+        return True
+    slot = f"arch.{TELLS}"
+    anew = setup.state.last_disturbed(RIDE_HEIGHT)
+    kept = [e for e in setup.relied(slot) if anew is None or e.seq > anew.seq]
+    before = setup.measured(slot, [e for e in kept if e.seq < rocked.seq][-1:])
+    after = setup.measured(slot, [e for e in kept if e.seq > rocked.seq])
+    if before is None or after is None:
+        return after is None
+    return abs(after.value - before.value) <= SAME_MM + 2 * math.hypot(before.u, after.u)
 
 
 @check_kind("ride_height")
@@ -47,7 +69,7 @@ class RideHeightCheck(Check):
         return self.kind
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        nominal = setup.plan.vehicle.arches
+        nominal, rests = setup.plan.vehicle.arches, _rests_as_before(setup)
         return [
             Slot(
                 id=f"arch.{corner}",
@@ -58,7 +80,7 @@ class RideHeightCheck(Check):
                     low=getattr(nominal, corner) - 150,
                     high=getattr(nominal, corner) + 150,
                 ),
-                aspects=RIDE_HEIGHT,
+                aspects=RIDE_HEIGHT if rests and corner != TELLS else RIDE_HEIGHT | SETTLED,
                 reads="height",
                 hint=said("stance.floor_arch_through_wheels_middle"),
             )
@@ -89,7 +111,10 @@ class RideHeightCheck(Check):
                 )
             )
         if len(read) < 4:
-            return Judgement(False, tuple(figures), summary=said("read_of", read=len(read), needed=4))
+            rocked = setup.state.last_disturbed(SETTLED) if [c for c in CORNERS if c not in read] == [TELLS] else None
+            tells = said("stance.one_arch_tells", corner=Noun(f"corner.{TELLS}")) if rocked is not None else None
+            read_of = said("read_of", read=len(read), needed=4)
+            return Judgement(False, tuple(figures), summary=read_of, note=sentences(tells))
         result = stance(
             StanceInput(
                 wheelbase=vehicle.wheelbase,

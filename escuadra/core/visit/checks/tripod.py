@@ -3,6 +3,7 @@
 Source of place and move: ``tripod``; limits judged by ``verdict`` (JCGM 106).
 """
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 from pydantic import Field
@@ -12,7 +13,7 @@ from escuadra.core.base.wording import amount
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.run.tripod import Along
-from escuadra.core.visit.checks.base import Check, Figure, Judgement
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, OnTheRoad
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.next_move import Axis, NextMove, Step
 from escuadra.core.visit.slots import Slot
@@ -65,6 +66,10 @@ class TripodCheck(Check):
         )
         parts = [amount(abs(along.off), "mm") for along in (away, left, up)]
         return Judgement(True, figures, nouns(parts, "comma"))
+
+    def acts(self, figure: Figure, figures: Sequence[Figure]) -> OnTheRoad:
+        ways: dict[str, OnTheRoad] = {"line": "left", "height": "up"}
+        return ways.get(figure.id, "")
 
     def source_slot(self, figure: Figure) -> str:
         return figure.id if figure.id.startswith("tripod.") else f"tripod.{figure.id}"

@@ -15,6 +15,8 @@ POSE = frozenset({"yaw", "centre", "distance"})
 UPRIGHT = frozenset({"level", "height"})
 """How the frame stands on its place, and how high."""
 VEHICLE = frozenset({"ride_height", "hubs", "line", "floor", "steering"})
+SETTLED = frozenset({"settled"})
+"""That the body came to rest as it was: a door or a person rocks it, and one arch read again tells."""
 CLAMPS = frozenset({"clamps"})
 MARKS = frozenset({"mark_front", "mark_rear"})
 """Where the centre marks lie on the floor."""
@@ -42,7 +44,7 @@ Side = Literal["frame", "target", "vehicle"]
 Owner = str
 """Whose an aspect is: the vehicle's, a carrier's by its id, or the calibration's own."""
 CALIBRATIONS = HUNG | AROUND | RESULT | MIRROR | {"bracket", "trim"}
-VEHICLES = VEHICLE | CLAMPS | MARKS | {"alignment", "battery", "doors", "load", "tyres"}
+VEHICLES = VEHICLE | CLAMPS | MARKS | SETTLED | {"alignment", "battery", "doors", "load", "tyres"}
 BODIES: dict[Owner, frozenset[str]] = {}
 """What is each carrier's own; it says so itself."""
 
@@ -108,8 +110,8 @@ HAPPENINGS: dict[str, Happening] = {
             ("plumb_rear", "vehicle", "vehicle", {"mark_rear"}),
             ("jacked", "vehicle", "vehicle", VEHICLE | {"alignment"}),
             ("loaded", "vehicle", "vehicle", {"ride_height", "load"}),
-            ("door", "vehicle", "vehicle", {"ride_height", "doors"}),
-            ("aboard", "vehicle", "vehicle", {"ride_height", "load"}),
+            ("door", "vehicle", "vehicle", SETTLED | {"doors"}),
+            ("aboard", "vehicle", "vehicle", SETTLED | {"load"}),
             ("tyre", "vehicle", "vehicle", {"ride_height", "hubs", "tyres"}),
         ),
     )
