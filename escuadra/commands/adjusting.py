@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from escuadra.commands.command import Context, Saying, VisitCommand, of_owner
+from escuadra.commands.entries import reasoned
 from escuadra.commands.forms import Opened
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import figure
@@ -50,14 +51,19 @@ class TellTurns(ScrewCommand):
     typed: Mapping[str, tuple[str, str]]
     """By the screw's id: turns such as 3/8, and ``clockwise`` or ``anticlockwise``."""
     device: str = ""
+    unread: str = ""
+    """Why the misalignment cannot be read before anything is turned."""
 
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """What was told, of the calibration; raises ``BadInput`` for a figure that is no turn of this screw."""
-        given, _ = self.aimed(opened)
+        given, found = self.aimed(opened)
+        unread = found.last is not None and found.last.shown is None
+        why = reasoned(self.unread) if unread and self.unread.strip() else ""
         turns = {screw.id: _turns(screw.id, *self.typed.get(screw.id, ("", ""))) for screw in given.screws}
         if not any(turns.values()):
             raise BadInput(given.screws[0].id, "0", said("wants.turns_of_one_screw"))
-        return [Saying(TurnsTold(turns=turns, device=self.device[:60]), of_owner(opened, "calibration"))]
+        told = TurnsTold(turns=turns, device=self.device[:60], unread=why[:300])
+        return [Saying(told, of_owner(opened, "calibration"))]
 
 
 @dataclass(frozen=True)
@@ -68,7 +74,7 @@ class TurnScrews(ScrewCommand):
         """The turns that were made; raises ``Conflict`` where no misalignment was kept, or no turns are known."""
         _, found = self.aimed(opened)
         assert found.last is not None
-        if found.last.shown is None:
+        if found.last.shown is None and not (found.last.told is not None and found.last.told.unread):
             raise Conflict(said("adjusting.read_first"))
         if found.to_turn is None:
             raise Conflict(said("adjusting.ask_turns"))

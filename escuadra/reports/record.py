@@ -168,6 +168,7 @@ class RecordedAttempt(Frozen):
     lines: list[RecordedLine] = Field([], description="of each lens between its limit lines")
     steps: list[RecordedStep] = Field([], description="of a conducted run, interruptions among them, in their order")
     turned: list[RecordedTurn] = Field([], description="of the sensor's screws after it")
+    unread: str = Field("", description="why the misalignment was not read before they were turned; empty: it was")
 
 
 class RecordedConfirmation(Frozen):
@@ -439,6 +440,7 @@ def _attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
         lines=_lines(one, sheet),
         steps=[_step(kept, sheet) for kept in one.steps],
         turned=_turns(one.turned, sheet),
+        unread=one.told.unread if one.told is not None else "",
     )
 
 

@@ -371,6 +371,7 @@ class Turning(Posted):
     first_way: Text = ""
     second: Text = ""
     second_way: Text = ""
+    unread: Text = ""
     by: Literal["", "link"] = ""
 
 

@@ -173,3 +173,18 @@ def test_a_response_is_typed_or_the_step_is_not_done(bus: Technician) -> None:
         bus.step("back", 5, response="strong")
     steps = [one.said for one in bus.opened.state.steps]
     assert [one.response for one in steps if isinstance(one, RunStepped) and one.step == "middle"] == [None, 74.2]
+
+
+def test_a_misalignment_that_no_tester_shows_is_excused_in_words_before_turning(bus: Technician) -> None:
+    sensor, garage = radar(bus), bus.garage
+    bus.run({step: f"{sensor.respond(tilt, SET_UP):.2f}" for step, tilt in NOTCHES.items()})
+    bus.answer("result.outcome", FAILED)
+    turns, why = {"side": ("1/2", "clockwise")}, "this tester tells turns and no figure"
+    with refused(BadInput, match="ten letters"):
+        garage.do(TellTurns(bus.job, turns, unread="no"), "teo", bus.id())
+    garage.do(TellTurns(bus.job, turns, unread=why), "teo", bus.id())
+    assert bus.opened.sheet.next.opens == "screws"
+    garage.do(TurnScrews(bus.job), "teo", bus.id())
+    assert aimed(bus).turned == 1
+    record = build(bus.opened, garage.person("ines"), garage.clock(), "Valdehierro")
+    assert record.attempts[-1].unread == why

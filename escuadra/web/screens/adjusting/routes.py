@@ -111,7 +111,7 @@ def tell(request: Request, job: Addressed, form: Annotated[forms.Turning, Form()
         named = {screw: (f"{abs(t):g}", "clockwise" if t > 0 else "anticlockwise") for screw, t in told_turns}
     try:
         device = LINK if form.by == "link" else ""
-        command = TellTurns(job.visit, named, device, calibration=job.calibration)
+        command = TellTurns(job.visit, named, device, form.unread, calibration=job.calibration)
         opened = garage_of(request).do(command, person_of(request), form.entry)
     except (BadInput, Conflict) as error:
         return page(request, job, told(error), status_of(error), form)
