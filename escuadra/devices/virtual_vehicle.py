@@ -179,5 +179,6 @@ class VirtualVehicle:
     def _named(self, units: Sequence[Any]) -> list[str]:
         stray = next((unit for unit in units if unit not in self.units or unit in self.silent), None)
         if stray is not None:
-            raise BadInput("unit", str(stray), said("wants.unit_that_answers", names=nouns(self.units, "comma")))
+            awake = [unit for unit in self.units if unit not in self.silent]
+            raise BadInput("unit", str(stray), said("wants.unit_that_answers", names=nouns(awake, "comma")))
         return [str(unit) for unit in units]

@@ -139,7 +139,8 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
             calibration=job.calibration,
         )
         now = conducted(opened.sheet.plan.procedure, opened.state).now
-        if step is not None and form.what == "done" and step.link == "start" and linked and now and now.step == step:
+        own = step is not None and (not step.unit or form.unit == opened.sheet.plan.procedure.side)
+        if own and step and form.what == "done" and step.link == "start" and linked and now and now.step == step:
             linked[0].routine(linked[1])
         opened = garage_of(request).do(command, person_of(request), form.entry)
     except NoAnswer as error:
