@@ -41,11 +41,20 @@ def slid(page: Page) -> None:
     page.wait_for_selector("[data-key=m]")
 
 
-def approached(page: Page) -> None:
-    """The stand-in's frame some way nearer."""
-    for name in ("100 mm nearer",) * 3 + ("10 mm left",) * 3:
-        page.get_by_role("button", name=name, exact=True).click()
-    page.wait_for_timeout(1500)
+def conducted(page: Page) -> None:
+    """The screws turned, what is around answered for anew, and the run begun."""
+    page.get_by_role("button", name="Turned so").click()
+    run = page.get_by_role("link", name="Run it step by step")
+    page.wait_for_selector("#sheet")
+    while not run.count():
+        count = page.get_attribute("#sheet", "data-count")
+        page.locator("footer").get_by_role("button", name="Yes").click()
+        page.wait_for_selector(f"#sheet:not([data-count='{count}'])")
+    run.click()
+    page.get_by_role("button", name="I have read the cautions").click()
+    page.wait_for_selector("[data-step=supported]")
+    page.get_by_role("button", name="Done, next").click()
+    page.wait_for_selector("[data-step=cleared]")
 
 
 def nothing(page: Page) -> None:
@@ -68,10 +77,10 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("bay", "/bays/Patio", "", DESK, "light", nothing),
     ("survey", "Patio", "", DESK, "light", nothing),
     ("lines-dim", "VF-0417", "/lines", DESK, "dim", nothing),
-    ("rig", "VF-0417", "/rig", DESK, "light", approached),
     ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
     ("ready", "VF-0419", "/ready", DESK, "light", nothing),
     ("screws", "VF-0421", "/screws", DESK, "light", nothing),
+    ("run", "VF-0421", "/screws", DESK, "light", conducted),
 ]
 
 
