@@ -388,7 +388,7 @@ class TurnsTold(VisitPayload):
 
     turns: dict[str, Number] = Field(description="of each screw by its id, clockwise positive")
     device: str = Field("", max_length=60, description="what told them; empty: they were typed")
-    unread: str = Field("", max_length=300, description="why the misalignment was not read before turning; empty: it was")
+    unread: str = Field("", max_length=300, description="why the misalignment was not read first; empty: it was")
 
     def apply(self, state: Folding, event: Event) -> None:
         state.keep(event, "turns_told", self)
