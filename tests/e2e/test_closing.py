@@ -15,8 +15,8 @@ from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from tests.conftest import finished
 from tests.e2e.conftest import Server, Visit
-from tests.e2e.test_setting import follow
 from tests.e2e.test_visit import begin, done
+from tests.following import follow
 
 CAMERA, RADAR = "BL-CAM-01", "BL-RAD-01"
 FROM_CAMERA = 1415.0

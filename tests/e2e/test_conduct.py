@@ -14,7 +14,7 @@ from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from tests.conftest import finished, ground_flat
 from tests.e2e.conftest import Server, Visit, choose_instrument
-from tests.e2e.test_setting import follow
+from tests.following import follow
 
 
 @pytest.mark.slow

@@ -25,6 +25,7 @@ from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.words import language
 from tests.conftest import ground_flat
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
+from tests.following import follow
 
 say = language().say
 
@@ -81,30 +82,6 @@ def prepared(
     if until:
         follow(who, bay, until)
     return bay
-
-
-def follow(who: Technician, bay: VirtualBay, until: str) -> None:
-    """Do what the sheet says next without a browser, until it says something of this kind."""
-    for _ in range(MOST_STEPS):
-        sheet = who.opened.sheet
-        move = sheet.next
-        if move.kind == until:
-            return
-        if move.kind == "move":
-            bay.obey(move.happening, move.by)
-            who.happen(move.happening, move.by)
-        elif move.slot.startswith("target."):
-            who.target()
-        elif sheet.slots[move.slot].slot.ask == "tick":
-            who.answer(move.slot, "yes")
-        else:
-            slot = sheet.slots[move.slot].slot
-            value = bay.at(move.slot)
-            word = "" if slot.way is None else "plus" if value >= 0 else "minus"
-            who.read(
-                move.slot, f"{abs(value) if slot.way else value:.2f}", who.garage.tools(slot)[0].id, word, move.replaces
-            )
-    raise AssertionError(f"never came to {until}")
 
 
 class Hands:

@@ -16,8 +16,7 @@ from escuadra.devices.virtual_sensors import Bent, VirtualRadar
 from escuadra.reports.record import build
 from tests.conftest import ground_flat
 from tests.english import refused, told
-
-MOST_STEPS = 120
+from tests.following import follow, read
 
 
 class Aimer:
@@ -44,34 +43,12 @@ class Aimer:
         return found
 
     def until(self, *kinds: str) -> NextMove:
-        """What the sheet says next, done until it says something of this kind."""
-        who = self.who
-        for _ in range(MOST_STEPS):
-            sheet = who.opened.sheet
-            move = sheet.next
-            if {move.kind, move.opens, move.happening, move.check} & {*kinds}:
-                return move
-            if move.kind == "move":
-                self.bay.obey(move.happening, move.by)
-                who.happen(move.happening, move.by)
-            elif move.slot.startswith("target."):
-                who.target()
-            elif sheet.slots[move.slot].slot.ask == "tick":
-                who.answer(move.slot, "yes")
-            else:
-                self.read(move.slot, move.replaces)
-        raise AssertionError(f"never came to {kinds}")
-
-    def read(self, id: str, replaces: bool = False) -> None:
-        slot, value = self.who.opened.sheet.slots[id].slot, self.bay.at(id)
-        word = "" if slot.way is None else "plus" if value >= 0 else "minus"
-        shown = f"{abs(value) if slot.way else value:.1f}"
-        self.who.read(id, shown, self.who.garage.tools(slot)[0].id, word, replaces)
+        return follow(self.who, self.bay, *kinds)[-1]
 
     def look(self) -> None:
         """Where the spot comes back, sideways and up."""
         for slot in ("spot.left", "spot.up"):
-            self.read(slot)
+            read(self.who, self.bay, slot)
 
     def turn(self) -> None:
         self.who.garage.do(TurnScrews(self.who.job), "teo", self.who.id())

@@ -12,8 +12,7 @@ from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from tests.conftest import ground_flat
 from tests.english import told
-
-MOST_STEPS = 60
+from tests.following import follow, read
 
 
 class Setter:
@@ -30,33 +29,10 @@ class Setter:
         self.moves: list[NextMove] = []
 
     def until(self, kind: str) -> None:
-        for _ in range(MOST_STEPS):
-            sheet = self.who.opened.sheet
-            move = sheet.next
-            if kind in (move.kind, move.check):
-                return
-            if move.kind == "move":
-                self.moves.append(move)
-                if move.happening == "mount":
-                    self.who.happen("mount")
-                    continue
-                self.bay.obey(move.happening, move.by)
-                self.who.happen(move.happening, move.by)
-            elif move.slot == "target.mount":
-                self.who.answer(move.slot, "right")
-            elif move.slot.startswith("target."):
-                self.who.target()
-            elif sheet.slots[move.slot].slot.ask == "tick":
-                self.who.answer(move.slot, "yes")
-            else:
-                self.read(move.slot, move.replaces)
-        raise AssertionError(f"never came to {kind}")
+        self.moves += follow(self.who, self.bay, kind)[:-1]
 
-    def read(self, id: str, replaces: bool = False) -> None:
-        slot, value = self.who.opened.sheet.slots[id].slot, self.bay.at(id)
-        word = "" if slot.way is None else "plus" if value >= 0 else "minus"
-        shown = f"{abs(value) if slot.way else value:.1f}"
-        self.who.read(id, shown, self.who.garage.tools(slot)[0].id, word, replaces)
+    def read(self, id: str) -> None:
+        read(self.who, self.bay, id)
 
 
 def test_level_distance_line_and_height_are_one_move(garage: Garage) -> None:

@@ -1,0 +1,36 @@
+"""A technician without a browser: does what the sheet says next, in a bay where things truly stand somewhere."""
+
+from escuadra.core.visit.next_move import NextMove
+from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_bay import VirtualBay
+
+MOST_STEPS = 150
+
+
+def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
+    """Do what is next until that is of such a kind, check, page or happening; the moves on the way, it the last."""
+    moves: list[NextMove] = []
+    for _ in range(MOST_STEPS):
+        sheet = who.opened.sheet
+        move = sheet.next
+        if {move.kind, move.check, move.opens, move.happening} & {*until}:
+            return [*moves, move]
+        if move.kind == "move":
+            moves.append(move)
+            bay.obey(move.happening, move.by)
+            who.happen(move.happening, move.by)
+        elif move.slot.startswith("target."):
+            who.target()
+        elif sheet.slots[move.slot].slot.ask == "tick":
+            who.answer(move.slot, "yes")
+        else:
+            read(who, bay, move.slot, move.replaces)
+    raise AssertionError(f"never came to {until}")
+
+
+def read(who: Technician, bay: VirtualBay, place: str, replaces: bool = False) -> None:
+    """What there truly is to be read at a place."""
+    slot, value = who.opened.sheet.slots[place].slot, bay.at(place)
+    word = "" if slot.way is None else "plus" if value >= 0 else "minus"
+    shown = f"{abs(value) if slot.way else value:.2f}"
+    who.read(place, shown, who.garage.tools(slot)[0].id, word, replaces)
