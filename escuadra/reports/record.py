@@ -5,8 +5,8 @@ Overrides stand first. The JSON is the record; the PDF shows the same facts with
 
 import base64
 import json
-from collections.abc import Callable, Mapping, Sequence
-from datetime import UTC, datetime
+from collections.abc import Callable, Sequence
+from datetime import datetime
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
@@ -15,19 +15,16 @@ from pydantic import Field
 from escuadra import __version__
 from escuadra.commands import Garage, Opened, signing
 from escuadra.core.base.model import CatalogueText, Frozen
-from escuadra.core.base.said import Given, Name, Noun, Said, Temperature, Text, as_said, exact, said
+from escuadra.core.base.said import Given, Name, Said, Temperature, Text, as_said, exact, said
 from escuadra.core.base.stream import Person
 from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.profiles import VehicleModel
-from escuadra.core.procedure.sheet import Side
-from escuadra.core.visit.aiming import aiming
-from escuadra.core.visit.attempts import Attempt, attempts
-from escuadra.core.visit.checks.adjusting import turned
+from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.codes import after, before
 from escuadra.core.visit.log.codes import UnitRead
-from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, RunStepped, SaidThen, Source
-from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Keeping, Photo, Snapshot, State
+from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
+from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Photo, Snapshot, State
 from escuadra.core.visit.log.whole import BodyCorrected
 from escuadra.core.visit.needed import part_name, reason_words
 from escuadra.core.visit.next_move import retold
@@ -36,6 +33,7 @@ from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.drawing import lines_view, plan_view, rule, side_view
 from escuadra.reports.paper import printed, styled
+from escuadra.reports.recorded_run import RecordedAim, RecordedAttempt, recorded_aims, recorded_attempt, recorded_time
 from escuadra.store import FileStore
 from escuadra.words import say
 from escuadra.words.moments import moment
@@ -75,14 +73,6 @@ class RecordedFigure(Frozen):
     probability: float = Field(description="that the true value lies within the limits")
 
 
-class RecordedShown(Frozen):
-    """A figure that the routine showed before it took that as zero."""
-
-    label: Said
-    degrees: float
-    value: Said
-
-
 class RecordedOverride(Frozen):
     """Why a check that did not hold was accepted."""
 
@@ -115,60 +105,6 @@ class RecordedPhoto(Frozen):
     at: datetime
     reading: Said | None = Field(None, description="what had been read there last when it was kept")
     state: str = Field("", description="of its check, as it was signed")
-
-
-class RecordedStep(Frozen):
-    """What was said of a step of the run."""
-
-    step: str
-    title: Said
-    what: str = Field(description="begun, done, skipped or interrupted")
-    person: str
-    at: datetime
-    seen: bool = Field(False, description="the link to the vehicle saw it; nobody pressed")
-    why: str = ""
-    clear: bool = Field(False, description="the field was answered for before the radar transmitted")
-    response: float | None = Field(None, description="of a radar to its board, dB")
-    unit: Side | None = Field(None, description="which of two units was opened")
-
-
-class RecordedLine(Frozen):
-    """Where a lens's line stood beside its two limit lines."""
-
-    lens: Said
-    stood: str = Field(description="between, above or below")
-    value: Said
-
-
-class RecordedTurn(Frozen):
-    """A screw of the sensor that was turned."""
-
-    screw: str
-    turns: float = Field(description="clockwise positive, seen from where the sheet says")
-    value: Said
-
-
-class RecordedAim(Frozen):
-    """Where the sensor looked by its mirror, and what was then turned."""
-
-    at: datetime
-    yaw_deg: float
-    pitch_deg: float
-    value: list[Said]
-    turned: list[RecordedTurn] = []
-
-
-class RecordedAttempt(Frozen):
-    """A run of the procedure, and what came of it."""
-
-    at: datetime
-    person: str
-    outcome: str = Field(description="passed, failed, interrupted; empty: not told")
-    figures: list[RecordedShown] = []
-    lines: list[RecordedLine] = Field([], description="of each lens between its limit lines")
-    steps: list[RecordedStep] = Field([], description="of a conducted run, interruptions among them, in their order")
-    turned: list[RecordedTurn] = Field([], description="of the sensor's screws after it")
-    unread: str = Field("", description="why the misalignment was not read before they were turned; empty: it was")
 
 
 class RecordedConfirmation(Frozen):
@@ -293,10 +229,6 @@ class Record(Frozen):
     application: str
 
 
-def _time(at: int) -> datetime:
-    return datetime.fromtimestamp(at / 1000, UTC)
-
-
 def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
     """The record of a sheet as it stands, signed by ``who`` at ``at`` (UTC milliseconds)."""
     sheet, state = opened.sheet, opened.state
@@ -331,9 +263,9 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         line=line,
         frame=plan.frame.name,
         garage=garage,
-        taken_in=_time(state.taken_in_at),
+        taken_in=recorded_time(state.taken_in_at),
         taken_in_by=state.taken_in_by,
-        signed=_time(at),
+        signed=recorded_time(at),
         signed_by=who,
         overrides=[
             RecordedOverride(
@@ -342,7 +274,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
                 state=v.state,
                 reason=v.override.reason,
                 person=v.override.person.name,
-                at=_time(v.override.at),
+                at=recorded_time(v.override.at),
             )
             for v in sheet.checks
             if v.override is not None
@@ -354,21 +286,21 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
                 value=c.said.value,
                 reason=c.said.reason,
                 person=c.person.name,
-                at=_time(c.at),
+                at=recorded_time(c.at),
             )
             for c in state.changes
         ],
         photos=[_photo(p, sheet) for p in state.photos],
         checks=[_check(view, state) for view in sheet.checks],
-        confirmed=RecordedConfirmation(person=sheet.confirmed.person.name, at=_time(sheet.confirmed.at))
+        confirmed=RecordedConfirmation(person=sheet.confirmed.person.name, at=recorded_time(sheet.confirmed.at))
         if sheet.confirmed is not None
         else None,
-        attempts=[_attempt(one, sheet) for one in attempts(state)],
-        aimed=_aimed(sheet),
+        attempts=[recorded_attempt(one, sheet) for one in attempts(state)],
+        aimed=recorded_aims(sheet),
         runs=[
             RecordedRun(
                 station=view.station.name,
-                at=_time(view.run.at),
+                at=recorded_time(view.run.at),
                 person=view.run.person.name,
                 proof=view.proof or "",
                 words=as_said(view.words) if view.words else None,
@@ -380,7 +312,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
         disturbances=[
             Happened(
                 seq=past.seq,
-                at=_time(past.at),
+                at=recorded_time(past.at),
                 code=past.what,
                 what=past.words,
                 source=past.source,
@@ -406,7 +338,7 @@ def _photo(photo: Photo, sheet: Sheet) -> RecordedPhoto:
         label=as_said(found[1].slot.label if found is not None else Name(slot)),
         sha256=photo.said.digest,
         person=photo.person.name,
-        at=_time(photo.at),
+        at=recorded_time(photo.at),
         reading=as_said(shown(found[1].slot, read[-1])) if found is not None and read else None,
         state=found[0].state if found is not None else "",
     )
@@ -420,95 +352,11 @@ def shown(slot: Slot, entry: Entry) -> Text:
     return slot.option(told.value) if slot.ask != "day" else Name(told.value)
 
 
-def _attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
-    ways = {figure.id: figure.way for figure in sheet.plan.procedure.results}
-    figures = [
-        RecordedShown(
-            label=as_said(Noun(f"result.{ways[id]}")),
-            degrees=entry.said.value,
-            value=as_said(amount(entry.said.value, "°", 2, ways[id])),
-        )
-        for id, entry in one.figures.items()
-        if isinstance(entry.said, ReadingTaken)
-    ]
-    outcome = str(getattr(one.outcome.said, "value", "")) if one.outcome is not None else ""
-    return RecordedAttempt(
-        at=_time(one.run.at),
-        person=one.run.person.name,
-        outcome=outcome,
-        figures=figures,
-        lines=_lines(one, sheet),
-        steps=[_step(kept, sheet) for kept in one.steps],
-        turned=_turns(one.turned, sheet),
-        unread=one.told.unread if one.told is not None else "",
-    )
-
-
-def _aimed(sheet: Sheet) -> list[RecordedAim]:
-    """The passes by the sensor's mirror; none where its sheet has none."""
-    given = sheet.plan.procedure.adjusting
-    found = aiming(sheet.setup) if given is not None and given.mirror is not None else None
-    return [
-        RecordedAim(
-            at=_time(one.at),
-            yaw_deg=one.shown.yaw,
-            pitch_deg=one.shown.pitch,
-            value=[
-                as_said(amount(one.shown.yaw, "°", 2, "aim_yaw")),
-                as_said(amount(one.shown.pitch, "°", 2, "aim_pitch")),
-            ],
-            turned=_turns(one.turned, sheet),
-        )
-        for one in (found.passes if found is not None else ())
-        if one.shown is not None
-    ]
-
-
-def _lines(one: Attempt, sheet: Sheet) -> list[RecordedLine]:
-    stood = {id: str(getattr(entry.said, "value", "")) for id, entry in one.lines.items()}
-    return [
-        RecordedLine(
-            lens=as_said(Name(line.lens)), stood=stood[line.id], value=as_said(Noun(f"answer.{stood[line.id]}"))
-        )
-        for line in sheet.plan.procedure.lines
-        if line.id in stood
-    ]
-
-
-def _turns(made: Mapping[str, float] | None, sheet: Sheet) -> list[RecordedTurn]:
-    given = sheet.plan.procedure.adjusting
-    if given is None or made is None:
-        return []
-    return [
-        RecordedTurn(screw=screw.id, turns=turns, value=turned(screw, turns))
-        for screw in given.screws
-        if (turns := made.get(screw.id, 0.0))
-    ]
-
-
-def _step(one: Keeping, sheet: Sheet) -> RecordedStep:
-    told = one.said
-    assert isinstance(told, RunStepped)
-    step = next((step for step in sheet.plan.procedure.steps if step.id == told.step), None)
-    return RecordedStep(
-        step=told.step,
-        title=as_said(Name(step.does if step is not None else told.step)),
-        what=told.what,
-        person=one.person.name,
-        at=_time(one.at),
-        seen=bool(told.device) and told.response is None,
-        why=told.why,
-        clear=told.clear,
-        response=told.response,
-        unit=told.unit,
-    )
-
-
 def _answer(vehicle: VehicleModel, one: AnsweredBy) -> RecordedAnswer:
     question = next(question for question in vehicle.questions if question.id == one.said.question)
     option = question.option(one.said.option)
     named = option.name if option is not None else one.said.option
-    told = {"by": one.said.by, "person": one.person.name, "at": _time(one.at)}
+    told = {"by": one.said.by, "person": one.person.name, "at": recorded_time(one.at)}
     return RecordedAnswer.read({"asks": question.asks, "option": named, **told})
 
 
@@ -520,11 +368,16 @@ def _because(state: State, vehicle: VehicleModel) -> list[Said]:
 
 def _codes(one: Snapshot) -> RecordedCodes:
     told = one.said.model_dump(mode="json", include={"when", "source", "why", "units", "attached"})
-    return RecordedCodes.read({**told, "person": one.person.name, "at": _time(one.at)})
+    return RecordedCodes.read({**told, "person": one.person.name, "at": recorded_time(one.at)})
 
 
 def _correction(one: Correction) -> RecordedCorrection:
-    told = {"reason": one.said.reason, "before": one.said.before, "person": one.person.name, "at": _time(one.at)}
+    told = {
+        "reason": one.said.reason,
+        "before": one.said.before,
+        "person": one.person.name,
+        "at": recorded_time(one.at),
+    }
     if isinstance(one.said, BodyCorrected):
         return RecordedCorrection.read({"field": "frame", "value": one.said.pins[0].id, **told})
     return RecordedCorrection.read({"field": one.said.field, "value": one.said.value, **told})
@@ -587,7 +440,7 @@ def _reading(slot: Slot, entry: Entry) -> RecordedReading:
         instrument=taken.tool.name if taken else None,
         contributions=taken.tool.contributions if taken else None,
         conditions=_conditions(taken) if taken else [],
-        at=_time(entry.at),
+        at=recorded_time(entry.at),
         person=entry.person.name,
         device=taken.device if taken else "",
         seq=entry.seq,

@@ -20,7 +20,7 @@ from escuadra.drawing.aiming import screws_view, spot_view, tilts_view
 from escuadra.web import forms
 from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
-from escuadra.web.screens.sheet.routes import LINK, on_link
+from escuadra.web.screens.sheet.link import LINK, on_link
 
 router = screen("adjusting", "/jobs/{job}/screws")
 

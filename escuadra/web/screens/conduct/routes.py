@@ -23,7 +23,7 @@ from escuadra.devices.watching import Watched, watched
 from escuadra.web import forms
 from escuadra.web.pages import Addressed, garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
-from escuadra.web.screens.sheet.routes import LINK, on_link
+from escuadra.web.screens.sheet.link import LINK, on_link
 
 router = screen("conduct", "/jobs/{job}/steps")
 NOTHING_TYPED: Mapping[str, str] = MappingProxyType({})

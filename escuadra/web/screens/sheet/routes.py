@@ -23,29 +23,27 @@ from escuadra.commands.vehicle import KINDS, ChangeAsked
 from escuadra.core.base.cautions import LASER
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.quantities import OWN_UNIT, Question
-from escuadra.core.base.said import Name, Noun, Said, Text, said, sentences
+from escuadra.core.base.said import Noun, Said, Text, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.visit.advice.frame import expected, missing_slots
 from escuadra.core.visit.carriers import CARRIERS, carrier_of
-from escuadra.core.visit.closing import sensors_of
-from escuadra.core.visit.log.disturbances import HAPPENINGS, SCREWS, Happening
+from escuadra.core.visit.log.disturbances import HAPPENINGS, Happening
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.tool_route import left_behind
 from escuadra.core.visit.views import CheckView, SlotView
-from escuadra.devices.diagnosis import LinkedVehicle, RoutineResult
 from escuadra.devices.stand_in import UNITS
 from escuadra.drawing import glyph, level_view, plan_view, side_view
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
 from escuadra.web.pages import Addressed, garage_of, person_of, render, said_time, status_of, told
 from escuadra.web.screens import screen
-from escuadra.web.screens.codes.routes import linked
-from escuadra.words import say, spoken
+from escuadra.web.screens.sheet.link import LINK, offered, on_link, shown_result
+from escuadra.words import spoken
 from escuadra.words.pages import tell
 
 router = screen("sheet", "/jobs/{job}")
@@ -194,7 +192,7 @@ def page(
         else None,
         method=METHODS.get(view.check.school),
         sends=sends(request, slot_view, tools),
-        offered=_offered(request, opened, check),
+        offered=offered(request, opened, check),
         linked=request.app.state.devices is not None,
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
@@ -240,8 +238,6 @@ class RowsOn:
 
 
 ROWS = Rows()
-LINK = "diagnostic link"
-"""How a reading says that the vehicle itself told it."""
 
 
 def _spared(sheet: Sheet, make: Callable[[], Any], otherwise: Any) -> Any:
@@ -516,48 +512,6 @@ def take_result(request: Request, job: Addressed, form: Annotated[forms.Result, 
         return page(request, opened, "result", "", Trouble(error.said), 409)
     command = TakeResult(job.visit, found.outcome, found.figures, found.lines, device=LINK, calibration=job.calibration)
     return _told(request, job, command, form.entry)
-
-
-def on_link(request: Request, opened: Opened) -> tuple[LinkedVehicle, str]:
-    """The vehicle on the diagnostic socket and the unit of a calibration's sensor; raises ``Conflict`` without one."""
-    garage = garage_of(request)
-    model = garage.model_of(opened.whole)
-    told = opened.state.calibration.sensors if opened.state.calibration is not None else []
-    sensors = sensors_of(model, opened.sheet.plan.procedure.id, told)
-    if not sensors:
-        raise Conflict(said("routes.sheet.no_unit"))
-    vehicle, unit = linked(request, opened.whole, model), sensors[0].control_unit or sensors[0].id
-    turned = [past.by for past in opened.state.disturbances if past.what == SCREWS]
-    vehicle.fit(unit, opened.sheet.plan.procedure, turned)
-    return vehicle, unit
-
-
-def shown_result(opened: Opened, found: RoutineResult) -> str:
-    """What the vehicle says, as it is shown before somebody accepts it."""
-    asked = [figure for figure in opened.sheet.plan.procedure.results if figure.id in found.figures]
-    figures = [
-        say(said("certificate.figure", label=Noun(f"result.{f.way}"), value=amount(found.figures[f.id], "°", 2, f.way)))
-        for f in asked
-    ]
-    lines = [
-        say(said("certificate.figure", label=Name(one.lens), value=Noun(f"answer.{found.lines[one.id]}")))
-        for one in opened.sheet.plan.procedure.lines
-        if one.id in found.lines
-    ]
-    return "; ".join([say(Noun(f"answer.{found.outcome}")), *figures, *lines])
-
-
-def _offered(request: Request, opened: Opened, check: str) -> str:
-    """What the vehicle says of the run, where it is asked and answers; empty: nothing."""
-    if check != "result" or request.app.state.devices is None or opened.state.signed is not None:
-        return ""
-    if opened.state.frozen is None and not opened.sheet.stations:
-        return ""
-    try:
-        vehicle, unit = on_link(request, opened)
-        return shown_result(opened, vehicle.results(unit))
-    except (Conflict, NoAnswer, BadInput):
-        return ""
 
 
 @router.post("/confirm")
