@@ -73,7 +73,7 @@ def plan_view(
     window = Window(back, front, *size, foot)
     body = [_body(sheet, window), _scale(window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
     if stand:
-        body += own_place(sheet, window.at, slot, MAGNIFIED if magnify else 1.0)
+        body += [*_kept_clear(sheet, window), *own_place(sheet, window.at, slot, MAGNIFIED if magnify else 1.0)]
         if magnify:
             body.append(
                 label(
@@ -112,6 +112,18 @@ def stations_view(sheet: Sheet, size: tuple[float, float] = (1180, 430)) -> str:
         named = said(f"drawing.plan.station.{which}", number=k, name=Name(view.station.name))
         body.append(label("name", (px + 14, py - 10 + 18 * stacked), named))
     return document(said("drawing.plan.all_positions_target_seen_above"), size, body)
+
+
+def _kept_clear(sheet: Sheet, window: Window) -> list[str]:
+    """The field of a radar that must be free of metal, as far as the drawing reaches."""
+    parts = []
+    for zone in sheet.plan.procedure.room if sheet.plan.procedure.sees_by == "radar" else []:
+        if "reflective" in zone.free_of:
+            (x0, top), (x1, foot) = window.at(zone.x_from, zone.y_to), window.at(zone.x_to, zone.y_from)
+            x1 = min(x1, window.width - 2)
+            parts.append(element("rect", "clear-zone", x=x0, y=top, width=x1 - x0, height=foot - top))
+            parts.append(label("small", (x0 + 8, top + 16), Name(zone.name)))
+    return parts
 
 
 def _scale(window: Window) -> str:
