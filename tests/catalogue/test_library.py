@@ -9,6 +9,7 @@ from escuadra.catalogue import Catalogue, CatalogueError, load
 from escuadra.catalogue.library import PRACTICE, entry, read_file
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import CheckSpec, Procedure
+from escuadra.core.visit.checks.tripod import TripodCheck
 from tests.english import told
 
 SHEET = (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text()
@@ -21,13 +22,16 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
     assert catalogue.refused == ()
     for procedure in catalogue.all("procedure"):
         assert procedure.content.note == "made-up figures: practice only"
-        if procedure.content.line == "none":
+        assert procedure.content.cautions
+        stand = next((c for c in procedure.content.checks if isinstance(c, TripodCheck)), None)
+        if stand is not None:
+            assert (stand.distance.plus, stand.left.plus, stand.height.plus, stand.lean.plus) == (12, 14, 7, 0.4)
+        if procedure.content.line == "none" or stand is not None:
             continue
         tolerances = {c.id: c.limits for c in procedure.content.checks if hasattr(c, "limits")}
         assert (tolerances["distance"].plus, tolerances["centred"].plus, tolerances["square"].plus) == (5, 4, 0.25)
         assert tolerances["distance"].nominal == procedure.content.distance
         assert tolerances["target_height"].nominal == procedure.content.height
-        assert procedure.content.cautions
     for path in PRACTICE.rglob("*.yaml"):
         assert path.read_text().startswith("# Made-up figures: practice only."), path.name
 
