@@ -156,6 +156,7 @@ class ScrewsCheck(Check):
 class MirrorCheck(Check):
     """The sensor's mirror returns the frame's beam to its outlet: its two screws are turned until it does."""
 
+    mended_by_a_move: ClassVar[bool] = True
     link: ClassVar[Link] = "screws"
 
     def make_slots(self, setup: Setup) -> list[Slot]:
@@ -175,7 +176,9 @@ class MirrorCheck(Check):
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         aimed = aiming(setup)
-        return _turning(setup, aimed, self.id) if aimed is not None and aimed.last is not None else None
+        if aimed is None or aimed.last is None or (aimed.to_turn is not None and not any(aimed.to_turn.values())):
+            return None
+        return _turning(setup, aimed, self.id)
 
 
 @check_kind("fixture")
