@@ -38,7 +38,8 @@ def page(
     check = next((view for view in opened.sheet.checks if view.check.kind in ("screws", "mirror")), None)
     board = _board(opened.sheet)
     offered = _offered(request, opened) if given is not None and given.asks_turns and to_turn is None else {}
-    move = check.check.put_right(opened.sheet.setup, check.judgement) if check and check.state == "out" else None
+    to_mend = check is not None and check.state in ("out", "undecided")
+    move = check.check.put_right(opened.sheet.setup, check.judgement) if check and to_mend else None
     return render(
         request,
         "adjusting.html",
