@@ -27,9 +27,6 @@ class Standing:
     """Where the target is, with its leans as they were read."""
 
     solved: TripodResult
-    distance: Measured
-    line: Measured
-    height: Measured
     away: Measured
     left: Measured
 
@@ -119,7 +116,7 @@ def standing(setup: Setup) -> Standing | None:
             u_lean_deg=max(away.u, left.u),
         )
     )
-    return Standing(solved, distance, line, height, away, left)
+    return Standing(solved, away, left)
 
 
 def _line(setup: Setup, read: Measured) -> tuple[float, float]:
