@@ -3,6 +3,7 @@
 from escuadra.core.visit.next_move import NextMove
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
+from tests.english import told
 
 MOST_STEPS = 150
 
@@ -13,6 +14,7 @@ def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
     for _ in range(MOST_STEPS):
         sheet = who.opened.sheet
         move = sheet.next
+        assert move.kind != "blocked", told(move.sentence)
         if {move.kind, move.check, move.opens, move.happening} & {*until}:
             return [*moves, move]
         if move.kind == "move":

@@ -131,7 +131,7 @@ class TakeStep(VisitCommand):
         """
         run = conducted(opened.sheet.plan.procedure, opened.state)
         now = run.now
-        if now is None or opened.state.frozen is not None:
+        if now is None or opened.sheet.all_run:
             raise Conflict(said("jobs.running.no_step"))
         if now.step.id != self.step:
             raise Conflict(said("jobs.running.other_step", number=Count(now.number)))

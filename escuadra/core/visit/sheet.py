@@ -53,6 +53,11 @@ class Sheet(SheetView):
         """How likely it is that all of it holds; worked out where it is shown."""
         return chance(self.setup, self.checks)
 
+    @property
+    def all_run(self) -> bool:
+        """Nothing is left to be run unless somebody says that it is run again."""
+        return self.state.frozen is not None or (bool(self.stations) and all(view.done for view in self.stations))
+
     @cached_property
     def underivable(self) -> dict[str, Said]:
         """What cannot be worked out from what was entered, and why: checks by their ids, the next move as ``next``."""

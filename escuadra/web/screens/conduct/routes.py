@@ -69,9 +69,7 @@ def page(
     opened = garage.open(*job)
     run = conducted(opened.sheet.plan.procedure, opened.state)
     now, at = run.now, garage.clock()
-    seen = (
-        _seen(_linked(request, opened), opened, now.step) if now is not None and opened.state.frozen is None else None
-    )
+    seen = _seen(_linked(request, opened), opened, now.step) if now is not None and not opened.sheet.all_run else None
     return render(
         request,
         "conduct.html",
@@ -83,7 +81,7 @@ def page(
         tab=opened.calibration,
         sheet=opened.sheet,
         run=run,
-        over=opened.state.frozen is not None,
+        over=opened.sheet.all_run,
         now=now if run.begun or run.interrupted else None,
         first=now,
         left=now.left_s(at) if now is not None else 0.0,
@@ -147,8 +145,10 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
         return page(request, job, error.said, 409, form.why, form.response, sent)
     except (BadInput, Conflict) as error:
         return page(request, job, told(error), status_of(error), form.why, form.response, sent)
-    if opened.state.frozen is not None:
+    if opened.sheet.all_run:
         return RedirectResponse(f"/jobs/{opened.address}?check=result", 303)
+    if not conducted(opened.sheet.plan.procedure, opened.state).begun and form.what != "interrupted":
+        return RedirectResponse(f"/jobs/{opened.address}", 303)
     return RedirectResponse(f"/jobs/{opened.address}/steps", 303)
 
 
