@@ -85,6 +85,10 @@ class VirtualBay:
         self.stand = (27.0, -16.0, 1.4)
         self.tripod = [31.0, -18.0, -9.0, 0.9, -0.7]
         """Of the stand's foot away from its place and to the left, of its target up, and of its lean both ways."""
+        self.bodies: dict[str, list[float]] = {}
+        """How far off each body of several stands: forward, left, up (mm), turned left, leaning back and sideways."""
+        self.folds: dict[str, dict[str, tuple[float, float]]] = {}
+        """Corners of a mat that lie elsewhere: forward and left of where they belong, mm."""
         self.looks = (0.0, 0.0)
         """How far the sensor looks to the left and down, degrees, as its mirror shows it."""
         """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
@@ -165,6 +169,8 @@ class VirtualBay:
             return self.leaning.before_beam((x, y)) * math.tan(math.radians(2 * (self.pitch + beam)))
         if parts[0] == "tripod":
             return self._tripod(parts[1])
+        if parts[0] == "together":
+            return self._together(*parts[1:])
         if parts[0] == "spot":
             return self._spot(parts[1])
         if parts[0] in ("level", "hangs"):
@@ -204,6 +210,65 @@ class VirtualBay:
             "line": passes,
             "height": top,
         }[what]
+
+    def _off(self, station: str, number: int) -> list[float]:
+        """How a body stands; at first as anybody sets one down by tapes."""
+        gauss = self.chance.gauss
+        first = [gauss(0, 14), gauss(0, 14), gauss(0, 6), gauss(0, 0.6), gauss(0, 0.4), gauss(0, 0.4)]
+        return self.bodies.setdefault(f"{station}.{number}", first)
+
+    def _corner(self, station: str, name: str, point: str) -> Space:
+        """Where a point of a body truly is: turned and leant about its lower edge's middle."""
+        known = self._of_station(station).station
+        assert known is not None
+        number, body = next((n, one) for n, one in enumerate(known.bodies, 1) if one.id == name)
+        forward, left, up, turn, back, aside = self._off(station, number)
+        half = {"left": 0.5, "right": -0.5}.get(point.split("_")[1], 0.0) * body.width
+        high = body.height if point.startswith("top") else 0.0
+        face = math.radians(body.facing_deg + turn)
+        # Behind the face, and to the left of who looks at it.
+        behind, beside = (-math.cos(face), -math.sin(face)), (math.sin(face), -math.cos(face))
+        if body.kind == "mat":
+            away, along, z = high, half, 0.0
+        else:
+            lean, roll = math.radians(back), math.radians(aside)
+            along = half * math.cos(roll) - high * math.sin(roll)
+            upward = half * math.sin(roll) + high * math.cos(roll)
+            away, z = upward * math.sin(lean), body.bottom + up + upward * math.cos(lean)
+        dx, dy = self.folds.get(name, {}).get(point, (0.0, 0.0))
+        x = body.x + forward + away * behind[0] + along * beside[0] + dx
+        y = body.y + left + away * behind[1] + along * beside[1] + dy
+        return x, y, z
+
+    def _together(self, station: str, name: str, kind: str, point: str, to: str) -> float:
+        """What is read of one of several bodies, by where they all truly are."""
+        x, y, z = self._corner(station, name, point)
+        outline, (what, _, which) = self.plan.vehicle.outline, to.partition("_")
+        marks = self.plan.vehicle.marks
+        match what:
+            case "hub":
+                return math.dist((x, y), self.scene.hub(which))  # type: ignore[arg-type]
+            case "mark":
+                return math.dist((x, y), (marks.front_x if which == "front" else marks.rear_x, 0.0))
+            case "bumper" if which == "front":
+                return x - self.plan.vehicle.wheelbase - outline.front_overhang
+            case "bumper":
+                return -x - outline.rear_overhang
+            case "flank":
+                return abs(y) - outline.width / 2
+            case "floor":
+                return z
+            case "level":
+                known = self._of_station(station).station
+                assert known is not None
+                number = next(n for n, one in enumerate(known.bodies, 1) if one.id == name)
+                return self._off(station, number)[5 if which == "across" else 4]
+            case "beam":
+                left, right = (self._corner(station, name, f"bottom_{side}") for side in ("left", "right"))
+                hx, hy = self.scene.hub(which)  # type: ignore[arg-type]
+                return _met(left, right, hx, hy, math.radians(self.scene.heading(which)))  # type: ignore[arg-type]
+        other = self._corner(station, what, which)
+        return z - other[2] if kind == "rise" else math.dist((x, y, z), other)
 
     def _spot(self, way: str) -> float:
         """Where the beam comes back from the sensor's mirror: by twice what that is turned against the frame."""
@@ -271,6 +336,8 @@ class VirtualBay:
         elif happening == "stand":
             forward, left, _ = self.stand
             self.stand = (forward + by["forward"] + chance.gauss(0, 1.5), left + by["left"] + chance.gauss(0, 1.5), 0.1)
+        elif happening == "together":
+            self._move_body(by)
         elif happening == "tripod":
             told = (by.get(name, 0.0) for name in ("forward", "left", "up", "away_deg", "left_deg"))
             self.tripod = [
@@ -283,6 +350,18 @@ class VirtualBay:
         elif happening == "feet":
             self.roll, self.pitch = chance.gauss(0, 0.04), chance.gauss(0, 0.04)
         self.nudge(pose)
+
+    def _move_body(self, by: Mapping[str, float]) -> None:
+        """A body moved as told, about as well as a hand moves it; a mat is smoothed with it."""
+        station, chance = self.plan.station, self.chance
+        assert station is not None
+        number = round(by["which"])
+        off, body = self._off(station.id, number), station.bodies[number - 1]
+        for k, name in enumerate(("forward", "left", "up", "turned")):
+            if name in by:
+                off[k] += by[name] + chance.gauss(0, 0.05 if name == "turned" else 1.0)
+        off[4:] = [chance.gauss(0, 0.1), chance.gauss(0, 0.1)]
+        self.folds.pop(body.id, None)
 
     def _pushed(self, away: float, left: float, turn: float) -> Pose:
         pose = self.scene.pose
@@ -315,3 +394,13 @@ class VirtualBay:
             "distance": x - self.plan.target_x,
             "height": (self.height if from_floor else z) - self.plan.procedure.height,
         }
+
+
+def _met(left: Space, right: Space, hx: float, hy: float, heading: float) -> float:
+    """Where a beam from a hub crosses the edge between two corners, left of their middle."""
+    ex, ey = left[0] - right[0], left[1] - right[1]
+    wide = math.hypot(ex, ey)
+    nx, ny = -math.sin(heading), math.cos(heading)
+    mx, my = (left[0] + right[0]) / 2, (left[1] + right[1]) / 2
+    across = (ex * nx + ey * ny) / wide
+    return ((hx - mx) * nx + (hy - my) * ny) / across

@@ -16,6 +16,7 @@ from escuadra.core.visit.both_lines import both_lines
 from escuadra.core.visit.hung import hung
 from escuadra.core.visit.plan import ENDS, tape_slot
 from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.together import bodies_of
 from escuadra.core.visit.views import CheckView
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
 from escuadra.drawing.stations import board, other_places, own_place
@@ -67,8 +68,17 @@ def plan_view(
     if stand:
         places = [at.target_place.x for at in sheet.plan.whole.at_stations.values()]
         back, front = min(back, *(x - 760 for x in places)), max(front, *(x + 1150 for x in places))
-    least = (sheet.plan.frame.beam_length + 700) * size[0] / (size[1] - HEAD - foot)
+    tall = sheet.plan.frame.beam_length + 700
+    bodies = [one for at in sheet.plan.whole.at_stations.values() for one in bodies_of(at)] if stand else []
+    if bodies:
+        deep = [(0.0 if one.upright else one.height) + 420 for one in bodies]
+        back = min(back, *(one.x - far for one, far in zip(bodies, deep, strict=True)))
+        front = max(front, *(one.x + far for one, far in zip(bodies, deep, strict=True)))
+        tall = max(tall, *(2 * (abs(one.y) + far - 120) for one, far in zip(bodies, deep, strict=True)))
+    least = tall * size[0] / (size[1] - HEAD - foot)
     if front - back < least:
+        # What stands on all sides is drawn in the middle, what stands before the vehicle at the right.
+        front += (least - (front - back)) / 2 if bodies else 0.0
         back = front - least
     window = Window(back, front, *size, foot)
     body = [_body(sheet, window), _scale(window), *_lines(sheet, window), *_tapes(sheet, window, slot)]
@@ -115,14 +125,24 @@ def stations_view(sheet: Sheet, size: tuple[float, float] = (1180, 430)) -> str:
 
 
 def _kept_clear(sheet: Sheet, window: Window) -> list[str]:
-    """The field of a radar that must be free of metal, as far as the drawing reaches."""
-    parts = []
-    for zone in sheet.plan.procedure.room if sheet.plan.procedure.sees_by == "radar" else []:
-        if "reflective" in zone.free_of:
+    """A radar's field that must be free of metal, the room around several bodies, as far as the drawing reaches."""
+    parts, plan = [], sheet.plan
+    for zone in plan.procedure.room:
+        if (plan.procedure.sees_by == "radar" and "reflective" in zone.free_of) or bodies_of(plan):
             (x0, top), (x1, foot) = window.at(zone.x_from, zone.y_to), window.at(zone.x_to, zone.y_from)
             x1 = min(x1, window.width - 2)
-            parts.append(element("rect", "clear-zone", x=x0, y=top, width=x1 - x0, height=foot - top))
-            parts.append(label("small", (x0 + 8, top + 16), Name(zone.name)))
+            parts.append(
+                element(
+                    "rect",
+                    "clear-zone around" if bodies_of(plan) else "clear-zone",
+                    x=x0,
+                    y=top,
+                    width=x1 - x0,
+                    height=foot - top,
+                )
+            )
+            if not bodies_of(plan):
+                parts.append(label("small", (x0 + 8, top + 16), Name(zone.name)))
     return parts
 
 

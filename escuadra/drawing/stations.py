@@ -1,18 +1,19 @@
 """Targets on stands of their own, and the other places of a sheet that is run at several, on the plan."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from escuadra.core.base.axes import turned
 from escuadra.core.procedure.sheet import TargetPlace
-from escuadra.core.visit.carriers import carrier_of
+from escuadra.core.visit.carriers import StandingPose, carrier_of
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.staked import on_face
-from escuadra.drawing.svg import Point, arrow_head, label, line, polyline
+from escuadra.core.visit.together import read_line
+from escuadra.drawing.svg import Point, arrow_head, element, label, line, polyline
 
 At = Callable[[float, float], Point]
 DEPTH = 45.0
-MOST_DRAWN = 700.0
+MOST_DRAWN, MOST_OF_SEVERAL = 700.0, 350.0
 
 
 def board(at: At, centre: tuple[float, float], facing_deg: float, width: float, cls: str) -> str:
@@ -50,10 +51,65 @@ def _named(cls: str, at: At, place: TargetPlace, name: str) -> str:
     return label(cls, (x, y + math.copysign(16, left) + 5), name, "middle")
 
 
+def several(sheet: Sheet, standing: Sequence[StandingPose], at: At, slot: str, magnify: float) -> list[str]:
+    """Everything that stands or lies together: planned dashed, as it is solid, what is next marked."""
+    parts, move = [], sheet.next
+    checks = {getattr(view.check, "body", ""): view for view in sheet.checks if view.check.carried_by == "together"}
+    for one in standing:
+        view = checks.get(one.id)
+        at_hand = view is not None and move.check == view.check.id
+        goal, centre, facing = one.goal, (one.goal.x, one.goal.y), one.goal.facing_deg
+        parts.append(_outline(at, centre, facing, one, "goal at-hand" if at_hand else "goal"))
+        if one.pose is not None:
+            off = [(one.pose.x - goal.x) * magnify, (one.pose.y - goal.y) * magnify]
+            off = [way * min(1.0, MOST_OF_SEVERAL / (math.hypot(*off) or 1.0)) for way in off]
+            centre = (goal.x + off[0], goal.y + off[1])
+            facing += max(-18.0, min(18.0, (one.pose.facing_deg - goal.facing_deg) * min(magnify, 6.0)))
+            settled = view is not None and view.settled
+            parts.append(_outline(at, centre, facing, one, "stands settled" if settled else "stands"))
+            if one.folded is not None:
+                x, y = at(*one.folded)
+                parts.append(element("circle", "fold", cx=x, cy=y, r=16))
+            elif at_hand and move.kind == "move":
+                a, b = at(*centre), at(goal.x, goal.y)
+                parts += [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
+        x, y = at(*_name_at(one))
+        parts.append(label("name" if at_hand else "small", (x, y + 5), one.name, "middle"))
+    held = read_line(sheet.setup, slot)
+    if held is not None:
+        cls = "tape-at-hand" + ("" if sheet.slots[slot].now else " unread")
+        parts.append(line(cls, at(*held[0]), at(*held[1])))
+        x, y = at(*held[1])
+        parts.append(element("circle", "point-at-hand", cx=x, cy=y, r=6))
+    return parts
+
+
+def _name_at(one: StandingPose) -> tuple[float, float]:
+    """Where a body's name is clear of it and of the line: behind it at the sides, beside it in front and behind."""
+    facing = one.goal.facing_deg
+    if abs(turned(facing, 1.0, 0.0)[0]) < 0.7:
+        bx, by = turned(facing, -one.depth - 190.0, 0.0)
+        return one.goal.x + bx, one.goal.y + by
+    bx, _ = turned(facing, -one.depth / 2, 0.0)
+    return one.goal.x + bx, one.goal.y + (360.0 if one.depth else one.width / 2 + 170.0)
+
+
+def _outline(at: At, centre: tuple[float, float], facing_deg: float, one: StandingPose, cls: str) -> str:
+    """A board from above, or a mat as it lies."""
+    if not one.depth:
+        return board(at, centre, facing_deg, one.width, cls)
+    left, right = (on_face(centre, facing_deg, side * one.width / 2) for side in (1, -1))
+    bx, by = turned(facing_deg, -one.depth, 0.0)
+    far = [(right[0] + bx, right[1] + by), (left[0] + bx, left[1] + by)]
+    return polyline(f"mat {cls}", [at(*p) for p in (left, right, *far)], True)
+
+
 def own_place(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
     """A carrier at a place of its own: where its target must be dashed, where it is, and what was read of it."""
     setup, plan = sheet.setup, sheet.plan
     carrier = carrier_of(plan)
+    if standing := carrier.standing(setup):
+        return [*other_places(sheet, at), *several(sheet, standing, at, slot, magnify)]
     goal, pose = carrier.goal(setup), carrier.pose(setup)
     if goal is None:
         return []

@@ -48,6 +48,14 @@ class RecordedLine(Frozen):
     value: Said
 
 
+class RecordedCamera(Frozen):
+    """Whether one of several cameras passed."""
+
+    camera: Said
+    outcome: str = Field(description="passed or failed")
+    value: Said
+
+
 class RecordedTurn(Frozen):
     """A screw of the sensor that was turned."""
 
@@ -74,6 +82,7 @@ class RecordedAttempt(Frozen):
     outcome: str = Field(description="passed, failed, interrupted; empty: not told")
     figures: list[RecordedShown] = []
     lines: list[RecordedLine] = Field([], description="of each lens between its limit lines")
+    cameras: list[RecordedCamera] = Field([], description="each camera's own result, where that was told")
     steps: list[RecordedStep] = Field([], description="of a conducted run, interruptions among them, in their order")
     turned: list[RecordedTurn] = Field([], description="of the sensor's screws after it")
     unread: str = Field("", description="why the misalignment was not read before they were turned; empty: it was")
@@ -103,6 +112,7 @@ def recorded_attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
         outcome=outcome,
         figures=figures,
         lines=_lines(one, sheet),
+        cameras=_cameras(one, sheet),
         steps=[_step(kept, sheet) for kept in one.steps],
         turned=_turns(one.turned, sheet),
         unread=one.told.unread if one.told is not None else "",
@@ -137,6 +147,17 @@ def _lines(one: Attempt, sheet: Sheet) -> list[RecordedLine]:
         )
         for line in sheet.plan.procedure.lines
         if line.id in stood
+    ]
+
+
+def _cameras(one: Attempt, sheet: Sheet) -> list[RecordedCamera]:
+    told = {id: str(getattr(entry.said, "value", "")) for id, entry in one.cameras.items()}
+    return [
+        RecordedCamera(
+            camera=as_said(Name(camera.name)), outcome=told[camera.id], value=as_said(Noun(f"answer.{told[camera.id]}"))
+        )
+        for camera in sheet.plan.procedure.cameras
+        if camera.id in told
     ]
 
 

@@ -9,6 +9,7 @@ from escuadra.catalogue import Catalogue, CatalogueError, load
 from escuadra.catalogue.library import PRACTICE, entry, read_file
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import CheckSpec, Procedure
+from escuadra.core.visit.checks.together import BodyCheck
 from escuadra.core.visit.checks.tripod import TripodCheck
 from tests.english import told
 
@@ -26,7 +27,10 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
         stand = next((c for c in procedure.content.checks if isinstance(c, TripodCheck)), None)
         if stand is not None:
             assert (stand.distance.plus, stand.left.plus, stand.height.plus, stand.lean.plus) == (12, 14, 7, 0.4)
-        if procedure.content.line == "none" or stand is not None:
+        bodies = [c for c in procedure.content.checks if isinstance(c, BodyCheck)]
+        for one in bodies:
+            assert (one.place.plus, one.facing and one.facing.plus) == ((14, 0.6) if one.height else (14, 0.8))
+        if procedure.content.line == "none" or stand is not None or bodies:
             continue
         tolerances = {c.id: c.limits for c in procedure.content.checks if hasattr(c, "limits")}
         assert (tolerances["distance"].plus, tolerances["centred"].plus, tolerances["square"].plus) == (5, 4, 0.25)

@@ -110,6 +110,7 @@ def everything(headings: bool) -> dict[str, Any]:
         row("level_distance", float(np.linalg.norm((at(f"{body}:R") - at("RR"))[:2])), from_="RR", to=f"{body}:R")
         row("height", at(f"{body}:target")[2] - FLOORS["bay"] - FLOORS["spot"], point=f"{body}:target", floor="spot")
         row("height", at(f"{body}:L")[2], point=f"{body}:L")
+        row("rise", at(f"{body}:R")[2] - at(f"{body}:L")[2], from_=f"{body}:L", to=f"{body}:R")
         row("roll", level(body, "roll", UP), 0.02, body=body)
         row("pitch", level(body, "pitch", UP), 0.02, body=body)
         row("yaw", yaw + 360, 0.02, body=body)

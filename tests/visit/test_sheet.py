@@ -85,7 +85,7 @@ SPOILS = {
 
 @pytest.mark.parametrize("what", HAPPENINGS)
 def test_what_disturbs_what(full: Technician, what: str) -> None:
-    if (of := HAPPENINGS[what].of) in ("stand", "tripod"):
+    if (of := HAPPENINGS[what].of) in ("stand", "tripod", "together"):
         with refused(BadInput, match=f"a calibration with a {of}"):
             full.happen(what)
         return

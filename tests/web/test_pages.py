@@ -88,7 +88,7 @@ def test_the_sheet_shows_every_check_with_its_state_and_one_open(full: Technicia
 def test_every_happening_has_a_control_of_its_own(teo: Technician) -> None:
     page = Visitor(teo.garage).page(f"/jobs/{teo.job}")
     offered = {a["value"] for a in page.having(name="what")}
-    of_stands = {"stand", "stand_bump", "tripod", "tripod_bump"}
+    of_stands = {name for name, one in HAPPENINGS.items() if one.of in ("stand", "tripod", "together")}
     assert offered >= set(HAPPENINGS) - of_stands, "no stand belongs to this sheet"
     assert not offered & of_stands
 

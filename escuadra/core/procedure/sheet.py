@@ -13,6 +13,7 @@ from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import CatalogueText, Frozen, Number, Positive
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.procedure.adjusting import Adjusting
+from escuadra.core.procedure.bodies import MOST_BODIES, StandingBody, sound_bodies
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.things import SOLID, ThingKind
@@ -130,6 +131,8 @@ class CarrierSpec:
     id: ClassVar[str]
     own_place: ClassVar[bool] = False
     """It stands at a place of its own that the sheet names, not where the frame stands."""
+    several: ClassVar[bool] = False
+    """It is several bodies that stand together."""
 
 
 class Station(Frozen):
@@ -153,6 +156,7 @@ class Station(Frozen):
     )
     seat: Number = Field(0.0, description="of that laser on the tripod, left of the target's middle, mm")
     aims: bool = Field(False, description="the sensor is only turned there, by its mirror: nothing is run")
+    bodies: list[StandingBody] = Field([], max_length=MOST_BODIES, description="that stand there together")
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
@@ -161,6 +165,9 @@ class Station(Frozen):
             raise BadInput("carrier", self.carrier, said("wants.carrier", known=known))
         if self.own_place and not self.place:
             raise BadInput("place", "", said("wants.place_stand"))
+        if bool(self.bodies) != CarrierSpec.registered[self.carrier].several:
+            raise BadInput("bodies", str(len(self.bodies)), said("wants.bodies_of_carrier"))
+        sound_bodies(self.bodies)
         if not self.own_place and self.reference == "both_edges":
             raise BadInput("reference", "both_edges", said("wants.centre_left_edge_or_right"))
         return self
@@ -209,6 +216,13 @@ Key = Literal["off", "accessory", "on", "on_not_ready", "ready", "running"]
 Keeps = Literal[
     "doors_shut", "lights_not_automatic", "mirrors_unfolded", "tailgate_shut", "people_out", "equipment_away"
 ]
+
+
+class Camera(Frozen):
+    """One of several cameras that one run calibrates: each has a result of its own."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    name: CatalogueText
 
 
 class RunStep(Frozen):
@@ -292,6 +306,7 @@ class Procedure(Frozen):
     cautions: list[CatalogueText]
     results: list[ResultFigure] = Field([], description="what the routine shows; empty: passed or failed alone")
     lines: list[ResultLine] = Field([], description="what the vehicle shows for each lens between two limit lines")
+    cameras: list[Camera] = Field([], description="each of which passes or fails alone; empty: there is one")
     steps: list[RunStep] = Field(
         [], max_length=40, description="of the run, in their order; empty: it is told when done"
     )
@@ -324,6 +339,7 @@ class Procedure(Frozen):
         each_once("checks", (check.id for check in self.checks), said("wants.each_checks_id_once"))
         each_once("results", (figure.id for figure in self.results), said("wants.each_results_id_once"))
         each_once("lines", (one.id for one in self.lines), said("wants.each_lines_id_once"))
+        each_once("cameras", (one.id for one in self.cameras), said("wants.each_cameras_id_once"))
         each_once("steps", (step.id for step in self.steps), said("wants.each_steps_id_once"))
         if any(step.heights for step in self.steps) and not any(getattr(c, "routine", None) for c in self.checks):
             raise BadInput("steps", "heights", said("wants.routine_of_ride_height"))

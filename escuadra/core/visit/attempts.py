@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from escuadra.core.visit.log.disturbances import SCREWS
 from escuadra.core.visit.log.events import ReadingTaken, TurnsTold
-from escuadra.core.visit.log.state import LATER, LINES, OUTCOME, RESULTS, Entry, Keeping, Run, State
+from escuadra.core.visit.log.state import CAMERAS, LATER, LINES, OUTCOME, RESULTS, Entry, Keeping, Run, State
 
 
 @dataclass(frozen=True)
@@ -18,6 +18,8 @@ class Attempt:
     """By the id of the sheet's figure, as they were read last."""
     lines: dict[str, Entry] = field(default_factory=dict)
     """By the id of the sheet's line, where it stood."""
+    cameras: dict[str, Entry] = field(default_factory=dict)
+    """By the id of the sheet's camera, whether that one passed."""
     steps: tuple[Keeping, ...] = ()
     """What was said of its steps, interruptions among them, in its order."""
     told: TurnsTold | None = None
@@ -38,13 +40,14 @@ def attempts(state: State) -> list[Attempt]:
         }
         figures = {slot.removeprefix(RESULTS): e for slot, e in told.items() if isinstance(e.said, ReadingTaken)}
         lines = {slot.removeprefix(LINES): e for slot, e in told.items() if slot.startswith(LINES)}
+        cameras = {slot.removeprefix(CAMERAS): e for slot, e in told.items() if slot.startswith(CAMERAS)}
         # The last step of a run is recorded just before the run itself.
         steps = tuple(one for one in state.steps if began < one.seq <= run.seq)
         turns = [one.said for one in state.turns_told if run.seq < one.seq < ends]
         newest = turns[-1] if turns and isinstance(turns[-1], TurnsTold) else None
         if told or not run.said.station:
             turned = _turned(state, run.seq, ends)
-            found.append(Attempt(run, told.get(OUTCOME), figures, lines, steps, newest, turned))
+            found.append(Attempt(run, told.get(OUTCOME), figures, lines, cameras, steps, newest, turned))
         began = run.seq
     return found
 

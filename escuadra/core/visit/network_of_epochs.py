@@ -47,6 +47,14 @@ def unframed(current: Current, only: str = "") -> Entered:
     return into.done()
 
 
+def on_vehicle(current: Current) -> Entering:
+    """The vehicle in space and its lines as they are now, for bodies that stand beside it without a frame."""
+    into = Entering(current)
+    enter_vehicle(into)
+    _enter_methods(current, into, "")
+    return into
+
+
 def entered(
     current: Current,
     epochs: Sequence[int],

@@ -131,6 +131,8 @@ class Plan:
             end: (goal.x + bx, goal.y + by) for end, (bx, by) in self.frame_points.items()
         }
         below["target"] = (self.target_place.x, self.target_place.y)
+        for body in self.station.bodies if self.station is not None else []:
+            below[f"under {body.id}"] = (body.x, body.y)
         bay = self.bay or ANY_BAY
         raised = bay.rack.height if bay.rack is not None else 0.0
         found: list[tuple[str, Floor]] = [("bay", Floor(height=-raised, u=bay.u_rise_mm))]

@@ -12,7 +12,8 @@ from typing import Literal
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Name, Noun, Said, Text, said
+from escuadra.core.base.said import Name, Noun, Said, Text, Value, said
+from escuadra.core.base.wording import amount
 from escuadra.core.measure.readings import REFERENCE_TEMPERATURE, Conditions, Figures, Instrument, worked_out
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import Entry, State
@@ -50,6 +51,8 @@ class Slot:
     """A photo is likely to be kept with it: what takes one lies open."""
     lever: float = 0.0
     """Distance or height over which an instrument's angle counts here, mm."""
+    wanted: float | None = None
+    """What it reads where all stands as it should, where that is shown beside the field before anything is read."""
 
     def __hash__(self) -> int:
         return hash(self.id)
@@ -58,6 +61,13 @@ class Slot:
     def minutes(self) -> float:
         """What one reading of it takes."""
         return MINUTES.get(self.reads, MINUTES_ELSE)
+
+    @property
+    def as_wanted(self) -> Value | None:
+        """That, as it is said."""
+        if self.wanted is None or self.quantity is None:
+            return None
+        return amount(self.wanted, self.quantity.unit, 0, self.way)
 
     def answer(self, value: str) -> Text:
         """How an answer is said: an option, or what was typed."""

@@ -181,6 +181,9 @@ class _Assembly:
         if kind in ("distance", "level_distance"):
             ends = self.place(item, "from", item.from_), self.place(item, "to", item.to)
             rows.distances.append((row, *ends, kind == "level_distance"))
+        elif kind == "rise":
+            apart = [(self.place(item, "to", item.to), 1.0), (self.place(item, "from", item.from_), -1.0)]
+            rows.along_axes.append((row, apart, AXES["z"]))
         elif kind in AXES:
             rows.along_axes.append((row, [(self.place(item, "point", item.point), 1.0)], AXES[kind]))
         elif kind == "height":

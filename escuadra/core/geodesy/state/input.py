@@ -141,6 +141,14 @@ class Distance(Length):
     to: str
 
 
+class Rise(Length):
+    """How much higher a point is than another."""
+
+    type: Literal["rise"]
+    from_: str = Field(alias="from")
+    to: str
+
+
 class AtPoint(Length):
     """A coordinate of a point."""
 
@@ -274,6 +282,7 @@ class Offset(Read):
 READINGS: dict[str, type[Read]] = {
     "distance": Distance,
     "level_distance": Distance,
+    "rise": Rise,
     **dict.fromkeys(("x", "y", "z"), AtPoint),
     "height": Height,
     **dict.fromkeys(("roll", "pitch", "yaw"), OfBody),
@@ -296,6 +305,7 @@ THRUST_READINGS = (ThrustRead, Ruler, ScalePair)
 
 StateObservation = Annotated[
     Distance
+    | Rise
     | AtPoint
     | Height
     | OfBody

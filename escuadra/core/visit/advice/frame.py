@@ -36,6 +36,8 @@ def missing_slots(view: CheckView, setup: Setup) -> list[SlotView]:
 def expected(slot: Slot, setup: Setup) -> float | None:
     """What a slot should show where everything stands as specified; ``None`` where nothing is specified."""
     plan, parts = setup.plan, slot.id.split(".")
+    if slot.wanted is not None:
+        return slot.wanted
     if parts[0] == "arch":
         return float(getattr(plan.vehicle.arches, parts[1]))
     if slot.id == "height.target":

@@ -3,9 +3,9 @@
 from importlib import import_module
 from pkgutil import iter_modules
 
-from escuadra.core.visit.carriers.base import CARRIERS, Carrier, Held, TargetPose, carrier, carrier_of
+from escuadra.core.visit.carriers.base import CARRIERS, Carrier, Held, StandingPose, TargetPose, carrier, carrier_of
 
 for _module in iter_modules(__path__):
     import_module(f"{__name__}.{_module.name}")
 
-__all__ = ["CARRIERS", "Carrier", "Held", "TargetPose", "carrier", "carrier_of"]
+__all__ = ["CARRIERS", "Carrier", "Held", "StandingPose", "TargetPose", "carrier", "carrier_of"]

@@ -3,18 +3,24 @@
 What a carrier does not say of itself has a default here: nothing else needs to know of it.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, TypeVar
 
-from escuadra.core.base.said import Name, Noun, Text, said
+from escuadra.core.base.said import Name, Noun, Text, said, sentences
 from escuadra.core.procedure.sheet import CarrierSpec, Station
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import Happening, happens, own_aspects
-from escuadra.core.visit.log.state import Run
+from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.log.state import LATER, Entry, Run
 from escuadra.core.visit.plan import Plan
-from escuadra.core.visit.proof import Change, StationView, Watch
+from escuadra.core.visit.proof import Change, StationView, Watch, proven_by
+from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import SheetView
+
+AGREES = 3.0
+"""A reading that differs from the one before the run by more of its u shows a bump."""
 
 
 @dataclass(frozen=True)
@@ -24,6 +30,22 @@ class TargetPose:
     x: float
     y: float
     facing_deg: float
+
+
+@dataclass(frozen=True)
+class StandingPose:
+    """One of several bodies for a drawing: where it must be, and where it is as far as that was read."""
+
+    id: str
+    name: Text
+    number: int
+    width: float
+    depth: float
+    """Of what lies on the floor, mm; 0: it stands."""
+    goal: TargetPose
+    pose: TargetPose | None
+    folded: tuple[float, float] | None = None
+    """The corner of a mat that does not fit the others, where it belongs."""
 
 
 @dataclass(frozen=True)
@@ -66,9 +88,30 @@ class Carrier(CarrierSpec):
         """What is read of its place, as lines of the drawing."""
         return ()
 
+    def standing(self, setup: Setup) -> Sequence[StandingPose]:
+        """Its bodies, where it is several."""
+        return ()
+
     def proof(self, setup: Setup, station: Station, run: Run) -> StationView:
         """How well a run stands."""
         raise NotImplementedError
+
+    def proved_by(self, setup: Setup, station: Station, run: Run, slots: Sequence[Slot]) -> StationView:
+        """How well a run stands where any reading of its place, taken again, tells a bump."""
+        kept = [e for slot in slots for e in setup.relied(slot.id) if isinstance(e.said, ReadingTaken)]
+        past = setup.state.first_disturbed(self.spoils, run.seq)
+        ends = past.seq if past is not None else LATER
+        seen = [e for e in kept if run.seq < e.seq < ends]
+        if seen:
+            if any(not _agrees(setup, run, e) for e in seen):
+                words = sentences(said("stations.stand_did_not_read_before"))
+                return StationView(station, run, "doubt" if past else "contradicted", words, past)
+            return StationView(station, run, "proven", proven_by(seen))
+        if past is None:
+            return StationView(station, run, "awaited")
+        code = "nothing_read_between" if past.what == self.bump else "before_anything_read_again"
+        words = sentences(past.words, said(f"stations.{code}"))
+        return StationView(station, run, "doubt" if past.what == self.bump else "missed", words, past)
 
     def watch(self, sheet: SheetView, station: Station) -> Watch | None:
         """The one reading that would notice a bump since a station's run."""
@@ -79,6 +122,16 @@ class Carrier(CarrierSpec):
         where = after.target_place.id.replace("_", " ")
         move = said("stations.place_stand_place", name=Name(after.target.name), where=where)
         return Change((move,), (self.place_words, Noun("spoiled.target"), Noun("spoiled.area")))
+
+
+def _agrees(setup: Setup, run: Run, seen: Entry) -> bool:
+    """A reading after the run is what was read at the same place before it."""
+    slot = seen.said.slot
+    now = setup.measured(slot, [seen])
+    before = setup.measured(slot, [e for e in setup.relied(slot) if e.seq < run.seq][-1:])
+    if now is None or before is None:
+        return True
+    return abs(now.value - before.value) <= AGREES * math.hypot(now.u, before.u)
 
 
 CARRIERS: dict[str, Carrier] = {}

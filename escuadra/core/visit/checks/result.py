@@ -15,7 +15,7 @@ from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.lenses import SEEN, SIGNS, pattern, signs
 from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT
-from escuadra.core.visit.log.state import LINES, OUTCOME, RESULTS
+from escuadra.core.visit.log.state import CAMERAS, LINES, OUTCOME, RESULTS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot
 
@@ -72,7 +72,19 @@ class ResultCheck(Check):
             )
             for one in setup.plan.procedure.lines
         ]
-        return [outcome, *lines, *(_slot(figure) for figure in setup.plan.procedure.results)]
+        failed = setup.answer(outcome) == FAILED
+        cameras = [
+            Slot(
+                id=f"{CAMERAS}{one.id}",
+                label=Name(one.name),
+                ask="choice",
+                options=(PASSED, FAILED),
+                aspects=RESULT,
+                optional=not failed,
+            )
+            for one in setup.plan.procedure.cameras
+        ]
+        return [outcome, *lines, *(_slot(figure) for figure in setup.plan.procedure.results), *cameras]
 
     def judge(self, setup: Setup) -> Judgement:
         slots = self.slots(setup)
@@ -83,7 +95,7 @@ class ResultCheck(Check):
         lines = slots[1 : 1 + len(procedure.lines)]
         seen = {s.id.removeprefix(LINES): str(e.said.value) for s in lines if (e := setup.answered(s)) is not None}
         missing += len(lines) - len(seen)
-        for figure, slot in zip(procedure.results, slots[1 + len(lines) :], strict=True):
+        for figure, slot in zip(procedure.results, slots[1 + len(lines) :], strict=False):
             read = setup.now(slot)
             missing += read is None
             if read is not None:
@@ -94,10 +106,13 @@ class ResultCheck(Check):
                 )
         value = outcome.said.value
         together = _together(procedure, seen, figures)
-        wrong = sentences(said(f"result.{value}") if value != PASSED else None, together)
+        told = {s.id.removeprefix(CAMERAS): setup.answer(s) for s in slots if s.id.startswith(CAMERAS)}
+        bad = nouns(Name(one.name) for one in procedure.cameras if told[one.id] == FAILED)
+        alone = said("result.cameras_failed", names=bad) if FAILED in told.values() else None
+        wrong = sentences(said(f"result.{value}") if value != PASSED else None, alone, together)
         note = sentences(said("result.before_zeroing") if missing else None)
         # A run that failed may have shown nothing: it is a result as good as one that passed.
-        complete = not missing or value != PASSED
+        complete = (not missing or value != PASSED) and not (value == FAILED and "" in told.values())
         return Judgement(complete, tuple(figures), Noun(f"answer.{value}"), wrong=wrong, note=note)
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:

@@ -4,7 +4,7 @@ Source: the trade's own rules (a frame's axes are coupled; the body moves on its
 aspects that it depends on; whatever spoils one of them after it was taken makes it stale.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Literal, cast
 
 from escuadra.core.base.model import Frozen
@@ -72,6 +72,15 @@ class Happening(Frozen):
     of: Owner
     told: Said | None = None
     """What happened, where that is no message of its own."""
+    each: str = ""
+    """How the aspects begin of which one alone is spoiled, where it is told to which of several it happened."""
+
+    def spoils(self, by: Mapping[str, float]) -> frozenset[str]:
+        """What it spoils; ``by``: what was told of it, ``which`` of several among that."""
+        if not self.each or "which" not in by:
+            return self.aspects
+        others = (aspect for aspect in self.aspects if not aspect.startswith(f"{self.each}."))
+        return frozenset(others) | {f"{self.each}.{round(by['which'])}"}
 
     @property
     def words(self) -> Said:

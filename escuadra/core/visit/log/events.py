@@ -236,7 +236,7 @@ class Disturbed(VisitPayload):
 
     def apply(self, state: Folding, event: Event) -> None:
         known = HAPPENINGS[self.what]
-        state.disturb(event, Past(self.what, known.words, known.aspects, self.source, self.by))
+        state.disturb(event, Past(self.what, known.words, known.spoils(self.by), self.source, self.by))
 
 
 class Doubted(VisitPayload):

@@ -45,6 +45,8 @@ RESULTS = "result."
 OUTCOME = f"{RESULTS}outcome"
 LINES = f"{RESULTS}line."
 """With this the ids of the slots of each lens's line begin."""
+CAMERAS = f"{RESULTS}camera."
+"""With this the ids of the slots of each camera's own result begin."""
 LATER = 2**62
 """seq of what was not said yet."""
 

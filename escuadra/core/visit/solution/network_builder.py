@@ -106,6 +106,8 @@ class Entered:
     gravity: Gravity | None
     stands_on: bool
     heading: float
+    others: tuple[tuple[str, Body], ...]
+    """Bodies that are not the frame, by name."""
     observations: tuple[Read, ...]
     sources: Mapping[str, ObservationId]
     gains: Mapping[str, float]
@@ -142,7 +144,7 @@ class Entered:
         by_name = {shape: stood.model_copy(update={"shape": shape}) for shape in by_shape}
         return StateInput(
             points=tuple(self.points.items()),
-            bodies=(*((name, by_name[one.shape]) for name, one in self.hung.items()), *laid),
+            bodies=(*((name, by_name[one.shape]) for name, one in self.hung.items()), *laid, *self.others),
             shapes=tuple(by_shape.items()),
             floors=self.floors,
             gravity=self.gravity,
@@ -174,6 +176,8 @@ class Entering:
         """Points of the frame, in its own axes."""
         self.hung: dict[str, Hung] = {}
         """Where the target is on the frame, by body."""
+        self.others: dict[str, Body] = {}
+        """Bodies that are not the frame."""
         self.floors: dict[str, Floor] = {}
         self.gravity: Gravity | None = None
         self.stands_on = False
@@ -279,7 +283,7 @@ class Entering:
         1 in it changes the value by.
         """
         name = str(id)
-        if name in self.sources or (not self.body and more.get("body", STANDS_ON) != STANDS_ON):
+        if name in self.sources or (not self.body and more.get("body", STANDS_ON) not in (STANDS_ON, *self.others)):
             return
         self.sources[name] = id
         self.observations.append(
@@ -372,6 +376,7 @@ class Entering:
             gravity=self.gravity,
             stands_on=self.stands_on,
             heading=self.heading,
+            others=tuple(self.others.items()),
             observations=tuple(self.observations),
             sources=self.sources,
             gains=self.gains,

@@ -309,6 +309,23 @@ class Solved:
         """How far the first line runs to the left of the second at a station."""
         return self.sum(0.0, (1.0, self.line_at(x, first)), (-1.0, self.line_at(x, second)))
 
+    def stands(self, body: str, point: str) -> tuple[Derived, Derived, Derived] | None:
+        """A body that is not the frame: its point ahead of the rear axle along the line in use and left of that, mm.
+
+        And its yaw against that line, degrees; nothing where the readings do not tell them.
+        """
+        way, through = self._way(self._chosen(None))
+        turn = {key: value for key, value in way.items() if key != "line"}
+        found = self.located.asked(
+            (
+                WantedAhead(id="ahead", type="ahead", point=point, from_=REAR, **way),
+                WantedBeside(id="left", type="beside", point=point, through=through, **way),
+                WantedYaw(id="yaw", type="yaw", body=body, to=way["line"], **turn),
+            )
+        )
+        ahead, left, yaw = found
+        return None if ahead is None or left is None or yaw is None else (ahead, left, yaw)
+
     # --- places
 
     def ahead_of(self, first: str, second: str) -> Derived:

@@ -1,0 +1,213 @@
+"""One of several bodies that stand together: set out, proved by few readings, and put right by one move in words.
+
+Its place, its facing and the height of its lower edge come from the one state of all of them; limits judged by
+``verdict`` (JCGM 106).
+"""
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from pydantic import Field
+
+from escuadra.core.base.said import Angle, Length, Name, Noun, Said, Value, nouns, said, sentences
+from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.measure.budget import Contribution
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import check_kind
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
+from escuadra.core.visit.doubting import Again
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.next_move import Axis, NextMove, Step
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.together import (
+    Fold,
+    Goal,
+    Together,
+    body_slots,
+    folded,
+    goals,
+    measured_lean,
+    set_out_slot,
+    together,
+)
+
+LEAST_MM, LEAST_DEG = 0.5, 0.1
+"""Nobody moves a board by less."""
+
+
+@check_kind("body")
+class BodyCheck(Check):
+    """A panel, a board or a mat of several that stand together."""
+
+    mended_by_a_move: ClassVar[bool] = True
+
+    body: str = Field(description="id of the station's body")
+    place: Limits = Field(description="of its lower edge's middle, along and across the line, mm off")
+    facing: Limits | None = Field(None, description="of its face, left positive, degrees off")
+    height: Limits | None = Field(None, description="of its lower edge, mm off")
+    lean: Limits | None = Field(None, description="across its face and along its upright, degrees")
+
+    @property
+    def carried_by(self) -> str:
+        return "together"
+
+    def _goal(self, setup: Setup) -> Goal | None:
+        return goals(setup).get(self.body)
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        goal = self._goal(setup)
+        return [] if goal is None else [set_out_slot(setup, goal), *body_slots(setup, self.body)]
+
+    def judge(self, setup: Setup) -> Judgement:
+        goal, slots = self._goal(setup), self.slots(setup)
+        if goal is None:
+            return Judgement(False)
+        missing = [slot for slot in slots if not setup.current(slot)]
+        summary: Value = said("read_of", read=len(slots) - len(missing), needed=len(slots))
+        if slots[0] not in missing and setup.answer(slots[0]) != "yes":
+            return Judgement(
+                True, summary=summary, wrong=sentences(said("together.not_set", body=Name(goal.body.name)))
+            )
+        found = together(setup)
+        if found is None or setup.lines is None:
+            note = sentences(said("stations.find_line_first_stands_place")) if setup.lines is None else None
+            return Judgement(False, summary=summary, note=note or sentences())
+        if (fold := folded(setup, goal)) is not None:
+            return Judgement(not missing, summary=summary, wrong=sentences(self._folded(goal, fold)))
+        figures = self._figures(setup, goal, found)
+        trouble = None
+        if found.doubts(goal):
+            labels = [slot.label for slot in slots if slot.id in found.suspects]
+            trouble = said(f"together.contradict.{'named' if labels else 'plain'}", names=nouns(labels))
+        if figures and not missing:
+            parts = [figure.text for figure in figures if figure.verdict.state != "holds"]
+            summary = nouns(parts[:2], "comma") if parts else figures[0].text
+        complete = not missing and len(figures) > len(measured_lean(setup, goal))
+        return Judgement(complete, tuple(figures), summary, trouble=sentences(trouble))
+
+    def _folded(self, goal: Goal, fold: Fold) -> Said:
+        return said("together.folded", body=Name(goal.body.name), point=Noun(f"together.point.flat.{fold.point}"))
+
+    def _figures(self, setup: Setup, goal: Goal, found: Together) -> list[Figure]:
+        figures = [
+            self.figure(figure, said(f"together.off.{figure}"), derived.value, derived.u, limits, unit, way)
+            for figure, derived, limits, unit, way in self._derived(setup, goal, found)
+        ]
+        if self.lean is not None:
+            figures += [
+                self.figure(slot.id, slot.label, now.value, now.u, self.lean, "°", slot.way, now)
+                for slot, now in measured_lean(setup, goal)
+            ]
+        return figures
+
+    def _derived(self, setup: Setup, goal: Goal, found: Together) -> list[tuple[str, Derived, Limits, str, str]]:
+        """What the state tells of it: id, how far off, limits, unit, and which way that is."""
+        stood = found.stood(goal)
+        if stood is None:
+            return []
+        told = [
+            ("forward", stood.forward, self.place, "mm", "too_forward"),
+            ("left", stood.left, self.place, "mm", "too_left"),
+        ]
+        if self.facing is not None:
+            told.append(("facing", stood.turned, self.facing, "°", "side"))
+        up = found.height(goal, setup.plan.procedure.height_from == "floor") if self.height is not None else None
+        if self.height is not None and up is not None:
+            told.append(("height", up, self.height, "mm", "too_high"))
+        return told
+
+    def told(self, setup: Setup) -> list[ToldBy]:
+        goal, found = self._goal(setup), together(setup)
+        if goal is None or found is None or found.solved.line is None:
+            return []
+        return [ToldBy(id, found.solved.located, derived) for id, derived, *_ in self._derived(setup, goal, found)]
+
+    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+        found = together(setup)
+        own = next((one.found for one in self.told(setup) if one.figure == figure.id), None)
+        return super().budget(setup, figure) if own is None or found is None else found.solved.budget(own)
+
+    def source_slot(self, figure: Figure) -> str:
+        return figure.id if figure.unit == "°" and "." in figure.id else ""
+
+    def doubted(self, setup: Setup) -> Again | None:
+        """What is to blame, the newest of what is to blame alike first; read twice, the others of the body."""
+        goal, found = self._goal(setup), together(setup)
+        if goal is None or found is None or not found.doubts(goal):
+            return None
+        read = [(slot, entries[-1].seq) for slot in self.slots(setup)[1:] if (entries := setup.current(slot))]
+        read.sort(key=lambda one: (one[0].id not in found.suspects, -one[1]))
+        return next((Again(slot.id, None, seq) for slot, seq in read if not setup.read_twice(slot.id)), None)
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        goal, found = self._goal(setup), together(setup)
+        if goal is None:
+            return None
+        name, which = Name(goal.body.name), {"which": float(goal.number)}
+        if found is not None and found.doubts(goal):
+            fold = folded(setup, goal)
+            if fold is None:
+                return None
+            point = Noun(f"together.point.flat.{fold.point}")
+            return self._move(said("move.smooth", body=name, point=point), (), which, said("move.smooth.action"))
+        if judged.wrong:
+            return self._move(said("move.set_out", body=name), (), which, said("move.set_out.action"))
+        off = {one: (derived, state) for one, derived, state in self._off(setup, goal, found, judged)}
+        leaning = [f for f in judged.figures if "." in f.id and f.verdict.state != "holds"]
+        axes: tuple[tuple[str, Axis, float], ...] = (
+            ("forward", "forward", LEAST_MM),
+            ("left", "stand_left", LEAST_MM),
+            ("height", "stand_up", LEAST_MM),
+            ("facing", "stand_turn", LEAST_DEG),
+        )
+        steps = [
+            Step(axis, -off[id][0])
+            for id, axis, least in axes
+            if id in off and abs(off[id][0]) >= least and (id not in ("facing", "height") or off[id][1] != "holds")
+        ]
+        parts: list[Said] = [_part(step) for step in steps]
+        if leaning:
+            parts.append(said("together.plumb", lean=nouns((figure.text for figure in leaning), "comma")))
+        if not parts:
+            return None
+        told = {"forward": "forward", "stand_left": "left", "stand_up": "up"}
+        further = which | {told[step.axis]: round(step.amount, 1) for step in steps if step.axis in told}
+        if turn := next((step.amount for step in steps if step.axis == "stand_turn"), 0.0):
+            further["turned"] = round(turn, 2)
+        sentence = said("move.together", body=name, parts=nouns(parts))
+        return self._move(
+            sentence, tuple(steps), further, said("move.together.action", body=name), nouns(parts, "comma")
+        )
+
+    def _off(
+        self, setup: Setup, goal: Goal, found: Together | None, judged: Judgement
+    ) -> Sequence[tuple[str, float, str]]:
+        states = {figure.id: figure.verdict.state for figure in judged.figures}
+        told = self._derived(setup, goal, found) if found is not None and found.solved.line is not None else []
+        return [(id, derived.value, states.get(id, "holds")) for id, derived, *_ in told]
+
+    def _move(
+        self,
+        sentence: Said,
+        steps: tuple[Step, ...],
+        further: dict[str, float],
+        action: Said,
+        figure: Value | None = None,
+    ) -> NextMove:
+        then = sentences(said("together.then" if steps else "together.read_again"))
+        return NextMove(
+            "move",
+            sentence,
+            then,
+            action=action,
+            figure=figure,
+            check=self.id,
+            happening="together",
+            steps=steps,
+            further=further,
+        )
+
+
+def _part(step: Step) -> Said:
+    value = Angle(abs(step.amount), 1) if step.axis == "stand_turn" else Length(abs(step.amount))
+    return said(f"together.{step.axis}.{step.way}", amount=value)

@@ -1,0 +1,483 @@
+"""Bodies that stand together: where each must be, how it is set out, what is read of it, and where all of them are.
+
+They are bodies of one state with the vehicle: what is read from a hub, from the car's side or from one board to another
+tells of both. A body's place is counted along the line in use from the rear hubs as they were found, and left of it.
+Source: ``state``; ``stakeout`` for floor marks; vehicle axes, millimetres and degrees.
+"""
+
+import math
+from collections import Counter
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+
+from escuadra.core.base.axes import turned
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Name, Noun, Said, said
+from escuadra.core.base.wording import amount
+from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
+from escuadra.core.geodesy.state.input import Body, Coordinate, WantedHeight
+from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.measure.budget import Contribution
+from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
+from escuadra.core.visit.methods.beams import half_toe
+from escuadra.core.visit.network_of_epochs import on_vehicle
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.slots import Measured, Slot, measured_by_tool
+from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
+from escuadra.core.visit.solution.observed import Kind, observed_as
+from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.staked import U_LEVEL_MM
+
+SET = frozenset(f"together.{n}" for n in range(1, 10))
+"""Of each body's place, by its number."""
+U_BUMPER_MM = 4.0
+"""Of the bumper where a tape meets it, one sigma; the car's side is as symmetrical as its other parts."""
+U_UPRIGHT_DEG = 1.0
+"""How upright a board stands that nobody laid a level on, one sigma."""
+MOST_LEAN_DEG, MOST_ASIDE_MM = 8.0, 900.0
+
+
+@dataclass(frozen=True)
+class Goal:
+    """Where a body must be: the middle of its lower edge in plan, and where its face looks."""
+
+    body: StandingBody
+    number: int
+    x: float
+    y: float
+    facing_deg: float
+
+    def point(self, point: BodyPoint) -> tuple[float, float, float]:
+        """Where one of its points must be, above the floor below it."""
+        behind, left, up = self.body.place(point)
+        dx, dy = turned(self.facing_deg - 180.0, behind, left)
+        return self.x + dx, self.y + dy, self.body.bottom + up
+
+
+def bodies_of(plan: Plan) -> list[StandingBody]:
+    """What stands together at the station at hand."""
+    return plan.station.bodies if plan.station is not None else []
+
+
+def goals(setup: Setup) -> dict[str, Goal]:
+    """Where each must be: by the line in use, or by the vehicle's own axis while none is known."""
+    return setup.once(_goals)
+
+
+def _goals(setup: Setup) -> dict[str, Goal]:
+    solved, found = setup.lines, {}
+    known = solved is not None and solved.line is not None and solved.tells_line
+    for number, one in enumerate(bodies_of(setup.plan), 1):
+        x, y, angle = one.x, one.y, 0.0
+        if known and solved is not None:
+            angle = solved.derived("line_angle").value
+            dx, dy = turned(angle, 0.0, one.y)
+            x, y = one.x + dx, solved.line_at(one.x).value + dy
+        found[one.id] = Goal(one, number, x, y, one.facing_deg + angle)
+    return found
+
+
+def aspects_of(plan: Plan, body: StandingBody, read: BodyReading) -> frozenset[str]:
+    """What a reading of a body depends on: where that stands, and what it is read to."""
+    numbers = {one.id: n for n, one in enumerate(bodies_of(plan), 1)}
+    own = {f"together.{numbers[body.id]}"}
+    match read.anchor:
+        case "body":
+            own.add(f"together.{numbers[read.to.partition('.')[0]]}")
+        case "hub" | "beam" | "bumper" | "flank":
+            own.add("hubs")
+        case "mark":
+            own |= {"line", f"mark_{read.which}"}
+    return frozenset(own)
+
+
+def slot_id(plan: Plan, body: StandingBody, read: BodyReading) -> str:
+    """Of a reading of a body."""
+    assert plan.station is not None
+    kind = "rise" if read.height else "read"
+    return f"together.{plan.station.id}.{body.id}.{kind}.{read.at}.{read.to.replace('.', '_')}"
+
+
+def set_out_slot(setup: Setup, goal: Goal) -> Slot:
+    """That a body was carried to its floor mark, with the lengths by which that is found."""
+    plan, body = setup.plan, goal.body
+    assert plan.station is not None
+    found = floor_mark(setup, goal)
+    hint = said("together.lay.hint") if not body.upright else said("together.set_out.no_mark")
+    if found is not None and body.upright:
+        tapes = _tapes(found)
+        hint = said(f"together.set_out.{'checked' if 'third' in tapes else 'hint'}", side=_side(setup, goal), **tapes)
+    return Slot(
+        id=f"together.{plan.station.id}.{body.id}.set",
+        label=said("together.set_out" if body.upright else "together.lay", body=Name(body.name)),
+        ask="tick",
+        aspects=frozenset({f"together.{goal.number}"}),
+        hint=hint,
+    )
+
+
+def _tapes(found: StakedMark) -> dict[str, Said]:
+    pairs = list(zip(found.pair, found.distances, strict=True))
+    if found.check is not None and found.check_distance is not None:
+        pairs.append((found.check, found.check_distance))
+    return {
+        name: said("floor_marks.from_the", distance=amount(d, "mm", 0), name=control_name(control))
+        for name, (control, d) in zip(("first", "second", "third"), pairs, strict=False)
+    }
+
+
+def _side(setup: Setup, goal: Goal) -> Noun:
+    """On which side of the vehicle a mark lies."""
+    vehicle = setup.plan.vehicle
+    half = vehicle.outline.width / 2
+    if abs(goal.y) > half:
+        return Noun(f"together.side.{'left' if goal.y > 0 else 'right'}")
+    return Noun(f"together.side.{'ahead' if goal.x > 0 else 'behind'}")
+
+
+def floor_mark(setup: Setup, goal: Goal, point: BodyPoint = "bottom_middle") -> StakedMark | None:
+    """How the floor mark below a point is found with two tapes and a check; nothing where they cut too flat."""
+    controls, (x, y, _) = controls_of(setup), goal.point(point)
+    if not controls:
+        return None
+    try:
+        mark = StakePoint(id="mark", x=x, y=y)
+        return stakeout(StakeoutInput(controls=controls, points=[mark], tape=TAPE)).marks[0]
+    except BadInput:
+        return None
+
+
+def body_slots(setup: Setup, body: str) -> list[Slot]:
+    """What is read of a body, once it stands on its mark, each with what it should read."""
+    goal = goals(setup)[body]
+    return [_slot(setup, goal, read) for read in goal.body.reads]
+
+
+def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
+    wanted, angle = wanted_of(setup, goal, read), read.anchor == "level"
+    signed = read.height or angle or read.anchor == "beam"
+    reads = {"level": "level", "floor": "height", "beam": "scale"}.get(read.anchor, "height" if read.height else "tape")
+    most = MOST_LEAN_DEG if angle else MOST_ASIDE_MM
+    low, high = (wanted - most, wanted + most) if signed else (max(0.0, 0.5 * wanted - 30), 1.5 * wanted + 60)
+    ways = {"level.across": "target_roll", "level.along": "target_tilt"}
+    way = "too_high" if read.height else ways.get(read.to, "side" if signed else None)
+    point = Noun(f"together.point.{'flat' if not goal.body.upright else 'upright'}.{read.at}")
+    return Slot(
+        id=slot_id(setup.plan, goal.body, read),
+        label=_label(setup, goal, read, point),
+        quantity=Quantity(dimension="angle" if angle else "length", unit="°" if angle else "mm", low=low, high=high),
+        aspects=aspects_of(setup.plan, goal.body, read),
+        reads=reads,
+        way=way,
+        hint=said(f"together.hint.{'rise' if read.height else read.anchor}"),
+        wanted=None if angle else round(wanted, 1),
+    )
+
+
+def _label(setup: Setup, goal: Goal, read: BodyReading, point: Noun) -> Said:
+    own, to = Name(goal.body.name), read.to.partition(".")
+    match read.anchor:
+        case "hub" | "mark":
+            return said("together.to.control", body=own, point=point, to=control_name(read.to))
+        case "body":
+            other = goals(setup)[to[0]].body
+            flat = "upright" if other.upright else "flat"
+            code = "rise" if read.height else "own" if to[0] == goal.body.id else "body"
+            there = Noun(f"together.point.{flat}.{to[2]}")
+            return said(f"together.to.{code}", body=own, point=point, other=Name(other.name), there=there)
+        case "beam":
+            return said("together.to.beam", body=own, corner=Noun(f"corner.{to[2]}"))
+        case "floor":
+            return said("together.to.floor", body=own, point=point)
+    return said(f"together.to.{read.anchor}.{to[2]}", body=own, point=point)
+
+
+def wanted_of(setup: Setup, goal: Goal, read: BodyReading) -> float:
+    """What a reading shows where every body stands as it should."""
+    plan, (x, y, z) = setup.plan, goal.point(read.at)
+    outline, to = plan.vehicle.outline, read.which
+    match read.anchor:
+        case "hub" | "mark":
+            at = _control(setup, read.to)
+            return math.hypot(x - at[0], y - at[1])
+        case "bumper":
+            nose = plan.vehicle.wheelbase + outline.front_overhang
+            return x - nose if to == "front" else -outline.rear_overhang - x
+        case "flank":
+            return (y if to == "left" else -y) - outline.width / 2
+        case "floor":
+            return z
+        case "level":
+            return 0.0
+        case "beam":
+            hub = plan.vehicle.hub(to)  # type: ignore[arg-type]
+            return _across(goal, hub)
+    other, _, point = read.to.partition(".")
+    ox, oy, oz = goals(setup)[other].point(point)  # type: ignore[arg-type]
+    return z - oz if read.height else math.dist((x, y, z), (ox, oy, oz))
+
+
+def _across(goal: Goal, hub: tuple[float, float]) -> float:
+    """Where a beam that leaves a hub along the line meets a body, left of its middle."""
+    line = goal.facing_deg - goal.body.facing_deg
+    ahead, left = turned(-line, goal.x - hub[0], goal.y - hub[1])
+    behind, beside = turned(180.0 - goal.body.facing_deg, 0.0, 1.0)
+    return -left / beside if abs(beside) > abs(behind) else -ahead
+
+
+def _control(setup: Setup, control: str) -> tuple[float, float]:
+    kind, _, which = control.partition(".")
+    solved = setup.lines
+    if kind == "hub":
+        found: tuple[float, float] = solved.place(which) if solved else setup.plan.vehicle.hub(which)  # type: ignore[arg-type]
+        return found
+    marks = setup.plan.vehicle.marks
+    known = controls_of(setup).get(control)
+    return (known.x, known.y) if known is not None else (marks.front_x if which == "front" else marks.rear_x, 0.0)
+
+
+def read_line(setup: Setup, slot: str) -> tuple[tuple[float, float], tuple[float, float]] | None:
+    """A reading of a body as a line in plan, from what it is read to, to the body; nothing for another slot."""
+    for goal in goals(setup).values():
+        for read in goal.body.reads:
+            if slot_id(setup.plan, goal.body, read) == slot:
+                x, y, _ = goal.point(read.at)
+                return _from(setup, read, x, y), (x, y)
+    return None
+
+
+def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, float]:
+    vehicle = setup.plan.vehicle
+    match read.anchor:
+        case "hub" | "mark":
+            return _control(setup, read.to)
+        case "beam":
+            return vehicle.hub(read.which)  # type: ignore[arg-type]
+        case "bumper":
+            nose = vehicle.wheelbase + vehicle.outline.front_overhang
+            return (nose if read.which == "front" else -vehicle.outline.rear_overhang), y
+        case "flank":
+            return x, math.copysign(vehicle.outline.width / 2, y)
+        case "body":
+            other, _, point = read.to.partition(".")
+            ox, oy, _ = goals(setup)[other].point(point)  # type: ignore[arg-type]
+            return ox, oy
+    return x, y
+
+
+# --- where they are
+
+
+@dataclass(frozen=True)
+class Stood:
+    """Where a body is against where it must be: mm ahead and to the left along the line, degrees to the left, mm up."""
+
+    forward: Derived
+    left: Derived
+    turned: Derived
+
+
+@dataclass(frozen=True)
+class Together:
+    """All bodies of a station as their readings have them."""
+
+    solved: Solved
+    suspects: tuple[str, ...]
+    """Slots that are to blame where the readings contradict each other."""
+
+    @property
+    def trusted(self) -> bool:
+        """The readings agree."""
+        return self.solved.trusted
+
+    def doubts(self, goal: Goal) -> bool:
+        """The readings contradict each other, most of all at this body as far as that can be told."""
+        counted = Counter(slot.split(".")[2] for slot in self.suspects)
+        return not self.trusted and counted[goal.body.id] == max(counted.values(), default=0)
+
+    def stood(self, goal: Goal) -> Stood | None:
+        """Where a body is; nothing where its readings do not tell."""
+        body = goal.body
+        if body.id not in dict(self.solved.entered.others) or self.solved.line is None:
+            return None
+        found = self.solved.stands(body.id, f"{body.id}:bottom_middle")
+        if found is None:
+            return None
+        ahead, left, yaw = found
+        turn = (yaw.value - (body.facing_deg - 180.0) + 180.0) % 360.0 - 180.0
+        return Stood(
+            self.solved.sum(-body.x, (1.0, ahead)),
+            self.solved.sum(-body.y, (1.0, left)),
+            Derived(turn, yaw.u, yaw.gradient),
+        )
+
+    def height(self, goal: Goal, above_floor: bool) -> Derived | None:
+        """How much too high its lower edge is, over the floor below it or the plane of the tyres; nothing unread."""
+        id = goal.body.id
+        if "z" in dict(self.solved.entered.others)[id].fixed:
+            return None
+        floor = f"under {id}" if above_floor else None
+        wanted = WantedHeight(id="height", type="height", point=f"{id}:bottom_middle", floor=floor)
+        found = self.solved.located.asked([wanted])[0]
+        return self.solved.sum(-goal.body.bottom, (1.0, found)) if found is not None else None
+
+    def budget(self, found: Derived) -> list[Contribution]:
+        """Where a quantity's uncertainty comes from."""
+        return self.solved.budget(found)
+
+
+def together(setup: Setup) -> Together | None:
+    """All bodies that were read; nothing while none was, or no line is known."""
+    return setup.once(_together)
+
+
+def _together(setup: Setup) -> Together | None:
+    return without(setup, ())
+
+
+def without(setup: Setup, left_out: Collection[str]) -> Together | None:
+    """The same where some slots were not read."""
+    read = {
+        goal.body.id: [
+            (read, slot)
+            for read, slot in zip(goal.body.reads, body_slots(setup, goal.body.id), strict=True)
+            if slot.id not in left_out and setup.current(slot)
+        ]
+        for goal in goals(setup).values()
+    }
+    if not any(read.values()):
+        return None
+    into = on_vehicle(setup)
+    for id, found in read.items():
+        if found:
+            _stand(into, goals(setup)[id], [one for one, _ in found])
+    for id, found in read.items():
+        for one, slot in found:
+            _enter(setup, into, goals(setup)[id], one, slot)
+    _enter_beams(setup, into, read)
+    entered = into.done()
+    located = setup.solving(entered.state(setup.plan.nominal_goal))
+    if located is None:
+        return None
+    solved = Solved(setup.plan, located, entered, "", 0)
+    return Together(solved, tuple(id.place for id in solved.suspects if id.source == "together"))
+
+
+def _stand(into: Entering, goal: Goal, read: list[BodyReading]) -> None:
+    """A body as it may stand: upright and at its height as far as nothing was read of that."""
+    body, by = goal.body, {one.to for one in read}
+    fixed: list[Coordinate] = [] if any(one.height or one.anchor == "floor" for one in read) else ["z"]
+    fixed += ["roll_deg"] if not body.upright or "level.across" not in by else []
+    fixed += ["pitch_deg"] if not body.upright or "level.along" not in by else []
+    points: tuple[BodyPoint, ...] = ("bottom_left", "bottom_right", "top_left", "top_right", "bottom_middle")
+    into.others[body.id] = Body(
+        x=goal.x,
+        y=goal.y,
+        z=body.bottom,
+        yaw_deg=goal.facing_deg - 180.0,
+        roll_deg=0.0,
+        pitch_deg=0.0,
+        points=tuple((point, body.place(point)) for point in points),
+        fixed=tuple(fixed),
+    )
+
+
+def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Slot) -> None:
+    own, vehicle = f"{goal.body.id}:{read.at}", setup.plan.vehicle
+    outline, kind = vehicle.outline, read.anchor
+    side = (said("together.source.side"), vehicle.marks.u_symmetry_mm)
+    front = (said("together.source.bumper"), U_BUMPER_MM)
+    nose = vehicle.wheelbase + outline.front_overhang
+    level = U_LEVEL_MM if kind in ("hub", "mark") else 0.0
+    for run in setup.by_runs(setup.current(slot)):
+        for part in measured_by_tool(run, 0.0, level, setup.state.warm):
+            value = part.value
+            match kind:
+                case "hub" | "mark":
+                    to = read.which if kind == "hub" else _mark(setup, into, read.to)
+                    into.reading(slot, part, "together", "level_distance", from_=to, to=own)
+                case "bumper":
+                    x = nose + value if read.which == "front" else -outline.rear_overhang - value
+                    into.reading(slot, part, "together", "x", x, (front,), point=own)
+                case "flank":
+                    y = (value + outline.width / 2) * (1 if read.which == "left" else -1)
+                    into.reading(slot, part, "together", "y", y, (side,), point=own)
+                case "floor":
+                    into.reading(slot, part, "together", "height", point=own, floor=f"under {goal.body.id}")
+                case "level":
+                    what = "roll" if read.which == "across" else "pitch"
+                    into.reading(slot, part, "together", what, body=goal.body.id)
+                case "body":
+                    other, _, point = read.to.partition(".")
+                    if other in into.others:
+                        sort = "rise" if read.height else "distance"
+                        into.reading(slot, part, "together", sort, from_=f"{other}:{point}", to=own)
+
+
+def _mark(setup: Setup, into: Entering, mark: str) -> str:
+    """A centre mark as a point of the state, where no method entered it."""
+    if mark not in into.points:
+        known = controls_of(setup).get(mark)
+        x, y = _control(setup, mark)
+        into.known(mark, "control", mark, (x, y), ((known.u if known is not None else U_BUMPER_MM),) * 2)
+    return mark
+
+
+def _enter_beams(setup: Setup, into: Entering, read: Mapping[str, list[tuple[BodyReading, Slot]]]) -> None:
+    """Both rear wheels' beams on one body's scale: the wheels' own toe is in their difference."""
+    for id, found in read.items():
+        beams = {one.which: slot for one, slot in found if one.anchor == "beam"}
+        if len(beams) < 2:
+            continue
+        goal, now = goals(setup)[id], {corner: setup.now(slot) for corner, slot in beams.items()}
+        headings = []
+        for corner in ("LR", "RR"):
+            (x, _), part = setup.plan.vehicle.hub(corner), now[corner]
+            shown = part.value - wanted_of(setup, goal, BodyReading(to=f"beam.{corner}")) if part is not None else 0.0
+            headings.append(math.degrees(math.atan(shown / (goal.x - x))))
+        half = half_toe(*headings)
+        for corner, slot in beams.items():
+            toe = -half if corner == "LR" else half
+            for part in into.read(slot):
+                into.reading(
+                    slot, part, "together", "ruler", beside=PARALLAX, wheel=corner, body=id, toe_deg=round(toe, 6)
+                )
+
+
+@dataclass(frozen=True)
+class Fold:
+    """A mat's corner that does not fit the others, and how far it is from where they say that it lies, mm."""
+
+    point: BodyPoint
+    slots: tuple[str, ...]
+
+
+def folded(setup: Setup, goal: Goal) -> Fold | None:
+    """The one corner whose readings contradict all others; nothing where no single corner explains it."""
+    found = together(setup)
+    if goal.body.upright or found is None or not found.doubts(goal):
+        return None
+    corners: list[Fold] = []
+    slots = body_slots(setup, goal.body.id)
+    for point in ("bottom_left", "bottom_right", "top_left", "top_right"):
+        of = tuple(
+            slot.id
+            for read, slot in zip(goal.body.reads, slots, strict=True)
+            if point in (read.at, read.which if read.to.startswith(f"{goal.body.id}.") else "")
+        )
+        rest = without(setup, of)
+        if len(of) > 1 and rest is not None and rest.trusted and rest.stood(goal) is not None:
+            corners.append(Fold(point, of))
+    return corners[0] if len(corners) == 1 else None
+
+
+def measured_lean(setup: Setup, goal: Goal) -> list[tuple[Slot, Measured]]:
+    """What levels on a body show now."""
+    pairs = zip(goal.body.reads, body_slots(setup, goal.body.id), strict=True)
+    return [(slot, now) for read, slot in pairs if read.anchor == "level" and (now := setup.now(slot)) is not None]
+
+
+observed_as(Kind("together", again=True))

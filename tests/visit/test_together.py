@@ -1,0 +1,105 @@
+"""Bodies that stand together: set out, proved, moved in one sentence; a fold and a board that lies about its edge."""
+
+import pytest
+
+from escuadra.commands import Garage
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.together import bodies_of
+from escuadra.demo.technician import Technician
+from escuadra.devices.virtual_bay import VirtualBay
+from tests.conftest import ground_flat
+from tests.english import told
+from tests.following import follow, read
+
+
+class Placer:
+    """A technician around a minibus whose boards and mats truly stand somewhere."""
+
+    def __init__(self, garage: Garage, sheet: str, seed: int = 5) -> None:
+        ground_flat(garage, "Norte")
+        self.who = Technician(garage, garage.clock(), "teo")
+        self.who.take_in(number="T-1", reason="surround camera replaced", bay="Norte", procedure=sheet)
+        self.who.ready()
+        self.who.stance(1, 2, -1, 0)
+        self.who.line(("0.07", "0.05"))
+        self.bay = VirtualBay(self.who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=seed)
+
+    def until(self, *kinds: str) -> list[NextMove]:
+        return follow(self.who, self.bay, *kinds)
+
+    def off(self, station: str, number: int) -> list[float]:
+        return self.bay.bodies[f"{station}.{number}"]
+
+
+@pytest.mark.parametrize(("sheet", "station", "bodies"), [("BL-SUR-02", "front", 3), ("BL-SUR-03", "mats", 4)])
+def test_every_body_is_set_out_proved_and_moved_in_one_sentence(
+    garage: Garage, sheet: str, station: str, bodies: int
+) -> None:
+    placer = Placer(garage, sheet)
+    moves = placer.until("run")
+    own = [move for move in moves if move.happening == "together"]
+    assert 1 <= len(own) <= bodies, "each is moved once, if at all"
+    for number, one in enumerate(bodies_of(placer.who.opened.sheet.plan), 1):
+        forward, left, up, turn, *_ = placer.off(station, number)
+        assert max(abs(forward), abs(left)) < 14
+        assert abs(turn) < 0.9
+        assert abs(up) < 7 or not one.upright, "a mat has no height of its own"
+
+
+def test_a_folded_corner_is_named_and_the_others_stand(garage: Garage) -> None:
+    placer = Placer(garage, "BL-SUR-03")
+    placer.bay.folds["left"] = {"top_left": (70.0, -45.0)}
+    moves = placer.until("run")
+    smoothed = [move for move in moves if told(move.sentence).startswith("Smooth")]
+    assert [told(move.sentence) for move in smoothed] == [
+        "Smooth the left mat at its far left corner and read it again."
+    ]
+    assert not placer.bay.folds
+    assert max(abs(value) for value in placer.off("mats", 2)[:2]) < 14
+
+
+def test_only_what_was_moved_is_read_again_and_a_bump_after_the_run_shows(garage: Garage) -> None:
+    placer = Placer(garage, "BL-SUR-02")
+    placer.until("run")
+    who = placer.who
+    before = {id for id, slot in who.opened.sheet.slots.items() if id.startswith("together.") and slot.now}
+    who.happen("together", {"which": 2, "forward": 20.0})
+    now = {id for id, slot in who.opened.sheet.slots.items() if id.startswith("together.") and slot.now}
+    assert {id.split(".")[2] for id in before - now} == {"left"}
+    placer.until("run")
+    who.run()
+    assert [view.proof for view in who.opened.sheet.stations] == ["awaited", None]
+    watch = who.opened.sheet.next.slot
+    placer.off("front", 1)[0] += 60
+    read(who, placer.bay, watch)
+    assert who.opened.sheet.stations[0].proof == "contradicted"
+    who.happen("together_bump", {"which": 1})
+    assert who.opened.sheet.stations[0].proof == "doubt"
+
+
+def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage) -> None:
+    placer = Placer(garage, "BL-SUR-02")
+    placer.until("run")
+    who, slot = placer.who, "together.front.left.read.bottom_right.hub_LF"
+    shown = placer.bay.at(slot)
+    who.read(slot, f"{shown - 160:.1f}", "tape-4", replaces=True)
+    view = who.check("left_board")
+    assert view.state == "undecided"
+    assert told(view.judgement.trouble).startswith("Readings contradict each other; most likely")
+    assert who.opened.sheet.next.slot == slot
+    assert who.check("right_board").state == "holds"
+
+
+def test_each_camera_has_a_result_of_its_own(garage: Garage) -> None:
+    placer = Placer(garage, "BL-SUR-03")
+    placer.until("run")
+    who = placer.who
+    who.run()
+    placer.until("result")
+    who.answer("result.outcome", "failed")
+    assert [s.slot.id for s in who.check("result").slots if not s.slot.optional and not s.now] == [
+        f"result.camera.{id}" for id in ("front", "left", "right", "rear")
+    ]
+    for id in ("front", "left", "right", "rear"):
+        who.answer(f"result.camera.{id}", "failed" if id == "rear" else "passed")
+    assert "Failed: rear camera" in told(who.check("result").judgement.wrong)
