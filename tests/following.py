@@ -17,6 +17,7 @@ def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
         assert move.kind != "blocked", told(move.sentence)
         if {move.kind, move.check, move.opens, move.happening} & {*until}:
             return [*moves, move]
+        bay.go(sheet.plan)
         if move.kind == "move":
             moves.append(move)
             bay.obey(move.happening, move.by)
@@ -25,6 +26,8 @@ def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
             who.target()
         elif sheet.slots[move.slot].slot.ask == "tick":
             who.answer(move.slot, "yes")
+        elif (options := sheet.slots[move.slot].slot.options) and move.kind == "answer":
+            who.answer(move.slot, options[0])
         else:
             read(who, bay, move.slot, move.replaces)
     raise AssertionError(f"never came to {until}")

@@ -176,6 +176,8 @@ class VirtualBay:
         if parts[0] in ("level", "hangs"):
             lean = self.roll if parts[1] == "roll" else self.pitch
             return lean + (self.notch if parts[1] == "tilt" else 0.0)
+        if place == "spacing":
+            return float(self.plan.station.spacing or 0.0) if self.plan.station is not None else 0.0
         if place == "hang":
             return self.plan.frame.scale_zero + self.hang
         if parts[0] == "stand" and len(parts) == 4:
@@ -300,8 +302,10 @@ class VirtualBay:
         place = plan.target_place
         there = on_face((place.x + forward, place.y + left), place.facing_deg + turn, points_of(plan)[part])
         marks = self.plan.vehicle.marks
-        at = {"front_centre_mark": (marks.front_x, 0.0), "rear_centre_mark": (marks.rear_x, 0.0)}
-        return math.dist(at.get(control) or self.scene.hub(control[:2]), there)  # type: ignore[arg-type]
+        kind, _, which = control.partition("_")
+        if kind == "hub":
+            return math.dist(self.scene.hub(which), there)  # type: ignore[arg-type]
+        return math.dist((marks.front_x if which == "front" else marks.rear_x, 0.0), there)
 
     def _height_of(self, what: str) -> float:
         """Of a hub or a beam's end above the floor there."""
@@ -309,6 +313,11 @@ class VirtualBay:
         return at[2] - self.floor[what]
 
     # --- moving
+
+    def go(self, plan: Plan) -> None:
+        """The same bay, where another station of the sheet is at hand."""
+        self.plan = plan
+        self.scene = replace(self.scene, plan=plan)
 
     def obey(self, happening: str, by: Mapping[str, float]) -> None:
         """Do what was told, as well as knobs and hands allow."""
@@ -336,6 +345,9 @@ class VirtualBay:
         elif happening == "stand":
             forward, left, _ = self.stand
             self.stand = (forward + by["forward"] + chance.gauss(0, 1.5), left + by["left"] + chance.gauss(0, 1.5), 0.1)
+        elif happening == "tilt":
+            tilt = self.plan.station.tilt_deg if self.plan.station is not None else None
+            self.notch = (tilt or 0.0) - self.pitch
         elif happening == "together":
             self._move_body(by)
         elif happening == "tripod":

@@ -7,10 +7,12 @@ Source: ``stakeout``; the line's own uncertainty from the network.
 import math
 from dataclasses import dataclass
 
+from escuadra.core.base.axes import turned
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.said import Length, Noun, Nouns, Said, nouns, said
+from escuadra.core.base.said import Length, Name, Noun, Nouns, Said, nouns, said
 from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
+from escuadra.core.procedure.bodies import BodyPoint
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Setup
 
@@ -73,7 +75,19 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
     nose = plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang
     wanted: list[tuple[Said, float, float]] = [(said("floor_marks.line_300_mm_ahead_nose"), nose + 300, 0.0)]
     on_stands = {s.place for s in plan.procedure.stations if s.own_place}
-    for place in target_places(plan.procedure, plan.vehicle):
+    several = len(plan.procedure.stations) > 1
+    bodies = [(station.name if several else "", one) for station in plan.procedure.stations for one in station.bodies]
+    for station, one in bodies:
+        corners: tuple[BodyPoint, ...] = ("bottom_middle", "bottom_left", "bottom_right")
+        for point in corners if one.upright else (*corners, "top_left", "top_right"):
+            behind, left, _ = one.place(point)
+            dx, dy = turned(one.facing_deg - 180.0, behind, left)
+            named = Noun(f"together.point.{'upright' if one.upright else 'flat'}.{point}")
+            words = said("floor_marks.of_body", body=Name(one.name), point=named)
+            if station:
+                words = said("floor_marks.of_body_at", station=Name(station), body=Name(one.name), point=named)
+            wanted.append((words, one.x + dx, one.y + dy))
+    for place in target_places(plan.procedure, plan.vehicle) if not bodies else []:
         name = place_name(place.id)
         wanted.append((said("floor_marks.middle", name=name), place.x, place.y))
         if place.facing_deg in (0.0, 180.0):

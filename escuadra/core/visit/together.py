@@ -437,7 +437,9 @@ def _enter_beams(setup: Setup, into: Entering, read: Mapping[str, list[tuple[Bod
         for corner in ("LR", "RR"):
             (x, _), part = setup.plan.vehicle.hub(corner), now[corner]
             shown = part.value - wanted_of(setup, goal, BodyReading(to=f"beam.{corner}")) if part is not None else 0.0
-            headings.append(math.degrees(math.atan(shown / (goal.x - x))))
+            # Behind the vehicle its left is at the right of who looks at the face.
+            to_left = shown * math.cos(math.radians(goal.facing_deg - 180.0))
+            headings.append(math.degrees(math.atan(to_left / (goal.x - x))))
         half = half_toe(*headings)
         for corner, slot in beams.items():
             toe = -half if corner == "LR" else half

@@ -323,7 +323,7 @@ def assembled(given: StateInput) -> Assembled:
         wanted=wanted.system(work.scene, len(given.wanted)),
         value=np.array([*(o.value for o in given.observations), *(h.value for h in held)], dtype=float),
         u=np.array([*(o.u for o in given.observations), *(h.u for h in held)], dtype=float),
-        wrapped=np.array([_short_way(o) for o in given.observations] + [False] * len(held)),
+        wrapped=np.array([_short_way(o) for o in given.observations] + [False] * len(held), dtype=bool),
         factors=work.factors(given.observations, len(ids)),
         tools=np.array(list(work.unknowns.instruments.values()), dtype=np.intp)[:, None] + np.arange(2),
     )
