@@ -215,8 +215,11 @@ class VirtualBay:
 
     def _off(self, station: str, number: int) -> list[float]:
         """How a body stands; at first as anybody sets one down by tapes."""
-        gauss = self.chance.gauss
+        known, gauss = self._of_station(station).station, self.chance.gauss
         first = [gauss(0, 14), gauss(0, 14), gauss(0, 6), gauss(0, 0.6), gauss(0, 0.4), gauss(0, 0.4)]
+        if known is not None and known.bodies[number - 1].kind == "line":
+            # Its mark was made square to a hub.
+            first[0] /= 12
         return self.bodies.setdefault(f"{station}.{number}", first)
 
     def _corner(self, station: str, name: str, point: str) -> Space:
@@ -242,6 +245,13 @@ class VirtualBay:
         y = body.y + left + away * behind[1] + along * beside[1] + dy
         return x, y, z
 
+    def _beside_line(self, station: str, name: str, at: tuple[float, float]) -> tuple[float, float]:
+        """A place square to a body's lower edge, and along it from the edge's right end."""
+        (ax, ay, _), (bx, by, _) = (self._corner(station, name, f"bottom_{side}") for side in ("right", "left"))
+        wide = math.dist((ax, ay), (bx, by))
+        ux, uy = (bx - ax) / wide, (by - ay) / wide
+        return -uy * (at[0] - ax) + ux * (at[1] - ay), ux * (at[0] - ax) + uy * (at[1] - ay)
+
     def _together(self, station: str, name: str, kind: str, point: str, to: str) -> float:
         """What is read of one of several bodies, by where they all truly are."""
         x, y, z = self._corner(station, name, point)
@@ -260,6 +270,14 @@ class VirtualBay:
                 return abs(y) - outline.width / 2
             case "floor":
                 return z
+            case "square":
+                hx, hy = self.scene.hub(which)  # type: ignore[arg-type]
+                return abs(self._beside_line(station, name, (hx, hy))[0])
+            case "out" | "back":
+                line, _, mark = which.partition("_")
+                out, along = self._beside_line(station, line, (x, y))
+                wide = self._corner(station, line, mark)
+                return abs(out) if what == "out" else abs(along - self._beside_line(station, line, wide[:2])[1])
             case "level":
                 known = self._of_station(station).station
                 assert known is not None

@@ -29,7 +29,8 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
             assert (stand.distance.plus, stand.left.plus, stand.height.plus, stand.lean.plus) == (12, 14, 7, 0.4)
         bodies = [c for c in procedure.content.checks if isinstance(c, BodyCheck)]
         for one in bodies:
-            assert (one.place.plus, one.facing and one.facing.plus) == ((14, 0.6) if one.height else (14, 0.8))
+            facing = 0.6 if one.height else 0.3 if one.body == "parallel" else 0.8
+            assert (one.place.plus, one.facing and one.facing.plus) == (14, facing)
         if procedure.content.line == "none" or stand is not None or bodies:
             continue
         tolerances = {c.id: c.limits for c in procedure.content.checks if hasattr(c, "limits")}

@@ -1,4 +1,4 @@
-"""Every practice sheet comes to its signature: what it says next is done, in a bay where things truly stand somewhere."""
+"""Every practice sheet comes to its signature: what it says next is done, in a bay where things truly stand."""
 
 import pytest
 

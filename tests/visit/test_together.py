@@ -3,6 +3,7 @@
 import pytest
 
 from escuadra.commands import Garage
+from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.together import bodies_of
 from escuadra.demo.technician import Technician
@@ -18,7 +19,8 @@ class Placer:
     def __init__(self, garage: Garage, sheet: str, seed: int = 5) -> None:
         ground_flat(garage, "Norte")
         self.who = Technician(garage, garage.clock(), "teo")
-        self.who.take_in(number="T-1", reason="surround camera replaced", bay="Norte", procedure=sheet)
+        reason = garage.catalogue.get("procedure", sheet).content.reasons[0]
+        self.who.take_in(number="T-1", reason=reason, bay="Norte", procedure=sheet)
         self.who.ready()
         self.who.stance(1, 2, -1, 0)
         self.who.line(("0.07", "0.05"))
@@ -31,7 +33,9 @@ class Placer:
         return self.bay.bodies[f"{station}.{number}"]
 
 
-@pytest.mark.parametrize(("sheet", "station", "bodies"), [("BL-SUR-02", "front", 3), ("BL-SUR-03", "mats", 4)])
+@pytest.mark.parametrize(
+    ("sheet", "station", "bodies"), [("BL-SUR-02", "front", 3), ("BL-SUR-03", "mats", 4), ("QE-MIR-01", "beside", 2)]
+)
 def test_every_body_is_set_out_proved_and_moved_in_one_sentence(
     garage: Garage, sheet: str, station: str, bodies: int
 ) -> None:
@@ -43,7 +47,9 @@ def test_every_body_is_set_out_proved_and_moved_in_one_sentence(
         forward, left, up, turn, *_ = placer.off(station, number)
         assert max(abs(forward), abs(left)) < 14
         assert abs(turn) < 0.9
-        assert abs(up) < 7 or not one.upright, "a mat has no height of its own"
+        assert abs(up) < 7 or not one.upright, "what lies has no height of its own"
+    marks = [told(mark.words) for mark in floor_marks(placer.who.opened.sheet.setup)]
+    assert sum("corner" in mark for mark in marks) >= 2 * bodies, "every edge has its mark"
 
 
 def test_a_folded_corner_is_named_and_the_others_stand(garage: Garage) -> None:
@@ -77,17 +83,23 @@ def test_only_what_was_moved_is_read_again_and_a_bump_after_the_run_shows(garage
     assert who.opened.sheet.stations[0].proof == "doubt"
 
 
-def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage) -> None:
-    placer = Placer(garage, "BL-SUR-02")
+@pytest.mark.parametrize(
+    ("sheet", "check", "slot"),
+    [
+        ("BL-SUR-02", "left_board", "together.front.left.read.bottom_right.hub_LF"),
+        ("QE-MIR-01", "board", "together.beside.board.read.bottom_left.out_parallel_bottom_right"),
+    ],
+)
+def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage, sheet: str, check: str, slot: str) -> None:
+    placer = Placer(garage, sheet)
     placer.until("run")
-    who, slot = placer.who, "together.front.left.read.bottom_right.hub_LF"
-    shown = placer.bay.at(slot)
-    who.read(slot, f"{shown - 160:.1f}", "tape-4", replaces=True)
-    view = who.check("left_board")
+    who, shown = placer.who, placer.bay.at(slot)
+    who.read(slot, f"{shown - 90:.1f}", "tape-4", replaces=True)
+    view = who.check(check)
     assert view.state == "undecided"
     assert told(view.judgement.trouble).startswith("Readings contradict each other; most likely")
     assert who.opened.sheet.next.slot == slot
-    assert who.check("right_board").state == "holds"
+    assert all(v.state in ("holds", "undecided") for v in who.opened.sheet.checks if v.check.group == "target")
 
 
 def test_each_camera_has_a_result_of_its_own(garage: Garage) -> None:

@@ -10,7 +10,7 @@ from escuadra.core.base.said import nouns, said
 from escuadra.core.vehicle.stance import CORNERS
 
 MOST_BODIES = 9
-BodyKind = Literal["panel", "board", "mat"]
+BodyKind = Literal["panel", "board", "mat", "line"]
 BodyPoint = Literal["bottom_left", "bottom_right", "top_left", "top_right", "bottom_middle"]
 """Left and right as one looks at its face; of a mat that lies on the floor as one looks at it from its lower edge."""
 POINTS: dict[BodyPoint, tuple[float, float]] = {
@@ -29,9 +29,12 @@ ANCHORS: dict[str, tuple[str, ...]] = {
     "beam": ("LR", "RR"),
     "floor": ("",),
     "level": ("across", "along"),
+    "square": CORNERS,
+    "mark_at": CORNERS,
 }
 """What a reading goes to, beside another body's points: hubs, centre marks, the body's front and rear, its sides, the
-beam of a wheel's laser, the floor below, and gravity, across the face and along its upright."""
+beam of a wheel's laser, the floor below, and gravity, across the face and along its upright. Of a line along the floor:
+a hub square to it, the hub that a mark on it is square to; of a board: ``out`` square to it and ``back`` along it."""
 
 
 class BodyReading(Frozen):
@@ -47,12 +50,23 @@ class BodyReading(Frozen):
     def anchor(self) -> str:
         """What sort of thing it is read to: one of ``ANCHORS``, or ``body``."""
         kind = self.to.partition(".")[0]
-        return kind if kind in ANCHORS else "body"
+        return kind if kind in (*ANCHORS, "out", "back") else "body"
 
     @property
     def which(self) -> str:
         """Which of those."""
         return self.to.partition(".")[2]
+
+    @property
+    def other(self) -> str:
+        """Id of the body that it is read to; empty where that is none."""
+        to = self.to.split(".")
+        return {"body": to[0], "out": to[1], "back": to[1]}.get(self.anchor, "") if len(to) > 1 else ""
+
+    @property
+    def point(self) -> BodyPoint:
+        """Which of that body's points."""
+        return self.to.split(".")[-1]  # type: ignore[return-value]
 
 
 class StandingBody(Frozen):
@@ -73,8 +87,8 @@ class StandingBody(Frozen):
     @model_validator(mode="after")
     def _sound(self) -> Self:
         for read in self.reads:
-            if read.anchor != "body" and read.which not in ANCHORS[read.anchor]:
-                raise BadInput("to", read.to, said("wants.one", names=nouns(ANCHORS[read.anchor], "comma")))
+            if not read.other and read.which not in ANCHORS.get(read.anchor, ()):
+                raise BadInput("to", read.to, said("wants.one", names=nouns(ANCHORS.get(read.anchor, ()), "comma")))
         each_once(
             "reads", (f"{read.at} {read.to} {read.height}" for read in self.reads), said("wants.each_reading_once")
         )
@@ -82,8 +96,8 @@ class StandingBody(Frozen):
 
     @property
     def upright(self) -> bool:
-        """It stands; a mat lies."""
-        return self.kind != "mat"
+        """It stands; a mat and a line lie."""
+        return self.kind in ("panel", "board")
 
     def place(self, point: BodyPoint) -> tuple[float, float, float]:
         """A point's place from the middle of the lower edge, in the body's axes: behind its face, left, up."""
@@ -98,8 +112,7 @@ def sound_bodies(bodies: list[StandingBody]) -> None:
     known = {one.id for one in bodies}
     for one in bodies:
         for read in one.reads:
-            body, _, point = read.to.partition(".")
-            if read.anchor == "body" and (body not in known or point not in POINTS):
+            if read.other and (read.other not in known or read.point not in POINTS):
                 raise BadInput("to", read.to, said("wants.point_of_body", names=nouns(sorted(known), "comma")))
         if one.over and one.over not in known - {one.id}:
             raise BadInput("over", one.over, said("wants.one", names=nouns(sorted(known), "comma")))

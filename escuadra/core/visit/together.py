@@ -27,12 +27,16 @@ from escuadra.core.visit.network_of_epochs import on_vehicle
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Measured, Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
-from escuadra.core.visit.solution.observed import Kind, observed_as
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 from escuadra.core.visit.solution.solution import Solved
 from escuadra.core.visit.staked import U_LEVEL_MM
 
 SET = frozenset(f"together.{n}" for n in range(1, 10))
 """Of each body's place, by its number."""
+SET_OUT = {"panel": "set_out", "board": "set_out", "mat": "lay", "line": "stretch"}
+"""How a body comes to its place."""
+U_MARKED_MM = 1.5
+"""Of a mark on a line, square to a hub, one sigma."""
 U_BUMPER_MM = 4.0
 """Of the bumper where a tape meets it, one sigma; the car's side is as symmetrical as its other parts."""
 U_UPRIGHT_DEG = 1.0
@@ -55,6 +59,14 @@ class Goal:
         behind, left, up = self.body.place(point)
         dx, dy = turned(self.facing_deg - 180.0, behind, left)
         return self.x + dx, self.y + dy, self.body.bottom + up
+
+    def before(self, at: tuple[float, float]) -> float:
+        """How far a place in plan lies before its face, square to it."""
+        return turned(180.0 - self.facing_deg, self.x - at[0], self.y - at[1])[0]
+
+    def beside(self, at: tuple[float, float], point: BodyPoint) -> float:
+        """How far a place in plan lies to the left of one of its points, along its face."""
+        return turned(180.0 - self.facing_deg, at[0] - self.x, at[1] - self.y)[1] - self.body.place(point)[1]
 
 
 def bodies_of(plan: Plan) -> list[StandingBody]:
@@ -85,9 +97,9 @@ def aspects_of(plan: Plan, body: StandingBody, read: BodyReading) -> frozenset[s
     numbers = {one.id: n for n, one in enumerate(bodies_of(plan), 1)}
     own = {f"together.{numbers[body.id]}"}
     match read.anchor:
-        case "body":
-            own.add(f"together.{numbers[read.to.partition('.')[0]]}")
-        case "hub" | "beam" | "bumper" | "flank":
+        case "body" | "out" | "back":
+            own.add(f"together.{numbers[read.other]}")
+        case "hub" | "beam" | "bumper" | "flank" | "square" | "mark_at":
             own.add("hubs")
         case "mark":
             own |= {"line", f"mark_{read.which}"}
@@ -106,13 +118,15 @@ def set_out_slot(setup: Setup, goal: Goal) -> Slot:
     plan, body = setup.plan, goal.body
     assert plan.station is not None
     found = floor_mark(setup, goal)
-    hint = said("together.lay.hint") if not body.upright else said("together.set_out.no_mark")
+    hint = said("together.lay.hint") if body.kind == "mat" else said("together.set_out.no_mark")
+    if body.kind == "line":
+        hint = said("together.stretch.hint", out=amount(abs(body.y), "mm", 0))
     if found is not None and body.upright:
         tapes = _tapes(found)
         hint = said(f"together.set_out.{'checked' if 'third' in tapes else 'hint'}", side=_side(setup, goal), **tapes)
     return Slot(
         id=f"together.{plan.station.id}.{body.id}.set",
-        label=said("together.set_out" if body.upright else "together.lay", body=Name(body.name)),
+        label=said(f"together.{SET_OUT[body.kind]}", body=Name(body.name)),
         ask="tick",
         aspects=frozenset({f"together.{goal.number}"}),
         hint=hint,
@@ -157,6 +171,14 @@ def body_slots(setup: Setup, body: str) -> list[Slot]:
 
 
 def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
+    if read.anchor == "mark_at":
+        return Slot(
+            id=slot_id(setup.plan, goal.body, read),
+            label=said("together.to.mark_at", body=Name(goal.body.name), corner=Noun(f"corner.{read.which}")),
+            ask="tick",
+            aspects=aspects_of(setup.plan, goal.body, read),
+            hint=said("together.hint.mark_at"),
+        )
     wanted, angle = wanted_of(setup, goal, read), read.anchor == "level"
     signed = read.height or angle or read.anchor == "beam"
     reads = {"level": "level", "floor": "height", "beam": "scale"}.get(read.anchor, "height" if read.height else "tape")
@@ -180,13 +202,18 @@ def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
 def _label(setup: Setup, goal: Goal, read: BodyReading, point: Noun) -> Said:
     own, to = Name(goal.body.name), read.to.partition(".")
     match read.anchor:
+        case "square":
+            return said("together.to.square", body=own, to=control_name(f"hub.{read.which}"))
+        case "out" | "back":
+            line = Name(goals(setup)[read.other].body.name)
+            return said(f"together.to.{read.anchor}", body=own, point=point, line=line)
         case "hub" | "mark":
             return said("together.to.control", body=own, point=point, to=control_name(read.to))
         case "body":
-            other = goals(setup)[to[0]].body
+            other = goals(setup)[read.other].body
             flat = "upright" if other.upright else "flat"
-            code = "rise" if read.height else "own" if to[0] == goal.body.id else "body"
-            there = Noun(f"together.point.{flat}.{to[2]}")
+            code = "rise" if read.height else "own" if read.other == goal.body.id else "body"
+            there = Noun(f"together.point.{flat}.{read.point}")
             return said(f"together.to.{code}", body=own, point=point, other=Name(other.name), there=there)
         case "beam":
             return said("together.to.beam", body=own, corner=Noun(f"corner.{to[2]}"))
@@ -215,8 +242,12 @@ def wanted_of(setup: Setup, goal: Goal, read: BodyReading) -> float:
         case "beam":
             hub = plan.vehicle.hub(to)  # type: ignore[arg-type]
             return _across(goal, hub)
-    other, _, point = read.to.partition(".")
-    ox, oy, oz = goals(setup)[other].point(point)  # type: ignore[arg-type]
+        case "square":
+            return abs(goal.before(_control(setup, f"hub.{to}")))
+        case "out" | "back":
+            line = goals(setup)[read.other]
+            return abs(line.before((x, y)) if read.anchor == "out" else line.beside((x, y), read.point))
+    ox, oy, oz = goals(setup)[read.other].point(read.point)
     return z - oz if read.height else math.dist((x, y, z), (ox, oy, oz))
 
 
@@ -261,9 +292,10 @@ def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, f
             return (nose if read.which == "front" else -vehicle.outline.rear_overhang), y
         case "flank":
             return x, math.copysign(vehicle.outline.width / 2, y)
-        case "body":
-            other, _, point = read.to.partition(".")
-            ox, oy, _ = goals(setup)[other].point(point)  # type: ignore[arg-type]
+        case "square" | "mark_at":
+            return _control(setup, f"hub.{read.which}")
+        case "body" | "out" | "back":
+            ox, oy, _ = goals(setup)[read.other].point(read.point)
             return ox, oy
     return x, y
 
@@ -294,9 +326,18 @@ class Together:
         return self.solved.trusted
 
     def doubts(self, goal: Goal) -> bool:
-        """The readings contradict each other, most of all at this body as far as that can be told."""
-        counted = Counter(slot.split(".")[2] for slot in self.suspects)
-        return not self.trusted and counted[goal.body.id] == max(counted.values(), default=0)
+        """The readings contradict each other, and one of this body may be to blame."""
+        counted = self._counted
+        return not self.trusted and (goal.body.id in counted or not counted)
+
+    @property
+    def worst(self) -> str:
+        """The body of which most readings may be to blame; empty where none may."""
+        return next((body for body, _ in self._counted.most_common(1)), "")
+
+    @property
+    def _counted(self) -> Counter[str]:
+        return Counter(slot.split(".")[2] for slot in self.suspects)
 
     def stood(self, goal: Goal) -> Stood | None:
         """Where a body is; nothing where its readings do not tell."""
@@ -388,6 +429,11 @@ def _stand(into: Entering, goal: Goal, read: list[BodyReading]) -> None:
 def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Slot) -> None:
     own, vehicle = f"{goal.body.id}:{read.at}", setup.plan.vehicle
     outline, kind = vehicle.outline, read.anchor
+    if kind == "mark_at":
+        if setup.answer(slot) == "yes":
+            id, beside = ObservationId("marked_line", goal.body.id), goal.body.place(read.at)[1]
+            into.put(id, "along", beside, U_MARKED_MM, point=read.which, body=goal.body.id)
+        return
     side = (said("together.source.side"), vehicle.marks.u_symmetry_mm)
     front = (said("together.source.bumper"), U_BUMPER_MM)
     nose = vehicle.wheelbase + outline.front_overhang
@@ -410,11 +456,21 @@ def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Sl
                 case "level":
                     what = "roll" if read.which == "across" else "pitch"
                     into.reading(slot, part, "together", what, body=goal.body.id)
-                case "body":
-                    other, _, point = read.to.partition(".")
-                    if other in into.others:
-                        sort = "rise" if read.height else "distance"
-                        into.reading(slot, part, "together", sort, from_=f"{other}:{point}", to=own)
+                case "square":
+                    sign = math.copysign(1.0, goal.before(_control(setup, f"hub.{read.which}")))
+                    into.reading(
+                        slot, part, "together", "perpendicular", sign * value, point=read.which, body=goal.body.id
+                    )
+                case "out" | "back" if read.other in into.others:
+                    line, (x, y, _) = goals(setup)[read.other], goal.point(read.at)
+                    out = read.anchor == "out"
+                    sign = math.copysign(1.0, line.before((x, y)) if out else line.beside((x, y), read.point))
+                    value = sign * value + (0.0 if out else line.body.place(read.point)[1])
+                    sort = "perpendicular" if out else "along"
+                    into.reading(slot, part, "together", sort, value, point=own, body=read.other)
+                case "body" if read.other in into.others:
+                    sort = "rise" if read.height else "distance"
+                    into.reading(slot, part, "together", sort, from_=f"{read.other}:{read.point}", to=own)
 
 
 def _mark(setup: Setup, into: Entering, mark: str) -> str:
@@ -460,7 +516,7 @@ class Fold:
 def folded(setup: Setup, goal: Goal) -> Fold | None:
     """The one corner whose readings contradict all others; nothing where no single corner explains it."""
     found = together(setup)
-    if goal.body.upright or found is None or not found.doubts(goal):
+    if goal.body.kind != "mat" or found is None or not found.doubts(goal):
         return None
     corners: list[Fold] = []
     slots = body_slots(setup, goal.body.id)
@@ -468,7 +524,7 @@ def folded(setup: Setup, goal: Goal) -> Fold | None:
         of = tuple(
             slot.id
             for read, slot in zip(goal.body.reads, slots, strict=True)
-            if point in (read.at, read.which if read.to.startswith(f"{goal.body.id}.") else "")
+            if point in (read.at, read.point if read.other == goal.body.id else "")
         )
         rest = without(setup, of)
         if len(of) > 1 and rest is not None and rest.trusted and rest.stood(goal) is not None:
@@ -483,3 +539,4 @@ def measured_lean(setup: Setup, goal: Goal) -> list[tuple[Slot, Measured]]:
 
 
 observed_as(Kind("together", again=True))
+observed_as(Kind("marked_line"))

@@ -135,7 +135,8 @@ class BodyCheck(Check):
         goal, found = self._goal(setup), together(setup)
         if goal is None or found is None or not found.doubts(goal):
             return None
-        read = [(slot, entries[-1].seq) for slot in self.slots(setup)[1:] if (entries := setup.current(slot))]
+        slots = body_slots(setup, found.worst or self.body)
+        read = [(slot, entries[-1].seq) for slot in slots if slot.ask == "number" and (entries := setup.current(slot))]
         read.sort(key=lambda one: (one[0].id not in found.suspects, -one[1]))
         return next((Again(slot.id, None, seq) for slot, seq in read if not setup.read_twice(slot.id)), None)
 
