@@ -23,6 +23,7 @@ from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck
 from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.hung import read_at
+from escuadra.core.visit.lenses import BETWEEN
 from escuadra.core.visit.log.events import ReadingTaken, StepSaid
 from escuadra.core.visit.log.state import OUTCOME, RESULTS
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
@@ -72,8 +73,9 @@ class Technician:
         job = TakeIn.read({"frame": "galga-2", **asked})
         begun = self.garage.do(BeginVisit(job), self.person, f"demo-{asked['number']}")
         self.job = begun.row.id
+        covers = self.garage.catalogue.get("procedure", str(asked["procedure"])).content.covers
         for known in self.garage.gate(begun).known:
-            option = known.by_vin or known.question.options[0].id
+            option = known.by_vin or covers.get(known.question.id, [known.question.options[0].id])[0]
             self.garage.do(AnswerVariant(self.job, known.question.id, option, "look"), self.person, self.id())
 
     def check(self, id: str) -> CheckView:
@@ -129,6 +131,8 @@ class Technician:
             for slot in [s.slot for s in view.slots]:
                 if slot.id.startswith("condition."):
                     self.answer(slot.id, SOUND)
+                elif slot.id.startswith("stored.line."):
+                    self.answer(slot.id, BETWEEN)
                 elif slot.id.startswith("stored."):
                     self.read(slot.id, "0.4", "tester", "minus")
                 elif slot.id.startswith("filled."):

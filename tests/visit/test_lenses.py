@@ -55,6 +55,7 @@ def test_a_line_is_asked_for_each_lens_and_both_off_alike_are_the_holder(garage:
     who.run()
     who.answer(OUTCOME, FAILED)
     for wide, narrow, said in (
+        ("below", "below", "look at the holder"),
         ("above", "above", "look at the holder"),
         ("between", "below", "narrow lens. Look at that lens"),
         ("above", "below", "wide lens and narrow lens. Neither"),
@@ -62,6 +63,8 @@ def test_a_line_is_asked_for_each_lens_and_both_off_alike_are_the_holder(garage:
         who.answer(f"{LINES}wide", wide)
         who.answer(f"{LINES}narrow", narrow)
         assert said in told(who.check("result").judgement.wrong)
+        sentence = told(who.opened.sheet.next.sentence)
+        assert (f"All lines stand {wide}" in sentence) == (wide == narrow), "the holder has a screw, a lens has none"
     assert 'class="measured"' in lens_lines_view(who.opened.sheet.plan.procedure.lines, {"wide": "above"})
     who.happen("attempt")
     who.around()

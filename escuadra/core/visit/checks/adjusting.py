@@ -10,7 +10,7 @@ from pydantic import Field
 
 from escuadra.core.base.model import Positive
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Angle, Count, Name, Said, Turns, nouns, said, sentences
+from escuadra.core.base.said import Angle, Count, Name, Noun, Said, Turns, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.adjusting import AdjustingScrew
 from escuadra.core.procedure.limits import Limits
@@ -21,6 +21,7 @@ from escuadra.core.visit.checks.base import Check, Judgement, Link
 from escuadra.core.visit.checks.result import FAILED, INTERRUPTED, MOST_DEG, PASSED
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.fixture import fixture_lean, fixture_slots
+from escuadra.core.visit.lenses import SEEN
 from escuadra.core.visit.log.disturbances import ATTEMPT, MENDED
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.mirror import spot_now, spot_slots
@@ -39,7 +40,19 @@ class StoredCheck(Check):
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         angle = Quantity(dimension="angle", unit="°", low=-MOST_DEG, high=MOST_DEG)
-        return [
+        lines = [
+            Slot(
+                id=f"stored.line.{line.id}",
+                label=said("adjusting.stored", what=said("result.line", lens=Name(line.lens))),
+                ask="choice",
+                options=SEEN,
+                aspects=STORED,
+                hint=said("adjusting.stored.hint"),
+                photos=True,
+            )
+            for line in setup.plan.procedure.lines
+        ]
+        return lines + [
             Slot(
                 id=f"stored.{figure.id}",
                 label=said("adjusting.stored", what=said(f"adjusting.{figure.way}")),
@@ -55,14 +68,16 @@ class StoredCheck(Check):
 
     def judge(self, setup: Setup) -> Judgement:
         slots = self.slots(setup)
-        read = [found for slot in slots if (found := setup.now(slot)) is not None]
+        read = [found for slot in slots if slot.ask == "number" and (found := setup.now(slot)) is not None]
         own = {slot.id for slot in slots}
         if any(photo.said.slot in own for photo in setup.state.photos):
             return Judgement(True, summary=said("adjusting.stored.photo"))
-        if len(read) < len(slots):
+        seen = [setup.answer(slot) for slot in slots if slot.ask == "choice" and setup.answer(slot)]
+        if len(read) + len(seen) < len(slots):
             return Judgement(False, note=sentences(said("adjusting.stored.hint")))
         ways = {slot.id: slot.way for slot in slots}
-        kept = nouns((amount(found.value, "°", 2, ways[found.slot]) for found in read), "comma")
+        figures = [amount(found.value, "°", 2, ways[found.slot]) for found in read]
+        kept = nouns((*(Noun(f"answer.{one}") for one in seen), *figures), "comma")
         return Judgement(True, summary=said("adjusting.stored.kept", figures=kept))
 
 

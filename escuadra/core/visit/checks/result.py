@@ -14,7 +14,7 @@ from escuadra.core.procedure.sheet import Procedure, ResultFigure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.lenses import SEEN, SIGNS, pattern, signs
-from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT
+from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT, SCREWS
 from escuadra.core.visit.log.state import CAMERAS, LINES, OUTCOME, RESULTS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot
@@ -116,6 +116,18 @@ class ResultCheck(Check):
         return Judgement(complete, tuple(figures), Noun(f"answer.{value}"), wrong=wrong, note=note)
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        told = {slot.id: setup.answer(slot) for slot in self.slots(setup)}
+        lines = {one.id: told.get(f"{LINES}{one.id}", "") for one in setup.plan.procedure.lines}
+        if lines and pattern({id: SIGNS.get(seen, 0) for id, seen in lines.items()}).fault == "holder":
+            way = next(iter(lines.values()))
+            return NextMove(
+                "move",
+                said(f"result.holder.{way}"),
+                sentences(said("result.holder.then")),
+                action=said("result.holder.action"),
+                check=self.id,
+                happening=SCREWS,
+            )
         return NextMove(
             "move",
             said("result.look_for_cause" if len(setup.state.runs) > 1 else "result.again"),
