@@ -21,12 +21,14 @@ from escuadra.core.bay.survey_log import (
     Draft,
     fold_survey,
 )
+from escuadra.core.bay.turning import lots, part_of, turned_before
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.house import survey_stream
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.events import Pinned
+from escuadra.core.visit.log.state import State
 from escuadra.store import Store
 from escuadra.store.repositories.surveys import SurveyRow
 
@@ -57,13 +59,22 @@ def _ground(text: str, triangles: str | None = None) -> Ground:
     return ground(Survey.model_validate_json(text), json.loads(triangles) if triangles else None)
 
 
+def part_at_hand(procedure: Procedure, turn: str, state: State) -> Procedure:
+    """What of a sheet needs room now: all of it, or the lot of its stations that is run before or after a turn."""
+    if not turn:
+        return procedure
+    first, rest = lots(procedure, turn)
+    ran = {run.said.station for run in state.ran}
+    return part_of(procedure, rest if ran >= {*first} else first)
+
+
 class Floors:
     """Bays and surveys on a store."""
 
     def __init__(self, store: Store) -> None:
         self.store = store
         self._parked: dict[str, tuple[Lot, Parking]] = {}
-        self._rooms: dict[str, Said | None] = {}
+        self._rooms: dict[str, tuple[Said | None, str]] = {}
 
     def _text(self, digest: str, what: str) -> str:
         text = self.store.pinned(digest)
@@ -125,12 +136,16 @@ class Floors:
 
     # --- standing and parking
 
+    def pinned_bay(self, pins: list[Pinned]) -> Bay | None:
+        """The bay's sheet as a job pinned it."""
+        digest = next((pin.hash for pin in pins if pin.kind == "bay"), None)
+        return Bay.model_validate_json(self._text(digest, "bay")) if digest is not None else None
+
     def standing(
         self, pins: list[Pinned], place: Place, vehicle: VehicleModel, procedure: Procedure
     ) -> tuple[Bay | None, Standing | None, Said | None]:
         """The bay and the standing that pins and a place give, and why there is none."""
-        kept = {pin.kind: pin.hash for pin in pins if pin.kind in ("bay", "survey")}
-        bay = Bay.model_validate_json(self._text(kept["bay"], "bay")) if "bay" in kept else None
+        kept, bay = {pin.kind: pin.hash for pin in pins if pin.kind == "survey"}, self.pinned_bay(pins)
         if bay is None or "survey" not in kept:
             return bay, None, said("jobs.floors.bay_no_survey")
         try:
@@ -172,12 +187,23 @@ class Floors:
         if place is not None:
             refusals = Lot(bay, vehicle, (procedure,)).refusals(place)
             return said("jobs.floors.chosen_place_does_not_do", text=refusals[0].text) if refusals else None
+        return self._room(bay, vehicle, procedure)[0]
+
+    def turn_before(self, bay: Bay, vehicle: VehicleModel, procedure: Procedure) -> str:
+        """The station before which the vehicle is turned in a bay that has not the room for all; empty elsewhere."""
+        return self._room(bay, vehicle, procedure)[1]
+
+    def _room(self, bay: Bay, vehicle: VehicleModel, procedure: Procedure) -> tuple[Said | None, str]:
         key = canonical([part.model_dump(mode="json") for part in (bay, vehicle, procedure)])
         if key not in self._rooms:
+            self._rooms[key] = None, ""
             lot = Lot(bay, vehicle, (procedure,), step=ROUGH_STEP_MM)
-            directions = () if fits(lot) else park(lot, keep=1).directions
-            short = min((r for way in directions for r in way.refusals[:1]), key=lambda r: r.short_mm, default=None)
-            self._rooms[key] = said("jobs.floors.no_room_bay", text=short.text) if short is not None else None
+            if not fits(lot):
+                turn = turned_before(procedure, lambda part: fits(Lot(bay, vehicle, (part,), step=ROUGH_STEP_MM)))
+                refusals = (r for way in park(lot, keep=1).directions for r in way.refusals[:1])
+                short = min(refusals, key=lambda r: r.short_mm, default=None)
+                why = said("jobs.floors.no_room_bay", text=short.text) if short is not None and not turn else None
+                self._rooms[key] = why, turn
         return self._rooms[key]
 
     def marks(self, bay: Bay, place: Place, vehicle: VehicleModel, procedures: list[Procedure]) -> list[StakedMark]:

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
-from escuadra.commands.floors import Floors
+from escuadra.commands.floors import Floors, part_at_hand
 from escuadra.commands.forms import Opened, Tab, Unreadable, Whole
 from escuadra.commands.instruments import Instruments
 from escuadra.commands.listing import Listed, listed
@@ -303,12 +303,15 @@ class House:
         """The plan with the bay and, once a place was chosen, the floor there."""
         pins = state.placed.pins if state.placed is not None else state.pins
         place = state.placed.place if state.placed is not None else Place(x=0, y=0)
-        bay, standing, note = self.floors.standing(pins, place, plan.vehicle, plan.procedure)
+        bay = self.floors.pinned_bay(pins)
+        turn = self.floors.turn_before(bay, plan.vehicle, plan.procedure) if bay is not None else ""
+        part = part_at_hand(plan.procedure, turn, state)
+        bay, standing, note = self.floors.standing(pins, place, plan.vehicle, part)
         chosen = state.placed.place if state.placed is not None else None
-        no_room = self.floors.no_room(bay, chosen, plan.vehicle, plan.procedure) if bay is not None else None
+        no_room = self.floors.no_room(bay, chosen, plan.vehicle, part) if bay is not None else None
         if chosen is None:
-            return replace(plan, bay=bay, no_room=no_room)
-        return replace(plan, bay=bay, standing=standing, place_note=note, no_room=no_room)
+            return replace(plan, bay=bay, no_room=no_room, turn_before=turn)
+        return replace(plan, bay=bay, standing=standing, place_note=note, no_room=no_room, turn_before=turn)
 
     def signed_sheet(self, opened: Opened, revision: int) -> Opened:
         """The sheet that a signature stands on, worked out anew from the events before it."""

@@ -1,14 +1,20 @@
 """Bodies that stand together: set out, proved, moved in one sentence; a fold and a board that lies about its edge."""
 
+import re
+
 import pytest
 
 from escuadra.commands import Garage
+from escuadra.commands.bays import KeepBay
+from escuadra.commands.forms import press
+from escuadra.core.bay.bay import Bay
+from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.together import bodies_of
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
-from tests.conftest import ground_flat
+from tests.conftest import GROUND, ground_flat
 from tests.english import told
 from tests.following import follow, read
 
@@ -115,3 +121,24 @@ def test_each_camera_has_a_result_of_its_own(garage: Garage) -> None:
     for id in ("front", "left", "right", "rear"):
         who.answer(f"result.camera.{id}", "failed" if id == "rear" else "passed")
     assert "Failed: rear camera" in told(who.check("result").judgement.wrong)
+
+
+@pytest.mark.parametrize(("length", "turned"), [(12_000, ""), (9_000, "rear"), (7_000, None)])
+def test_a_bay_too_short_for_both_ends_turns_the_vehicle_and_says_what_that_costs(
+    garage: Garage, length: float, turned: str | None
+) -> None:
+    bay = Bay(**{**GROUND, "name": "Norte", "length": length})
+    garage.do(KeepBay(bay, garage.floors.bay("Norte")[1]), "ines", press())
+    who = Technician(garage, garage.clock(), "teo")
+    who.take_in(number="T-1", reason="surround camera replaced", bay="Norte", procedure="BL-SUR-02")
+    plan, floor = who.opened.sheet.plan, who.check("floor").judgement
+    assert (plan.no_room is None, plan.turn_before) == (turned is not None, turned or "")
+    note = told(floor.note)
+    assert ("before rear the vehicle is turned, about" in note) == bool(turned)
+    if turned:
+        minutes, again = map(int, re.findall(r"about (\d+) minutes with (\d+) readings", note)[0])
+        assert minutes > 9 + again / 2
+        views = plan.at_stations
+        change = carrier_of(views["rear"]).change(plan, views["front"], views["rear"])
+        assert told(change.moves[0]).startswith("Turn the vehicle")
+        assert {zone.name for zone in plan.at_stations["rear"].part.room} == {"walking room", "view behind the vehicle"}

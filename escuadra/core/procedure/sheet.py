@@ -99,6 +99,7 @@ class Zone(Frozen):
     y_from: Number
     y_to: Number
     free_of: list[ThingKind] = Field(list(SOLID), description="kinds of things that must not be in it")
+    stations: list[str] = Field([], description="that need it; empty: all")
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
@@ -118,6 +119,7 @@ class TargetPlace(Frozen):
     facing_deg: Number = Field(180.0, description="where its face looks: 180 is backward, at the vehicle")
     width: Positive = Field(1600.0, description="of board or stand, along its face")
     depth: Positive = Field(900.0, description="of the stand, behind its face")
+    stations: list[str] = Field([], description="that need it; empty: all")
 
 
 Reference = Literal["centre", "left_edge", "right_edge", "both_edges"]
@@ -362,7 +364,9 @@ class Procedure(Frozen):
         lost = next((s.place for s in self.stations if s.own_place and s.place not in known), None)
         if lost is not None:
             raise BadInput("place", lost, said("wants.one_sheets_places", names=nouns(known, "comma")))
-        stray = next((i for check in self.checks for i in check.stations if i not in named), None)
+        tied = [part.stations for part in self.checks]
+        tied += [zone.stations for zone in self.room] + [place.stations for place in self.places]
+        stray = next((id for stations in tied for id in stations if id not in named), None)
         if stray is not None:
             raise BadInput("stations", stray, said("wants.stations_sheet", names=nouns(named, "comma")))
         return self

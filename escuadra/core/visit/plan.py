@@ -15,6 +15,7 @@ from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.bay.bay import Bay
 from escuadra.core.bay.ground import Amount
 from escuadra.core.bay.standing import Standing, target_places
+from escuadra.core.bay.turning import lots, part_of
 from escuadra.core.geodesy.state.input import Floor
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
@@ -59,8 +60,18 @@ class Plan:
     """The plan of the whole sheet, where this is one station's."""
     station: Station | None = None
     """The station that it is the plan of, where the sheet is run at several."""
+    turn_before: str = ""
+    """The station before which the vehicle is turned, where the bay has not the room for all of them at once."""
     no_room: Said | None = None
     """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
+
+    @cached_property
+    def part(self) -> Procedure:
+        """What of the sheet needs room at the station at hand: all of it, or the lot before or after the turn."""
+        if not self.turn_before or self.station is None:
+            return self.procedure
+        lot = next(lot for lot in lots(self.procedure, self.turn_before) if self.station.id in lot)
+        return part_of(self.procedure, lot)
 
     @cached_property
     def at_stations(self) -> dict[str, "Plan"]:

@@ -99,7 +99,8 @@ class Carrier(CarrierSpec):
     def proved_by(self, setup: Setup, station: Station, run: Run, slots: Sequence[Slot]) -> StationView:
         """How well a run stands where any reading of its place, taken again, tells a bump."""
         kept = [e for slot in slots for e in setup.relied(slot.id) if isinstance(e.said, ReadingTaken)]
-        past = setup.state.first_disturbed(self.spoils, run.seq)
+        # Where the vehicle was rolled away, nothing that is read then proves where it stood.
+        past = setup.state.first_disturbed(self.spoils | {"hubs"}, run.seq)
         ends = past.seq if past is not None else LATER
         seen = [e for e in kept if run.seq < e.seq < ends]
         if seen:

@@ -45,7 +45,8 @@ class Bodies(Carrier):
 
     def change(self, plan: Plan, before: Plan | None, after: Plan) -> Change:
         assert after.station is not None
-        moves = [said("stations.stand_bodies", name=Name(one.name)) for one in after.station.bodies]
+        turn = [said("stations.turn_vehicle")] if after.station.id == plan.turn_before else []
+        moves = turn + [said("stations.stand_bodies", name=Name(one.name)) for one in after.station.bodies]
         return Change(tuple(moves), (self.place_words, Noun("spoiled.target"), Noun("spoiled.area")))
 
 

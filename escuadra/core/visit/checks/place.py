@@ -3,13 +3,14 @@
 Source of the floor's figures: ``standing``; a typed slope is weaker than a survey, and the check says so.
 """
 
+import math
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import ClassVar
 
 from pydantic import Field
 
-from escuadra.core.base.said import Said, Slope, nouns, said, sentences
+from escuadra.core.base.said import Count, Name, Said, Slope, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.bay.bay import Thing
 from escuadra.core.bay.ground import Amount
@@ -18,9 +19,9 @@ from escuadra.core.bay.standing import Standing, place_name, target_places
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import Procedure, check_kind
-from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, State
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, State, own_checks
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.log.disturbances import AROUND, ATTEMPT, SCREWS
+from escuadra.core.visit.log.disturbances import AROUND, ATTEMPT, HAPPENINGS, SCREWS
 from escuadra.core.visit.log.events import Answered
 from escuadra.core.visit.plan import slope_slots
 from escuadra.core.visit.six_heights import begun, six_slots
@@ -30,6 +31,8 @@ ON_MARKS = "floor.marks"
 SAME = "around.same"
 RUNS = ("run", ATTEMPT, SCREWS, "run_again")
 """What changes nothing of what is around: it is only answered for once more."""
+TURN_MINUTES = 9.0
+"""What driving out, turning and driving in to marks takes by itself."""
 MOST_ASKED = 8
 """Things of the bay that are asked about one by one before a run."""
 
@@ -97,6 +100,7 @@ class FloorCheck(Check):
                 said("place.typed_hand_weaker_than_survey"),
                 said("place.six_heights_instead") if six_slots(setup.plan) else None,
                 setup.plan.place_note,
+                turning_note(setup),
             ),
         )
 
@@ -106,7 +110,7 @@ class FloorCheck(Check):
         return Judgement(False, summary=said("place.six_heights_read", read=len(read)))
 
     def _surveyed(self, setup: Setup, standing: Standing) -> Judgement:
-        figures = tuple(self.floor_figures(setup.plan.procedure, standing))
+        figures = tuple(self.floor_figures(setup.plan.part, standing))
         survey = standing.ground.survey
         worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
         if setup.plan.on_the_spot:
@@ -136,7 +140,8 @@ class FloorCheck(Check):
         wrong = (
             said("place.tyres_not_marks") if answer is not None and answer.said.value != "yes" else setup.plan.no_room
         )
-        return Judgement(answer is not None, figures, summary, sentences(wrong), sentences(trouble), sentences(note))
+        notes = sentences(note, turning_note(setup))
+        return Judgement(answer is not None, figures, summary, sentences(wrong), sentences(trouble), notes)
 
     def floor_figures(self, procedure: Procedure, standing: Standing) -> list[Figure]:
         """Every figure that the survey gives, against this check's limits and the sheet's."""
@@ -171,7 +176,7 @@ class FloorCheck(Check):
         standing = setup.plan.standing
         if standing is None:
             return super().budget(setup, figure)
-        found = next(asked.found for asked in self._asked(setup.plan.procedure, standing) if asked.id == figure.id)
+        found = next(asked.found for asked in self._asked(setup.plan.part, standing) if asked.id == figure.id)
         instrument = standing.ground.survey.instrument
         return shares(
             [
@@ -179,6 +184,19 @@ class FloorCheck(Check):
                 (said("place.floor_between_points"), found.u_between),
             ]
         )
+
+
+def turning_note(setup: Setup) -> Said | None:
+    """That the vehicle is turned before a later station, and the minutes that this takes with all that it spoils."""
+    plan = setup.plan
+    if not plan.turn_before:
+        return None
+    spoiled = HAPPENINGS["vehicle_rolled"].aspects
+    slots = {slot.id: slot for check in own_checks(plan) if check.kind != "slope" for slot in check.slots(setup)}
+    again = [slot for slot in slots.values() if not slot.optional and slot.aspects & spoiled]
+    minutes = TURN_MINUTES + math.fsum(slot.minutes * slot.times for slot in again)
+    name = next(station.name for station in plan.procedure.stations if station.id == plan.turn_before)
+    return said("place.turned", station=Name(name), minutes=Count(math.ceil(minutes)), count=Count(len(again)))
 
 
 def _upto(most: float, nominal: float = 0.0) -> Limits:

@@ -9,7 +9,7 @@ from escuadra.commands import TakeIn
 from escuadra.commands.taking_in import BeginVisit
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import whole_number
-from escuadra.core.base.said import Said, said
+from escuadra.core.base.said import Name, Said, said
 from escuadra.core.vehicle.vin import VinInput, vin
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of
@@ -43,6 +43,9 @@ def room_remark(request: Request, typed: dict[str, str]) -> Said | None:
         return None
     vehicle = garage.catalogue.get("vehicle", wanted.vehicle).content
     why = garage.floors.no_room(sheet, None, vehicle, wanted)
+    if turn := garage.floors.turn_before(sheet, vehicle, wanted):
+        station = next(one.name for one in wanted.stations if one.id == turn)
+        return said("routes.new_job.room_turned", bay=bay, procedure=procedure, station=Name(station))
     return why or said("routes.new_job.room", bay=bay, procedure=procedure)
 
 

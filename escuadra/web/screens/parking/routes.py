@@ -96,6 +96,9 @@ def _page(
     vehicle_id, wanted, opened = _asked(request, garage, job)
     entries = garage.catalogue.all("procedure")
     chosen: list[Procedure] = [e.content for e in entries if e.id in wanted and e.content.vehicle == vehicle_id]
+    if opened is not None and opened.sheet.plan.turn_before:
+        own = opened.sheet.plan
+        chosen = [own.part if one.id == own.procedure.id else one for one in chosen]
     shown: dict[str, Any] = {"lot": None, "parking": None, "place": None, "drawing": bay_view(sheet) if sheet else ""}
     if sheet is not None and chosen:
         vehicle = garage.catalogue.get("vehicle", vehicle_id).content

@@ -50,8 +50,8 @@ class Offer:
     """A procedure sheet that calibrates a sensor: what it needs, and which bays have the room."""
 
     sheet: Procedure
-    rooms: tuple[tuple[str, Said | None], ...]
-    """Each drawn bay, and why it cannot take it; nothing where it can."""
+    rooms: tuple[tuple[str, Said | None, str], ...]
+    """Each drawn bay, why it cannot take it (nothing where it can), and the station before which the car is turned."""
 
 
 @dataclass(frozen=True)
@@ -72,7 +72,16 @@ def offers(garage: Garage, model: VehicleModel) -> dict[str, Offer]:
     found = {}
     for entry in garage.catalogue.all("procedure"):
         if entry.id in wanted:
-            rooms = [(name, garage.floors.no_room(bay, None, model, entry.content)) for name, bay in drawn.items()]
+            sheet: Procedure = entry.content
+            names = {station.id: station.name for station in sheet.stations}
+            rooms = [
+                (
+                    name,
+                    garage.floors.no_room(bay, None, model, sheet),
+                    names.get(garage.floors.turn_before(bay, model, sheet), ""),
+                )
+                for name, bay in drawn.items()
+            ]
             found[entry.id] = Offer(entry.content, tuple(rooms))
     return found
 
