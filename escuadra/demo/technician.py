@@ -73,7 +73,8 @@ class Technician:
         job = TakeIn.read({"frame": "galga-2", **asked})
         begun = self.garage.do(BeginVisit(job), self.person, f"demo-{asked['number']}")
         self.job = begun.row.id
-        covers = self.garage.catalogue.get("procedure", str(asked["procedure"])).content.covers
+        sheet = str(asked.get("procedure", ""))
+        covers = self.garage.catalogue.get("procedure", sheet).content.covers if sheet else {}
         for known in self.garage.gate(begun).known:
             option = known.by_vin or covers.get(known.question.id, [known.question.options[0].id])[0]
             self.garage.do(AnswerVariant(self.job, known.question.id, option, "look"), self.person, self.id())
