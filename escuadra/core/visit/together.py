@@ -276,6 +276,11 @@ def read_line(setup: Setup, slot: str) -> tuple[tuple[float, float], tuple[float
         for read in goal.body.reads:
             if slot_id(setup.plan, goal.body, read) == slot:
                 x, y, _ = goal.point(read.at)
+                if read.anchor in ("out", "back"):
+                    line = goals(setup)[read.other]
+                    dx, dy = turned(line.facing_deg - 180.0, line.before((x, y)), 0.0)
+                    foot = x + dx, y + dy
+                    return (foot, (x, y)) if read.anchor == "out" else (line.point(read.point)[:2], foot)
                 return _from(setup, read, x, y), (x, y)
     return None
 
@@ -294,7 +299,7 @@ def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, f
             return x, math.copysign(vehicle.outline.width / 2, y)
         case "square" | "mark_at":
             return _control(setup, f"hub.{read.which}")
-        case "body" | "out" | "back":
+        case "body":
             ox, oy, _ = goals(setup)[read.other].point(read.point)
             return ox, oy
     return x, y
