@@ -16,6 +16,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import aiming
 import application
+import around
 import coverage_of_methods as methods
 import explaining
 import honest
@@ -29,6 +30,8 @@ from escuadra.core.visit.methods import METHODS
 
 ROOT = Path(__file__).parent.parent
 Limits = tuple[float, float]
+AROUND = 12
+"""Vehicles that bodies are set up around, each sheet."""
 
 
 def figures() -> dict[str, tuple[float, Limits, str]]:
@@ -57,6 +60,13 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     what = "the same ÷ scipy's lm given our derivatives too (reported)"
     keep("state_slopes_ratio", lambda: visits.state_ratio(slopes=True), (0, math.inf), what)
     keep("state_30_ratio", visits.epochs_ratio, (0, 12), "a visit of 30 epochs ÷ one of 6")
+    for sheet in around.SHEETS:
+        bodies = around.sheet_figures(sheet, AROUND)
+        what = f"{sheet}: bodies that hold where they truly are out of tolerance"
+        keep(f"around_false_holds_{sheet}", lambda found=bodies: found["false_holds"], (0, 0.025), what)  # type: ignore[misc]
+        worst = max(value for name, value in bodies.items() if name.startswith("e_over_u"))
+        what = f"{sheet}: (told − true) ÷ u of a body's place, facing and height, the worst root mean square (reported)"
+        keep(f"around_e_over_u_{sheet}", lambda found=worst: found, (0, math.inf), what)  # type: ignore[misc]
     what = "networks as the plane case of state ÷ network's own engine (reported: it stays while this is above 1)"
     keep("state_network_ratio", networks.state_network_ratio, (0, math.inf), what)
     what = "planning: state's matrix and factors ÷ design's (reported, likewise)"

@@ -129,6 +129,7 @@ def stand_tapes(setup: Setup) -> list[Taped]:
                 reads="tape",
                 optional=name not in asked,
                 hint=said("staked.tape_held_level_plumb_line"),
+                wanted=round(length, 1),
             )
             found.append(Taped(slot, part, name))
     return sorted(found, key=lambda tape: tape.slot.optional)

@@ -35,6 +35,8 @@ SET = frozenset(f"together.{n}" for n in range(1, 10))
 """Of each body's place, by its number."""
 SET_OUT = {"panel": "set_out", "board": "set_out", "mat": "lay", "line": "stretch"}
 """How a body comes to its place."""
+HELD = 3
+"""Readings that hold a body in plan."""
 U_MARKED_MM = 1.5
 """Of a mark on a line, square to a hub, one sigma."""
 U_BUMPER_MM = 4.0
@@ -394,12 +396,13 @@ def without(setup: Setup, left_out: Collection[str]) -> Together | None:
         ]
         for goal in goals(setup).values()
     }
-    if not any(read.values()):
+    # A body that its readings do not hold yet would lie anywhere: it joins the others once they can.
+    read = {id: found for id, found in read.items() if sum(_holds(goals(setup)[id], one) for one, _ in found) >= HELD}
+    if not read:
         return None
     into = on_vehicle(setup)
     for id, found in read.items():
-        if found:
-            _stand(into, goals(setup)[id], [one for one, _ in found])
+        _stand(into, goals(setup)[id], [one for one, _ in found])
     for id, found in read.items():
         for one, slot in found:
             _enter(setup, into, goals(setup)[id], one, slot)
@@ -410,6 +413,11 @@ def without(setup: Setup, left_out: Collection[str]) -> Together | None:
         return None
     solved = Solved(setup.plan, located, entered, "", 0)
     return Together(solved, tuple(id.place for id in solved.suspects if id.source == "together"))
+
+
+def _holds(goal: Goal, read: BodyReading) -> bool:
+    """It tells of where the body stands in plan: not of its height or lean, nor of its own shape."""
+    return read.anchor not in ("floor", "level") and not read.height and read.other != goal.body.id
 
 
 def _stand(into: Entering, goal: Goal, read: list[BodyReading]) -> None:

@@ -62,6 +62,7 @@ class RectangleCheck(Check):
                     aspects=LINE_ASPECTS,
                     reads="tape",
                     hint=said("carrying.floor_level"),
+                    wanted=round(about, 1),
                 )
                 for name, about in expected.items()
             ),

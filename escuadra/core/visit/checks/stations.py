@@ -80,6 +80,7 @@ class StakedCheck(Check):
                     quantity=Quantity(dimension="length", unit="mm", low=0.5 * above, high=1.6 * above),
                     aspects=STAND,
                     reads="height",
+                    wanted=round(above, 1),
                 )
             )
         return slots
