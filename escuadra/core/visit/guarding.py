@@ -42,6 +42,8 @@ class Guard:
     """It was read before."""
     modelled: bool = False
     """It is no mistake that might carry it so far, but what only the vehicle's model says."""
+    unit: str = ""
+    """Of the figure that it would move, where that is not the check's worst."""
 
 
 def word(setup: Setup, solved: Solved, found: Derived, most: float) -> Guard | None:

@@ -18,7 +18,6 @@ from escuadra.core.base.wording import amount
 from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 from escuadra.core.geodesy.state.input import Body, Coordinate, WantedHeight
 from escuadra.core.geodesy.state.located import Derived
-from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
@@ -41,8 +40,6 @@ U_MARKED_MM = 1.5
 """Of a mark on a line, square to a hub, one sigma."""
 U_BUMPER_MM = 4.0
 """Of the bumper where a tape meets it, one sigma; the car's side is as symmetrical as its other parts."""
-U_UPRIGHT_DEG = 1.0
-"""How upright a board stands that nobody laid a level on, one sigma."""
 MOST_LEAN_DEG, MOST_ASIDE_MM = 8.0, 900.0
 
 
@@ -242,8 +239,8 @@ def wanted_of(setup: Setup, goal: Goal, read: BodyReading) -> float:
         case "level":
             return 0.0
         case "beam":
-            hub = plan.vehicle.hub(to)  # type: ignore[arg-type]
-            return _across(goal, hub)
+            # It leaves the hub along the line, and the face stands square to that.
+            return goal.beside(plan.vehicle.hub(to), "bottom_middle")  # type: ignore[arg-type]
         case "square":
             return abs(goal.before(_control(setup, f"hub.{to}")))
         case "out" | "back":
@@ -251,14 +248,6 @@ def wanted_of(setup: Setup, goal: Goal, read: BodyReading) -> float:
             return abs(line.before((x, y)) if read.anchor == "out" else line.beside((x, y), read.point))
     ox, oy, oz = goals(setup)[read.other].point(read.point)
     return z - oz if read.height else math.dist((x, y, z), (ox, oy, oz))
-
-
-def _across(goal: Goal, hub: tuple[float, float]) -> float:
-    """Where a beam that leaves a hub along the line meets a body, left of its middle."""
-    line = goal.facing_deg - goal.body.facing_deg
-    ahead, left = turned(-line, goal.x - hub[0], goal.y - hub[1])
-    behind, beside = turned(180.0 - goal.body.facing_deg, 0.0, 1.0)
-    return -left / beside if abs(beside) > abs(behind) else -ahead
 
 
 def _control(setup: Setup, control: str) -> tuple[float, float]:
@@ -312,7 +301,7 @@ def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, f
 
 @dataclass(frozen=True)
 class Stood:
-    """Where a body is against where it must be: mm ahead and to the left along the line, degrees to the left, mm up."""
+    """Where a body is against where it must be: mm ahead along the line, mm left of it, degrees turned to the left."""
 
     forward: Derived
     left: Derived
@@ -371,10 +360,6 @@ class Together:
         wanted = WantedHeight(id="height", type="height", point=f"{id}:bottom_middle", floor=floor)
         found = self.solved.located.asked([wanted])[0]
         return self.solved.sum(-goal.body.bottom, (1.0, found)) if found is not None else None
-
-    def budget(self, found: Derived) -> list[Contribution]:
-        """Where a quantity's uncertainty comes from."""
-        return self.solved.budget(found)
 
 
 def together(setup: Setup) -> Together | None:

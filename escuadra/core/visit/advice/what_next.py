@@ -125,7 +125,7 @@ def _guarding(sheet: SheetView, view: CheckView) -> NextMove | None:
     if guard is None or guard.look is None or worst is None:
         return None
     what = guard.look.label
-    reach, check = amount(guard.reach, worst.unit), view.check.called
+    reach, check = amount(guard.reach, guard.unit or worst.unit), view.check.called
     why = said("guard.hangs_why" if guard.modelled else "guard.why", rests_on=guard.rests_on, reach=reach, check=check)
     if guard.again:
         then = sentences(said("guard.other_hand"), why)

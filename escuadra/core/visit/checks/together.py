@@ -5,6 +5,7 @@ Its place, its facing and the height of its lower edge come from the one state o
 """
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import ClassVar
 
 from pydantic import Field
@@ -17,9 +18,11 @@ from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.visit.doubting import Again
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.guarding import Guard, first, guard, guard_of_slot
 from escuadra.core.visit.next_move import Axis, NextMove, Step
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.together import (
+    SET,
     Fold,
     Goal,
     Together,
@@ -83,7 +86,19 @@ class BodyCheck(Check):
             parts = [figure.text for figure in figures if figure.verdict.state != "holds"]
             summary = nouns(parts[:2], "comma") if parts else figures[0].text
         complete = not missing and len(figures) > len(measured_lean(setup, goal))
-        return Judgement(complete, tuple(figures), summary, trouble=sentences(trouble))
+        rests = self._guard(setup, goal, found, figures) if complete and found.trusted else None
+        return Judgement(complete, tuple(figures), summary, trouble=sentences(trouble), guard=rests)
+
+    def _guard(self, setup: Setup, goal: Goal, found: Together, figures: Sequence[Figure]) -> Guard | None:
+        """What a body that holds rests on: a mistake in one act that nothing else shows, or one look at a level."""
+        by_id = {figure.id: figure for figure in figures}
+        if any(figure.verdict.state != "holds" for figure in figures):
+            return None
+        told = [(derived, by_id[id]) for id, derived, *_ in self._derived(setup, goal, found)]
+        rests = [(guard(setup, found.solved, derived, figure.most, SET), figure.unit) for derived, figure in told]
+        levels = (slot for slot, _ in measured_lean(setup, goal) if slot.id in by_id)
+        rests += [(guard_of_slot(setup, slot, by_id[slot.id].most), "°") for slot in levels]
+        return first(replace(one, unit=unit) if one is not None else None for one, unit in rests)
 
     def _folded(self, goal: Goal, fold: Fold) -> Said:
         return said("together.folded", body=Name(goal.body.name), point=Noun(f"together.point.flat.{fold.point}"))
