@@ -114,7 +114,7 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
     """A step begun, done or skipped, or the run interrupted; what the link sees can speak against it."""
     opened = garage_of(request).open(*job)
     step = next((one for one in opened.sheet.plan.procedure.steps if one.id == form.step), None)
-    response, device, sent = form.response, "", form.sent()
+    response, device, sent, ran = form.response, "", form.sent(), len(opened.state.ran)
     linked = _linked(request, opened) if step is not None and form.what == "done" else None
     try:
         if step is not None and linked is not None:
@@ -147,7 +147,7 @@ def take(request: Request, job: Addressed, form: Annotated[forms.Stepping, Form(
         return page(request, job, told(error), status_of(error), form.why, form.response, sent)
     if opened.sheet.all_run:
         return RedirectResponse(f"/jobs/{opened.address}?check=result", 303)
-    if not conducted(opened.sheet.plan.procedure, opened.state).begun and form.what != "interrupted":
+    if len(opened.state.ran) > ran:
         return RedirectResponse(f"/jobs/{opened.address}", 303)
     return RedirectResponse(f"/jobs/{opened.address}/steps", 303)
 
