@@ -200,9 +200,10 @@ class Floors:
             lot = Lot(bay, vehicle, (procedure,), step=ROUGH_STEP_MM)
             if not fits(lot):
                 turn = turned_before(procedure, lambda part: fits(Lot(bay, vehicle, (part,), step=ROUGH_STEP_MM)))
-                refusals = (r for way in park(lot, keep=1).directions for r in way.refusals[:1])
-                short = min(refusals, key=lambda r: r.short_mm, default=None)
-                why = said("jobs.floors.no_room_bay", text=short.text) if short is not None and not turn else None
+                # Where a turn does, nobody asks by how much the bay is short.
+                directions = () if turn else park(lot, keep=1).directions
+                short = min((r for way in directions for r in way.refusals[:1]), key=lambda r: r.short_mm, default=None)
+                why = said("jobs.floors.no_room_bay", text=short.text) if short is not None else None
                 self._rooms[key] = why, turn
         return self._rooms[key]
 

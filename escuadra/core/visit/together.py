@@ -118,6 +118,8 @@ def set_out_slot(setup: Setup, goal: Goal) -> Slot:
     assert plan.station is not None
     found = floor_mark(setup, goal)
     hint = said("together.lay.hint") if body.kind == "mat" else said("together.set_out.no_mark")
+    if body.over:
+        hint = said("together.lay.over", other=Name(goals(setup)[body.over].body.name))
     if body.kind == "line":
         hint = said("together.stretch.hint", out=amount(abs(body.y), "mm", 0))
     if found is not None and body.upright:
@@ -513,7 +515,11 @@ class Fold:
 
 def folded(setup: Setup, goal: Goal) -> Fold | None:
     """The one corner whose readings contradict all others; nothing where no single corner explains it."""
-    found = together(setup)
+    return setup.once(_folded, goal.body.id)
+
+
+def _folded(setup: Setup, body: str) -> Fold | None:
+    goal, found = goals(setup)[body], together(setup)
     if goal.body.kind != "mat" or found is None or not found.doubts(goal):
         return None
     corners: list[Fold] = []
