@@ -11,7 +11,7 @@ from escuadra.core.base.given import figure
 from escuadra.core.base.said import said
 from escuadra.core.procedure.adjusting import Adjusting
 from escuadra.core.visit.aiming import Aiming, aiming
-from escuadra.core.visit.checks.result import FAILED
+from escuadra.core.visit.attempts import FAILED
 from escuadra.core.visit.log.disturbances import SCREWS
 from escuadra.core.visit.log.events import Disturbed, TurnsTold
 

@@ -17,7 +17,7 @@ from escuadra.commands.whole import AnswerVariant
 from escuadra.core.base.axes import turned
 from escuadra.core.bay.bay import Place
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.checks.result import PASSED
+from escuadra.core.visit.attempts import PASSED
 from escuadra.core.visit.checks.target import mount_for
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck

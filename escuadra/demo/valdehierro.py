@@ -20,7 +20,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.visit.aiming import stated
-from escuadra.core.visit.checks.result import FAILED
+from escuadra.core.visit.attempts import FAILED
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold

@@ -15,10 +15,12 @@ from escuadra.drawing.plan import plan_view, stations_view
 from escuadra.drawing.rule import rule
 from escuadra.drawing.self_check import self_check_view
 from escuadra.drawing.side import side_view
+from escuadra.drawing.stations import corner_picture
 
 __all__ = [
     "approach_view",
     "bay_view",
+    "corner_picture",
     "course_view",
     "glyph",
     "level_view",

@@ -4,15 +4,20 @@ import math
 from collections.abc import Callable, Sequence
 
 from escuadra.core.base.axes import turned
+from escuadra.core.base.said import Name, Noun, said
+from escuadra.core.procedure.bodies import POINTS
 from escuadra.core.procedure.sheet import TargetPlace
 from escuadra.core.visit.carriers import StandingPose, carrier_of
+from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.staked import on_face
-from escuadra.core.visit.together import read_line
-from escuadra.drawing.svg import Point, arrow_head, element, label, line, polyline
+from escuadra.core.visit.together import read_line, read_of
+from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 At = Callable[[float, float], Point]
 DEPTH = 45.0
+FACE, ASIDE = (132.0, 72.0), 62.0
+"""Room for a body's face in the picture of its corners, and beside it."""
 MOST_DRAWN, MOST_OF_SEVERAL = 700.0, 350.0
 
 
@@ -37,6 +42,35 @@ def other_places(sheet: Sheet, at: At) -> list[str]:
     return parts
 
 
+def corner_picture(setup: Setup, slot: str) -> str:
+    """From where a body is read: its face, or a mat from above over its lower edge, with the point circled.
+
+    Empty where no point of a body is read.
+    """
+    found = read_of(setup, slot)
+    if found is None:
+        return ""
+    goal, read = found
+    width, height = goal.body.width, goal.body.height
+    scale = min(FACE[0] / width, FACE[1] / max(height, 1.0))
+    half, top = width * scale / 2, 8.0
+    middle, base = FACE[0] / 2 + ASIDE, top + height * scale
+    corners = [(middle - half, base), (middle + half, base), (middle + half, top), (middle - half, top)]
+    left, up = POINTS[read.at]
+    x, y = middle - 2 * half * left, base - height * scale * up
+    parts = [
+        polyline("mat stands", corners, True),
+        element("circle", "point-at-hand", cx=x, cy=y, r=7),
+        label("small", (middle - half - 9, (top + base) / 2 + 4), Noun("corner_picture.left"), "end"),
+        label("small", (middle + half + 9, (top + base) / 2 + 4), Noun("corner_picture.right"), "start"),
+    ]
+    if goal.body.upright:
+        parts.append(line("floor", (4, base + 6), (FACE[0] + 2 * ASIDE - 4, base + 6)))
+    seen = Noun("corner_picture.face" if goal.body.upright else "corner_picture.above")
+    parts.append(label("small", (middle, base + 22), seen, "middle"))
+    return document(said("drawing.corner.title", body=Name(goal.body.name)), (FACE[0] + 2 * ASIDE, base + 28), parts)
+
+
 def _named(cls: str, at: At, place: TargetPlace, name: str) -> str:
     """A place's name behind its target, clear of board and beam."""
     ahead, left = turned(place.facing_deg, 1.0, 0.0)
@@ -55,7 +89,8 @@ def several(sheet: Sheet, standing: Sequence[StandingPose], at: At, slot: str, m
     """Everything that stands or lies together: planned dashed, as it is solid, what is next marked."""
     parts, move = [], sheet.next
     checks = {getattr(view.check, "body", ""): view for view in sheet.checks if view.check.carried_by == "together"}
-    for one in standing:
+    # What lies over another is drawn over it.
+    for one in sorted(standing, key=lambda one: one.over):
         view = checks.get(one.id)
         at_hand = view is not None and move.check == view.check.id
         goal, centre, facing = one.goal, (one.goal.x, one.goal.y), one.goal.facing_deg
@@ -101,7 +136,7 @@ def _outline(at: At, centre: tuple[float, float], facing_deg: float, one: Standi
     left, right = (on_face(centre, facing_deg, side * one.width / 2) for side in (1, -1))
     bx, by = turned(facing_deg, -one.depth, 0.0)
     far = [(right[0] + bx, right[1] + by), (left[0] + bx, left[1] + by)]
-    return polyline(f"mat {cls}", [at(*p) for p in (left, right, *far)], True)
+    return polyline(f"mat {cls}{' over' if one.over else ''}", [at(*p) for p in (left, right, *far)], True)
 
 
 def own_place(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:

@@ -7,7 +7,7 @@ from escuadra.commands.adjusting import TellTurns, TurnScrews
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.run.radar import ScrewsInput, screws
 from escuadra.core.visit.aiming import Aiming, aiming, stated
-from escuadra.core.visit.checks.result import FAILED, PASSED
+from escuadra.core.visit.attempts import FAILED, PASSED
 from escuadra.core.visit.log.disturbances import MENDED
 from escuadra.core.visit.log.events import RunStepped
 from escuadra.demo.technician import Technician

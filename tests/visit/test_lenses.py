@@ -3,7 +3,7 @@
 import pytest
 
 from escuadra.commands import Garage
-from escuadra.core.visit.checks.result import FAILED, PASSED
+from escuadra.core.visit.attempts import FAILED, PASSED
 from escuadra.core.visit.lenses import Fault, Pattern, pattern, signs
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import LINES, OUTCOME

@@ -9,8 +9,7 @@ from escuadra.commands.running import ConfirmSetup, RunProcedure, TakeResult
 from escuadra.commands.signing import Reopen, Sign
 from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.visit.attempts import attempts
-from escuadra.core.visit.checks.result import FAILED, INTERRUPTED, PASSED
+from escuadra.core.visit.attempts import FAILED, INTERRUPTED, PASSED, attempts
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import OUTCOME
 from escuadra.demo.technician import Technician

@@ -7,16 +7,17 @@ import pytest
 from escuadra.commands import Garage
 from escuadra.commands.bays import KeepBay
 from escuadra.commands.forms import press
-from escuadra.core.bay.bay import Bay
+from escuadra.core.bay.bay import Bay, Place
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.together import bodies_of
+from escuadra.core.visit.together import bodies_of, floor_under, goals
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from tests.conftest import GROUND, ground_flat
 from tests.english import told
 from tests.following import follow, read
+from tests.visit.test_floors import keep, survey
 
 
 class Placer:
@@ -108,6 +109,31 @@ def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage, sheet: 
     assert all(v.state in ("holds", "undecided") for v in who.opened.sheet.checks if v.check.group == "target")
 
 
+@pytest.mark.parametrize(("ridge", "found", "state"), [(0.0, 0.0, "holds"), (24.0, 24.0, "out")])
+def test_the_floor_under_a_mat_is_judged_by_the_survey(garage: Garage, ridge: float, found: float, state: str) -> None:
+    keep(garage)
+    place = Place(x=5000.0, y=2500.0, heading_deg=0.0)
+
+    def floor(x: float, y: float) -> float:
+        # A tilted plane, and a ridge one row of staffs wide, along the middle of the front mat, which is wider than that.
+        return 0.001 * x - 0.002 * y + (ridge if x > 10_000 and abs(y - 2500) < 100 else 0.0)
+
+    survey(garage, floor)
+    who = Technician(garage, garage.clock(), "teo")
+    who.take_in(number="T-1", reason="surround camera replaced", bay="Norte", procedure="BL-SUR-03")
+    who.place(place.x, place.y)
+    setup = who.opened.sheet.setup
+    under = {id: floor_under(setup, goal) for id, goal in goals(setup).items()}
+    assert under["rear"] is not None
+    assert under["rear"].value == pytest.approx(0, abs=0.1)
+    assert under["front"] is not None
+    assert under["front"].value == pytest.approx(found, abs=0.2)
+    assert 0 < under["front"].u < 2
+    view = who.check("front_mat")
+    flat = next(f for f in view.check.floor_figures(setup, goals(setup)["front"]))  # type: ignore[attr-defined]
+    assert flat.verdict.state == state
+
+
 def test_each_camera_has_a_result_of_its_own(garage: Garage) -> None:
     placer = Placer(garage, "BL-SUR-03")
     placer.until("run")
@@ -121,6 +147,34 @@ def test_each_camera_has_a_result_of_its_own(garage: Garage) -> None:
     for id in ("front", "left", "right", "rear"):
         who.answer(f"result.camera.{id}", "failed" if id == "rear" else "passed")
     assert "Failed: rear camera" in told(who.check("result").judgement.wrong)
+
+
+def test_a_camera_that_failed_is_run_again_alone_and_the_others_stay(garage: Garage) -> None:
+    placer = Placer(garage, "BL-SUR-02")
+    who = placer.who
+    for _ in range(2):
+        placer.until("run")
+        who.run()
+    placer.until("result")
+    who.answer("result.outcome", "failed")
+    for id in ("front", "left", "right", "rear"):
+        who.answer(f"result.camera.{id}", "failed" if id == "rear" else "passed")
+    move = who.opened.sheet.next
+    assert told(move.sentence) == "Run it again for this alone: rear camera."
+    who.happen(move.happening)
+    front, rear = who.opened.sheet.stations
+    assert (front.done, rear.done) == (True, False), "what passed is not run again"
+    placer.until("run")
+    assert who.opened.sheet.plan.station == rear.station
+    who.run()
+    placer.until("result")
+    who.answer("result.outcome", "failed")
+    asked = [s.slot.id for s in who.check("result").slots if s.slot.id.startswith("result.camera.")]
+    assert asked == ["result.camera.rear"], "what passed is not asked again"
+    who.answer("result.outcome", "passed")
+    assert who.check("result").state == "holds"
+    who.happen("screws")
+    assert not any(view.done for view in who.opened.sheet.stations), "a holder that was turned learns all of it anew"
 
 
 @pytest.mark.parametrize(("length", "turned"), [(12_000, ""), (9_000, "rear"), (7_000, None)])

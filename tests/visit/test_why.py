@@ -6,7 +6,7 @@ import pytest
 
 from escuadra.commands import Garage
 from escuadra.commands.entries import Override
-from escuadra.core.visit.checks.result import PASSED
+from escuadra.core.visit.attempts import PASSED
 from escuadra.core.visit.why import Why, advised, told, why
 from escuadra.demo.technician import Technician
 from tests.english import told as english

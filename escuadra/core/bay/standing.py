@@ -142,7 +142,10 @@ class Standing:
 
     def flatness(self, target: TargetPlace) -> Amount:
         """Largest less smallest distance from the plane, from the rear axle to the target, mm."""
-        places = self.lattice(target)
+        return self.flatness_over(self.lattice(target))
+
+    def flatness_over(self, places: np.ndarray) -> Amount:
+        """The same over any places of the floor, (n, 2) in vehicle axes; raises ``BadInput`` off what was surveyed."""
         rows = self._rows(places, "floor")
         design = np.column_stack([np.ones(len(places)), places])
         off = np.eye(len(places)) - design @ np.linalg.pinv(design)

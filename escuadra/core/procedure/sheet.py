@@ -225,6 +225,7 @@ class Camera(Frozen):
 
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     name: CatalogueText
+    station: str = Field("", description="id of the station that it is calibrated at; empty: at all of them")
 
 
 class RunStep(Frozen):
@@ -342,6 +343,10 @@ class Procedure(Frozen):
         each_once("results", (figure.id for figure in self.results), said("wants.each_results_id_once"))
         each_once("lines", (one.id for one in self.lines), said("wants.each_lines_id_once"))
         each_once("cameras", (one.id for one in self.cameras), said("wants.each_cameras_id_once"))
+        places = [one.id for one in self.stations]
+        for camera in self.cameras:
+            if camera.station and camera.station not in places:
+                raise BadInput("station", camera.station, said("wants.one", names=nouns(places, "comma")))
         each_once("steps", (step.id for step in self.steps), said("wants.each_steps_id_once"))
         if any(step.heights for step in self.steps) and not any(getattr(c, "routine", None) for c in self.checks):
             raise BadInput("steps", "heights", said("wants.routine_of_ride_height"))

@@ -1,11 +1,15 @@
 """Every run of the procedure with what came of it: one that failed is an event as good as one that passed."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from escuadra.core.visit.log.disturbances import SCREWS
+from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.log.disturbances import ATTEMPT, OPENS, SCREWS
 from escuadra.core.visit.log.events import ReadingTaken, TurnsTold
 from escuadra.core.visit.log.state import CAMERAS, LATER, LINES, OUTCOME, RESULTS, Entry, Keeping, Run, State
+
+PASSED, FAILED, INTERRUPTED = "passed", "failed", "interrupted"
+OUTCOMES = (PASSED, FAILED, INTERRUPTED)
 
 
 @dataclass(frozen=True)
@@ -50,6 +54,38 @@ def attempts(state: State) -> list[Attempt]:
             found.append(Attempt(run, told.get(OUTCOME), figures, lines, cameras, steps, newest, turned))
         began = run.seq
     return found
+
+
+def failed_before(state: State, procedure: Procedure) -> frozenset[str]:
+    """Ids of the cameras that the attempt at hand is of alone: of those before it, each was told, and these failed."""
+    opened = [past.what for past in state.disturbances if past.what in OPENS]
+    if not procedure.cameras or opened[-1:] != [ATTEMPT]:
+        return frozenset()
+    at_hand = {run.seq for run in state.ran}
+    before = [one for one in attempts(state) if one.run.seq not in at_hand]
+    told = {id: _value(entry) for id, entry in before[-1].cameras.items()} if before else {}
+    missing = {one.id for one in procedure.cameras if one.id not in told and not _passed(before[:-1], one.id)}
+    return frozenset() if missing else frozenset(id for id, value in told.items() if value == FAILED)
+
+
+def _passed(before: Sequence[Attempt], camera: str) -> bool:
+    """A camera passed the last time that anybody told it."""
+    told = [one.cameras[camera] for one in before if camera in one.cameras]
+    return bool(told) and _value(told[-1]) == PASSED
+
+
+def _value(entry: Entry) -> str:
+    return str(getattr(entry.said, "value", ""))
+
+
+def standing_runs(state: State, procedure: Procedure) -> Sequence[Run]:
+    """The runs that count: those of the attempt at hand, and the newest of each station where no camera failed."""
+    alone = failed_before(state, procedure)
+    open_ = {one.station for one in procedure.cameras if one.id in alone}
+    if not alone or "" in open_:
+        return state.ran
+    kept = [run for run in state.runs if not run.withdrawn and run.said.station not in open_ | {""}]
+    return sorted({run.seq: run for run in (*kept, *state.ran)}.values(), key=lambda run: run.seq)
 
 
 def _turned(state: State, since: int, until: int) -> dict[str, float] | None:

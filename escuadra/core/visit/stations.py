@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from escuadra.core.base.said import said, sentences
 from escuadra.core.procedure.sheet import Station
+from escuadra.core.visit.attempts import standing_runs
 from escuadra.core.visit.carriers import CARRIERS
 from escuadra.core.visit.epochs import Setup, cold
 from escuadra.core.visit.log.state import State
@@ -37,7 +38,7 @@ def current(views: Sequence[StationView]) -> Station:
 def _station(state: State, plan: Plan, solving: Solving) -> StationView:
     station = plan.station
     assert station is not None
-    runs = [run for run in state.ran if run.said.station == station.id]
+    runs = [run for run in standing_runs(state, plan.whole.procedure) if run.said.station == station.id]
     if not runs:
         return StationView(station, None, None)
     run = runs[-1]

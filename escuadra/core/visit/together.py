@@ -10,11 +10,14 @@ from collections import Counter
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from escuadra.core.base.axes import turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Said, said
 from escuadra.core.base.wording import amount
+from escuadra.core.bay.ground import Amount
 from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 from escuadra.core.geodesy.state.input import Body, Coordinate, WantedHeight
 from escuadra.core.geodesy.state.located import Derived
@@ -34,6 +37,8 @@ SET = frozenset(f"together.{n}" for n in range(1, 10))
 """Of each body's place, by its number."""
 SET_OUT = {"panel": "set_out", "board": "set_out", "mat": "lay", "line": "stretch"}
 """How a body comes to its place."""
+STEPS = (0.0, 0.25, 0.5, 0.75, 1.0)
+"""Where the floor under a mat is looked at, as parts of its width and of its depth."""
 HELD = 3
 """Readings that hold a body in plan."""
 U_MARKED_MM = 1.5
@@ -110,6 +115,20 @@ def slot_id(plan: Plan, body: StandingBody, read: BodyReading) -> str:
     assert plan.station is not None
     kind = "rise" if read.height else "read"
     return f"together.{plan.station.id}.{body.id}.{kind}.{read.at}.{read.to.replace('.', '_')}"
+
+
+def floor_under(setup: Setup, goal: Goal) -> Amount | None:
+    """Flatness of the floor under what lies on it, by the survey of where the vehicle stands; nothing off that."""
+    standing, body = setup.plan.standing, goal.body
+    if standing is None or body.upright:
+        return None
+    turn = goal.facing_deg - 180.0
+    grid = [(back * body.height, side * body.width) for back in STEPS for side in (s - 0.5 for s in STEPS)]
+    places = np.array([(goal.x + dx, goal.y + dy) for dx, dy in (turned(turn, *one) for one in grid)])
+    try:
+        return standing.flatness_over(places)
+    except BadInput:
+        return None
 
 
 def set_out_slot(setup: Setup, goal: Goal) -> Slot:
@@ -265,17 +284,24 @@ def _control(setup: Setup, control: str) -> tuple[float, float]:
 
 def read_line(setup: Setup, slot: str) -> tuple[tuple[float, float], tuple[float, float]] | None:
     """A reading of a body as a line in plan, from what it is read to, to the body; nothing for another slot."""
-    for goal in goals(setup).values():
-        for read in goal.body.reads:
-            if slot_id(setup.plan, goal.body, read) == slot:
-                x, y, _ = goal.point(read.at)
-                if read.anchor in ("out", "back"):
-                    line = goals(setup)[read.other]
-                    dx, dy = turned(line.facing_deg - 180.0, line.before((x, y)), 0.0)
-                    foot = x + dx, y + dy
-                    return (foot, (x, y)) if read.anchor == "out" else (line.point(read.point)[:2], foot)
-                return _from(setup, read, x, y), (x, y)
-    return None
+    found = read_of(setup, slot)
+    if found is None:
+        return None
+    goal, read = found
+    x, y, _ = goal.point(read.at)
+    if read.anchor in ("out", "back"):
+        line = goals(setup)[read.other]
+        dx, dy = turned(line.facing_deg - 180.0, line.before((x, y)), 0.0)
+        foot = x + dx, y + dy
+        return (foot, (x, y)) if read.anchor == "out" else (line.point(read.point)[:2], foot)
+    return _from(setup, read, x, y), (x, y)
+
+
+def read_of(setup: Setup, slot: str) -> tuple[Goal, BodyReading] | None:
+    """Which body a slot is read of, and what is read; nothing for another slot."""
+    plan = setup.plan
+    own = ((goal, read) for goal in goals(setup).values() for read in goal.body.reads)
+    return next(((goal, read) for goal, read in own if slot_id(plan, goal.body, read) == slot), None)
 
 
 def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, float]:

@@ -44,6 +44,8 @@ class StandingPose:
     """Of what lies on the floor, mm; 0: it stands."""
     goal: TargetPose
     pose: TargetPose | None
+    over: bool = False
+    """It lies over another."""
     folded: tuple[float, float] | None = None
     """The corner of a mat that does not fit the others, where it belongs."""
 

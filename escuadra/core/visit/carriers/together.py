@@ -61,6 +61,7 @@ def _standing(setup: Setup, goal: Goal) -> StandingPose:
         0.0 if goal.body.upright else goal.body.height,
         TargetPose(goal.x, goal.y, goal.facing_deg),
         _pose(goal, found.stood(goal) if found is not None else None),
+        bool(goal.body.over),
         goal.point(fold.point)[:2] if fold is not None else None,
     )
 

@@ -17,8 +17,9 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.run.adjusting import SHOWN_U_DEG
 from escuadra.core.visit.aiming import Aiming, Tilted, aiming, figure_of, tilted
+from escuadra.core.visit.attempts import FAILED, INTERRUPTED, PASSED
 from escuadra.core.visit.checks.base import Check, Judgement, Link
-from escuadra.core.visit.checks.result import FAILED, INTERRUPTED, MOST_DEG, PASSED
+from escuadra.core.visit.checks.result import MOST_DEG
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.fixture import fixture_lean, fixture_slots
 from escuadra.core.visit.lenses import SEEN

@@ -10,7 +10,8 @@ from typing import ClassVar
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Said, Text, nouns, said, sentences
 from escuadra.core.base.wording import amount
-from escuadra.core.procedure.sheet import Procedure, ResultFigure, check_kind
+from escuadra.core.procedure.sheet import Camera, Procedure, ResultFigure, check_kind
+from escuadra.core.visit.attempts import FAILED, OUTCOMES, PASSED, failed_before
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.lenses import SEEN, SIGNS, pattern, signs
@@ -19,8 +20,6 @@ from escuadra.core.visit.log.state import CAMERAS, LINES, OUTCOME, RESULTS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot
 
-PASSED, FAILED, INTERRUPTED = "passed", "failed", "interrupted"
-OUTCOMES = (PASSED, FAILED, INTERRUPTED)
 MOST_DEG = 15.0
 """No routine shows more: a radar or a camera is looked for within less."""
 
@@ -82,7 +81,7 @@ class ResultCheck(Check):
                 aspects=RESULT,
                 optional=not failed,
             )
-            for one in setup.plan.procedure.cameras
+            for one in _cameras(setup)
         ]
         return [outcome, *lines, *(_slot(figure) for figure in setup.plan.procedure.results), *cameras]
 
@@ -107,7 +106,7 @@ class ResultCheck(Check):
         value = outcome.said.value
         together = _together(procedure, seen, figures)
         told = {s.id.removeprefix(CAMERAS): setup.answer(s) for s in slots if s.id.startswith(CAMERAS)}
-        bad = nouns(Name(one.name) for one in procedure.cameras if told[one.id] == FAILED)
+        bad = nouns(Name(one.name) for one in _cameras(setup) if told[one.id] == FAILED)
         alone = said("result.cameras_failed", names=bad) if FAILED in told.values() else None
         wrong = sentences(said(f"result.{value}") if value != PASSED else None, alone, together)
         note = sentences(said("result.before_zeroing") if missing else None)
@@ -128,10 +127,13 @@ class ResultCheck(Check):
                 check=self.id,
                 happening=SCREWS,
             )
+        alone = nouns(Name(one.name) for one in _cameras(setup) if told.get(f"{CAMERAS}{one.id}") == FAILED)
+        some = 0 < len(alone.all) < len(setup.plan.procedure.cameras)
+        again = said("result.again.cameras", names=alone) if some else said("result.again")
         return NextMove(
             "move",
-            said("result.look_for_cause" if len(setup.state.runs) > 1 else "result.again"),
-            sentences(said("result.again.then")),
+            said("result.look_for_cause") if len(setup.state.runs) > len(setup.stations or "1") else again,
+            sentences(said("result.again.cameras.then" if some else "result.again.then")),
             action=said("move.run_again.action"),
             check=self.id,
             happening=ATTEMPT,
@@ -151,6 +153,12 @@ def _together(procedure: Procedure, seen: Mapping[str, str], figures: Sequence[F
         return None
     named = nouns(lenses[id] for id in found.lenses)
     return said(f"result.lenses.{found.fault or 'alone'}", lenses=named)
+
+
+def _cameras(setup: Setup) -> list[Camera]:
+    """Those that the run at hand is of: all, or those alone that failed before."""
+    cameras, alone = setup.plan.procedure.cameras, failed_before(setup.state, setup.plan.procedure)
+    return [one for one in cameras if not alone or one.id in alone]
 
 
 def _run(setup: Setup) -> bool:

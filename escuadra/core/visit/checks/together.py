@@ -10,6 +10,7 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from escuadra.core.base.model import Positive
 from escuadra.core.base.said import Angle, Length, Name, Noun, Said, Value, nouns, said, sentences
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.measure.budget import Contribution
@@ -27,6 +28,7 @@ from escuadra.core.visit.together import (
     Goal,
     Together,
     body_slots,
+    floor_under,
     folded,
     goals,
     measured_lean,
@@ -48,6 +50,7 @@ class BodyCheck(Check):
     place: Limits = Field(description="of its lower edge's middle, along and across the line, mm off")
     facing: Limits | None = Field(None, description="of its face, left positive, degrees off")
     height: Limits | None = Field(None, description="of its lower edge, mm off")
+    flat: Positive | None = Field(None, description="of the floor under it, where that was surveyed, mm")
     lean: Limits | None = Field(None, description="across its face and along its upright, degrees")
 
     @property
@@ -79,6 +82,8 @@ class BodyCheck(Check):
             return Judgement(not missing, summary=summary, wrong=sentences(self._folded(goal, fold)))
         figures = self._figures(setup, goal, found)
         trouble = None
+        uneven = any(figure.id == "flat" and figure.verdict.state == "out" for figure in figures)
+        wrong = said("together.uneven", body=Name(goal.body.name)) if uneven and not missing else None
         if found.doubts(goal):
             labels = [slot.label for slot in slots if slot.id in found.suspects]
             trouble = said(f"together.contradict.{'named' if labels else 'plain'}", names=nouns(labels))
@@ -87,7 +92,7 @@ class BodyCheck(Check):
             summary = nouns(parts[:2], "comma") if parts else figures[0].text
         complete = not missing and len(figures) > len(measured_lean(setup, goal))
         rests = self._guard(setup, goal, found, figures) if complete and found.trusted else None
-        return Judgement(complete, tuple(figures), summary, trouble=sentences(trouble), guard=rests)
+        return Judgement(complete, tuple(figures), summary, sentences(wrong), sentences(trouble), guard=rests)
 
     def _guard(self, setup: Setup, goal: Goal, found: Together, figures: Sequence[Figure]) -> Guard | None:
         """What a body that holds rests on: a mistake in one act that nothing else shows, or one look at a level."""
@@ -113,7 +118,15 @@ class BodyCheck(Check):
                 self.figure(slot.id, slot.label, now.value, now.u, self.lean, "°", slot.way, now)
                 for slot, now in measured_lean(setup, goal)
             ]
-        return figures
+        return figures + self.floor_figures(setup, goal)
+
+    def floor_figures(self, setup: Setup, goal: Goal) -> list[Figure]:
+        """Flatness of the floor under it, where the sheet limits that and the survey tells it."""
+        under = floor_under(setup, goal) if self.flat is not None else None
+        if under is None or self.flat is None:
+            return []
+        limits = Limits(minus=self.flat, plus=self.flat, nominal=0.0)
+        return [self.figure("flat", said("together.floor_under"), under.value, under.u, limits, "mm")]
 
     def _derived(self, setup: Setup, goal: Goal, found: Together) -> list[tuple[str, Derived, Limits, str, str]]:
         """What the state tells of it: id, how far off, limits, unit, and which way that is."""
@@ -166,7 +179,7 @@ class BodyCheck(Check):
                 return None
             point = Noun(f"together.point.flat.{fold.point}")
             return self._move(said("move.smooth", body=name, point=point), (), which, said("move.smooth.action"))
-        if judged.wrong:
+        if judged.wrong and not judged.figures:
             return self._move(said("move.set_out", body=name), (), which, said("move.set_out.action"))
         off = {one: (derived, state) for one, derived, state in self._off(setup, goal, found, judged)}
         leaning = [f for f in judged.figures if "." in f.id and f.verdict.state != "holds"]

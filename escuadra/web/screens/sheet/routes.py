@@ -37,7 +37,7 @@ from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.tool_route import left_behind
 from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.devices.stand_in import UNITS
-from escuadra.drawing import glyph, level_view, plan_view, side_view
+from escuadra.drawing import corner_picture, glyph, level_view, plan_view, side_view
 from escuadra.reports.record import print_record, render_record
 from escuadra.web import forms
 from escuadra.web.pages import Addressed, garage_of, person_of, render, said_time, status_of, told
@@ -182,6 +182,7 @@ def page(
         carrier=carrier_of(sheet.plan),
         cautions=CAUTIONS,
         glyph=glyph(sheet.next),
+        corner=corner_picture(sheet.setup, slot_view.slot.id) if slot_view else "",
         place=place,
         left=len(sheet.unsettled),
         figures=[f for f in sheet.plan.figures if f.check == check or (framed and not f.check)],
