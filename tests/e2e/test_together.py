@@ -12,11 +12,14 @@ from escuadra.commands import Garage
 from escuadra.commands.bays import AddBay, KeepBay
 from escuadra.commands.forms import press
 from escuadra.commands.people import AddPerson
+from escuadra.core.base.said import Name
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.bay.bay import Bay
+from escuadra.core.visit.together import bodies_of
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from tests.conftest import GROUND, Clock
 from tests.e2e.conftest import Server, Visit
+from tests.english import told
 from tests.visit.test_together import Placer
 
 MOST_STEPS = 90
@@ -76,7 +79,7 @@ def typed(page: Page, value: float) -> None:
     changed(page, lambda: page.keyboard.press("Enter"))
 
 
-def follow(page: Page, placer: Placer, until: str, obey: bool = True) -> list[str]:
+def follow(page: Page, placer: Placer, until: str, at: str = "") -> list[str]:
     """What stands in the next move, done as one would in front of it, until it says so."""
     said: list[str] = []
     for _ in range(MOST_STEPS):
@@ -88,9 +91,11 @@ def follow(page: Page, placer: Placer, until: str, obey: bool = True) -> list[st
             changed(page, lambda: page.locator("footer").get_by_role("button", name="Yes").click())
         elif page.locator("footer").get_by_role("button", name="moved").count():
             said.append(now)
-            if "mat" in now and obey:
-                placer.bay.folds.clear()
-                placer.off("mats", 4)[:] = [0.0] * 6
+            plan = next(one for one in placer.stations.values() if at in (one.station.id, ""))
+            for number, one in enumerate(bodies_of(plan), 1):
+                if f"{told(Name(one.name))} " in now and not now.startswith("Stand"):
+                    placer.bay.folds.clear()
+                    placer.off(plan.station.id, number)[:] = [0.0] * 6
             changed(page, lambda: page.locator("footer").get_by_role("button", name="moved").click())
         else:
             if "check=result" in (go.get_attribute("href") or "") if go.count() else False:
@@ -123,6 +128,30 @@ def test_four_mats_one_of_them_folded_and_a_camera_that_failed_alone(prepared: P
         said = "failed" if camera == "rear" else "passed"
         changed(page, lambda said=said: page.locator("#sheet").get_by_role("button", name=said).click())  # type: ignore[misc]
     expect(page.locator("#sheet")).to_contain_text("Failed: rear camera. Run that alone once more.")
+    assert sentence(page) == "Run it again for this alone: rear camera."
+    changed(page, lambda: page.locator("footer").get_by_role("button", name="Run it again").click())
+    assert follow(page, placer, "Run the procedure") == [], "nothing has moved: no mat is laid again"
+    changed(page, lambda: page.get_by_role("button", name="it was run").click())
+    follow(page, placer, "nothing: until its result is asked")
+    page.goto(f"{server.url}/jobs/{placer.who.job}?check=result&slot=result.outcome")
+    changed(page, lambda: page.locator("#sheet").get_by_role("button", name="passed").click())
+    expect(page.locator("#sheet [data-check=result][data-open]")).to_have_attribute("data-state", "holds")
+    expect(page.locator("#sheet")).not_to_contain_text("left camera")
+
+
+def test_four_cameras_by_a_panel_and_boards_at_both_ends(prepared: Prepare, visit: Visit) -> None:
+    server, placer = prepared("BL-SUR-02", "run")
+    page = visit(server, f"/jobs/{placer.who.job}")
+    expect(page.locator(".station")).to_have_count(2)
+    changed(page, lambda: page.get_by_role("button", name="it was run").click())
+    follow(page, placer, "panel.*mark|mark.*panel")
+    assert "position 2 of 2" in page.locator(".next").inner_text(), "one tape showed that nothing was bumped"
+    placer.bay.go(placer.stations["rear"])
+    moves = follow(page, placer, "Run the procedure", "rear")
+    assert [one.split()[0] for one in moves] == ["Move"], moves
+    changed(page, lambda: page.get_by_role("button", name="it was run").click())
+    follow(page, placer, "nothing: until its result is asked")
+    expect(page.locator("[data-proof=proven]")).to_have_count(2)
 
 
 def test_a_foot_read_in_place_of_the_boards_edge_is_found_by_the_check(prepared: Prepare, visit: Visit) -> None:

@@ -34,7 +34,9 @@ class Placer:
         self.bay = VirtualBay(self.who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=seed)
 
     def until(self, *kinds: str) -> list[NextMove]:
-        return follow(self.who, self.bay, *kinds)
+        moves = follow(self.who, self.bay, *kinds)
+        self.stations = self.who.opened.sheet.plan.whole.at_stations
+        return moves
 
     def off(self, station: str, number: int) -> list[float]:
         return self.bay.bodies[f"{station}.{number}"]
@@ -115,7 +117,7 @@ def test_the_floor_under_a_mat_is_judged_by_the_survey(garage: Garage, ridge: fl
     place = Place(x=5000.0, y=2500.0, heading_deg=0.0)
 
     def floor(x: float, y: float) -> float:
-        # A tilted plane, and a ridge one row of staffs wide, along the middle of the front mat, which is wider than that.
+        # A tilted plane, and a ridge one row of staffs wide, in the middle of the wider front mat.
         return 0.001 * x - 0.002 * y + (ridge if x > 10_000 and abs(y - 2500) < 100 else 0.0)
 
     survey(garage, floor)
