@@ -9,7 +9,7 @@ from pydantic import Field
 
 from escuadra.core.base.stream import Payload
 
-PEOPLE, SETTINGS = "people", "settings"
+PEOPLE, SETTINGS, ROADS = "people", "settings", "roads"
 """The streams that a garage has one of."""
 Role = Literal["specialist", "lead", "trainee", "estimator"]
 ROLES: tuple[Role, ...] = get_args(Role)
@@ -42,6 +42,16 @@ class SettingSet(Payload):
 
     key: str
     value: str
+
+
+class RoadDriven(Payload):
+    """A road of the garage was driven: the traces that tell how its passes went."""
+
+    code = "road_driven"
+
+    road: str = Field(description="its id in the catalogue")
+    traces: list[str] = Field(min_length=1, description="SHA-256 of the kept tables of samples")
+    visit: str = Field("", description="id of the visit that it was driven for; empty: for none that is kept here")
 
 
 class BayAdded(Payload):

@@ -91,11 +91,11 @@ def follow(page: Page, placer: Placer, until: str, at: str = "") -> list[str]:
             changed(page, lambda: page.locator("footer").get_by_role("button", name="Yes").click())
         elif page.locator("footer").get_by_role("button", name="moved").count():
             said.append(now)
-            plan = next(one for one in placer.stations.values() if at in (one.station.id, ""))
+            id, plan = next((id, one) for id, one in placer.stations.items() if at in (id, ""))
             for number, one in enumerate(bodies_of(plan), 1):
                 if f"{told(Name(one.name))} " in now and not now.startswith("Stand"):
                     placer.bay.folds.clear()
-                    placer.off(plan.station.id, number)[:] = [0.0] * 6
+                    placer.off(id, number)[:] = [0.0] * 6
             changed(page, lambda: page.locator("footer").get_by_role("button", name="moved").click())
         else:
             if "check=result" in (go.get_attribute("href") or "") if go.count() else False:

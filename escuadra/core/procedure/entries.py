@@ -4,6 +4,7 @@ from escuadra.core.base.model import Frozen
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.road.profile import RoadProfile
 
 KINDS: dict[str, type[Frozen]] = {
     "procedure": Procedure,
@@ -11,4 +12,5 @@ KINDS: dict[str, type[Frozen]] = {
     "target": Target,
     "frame": FrameProfile,
     "tool": Tool,
+    "road": RoadProfile,
 }

@@ -10,6 +10,7 @@ from typing import Literal
 from pydantic import Field
 
 from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number
+from escuadra.core.road.needed import DriveSpec
 from escuadra.core.vehicle.scope import FittedSensor
 
 How = Literal["static", "drive", "both"]
@@ -68,6 +69,7 @@ class CarriedSensor(FittedSensor):
     how: How = Field("static", description="calibrated before targets, on a road drive, or both")
     sheets: list[str] = Field([], description="ids of the procedure sheets that calibrate it; none: no sheet is here")
     drive_minutes: NotNegative = Field(0.0, description="that its drive usually takes")
+    drive: DriveSpec | None = Field(None, description="what that drive needs; none: the model's entry does not say")
     days: dict[str, NotNegative] = Field({}, description="how old what it depends on may be, such as wheel_alignment")
 
     @property

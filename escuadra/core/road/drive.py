@@ -4,14 +4,14 @@ Source: sums over sampled speed and heading; turns telescope, so the radius over
 headings only. Seconds, km/h, degrees, metres.
 """
 
-import bisect
 import math
-from itertools import accumulate, pairwise
+from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal, Self
 
+import numpy as np
 from pydantic import Field, field_validator, model_validator
 
-from escuadra.core.base.axes import short_way
 from escuadra.core.base.calculation import calculation
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
@@ -19,6 +19,8 @@ from escuadra.core.base.said import Plain, exact, said
 
 Loss = Literal["gap", "slow", "fast", "bend"]
 LOSSES: tuple[Loss, ...] = ("gap", "slow", "fast", "bend")
+FINE_S = 0.1
+"""So finely a trace is judged."""
 
 
 class Sample(Frozen):
@@ -82,49 +84,102 @@ class DriveResult(Frozen):
     share: float | None = Field(description="of the need that was reached; null where nothing is needed")
 
 
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """Every interval between neighbouring samples: what it was lost to, its length and how long it took.
+
+    Arrays of shape (n - 1,): ``lost`` an index into ``LOSSES`` or -1 where it counts, ``metres``, ``seconds``.
+    """
+
+    lost: np.ndarray
+    metres: np.ndarray
+    seconds: np.ndarray
+
+    @property
+    def counts(self) -> np.ndarray:
+        """Where it counts."""
+        found: np.ndarray = self.lost < 0
+        return found
+
+    @property
+    def counted_m(self) -> float:
+        """Of what counts, m."""
+        return float(self.metres[self.counts].sum())
+
+    @property
+    def counted_s(self) -> float:
+        """Of what counts, s."""
+        return float(self.seconds[self.counts].sum())
+
+    @property
+    def total_m(self) -> float:
+        """Driven, as far as that was seen: nobody knows what lies in a gap."""
+        return float(self.metres[self.lost != LOSSES.index("gap")].sum())
+
+    def lost_s(self) -> dict[Loss, float]:
+        """Seconds lost to each."""
+        return {loss: float(self.seconds[self.lost == k].sum()) for k, loss in enumerate(LOSSES)}
+
+
+def judge(t: np.ndarray, speed: np.ndarray, heading: np.ndarray, limits: DriveLimits) -> Judged:
+    """Judge every interval; ``t`` (n,) s increasing, ``speed`` (n,) km/h, ``heading`` (n,) degrees."""
+    seconds = np.diff(t)
+    metres = (speed[:-1] + speed[1:]) / 2 * seconds / 3.6
+    gone = np.concatenate([[0.0], np.cumsum(metres)])
+    turned = np.concatenate([[0.0], np.cumsum((np.diff(heading) + 180.0) % 360.0 - 180.0)])
+    first = np.searchsorted(t, t[:-1] - limits.window_s / 2, "left")
+    last = np.searchsorted(t, t[1:] + limits.window_s / 2, "right") - 1
+    turn = np.abs(np.radians(turned[last] - turned[first]))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        radius = np.where(turn > 0, (gone[last] - gone[first]) / turn, math.inf)
+    slowest, fastest = np.minimum(speed[:-1], speed[1:]), np.maximum(speed[:-1], speed[1:])
+    why = [seconds > limits.gap_max, slowest < limits.speed_min, fastest > limits.speed_max]
+    why.append(radius < limits.radius_min if limits.radius_min is not None else np.zeros(len(seconds), bool))
+    return Judged(np.select(why, range(len(LOSSES)), -1), metres, seconds)
+
+
+def finer(
+    t: np.ndarray, speed: np.ndarray, heading: np.ndarray, gap_max: float
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Samples at most ``FINE_S`` apart where there is no gap: speed and heading go straight from one to the next.
+
+    What crosses the edge of the window between two samples counts up to where it crosses it.
+    """
+    steps = np.diff(t)
+    parts = np.where(steps > gap_max, 1, np.maximum(1, np.ceil(steps / FINE_S - 1e-6))).astype(int)
+    if parts.max(initial=1) == 1:
+        return t, speed, heading
+    k = np.repeat(np.arange(len(steps)), parts)
+    first = np.cumsum(parts) - parts
+    share = (np.arange(len(k)) - first[k]) / parts[k]
+    turn = (np.diff(heading) + 180.0) % 360.0 - 180.0
+
+    def along(values: np.ndarray, step: np.ndarray) -> np.ndarray:
+        return np.append(values[:-1][k] + share * step[k], values[-1])
+
+    return along(t, steps), along(speed, np.diff(speed)), along(heading, turn)
+
+
+def share_of(need: DriveNeed, counted_m: float, counted_s: float) -> float | None:
+    """How much of a need is reached, at most 1; null where nothing is needed."""
+    shares = []
+    if need.distance_km is not None:
+        shares.append(counted_m / 1000 / need.distance_km)
+    if need.time_s is not None:
+        shares.append(counted_s / need.time_s)
+    return min(1.0, *shares) if shares else None
+
+
 @calculation("drive")
 def drive(given: DriveInput) -> DriveResult:
     """Sum the intervals that lie within the window, and tell what the others were lost to."""
-    samples, limits = given.samples, given.limits
-    pairs = list(pairwise(samples))
-    metres = [(a.speed + b.speed) / 2 * (b.t - a.t) / 3.6 for a, b in pairs]
-    turns = [short_way(b.heading - a.heading) for a, b in pairs]
-    gone, turned = [0.0, *accumulate(metres)], [0.0, *accumulate(turns)]
-    times = [sample.t for sample in samples]
-    lost: dict[Loss, float] = dict.fromkeys(LOSSES, 0.0)
-    counted_m = counted_s = total_m = 0.0
-    for i, (a, b) in enumerate(pairs):
-        dt = b.t - a.t
-        first = bisect.bisect_left(times, a.t - limits.window_s / 2)
-        last = bisect.bisect_right(times, b.t + limits.window_s / 2) - 1
-        turn = abs(math.radians(turned[last] - turned[first]))
-        radius = (gone[last] - gone[first]) / turn if turn > 0 else math.inf
-        why: Loss | None = None
-        if dt > limits.gap_max:
-            why = "gap"
-        elif min(a.speed, b.speed) < limits.speed_min:
-            why = "slow"
-        elif max(a.speed, b.speed) > limits.speed_max:
-            why = "fast"
-        elif limits.radius_min is not None and radius < limits.radius_min:
-            why = "bend"
-        if why != "gap":
-            total_m += metres[i]
-        if why is None:
-            counted_m += metres[i]
-            counted_s += dt
-        else:
-            lost[why] += dt
-    shares = []
-    if given.need.distance_km is not None:
-        shares.append(counted_m / 1000 / given.need.distance_km)
-    if given.need.time_s is not None:
-        shares.append(counted_s / given.need.time_s)
+    t, speed, heading = (np.array([getattr(one, name) for one in given.samples]) for name in ("t", "speed", "heading"))
+    judged = judge(t, speed, heading, given.limits)
     return DriveResult(
-        counted_km=counted_m / 1000,
-        counted_s=counted_s,
-        total_km=total_m / 1000,
-        total_s=samples[-1].t - samples[0].t,
-        lost_s=lost,
-        share=min(1.0, *shares) if shares else None,
+        counted_km=judged.counted_m / 1000,
+        counted_s=judged.counted_s,
+        total_km=judged.total_m / 1000,
+        total_s=float(t[-1] - t[0]),
+        lost_s=judged.lost_s(),
+        share=share_of(given.need, judged.counted_m, judged.counted_s),
     )

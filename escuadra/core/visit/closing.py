@@ -11,6 +11,7 @@ from escuadra.core.procedure.fitted import CarriedSensor
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.codes import after, before
+from escuadra.core.visit.driving import met_by_driving
 from escuadra.core.visit.log.closing import PROOFS, HandedOver, HandoverAcknowledged, HandoverClosed
 from escuadra.core.visit.log.reducer import Visit, calibration
 from escuadra.core.visit.log.state import State
@@ -70,23 +71,26 @@ def named(model: VehicleModel, sheet: Procedure, told: Sequence[str]) -> Catalog
     return sheet.sensor.name if alone is None else alone
 
 
-def drives(visit: Visit, model: VehicleModel) -> list[str]:
-    """Ids of the calibrations that are done, but for a drive: static alone does not complete them."""
-    found = []
+def drives(visit: Visit, model: VehicleModel) -> dict[str, list[CarriedSensor]]:
+    """The calibrations that static alone does not complete, each with its sensors that learn on a drive."""
+    found = {}
     for id in visit.calibrations:
         own = visit.parts[calibration(id)]
         assert own.calibration is not None
         sheet = next(pin.id for pin in own.calibration.pins if pin.kind == "procedure")
         sensors = sensors_of(model, sheet, own.calibration.sensors)
-        if own.left_out is None and any(one.how != "static" for one in sensors):
-            found.append(id)
+        learn = [one for one in sensors if one.how != "static"]
+        if own.left_out is None and learn:
+            found[id] = learn
     return found
 
 
 def drives_open(visit: Visit, model: VehicleModel) -> list[str]:
     """Those of them that nothing proves to be completed."""
     proved = {id for one in handovers(visit.vehicle) if one.proved for id in one.said.calibrations}
-    return [id for id in drives(visit, model) if id not in proved]
+    met, waiting = met_by_driving(visit.vehicle), drives(visit, model)
+    driven = {id for id, sensors in waiting.items() if all(one.id in met for one in sensors)}
+    return [id for id in waiting if id not in proved | driven]
 
 
 def holds_up(visit: Visit) -> list[Said]:

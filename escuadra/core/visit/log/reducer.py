@@ -197,7 +197,7 @@ def _joined(parts: Sequence[State]) -> State:
 _VEHICLES = (
     *("job", "taken_in_at", "taken_in_by", "placed", "line_plan"),
     *("work", "order", "called_off", "variant", "codes", "cleared"),
-    *("released", "sent_back", "releases", "returns", "certificate_prints", "handovers"),
+    *("released", "sent_back", "releases", "returns", "certificate_prints", "handovers", "driving"),
 )
 _OWN = (
     "calibration",

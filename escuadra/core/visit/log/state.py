@@ -237,6 +237,8 @@ class State:
     returns: tuple[Return, ...] = ()
     certificate_prints: tuple[CertificatePrinted, ...] = ()
     handovers: tuple[Keeping, ...] = ()
+    driving: tuple[Keeping, ...] = ()
+    """What was said of the drive on the road, in its order."""
     steps: tuple[Keeping, ...] = ()
     """What was said of the conducted runs, in its order."""
     turns_told: tuple[Keeping, ...] = ()
@@ -482,6 +484,7 @@ _KEPT: dict[str, Callable[..., Any]] = {
     "releases": Releasing,
     "returns": Return,
     "handovers": Keeping,
+    "driving": Keeping,
     "steps": Keeping,
     "turns_told": Keeping,
     "certificate_prints": lambda _seq, _at, _person, said: said,
