@@ -59,7 +59,7 @@ class Release(WholeVisitCommand):
         missing = holds_up(whole.visit)
         if missing:
             raise Conflict(said("jobs.closing.not_yet", what=nouns(missing, "comma")))
-        if state.released is not None and not any(one.seq > state.releases[-1].seq for one in state.handovers):
+        if state.released is not None and not state.open_since(state.releases[-1].seq):
             raise Conflict(said("jobs.closing.released_already"))
         revision = len(state.releases) + 1
         seen = [

@@ -1,6 +1,6 @@
 """The drive on the road: an attempt begun and ended, its traces kept, what is told by hand, what its roads teach."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, tzinfo
 from zoneinfo import ZoneInfo
@@ -124,6 +124,8 @@ class KeepTrace(WholeVisitCommand):
     name: str
     content: bytes = field(repr=False)
     columns: Mapping[str, str] | None = None
+    progress: Callable[[float], None] | None = field(default=None, repr=False, compare=False)
+    """Called with the share of it that was read."""
 
     @property
     def when_released(self) -> bool:
@@ -133,7 +135,7 @@ class KeepTrace(WholeVisitCommand):
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
         """The trace; raises ``BadInput`` in one sentence for what is none, or one that is there already."""
         attempt = attempt_of(whole.state, self.attempt)
-        trace = read_trace(self.name, self.content, zone_of(context.house), self.columns)
+        trace = read_trace(self.name, self.content, zone_of(context.house), self.columns, self.progress)
         return [(VEHICLE, kept(context.house, attempt, trace, self.source, self.name))]
 
 

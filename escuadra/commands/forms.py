@@ -92,6 +92,8 @@ class Tab:
     name: CatalogueText
     sensors: tuple[str, ...] = ()
     """Ids of those that it was added for; none: all that its sheet serves."""
+    drives: bool = False
+    """One of its sensors still learns on the road."""
 
 
 @dataclass(frozen=True)

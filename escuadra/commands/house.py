@@ -23,7 +23,7 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.visit.closing import named
+from escuadra.core.visit.closing import named, sensors_of
 from escuadra.core.visit.figures import with_changes
 from escuadra.core.visit.gate import Gate, as_it_is, gate
 from escuadra.core.visit.log.events import Pinned, Signed, TakenIn
@@ -104,7 +104,9 @@ class House:
         for id in whole.visit.in_order:
             own, sheet = whole.part(id), self.sheet_of(whole, id)
             told = own.calibration.sensors if own.calibration is not None else []
-            found.append(Tab(id, whole.address(id), sheet, own.stage, named(model, sheet, told), tuple(told)))
+            learns = any(one.how != "static" for one in sensors_of(model, sheet.id, told))
+            name = named(model, sheet, told)
+            found.append(Tab(id, whole.address(id), sheet, own.stage, name, tuple(told), learns))
         return found
 
     def jobs(self, limit: int = 100, offset: int = 0) -> list[Opened | Unreadable]:

@@ -7,6 +7,7 @@ two themes and the printed record style it alike.
 from escuadra.drawing.approach import approach_view
 from escuadra.drawing.bay_map import bay_view, section_view
 from escuadra.drawing.course import course_view
+from escuadra.drawing.drive import speed_view, stretches, way_view
 from escuadra.drawing.floor_marks import marks_view
 from escuadra.drawing.glyph import glyph
 from escuadra.drawing.level import level_view
@@ -31,5 +32,8 @@ __all__ = [
     "section_view",
     "self_check_view",
     "side_view",
+    "speed_view",
     "stations_view",
+    "stretches",
+    "way_view",
 ]

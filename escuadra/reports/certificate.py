@@ -17,9 +17,12 @@ from escuadra.commands.forms import Whole
 from escuadra.core.base.model import CatalogueText, Frozen
 from escuadra.core.base.said import Name, Noun, Said, as_said, said
 from escuadra.core.base.stream import Person, canonical
+from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.closing import Handover, drives_open, handovers
 from escuadra.core.visit.codes import CodeLine, after, before, compared
+from escuadra.core.visit.driving import DriveAttempt, drive_attempts
 from escuadra.core.visit.log.codes import UnitCode
+from escuadra.core.visit.log.driving import Reached
 from escuadra.core.visit.log.state import Snapshot
 from escuadra.core.visit.needed import part_name, scoped
 from escuadra.reports.paper import kept_for_good
@@ -97,6 +100,44 @@ class CertifiedHandover(Frozen):
     words: str = ""
 
 
+class CertifiedTrace(Frozen):
+    """A trace of a drive, as it is kept."""
+
+    name: str
+    source: Literal["phone", "link", "file"]
+    samples: int
+    sha256: str
+
+
+class CertifiedStretch(Frozen):
+    """A stretch of a drive as somebody told it, not measured."""
+
+    what: str
+    km: float
+    minutes: float
+
+
+class CertifiedReach(Reached):
+    """How far a sensor had come, with what it is called."""
+
+    name: CatalogueText
+
+
+class CertifiedDrive(Frozen):
+    """A drive on the road, and how far each sensor had come when it ended."""
+
+    begun: datetime
+    driver: str
+    reader: str = Field("", description="empty: nobody read while the vehicle moved")
+    road: str
+    traces: list[CertifiedTrace]
+    told: list[CertifiedStretch]
+    ended: datetime | None = None
+    bar: float | None = None
+    reached: list[CertifiedReach] = []
+    functions: str = ""
+
+
 class Certificate(Frozen):
     """All of it."""
 
@@ -121,6 +162,7 @@ class Certificate(Frozen):
     codes_before: CertifiedCodes | None
     codes_after: CertifiedCodes | None
     handovers: list[CertifiedHandover]
+    drives: list[CertifiedDrive] = []
     functions: str = Field(description="which were seen to work, where and when; empty: none was tried")
     sent_back: list[str] = Field(description="words with which it was sent back before")
     notes: list[CatalogueText] = Field(description="of the sheets that were used, such as: made-up figures")
@@ -165,6 +207,7 @@ def build(
         codes_before=_codes(first),
         codes_after=_codes(last),
         handovers=[_handover(one) for one in handovers(state)],
+        drives=[_drive(garage, model, one) for one in drive_attempts(state)],
         functions=functions,
         sent_back=[one.said.words for one in state.returns],
         notes=list(dict.fromkeys(one.sheet.plan.procedure.note for one in opened)),
@@ -172,6 +215,28 @@ def build(
         released=_time(at),
         alone=len(people) == 1,
         application=f"Escuadra {__version__}",
+    )
+
+
+def _drive(garage: Garage, model: VehicleModel, one: DriveAttempt) -> CertifiedDrive:
+    ended = one.ended
+    return CertifiedDrive(
+        begun=_time(one.at),
+        driver=garage.person(one.begun.driver).name,
+        reader=garage.person(one.begun.reader).name if one.begun.reader else "",
+        road=one.begun.road,
+        traces=[
+            CertifiedTrace(name=told.name, source=told.source, samples=told.samples, sha256=told.trace)
+            for told in one.traces
+        ],
+        told=[CertifiedStretch(what=told.what, km=told.km, minutes=told.minutes) for told in one.stretches],
+        ended=_time(one.ended_at) if ended is not None else None,
+        bar=ended.bar if ended is not None else None,
+        reached=[
+            CertifiedReach(**dict(got), name=model.sensor(got.sensor).name)
+            for got in (ended.reached if ended is not None else [])
+        ],
+        functions=ended.functions if ended is not None else "",
     )
 
 

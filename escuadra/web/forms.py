@@ -474,6 +474,40 @@ class HandingOver(Posted):
     by: Text = ""
 
 
+class SettingOut(Posted):
+    """Somebody sets out on a drive."""
+
+    driver: Text = ""
+    reader: Text = ""
+    road: Text = ""
+    licensed: Text = ""
+    belt: Text = ""
+    ignition: Text = ""
+
+
+class TellingStretch(Posted):
+    """A stretch of a drive as somebody tells it."""
+
+    what: Text = ""
+    km: Text = ""
+    minutes: Text = ""
+    after_min: Text = ""
+
+
+class EndingDrive(Posted):
+    """The vehicle is back."""
+
+    key: Text = ""
+    bar: Text = ""
+    functions: Text = ""
+
+
+class TakingBack(Posted):
+    """What of a drive is taken back."""
+
+    of: int = 0
+
+
 class Acknowledging(Posted):
     """A customer's name under what is open."""
 

@@ -20,8 +20,10 @@ from escuadra.words import say
 LOG = logging.getLogger("escuadra")
 LARGEST_BODY = 1_000_000
 LARGEST_UPLOAD = 20_000_000
-UPLOADS = ("/document", "/photos")
-"""How addresses end that take a document or a photo."""
+LARGEST_TRACE = 60_000_000
+"""Four hours at 10 Hz with all that receivers write beside them."""
+UPLOADS = {"/document": LARGEST_UPLOAD, "/photos": LARGEST_UPLOAD, "/traces": LARGEST_TRACE}
+"""How addresses end that take a document, a photo or a trace, and how large it may be."""
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
 POLICY = (
     "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
@@ -69,7 +71,7 @@ class Guard:
             return 415, said("guard.text_not_read_here_accepted", charset=charset[1][:40])
         length = given.get("content-length", "0")
         chunked = "transfer-encoding" in given and writes
-        largest = LARGEST_UPLOAD if scope["path"].endswith(UPLOADS) else LARGEST_BODY
+        largest = next((most for end, most in UPLOADS.items() if scope["path"].endswith(end)), LARGEST_BODY)
         if chunked or not re.fullmatch(r"[0-9]{1,12}", length) or int(length) > largest:
             return 413, said("guard.body_accepted_most_bytes_known", largest=largest)
         return None

@@ -291,6 +291,10 @@ class State:
             return "run"
         return "in_work" if self.begun else "taken_in"
 
+    def open_since(self, seq: int) -> bool:
+        """After an event something was said of what was open then: a hand-over, or a drive."""
+        return any(one.seq > seq for one in (*self.handovers, *self.driving))
+
     @property
     def ran(self) -> "tuple[Run, ...]":
         """The runs of the attempt at hand that were not withdrawn, in their order."""

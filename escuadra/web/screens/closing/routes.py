@@ -53,7 +53,7 @@ def page(
         handed=handed,
         name_of=_names(garage),
         late={one.said.link for one in handed if one.open and one.said.by.isoformat() < today},
-        again=newest is not None and any(one.seq > newest.seq for one in whole.state.handovers),
+        again=newest is not None and whole.state.open_since(newest.seq),
         endings=ENDINGS,
         displays=[photo for photo in whole.state.photos if photo.said.slot == DISPLAY],
         error=error,

@@ -1,0 +1,344 @@
+"""The drive on the road: what each sensor needs, its attempts with their traces, the garage's roads, the recorder."""
+
+import json
+from collections.abc import Callable, Mapping
+from hashlib import sha256
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import Depends, Form, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from escuadra.commands import Garage
+from escuadra.commands.driving import (
+    BeginDrive,
+    EndDrive,
+    KeepTrace,
+    TakeBackDriven,
+    TellStretch,
+    courses,
+    drives_in,
+    roads_for,
+)
+from escuadra.commands.forms import Whole
+from escuadra.commands.settings import Set
+from escuadra.commands.whole import WholeVisitCommand
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import Duration, Name, Plain, Said, said
+from escuadra.core.road.drive import judge
+from escuadra.core.road.needed import PER_DISPLAY, DriveSpec
+from escuadra.core.road.trace_files import COLUMNS, UNITS, ColumnsWanted, as_gpx, guessed, header_of
+from escuadra.core.visit.driving import ALL_LOSSES, Course, DriveAttempt, Driven, SensorDrive, drive_attempts, driven
+from escuadra.core.visit.log.driving import TOLD, TraceSource
+from escuadra.drawing import speed_view, stretches, way_view
+from escuadra.web import forms
+from escuadra.web.downloads import named
+from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
+from escuadra.web.screens import screen
+from escuadra.words import say
+
+router = screen("drive", "/visits/{visit}/drive", within="visits")
+WORKER = Path(__file__).parents[2] / "static" / "recorder-worker.js"
+_READING: dict[str, float] = {}
+"""How far a file that was sent is read, by the press that sent it."""
+Typed = Mapping[str, Any]
+
+
+def way_of(spec: DriveSpec, km: float | None, decimals: int = 1) -> Said | None:
+    """A distance as the vehicle's own display counts."""
+    if km is None:
+        return None
+    unit = "mi" if spec.display == "mph" else "km"
+    return said(f"drive.{unit}", value=Plain(km / PER_DISPLAY[spec.display], decimals))
+
+
+def minutes_of(seconds: float | None) -> Duration | None:
+    """Seconds as whole minutes."""
+    return None if seconds is None else Duration(round(seconds / 60))
+
+
+def judged_of(found: Course | None, attempt: DriveAttempt, one: SensorDrive) -> Driven:
+    """What an attempt brought to a sensor."""
+    return driven(found, attempt.stretches, one.spec)
+
+
+def page(
+    request: Request,
+    visit: str,
+    error: Said | None = None,
+    status: int = 200,
+    typed: Typed | None = None,
+    wanted: Typed | None = None,
+) -> Response:
+    """Everything that is known of the visit's drive."""
+    garage = garage_of(request)
+    whole = garage.whole(visit)
+    found = drives_in(garage, whole)
+    attempts = drive_attempts(whole.state)
+    asked = request.query_params.get("sensor", "")
+    chosen = next((one for one in found if one.sensor.id == asked), None)
+    chosen = chosen or next((one for one in found if not one.met), found[0] if found else None)
+    shown = _shown(request, attempts)
+    drawn = _spared(lambda: _drawings(garage, shown, chosen), ("", "")) if shown and chosen else ("", "")
+    open_ = next((one for one in attempts if one.ended is None), None)
+    return render(
+        request,
+        "drive.html",
+        status=status,
+        whole=whole,
+        job=whole.job,
+        model=garage.model_of(whole),
+        tabs=garage.tabs(whole),
+        tab="drive",
+        drives=found,
+        chosen=chosen,
+        attempts=attempts,
+        shown=shown,
+        open=open_,
+        speed=drawn[0],
+        way=drawn[1],
+        roads=roads_for(garage, chosen) if chosen is not None and not chosen.met else [],
+        every_road=[entry.content for entry in garage.catalogue.all("road")],
+        names={one["id"]: one["name"] for one in garage.store.people()},
+        brought=[(one, judged_of(courses(garage, one), one, chosen)) for one in attempts] if chosen else [],
+        way_of=way_of,
+        minutes_of=minutes_of,
+        told_kinds=TOLD,
+        losses=ALL_LOSSES,
+        columns=COLUMNS,
+        units=list(UNITS),
+        wanted=wanted,
+        error=error,
+        typed=typed or {},
+    )
+
+
+def _shown(request: Request, attempts: list[DriveAttempt]) -> DriveAttempt | None:
+    asked = request.query_params.get("attempt", "")
+    traced = [one for one in attempts if one.traces]
+    return next((one for one in traced if str(one.seq) == asked), traced[-1] if traced else None)
+
+
+def _spared(make: Callable[[], tuple[str, str]], otherwise: tuple[str, str]) -> tuple[str, str]:
+    """A drawing that cannot be made keeps nobody from the page."""
+    try:
+        return make()
+    except BadInput:
+        return otherwise
+
+
+def _drawings(garage: Garage, attempt: DriveAttempt, one: SensorDrive) -> tuple[str, str]:
+    found = courses(garage, attempt)
+    judged = judged_of(found, attempt, one).judged
+    if found is None or judged is None:
+        return "", ""
+    return speed_view(found, judged, one.spec), way_view(found, judged, one.spec.gap_max)
+
+
+@router.get("")
+def show(request: Request, visit: str) -> Response:
+    """The drive as it stands."""
+    return page(request, visit)
+
+
+def _done(request: Request, command: WholeVisitCommand, form: forms.Posted) -> Response:
+    try:
+        garage_of(request).do(command, person_of(request), form.entry)
+    except (BadInput, Conflict) as error:
+        return page(request, command.visit, told(error), status_of(error), form.sent())
+    return RedirectResponse(f"/visits/{command.visit}/drive", 303)
+
+
+@router.post("/begun")
+def begin(request: Request, visit: str, form: Annotated[forms.SettingOut, Form()]) -> Response:
+    """Somebody sets out."""
+    ticks = (bool(form.licensed), bool(form.belt), bool(form.ignition))
+    return _done(request, BeginDrive(visit, form.driver, form.reader, form.road, *ticks), form)
+
+
+@router.post("/{attempt}/told")
+def tell_stretch(request: Request, visit: str, attempt: int, form: Annotated[forms.TellingStretch, Form()]) -> Response:
+    """A stretch by hand."""
+    return _done(request, TellStretch(visit, attempt, form.what, form.km, form.minutes, form.after_min), form)
+
+
+@router.post("/{attempt}/ended")
+def end(request: Request, visit: str, attempt: int, form: Annotated[forms.EndingDrive, Form()]) -> Response:
+    """The vehicle is back."""
+    return _done(request, EndDrive(visit, attempt, bool(form.key), form.bar, form.functions), form)
+
+
+@router.post("/taken-back")
+def take_back(request: Request, visit: str, form: Annotated[forms.TakingBack, Form()]) -> Response:
+    """A trace or a stretch was wrong."""
+    return _done(request, TakeBackDriven(visit, form.of), form)
+
+
+def _setting(header: list[str]) -> str:
+    """Under what it is remembered which column of such a table is what."""
+    return f"trace_columns/{sha256(';'.join(header).encode()).hexdigest()[:24]}"
+
+
+def _remembered(garage: Garage, content: bytes) -> dict[str, str] | None:
+    if content[:200].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
+        return None
+    header = [cell.strip() for cell in header_of(content[:20_000].decode("utf-8-sig", "replace"))]
+    kept = garage.store.setting(_setting(header))
+    return json.loads(kept) if kept else None
+
+
+@router.post("/{attempt}/traces")
+async def keep_trace(request: Request, visit: str, attempt: int, upload: Upload = Depends(upload_of)) -> Response:
+    """A trace as a file, or as a phone recorded it; a table whose columns are not known is asked about, and kept."""
+    return await run_in_threadpool(_keep, request, visit, attempt, upload)
+
+
+def _keep(request: Request, visit: str, attempt: int, upload: Upload) -> Response:
+    garage, entry = garage_of(request), upload.fields.get("entry", "")
+    source: TraceSource = "phone" if upload.fields.get("source") == "phone" else "file"
+    phone = source == "phone"
+    try:
+        if not upload.content:
+            raise BadInput("file", "", said("wants.gpx_or_table"))
+        columns = _remembered(garage, upload.content)
+
+        def progress(share: float) -> None:
+            _READING[entry] = share
+
+        command = KeepTrace(visit, attempt, source, upload.name or source, upload.content, columns, progress)
+        garage.do(command, person_of(request), entry)
+    except ColumnsWanted as asked:
+        kept = garage.files.put(upload.content)
+        wanted = {"header": asked.header, "guess": guessed(asked.header), "file": kept, "name": upload.name}
+        return page(request, visit, said("drive.which_columns"), 422, upload.fields, {**wanted, "attempt": attempt})
+    except (BadInput, Conflict) as error:
+        if phone:
+            return Response(say(told(error)), status_of(error), media_type="text/plain")
+        return page(request, visit, told(error), status_of(error), upload.fields)
+    finally:
+        _READING.pop(entry, None)
+    return Response(status_code=204) if phone else RedirectResponse(f"/visits/{visit}/drive?attempt={attempt}", 303)
+
+
+@router.post("/{attempt}/columns")
+def name_columns(request: Request, visit: str, attempt: int, form: Annotated[forms.Posted, Form()]) -> Response:
+    """Which column of a table that was sent is what: remembered for tables with the same header."""
+    garage, sent = garage_of(request), form.sent()
+    try:
+        content = garage.files.get(sent.get("file", ""))
+        header = [cell.strip() for cell in header_of(content[:20_000].decode("utf-8-sig", "replace"))]
+        columns = {name: sent.get(name, "") for name in (*COLUMNS, "speed_unit")}
+        garage.do(
+            KeepTrace(visit, attempt, "file", sent.get("name", ""), content, columns), person_of(request), form.entry
+        )
+        garage.do(
+            Set(_setting(header), json.dumps(columns, sort_keys=True)), person_of(request), f"{form.entry}-columns"
+        )
+    except ColumnsWanted as asked:
+        wanted = {"header": asked.header, "guess": sent, "file": sent.get("file", ""), "name": sent.get("name", "")}
+        return page(request, visit, said("drive.which_columns"), 422, sent, {**wanted, "attempt": attempt})
+    except (BadInput, Conflict) as error:
+        return page(request, visit, told(error), status_of(error), sent)
+    return RedirectResponse(f"/visits/{visit}/drive?attempt={attempt}", 303)
+
+
+@router.get("/progress")
+def progress(entry: str) -> dict[str, float | None]:
+    """How far a file that was sent is read; null where none is."""
+    return {"share": _READING.get(entry)}
+
+
+@router.get("/{attempt}/recorder")
+def recorder(request: Request, visit: str, attempt: int) -> Response:
+    """The page that records by itself on a phone or a tablet, without the garage's network."""
+    garage = garage_of(request)
+    whole = garage.whole(visit)
+    one = next((a for a in drive_attempts(whole.state) if a.seq == attempt), None)
+    if one is None:
+        raise BadInput("attempt", str(attempt), said("wants.open_drive"))
+    found = drives_in(garage, whole)
+    return render(
+        request,
+        "recorder.html",
+        job=whole.job,
+        visit=visit,
+        attempt=one,
+        alone=not one.begun.reader,
+        drives=found,
+        needs=[_as_script(d, say(Name(d.sensor.name))) for d in found],
+        words={name: say(said(f"recorder.{name}")) for name in RECORDER_WORDS},
+    )
+
+
+RECORDER_WORDS = (
+    *("counts", "slow", "fast", "bend", "gap", "done", "waiting", "denied", "insecure", "kept", "handed_over"),
+    *("not_now", "left", "recorded", "recording"),
+)
+
+
+def _as_script(one: SensorDrive, name: str) -> dict[str, Any]:
+    """What the recorder's script counts by."""
+    spec, per = one.spec, PER_DISPLAY[one.spec.display]
+    return {
+        "name": name,
+        "least": spec.speed_min,
+        "most": spec.speed_max,
+        "radius": spec.radius_min,
+        "gap": spec.gap_max,
+        "window": spec.window_s,
+        "per": per,
+        "unit": "mi" if spec.display == "mph" else "km",
+        "speed": spec.display,
+        "left_km": one.left[0],
+        "left_s": one.left[1],
+    }
+
+
+def _course_of(
+    request: Request, visit: str, attempt: int, sensor: str
+) -> tuple[Whole, DriveAttempt, SensorDrive, Course]:
+    garage = garage_of(request)
+    whole = garage.whole(visit)
+    one = next((a for a in drive_attempts(whole.state) if a.seq == attempt), None)
+    found = courses(garage, one) if one is not None else None
+    need = next((d for d in drives_in(garage, whole) if sensor in ("", d.sensor.id)), None)
+    if one is None or found is None or need is None:
+        raise BadInput("attempt", str(attempt), said("wants.attempt_with_trace"))
+    return whole, one, need, found
+
+
+@router.get("/{attempt}.{form}")
+def taken_out(request: Request, visit: str, attempt: int, form: str, sensor: str = "") -> Response:
+    """An attempt's trace with what counted of it: GPX, CSV, or the drawing as SVG."""
+    whole, one, need, found = _course_of(request, visit, attempt, sensor)
+    name = f"{whole.row.number}-drive-{attempt}"
+    if form == "svg":
+        judged = judged_of(found, one, need).judged
+        assert judged is not None
+        return Response(speed_view(found, judged, need.spec), media_type="image/svg+xml", headers=named(name, form))
+    judged = judge(found.trace.t, found.speed, found.heading, need.spec.limits)
+    kinds = [(("counted" if lost < 0 else ALL_LOSSES[lost]), first, last) for lost, first, last in stretches(judged)]
+    if form == "gpx":
+        return Response(as_gpx(found.trace, kinds), media_type="application/gpx+xml", headers=named(name, form))
+    if form != "csv":
+        raise BadInput("form", form[:20], said("wants.form_of_drive"))
+    lines = ["t,lat,lon,speed_kmh,heading,counts"]
+    trace = found.trace
+    for kind, first, last in kinds:
+        lines += [
+            f"{trace.t[k]:.3f},{trace.latitude[k]:.7f},{trace.longitude[k]:.7f},"
+            f"{found.speed[k]:.2f},{found.heading[k]:.1f},{kind}"
+            for k in range(first, last)
+        ]
+    return Response("\n".join([*lines, ""]), media_type="text/csv", headers=named(name, form))
+
+
+workers = screen("recorder_worker", posts=False)
+
+
+@workers.get("/visits/recorder-worker.js")
+def worker() -> Response:
+    """The script that keeps the recorder's page for the road; it serves no more than addresses of visits."""
+    content = WORKER.read_bytes()
+    return Response(content, media_type="text/javascript", headers={"Cache-Control": "no-cache"})
