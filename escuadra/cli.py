@@ -8,6 +8,7 @@ import gc
 import json
 import os
 import socket
+import ssl
 import subprocess
 import sys
 import threading
@@ -31,6 +32,8 @@ Port = Annotated[int, typer.Option(help="port on loopback", min=1, max=65535)]
 Host = Annotated[str, typer.Option(help="address to listen on; loopback unless told otherwise")]
 Allow = Annotated[list[str] | None, typer.Option(help="a further name or address that browsers reach it by")]
 Data = Annotated[Path, typer.Option(help="data folder")]
+Certificate = Annotated[Path | None, typer.Option(help="PEM file: served by HTTPS, so that a phone may record a drive")]
+Key = Annotated[Path | None, typer.Option(help="PEM file with the certificate's key")]
 
 
 def clock() -> int:
@@ -67,14 +70,21 @@ def _held(data: Path) -> Iterator[None]:
 
 
 @app.command()
-def serve(port: Port = 8300, data: Data = Path("data/garage"), host: Host = "127.0.0.1", allow: Allow = None) -> None:
+def serve(
+    port: Port = 8300,
+    data: Data = Path("data/garage"),
+    host: Host = "127.0.0.1",
+    allow: Allow = None,
+    certificate: Certificate = None,
+    key: Key = None,
+) -> None:
     """Serve a garage on the user's own data; an empty folder becomes an empty garage."""
     with _loading():
         import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
         from escuadra.commands import Garage
 
     with _held(data):
-        _run(Garage(data, clock), host, port, allow)
+        _run(Garage(data, clock), host, port, allow, _secured(certificate, key))
 
 
 @app.command()
@@ -85,6 +95,8 @@ def demo(
     allow: Allow = None,
     devices: Annotated[bool, typer.Option(help="start stand-in devices beside it")] = True,
     past: Annotated[bool, typer.Option(help="two years of past visits, written at the first start")] = True,
+    certificate: Certificate = None,
+    key: Key = None,
 ) -> None:
     """Serve the made-up garage of Valdehierro; never touches data that it did not create."""
 
@@ -100,7 +112,7 @@ def demo(
 
         garage = open_demo(data, clock, PAST_VISITS if past else 0, told)
         ready()
-        _run(garage, host, port, allow)
+        _run(garage, host, port, allow, _secured(certificate, key))
 
 
 @contextlib.contextmanager
@@ -129,7 +141,25 @@ def _stand_ins() -> Iterator[Callable[[], None]]:
         child.wait(10)
 
 
-def _run(garage: object, host: str, port: int, allow: list[str] | None) -> None:
+def _secured(certificate: Path | None, key: Path | None) -> tuple[Path, Path] | None:
+    """Certificate and key, where both are given and fit; raises ``BadInput``."""
+    if certificate is None and key is None:
+        return None
+    for name, path in (("certificate", certificate), ("key", key)):
+        if path is None or not path.is_file():
+            raise BadInput(name, str(path or ""), said("wants.pem_file"))
+    assert certificate is not None
+    assert key is not None
+    try:
+        ssl.create_default_context(ssl.Purpose.CLIENT_AUTH).load_cert_chain(certificate, key)
+    except (ssl.SSLError, OSError) as error:
+        raise BadInput("certificate", str(certificate), said("wants.certificate_with_key")) from error
+    return certificate, key
+
+
+def _run(
+    garage: object, host: str, port: int, allow: list[str] | None, secured: tuple[Path, Path] | None = None
+) -> None:
     import uvicorn
 
     from escuadra.commands import Garage
@@ -138,13 +168,16 @@ def _run(garage: object, host: str, port: int, allow: list[str] | None) -> None:
     assert isinstance(garage, Garage)
     for refused in garage.catalogue.refused:
         print(say(said("cli.left_out", why=refusal(refused))), file=sys.stderr)
-    print(say(said("cli.escuadra_http_data", host=host, port=str(port), folder=str(garage.data.resolve()))), flush=True)
+    where = {"scheme": "https" if secured else "http", "host": host, "port": str(port)}
+    print(say(said("cli.escuadra_http_data", **where, folder=str(garage.data.resolve()))), flush=True)
     uvicorn.run(
         create_app(garage, (host, *(allow or ()))),
         host=host,
         port=port,
         log_level="warning",
         timeout_graceful_shutdown=2,
+        ssl_certfile=secured[0] if secured else None,
+        ssl_keyfile=secured[1] if secured else None,
     )
 
 

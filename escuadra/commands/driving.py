@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from escuadra.commands.command import Append, Context, Decision
+from escuadra.commands.command import Append, Command, Committed, Context, Decision
 from escuadra.commands.forms import Whole
 from escuadra.commands.house import House
 from escuadra.commands.memory import Memory
@@ -52,11 +52,13 @@ _PASSES: Memory[tuple[str, str], list[PastPass]] = Memory(512)
 
 def courses(house: House, attempt: DriveAttempt) -> Course | None:
     """The samples of an attempt; nothing while it has no trace."""
-    digests = tuple(one.trace for one in attempt.traces)
-    if not digests:
-        return None
-    found = _COURSES.get(digests)
-    return found or _COURSES.keep(digests, course([of_table(house.files.get(one)) for one in digests]))
+    return traced(house, [one.trace for one in attempt.traces]) if attempt.traces else None
+
+
+def traced(house: House, digests: Sequence[str]) -> Course:
+    """The samples of traces that are kept, joined in time."""
+    key = tuple(digests)
+    return _COURSES.get(key) or _COURSES.keep(key, course([of_table(house.files.get(one)) for one in key]))
 
 
 def drives_in(house: House, whole: Whole) -> list[SensorDrive]:
@@ -251,12 +253,46 @@ class EndDrive(WholeVisitCommand):
         return Decision([*decision.appends, more], keeps=decision.keeps, beside=decision.beside, seen=seen)
 
 
+@dataclass(frozen=True)
+class LearnRoad(Command[int]):
+    """A trace from before, of a drive that is not kept here, teaches how a road's passes go."""
+
+    road: str
+    name: str
+    content: bytes = field(repr=False)
+
+    def stream(self, context: Context) -> str:
+        """The one of all roads."""
+        return ROADS
+
+    def decide(self, context: Context) -> Decision[int]:
+        """That it was driven; raises ``BadInput`` for what is no trace, or holds no pass of that road."""
+        house = context.house
+        road = house.catalogue.get("road", self.road).content
+        trace = course([read_trace(self.name, self.content, zone_of(house))]).trace
+        if not passes_of(trace, road):
+            raise BadInput("file", self.name[:60], said("wants.pass_of_road"))
+        digest = house.files.put(as_table(trace))
+        told = [event.payload for event in house.store.events(ROADS)]
+        if any(isinstance(one, RoadDriven) and digest in one.traces for one in told):
+            raise BadInput("file", self.name[:60], said("wants.other_trace"))
+        return Decision([Append(ROADS, len(told), RoadDriven(road=self.road, traces=[digest]))])
+
+    def told(self, context: Context, committed: Committed) -> int:
+        """How many traces of roads there are."""
+        return context.house.store.count(ROADS)
+
+
+def traces_of(house: House, road: str) -> list[RoadDriven]:
+    """What was driven of a road, newest last."""
+    told = [event.payload for event in house.store.events(ROADS)]
+    return [one for one in told if isinstance(one, RoadDriven) and one.road == road][-MOST_PASSES:]
+
+
 def past_of(house: House, road: RoadProfile, spec: DriveSpec) -> list[PastPass]:
     """The passes of a road that were driven, as they would have counted for what is needed now."""
     zone, found = zone_of(house), []
-    told = [event.payload for event in house.store.events(ROADS)]
-    driven = [one for one in told if isinstance(one, RoadDriven) and one.road == road.id]
-    for one in driven[-MOST_PASSES:]:
+    for one in traces_of(house, road.id):
         key = (",".join(one.traces), spec.limits.model_dump_json() + road.id)
         passes = _PASSES.get(key)
         if passes is None:
@@ -266,7 +302,7 @@ def past_of(house: House, road: RoadProfile, spec: DriveSpec) -> list[PastPass]:
 
 
 def _passes(house: House, road: RoadProfile, spec: DriveSpec, traces: Sequence[str], zone: tzinfo) -> list[PastPass]:
-    found = course([of_table(house.files.get(one)) for one in traces])
+    found = traced(house, traces)
     fine = found.fine(spec.gap_max)
     judged, t = judge(*fine, spec.limits), found.trace.t
     passes = []

@@ -24,7 +24,7 @@ from escuadra.core.visit.attempts import FAILED
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold
-from escuadra.demo import instruments, past
+from escuadra.demo import instruments, past, roads
 from escuadra.demo.floors import fill_floors
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_sensors import Misled
@@ -81,6 +81,7 @@ def fill(garage: Garage, past_visits: int = 0, told: Callable[[int, int], None] 
     now = garage.clock
     start = int(datetime.fromtimestamp(now() / 1000, UTC).replace(minute=7, second=12).timestamp() * 1000)
     instruments.write(garage, start)
+    roads.past_roads(garage, "teo", start)
     past.write(garage, start - 2 * 86_400_000, past_visits, PEOPLE, told)
     try:
         _signed(Technician(garage, start - 26 * 3_600_000, "amara"))
@@ -290,6 +291,7 @@ def _drive_open(who: Technician) -> None:
     told = HandOver(who.job, "customer", *drive, *shows, "the lamp goes out by itself", day)
     who.garage.do(told, who.person, who.id())
     _closed(who, "")
+    roads.under_way(who)
 
 
 def _signed(who: Technician) -> None:

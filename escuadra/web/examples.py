@@ -171,6 +171,22 @@ EXAMPLES: dict[str, dict[str, Any]] = {
         "limits": {"speed_min": 40, "speed_max": 110, "radius_min": 250},
         "need": {"distance_km": 2, "time_s": None},
     },
+    "roads": {
+        "need": {"distance_km": 8.5},
+        "roads": [
+            {
+                **{"id": "valley", "near_s": 360, "far_s": 780, "turn_s": 90},
+                "past": [
+                    {"counted_km": 6.1, "counted_s": 290, "total_s": 430},
+                    {"counted_km": 5.7, "counted_s": 270, "total_s": 450},
+                ],
+            },
+            {
+                **{"id": "ring", "near_s": 180, "far_s": 240, "turn_s": 60},
+                "assumed": {"counted_km": 1.4, "counted_s": 105, "total_s": 240},
+            },
+        ],
+    },
     "vin": {"vin": "11111111111111111"},
     "scope": {
         "sensors": [

@@ -41,6 +41,8 @@ SCREENS: dict[str, Callable[[Server], str]] = {
     "contradiction": lambda server: job_page(server, "VF-0416") + "?check=square",
     "certificate": lambda server: job_page(server, "VF-0411").replace("/jobs/", "/visits/") + "/certificate",
     "handover": handover_page,
+    "drive": lambda server: job_page(server, "VF-0411").replace("/jobs/", "/visits/") + "/drive",
+    "roads": lambda server: "/roads",
     "run by steps": lambda server: job_page(server, "VF-0416") + "/steps",
     "screws": lambda server: job_page(server, "VF-0421") + "/screws",
     "residuals": lambda server: job_page(server, "VF-0412") + "/residuals",

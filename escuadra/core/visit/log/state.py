@@ -10,6 +10,7 @@ from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.visit.log.closing import CertificatePrinted, Released, SentBack
 from escuadra.core.visit.log.codes import CodesCleared, CodesFrozen
 from escuadra.core.visit.log.disturbances import OPENS
+from escuadra.core.visit.log.driving import DriveEnded
 from escuadra.core.visit.log.events import (
     Answered,
     BodyBrought,
@@ -292,8 +293,9 @@ class State:
         return "in_work" if self.begun else "taken_in"
 
     def open_since(self, seq: int) -> bool:
-        """After an event something was said of what was open then: a hand-over, or a drive."""
-        return any(one.seq > seq for one in (*self.handovers, *self.driving))
+        """After an event something was said of what was open then: a hand-over, or a drive that is over."""
+        over = (one for one in self.driving if isinstance(one.said, DriveEnded))
+        return any(one.seq > seq for one in (*self.handovers, *over))
 
     @property
     def ran(self) -> "tuple[Run, ...]":

@@ -4,6 +4,7 @@ import json
 from collections.abc import Callable, Mapping
 from hashlib import sha256
 from pathlib import Path
+from statistics import stdev
 from typing import Annotated, Any
 
 from fastapi import Depends, Form, Request
@@ -15,11 +16,15 @@ from escuadra.commands.driving import (
     BeginDrive,
     EndDrive,
     KeepTrace,
+    LearnRoad,
     TakeBackDriven,
     TellStretch,
     courses,
     drives_in,
+    past_of,
     roads_for,
+    traced,
+    traces_of,
 )
 from escuadra.commands.forms import Whole
 from escuadra.commands.settings import Set
@@ -32,9 +37,11 @@ from escuadra.core.road.trace_files import COLUMNS, UNITS, ColumnsWanted, as_gpx
 from escuadra.core.visit.driving import ALL_LOSSES, Course, DriveAttempt, Driven, SensorDrive, drive_attempts, driven
 from escuadra.core.visit.log.driving import TOLD, TraceSource
 from escuadra.drawing import speed_view, stretches, way_view
+from escuadra.reports.drive import drive_pdf
+from escuadra.reports.paper import styled
 from escuadra.web import forms
 from escuadra.web.downloads import named
-from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
+from escuadra.web.pages import Upload, garage_of, person_of, render, said_time, status_of, told, upload_of
 from escuadra.web.screens import screen
 from escuadra.words import say
 
@@ -96,6 +103,7 @@ def page(
         attempts=attempts,
         shown=shown,
         open=open_,
+        joined=traced(garage, [one.trace for one in shown.traces]).joined if shown and drawn[0] else None,
         speed=drawn[0],
         way=drawn[1],
         roads=roads_for(garage, chosen) if chosen is not None and not chosen.met else [],
@@ -313,10 +321,19 @@ def taken_out(request: Request, visit: str, attempt: int, form: str, sensor: str
     """An attempt's trace with what counted of it: GPX, CSV, or the drawing as SVG."""
     whole, one, need, found = _course_of(request, visit, attempt, sensor)
     name = f"{whole.row.number}-drive-{attempt}"
-    if form == "svg":
-        judged = judged_of(found, one, need).judged
-        assert judged is not None
-        return Response(speed_view(found, judged, need.spec), media_type="image/svg+xml", headers=named(name, form))
+    if form in ("svg", "pdf"):
+        brought = judged_of(found, one, need)
+        assert brought.judged is not None
+        drawings = [speed_view(found, brought.judged, need.spec), way_view(found, brought.judged, need.spec.gap_max)]
+        if form == "svg":
+            return Response(str(styled(drawings[0])), media_type="image/svg+xml", headers=named(name, form))
+        garage, model = garage_of(request), garage_of(request).model_of(whole)
+        house = garage.store.setting("name", "")
+        at, driver = said_time(request, one.at, "day_time"), garage.person(one.begun.driver).name
+        way = way_of(need.spec, brought.counted_km)
+        assert way is not None
+        page = drive_pdf((whole.job.number, house, model.name, driver, at), one, need, brought, drawings, way)
+        return Response(page, media_type="application/pdf", headers=named(name, form, inline=True))
     judged = judge(found.trace.t, found.speed, found.heading, need.spec.limits)
     kinds = [(("counted" if lost < 0 else ALL_LOSSES[lost]), first, last) for lost, first, last in stretches(judged)]
     if form == "gpx":
@@ -332,6 +349,55 @@ def taken_out(request: Request, visit: str, attempt: int, form: str, sensor: str
             for k in range(first, last)
         ]
     return Response("\n".join([*lines, ""]), media_type="text/csv", headers=named(name, form))
+
+
+known = screen("roads", "/roads", within="garage")
+
+
+def roads_page(request: Request, error: Said | None = None, status: int = 200) -> Response:
+    """The garage's roads with what their past passes taught."""
+    garage = garage_of(request)
+    models = [entry.content for entry in garage.catalogue.all("vehicle")]
+    by = next(one for model in models for one in model.sensors if one.drive is not None and one.drive.distance_km)
+    found = []
+    for entry in garage.catalogue.all("road"):
+        past, traces = past_of(garage, entry.content, by.drive), traces_of(garage, entry.id)
+        rows = []
+        for hour in sorted({int(one.hour) for one in past}):
+            own = [one.brought for one in past if int(one.hour) == hour]
+            shares = [one.counted_km / entry.content.length_km for one in own]
+            rows.append(
+                {
+                    "hour": f"{hour}–{hour + 1} h",
+                    "count": len(own),
+                    "share": min(1.0, sum(shares) / len(own)),
+                    "spread": stdev(shares) if len(own) > 1 else None,
+                    "minutes": sum(one.total_s for one in own) / len(own) / 60,
+                }
+            )
+        way = ""
+        if traces:
+            drawn = traced(garage, traces[-1].traces)
+            way = way_view(drawn, judge(*drawn.fine(by.drive.gap_max), by.drive.limits), by.drive.gap_max)
+        found.append({"road": entry.content, "passes": rows, "way": way})
+    return render(request, "roads.html", status=status, roads=found, by=by, error=error)
+
+
+@known.get("")
+def every_road(request: Request) -> Response:
+    """The garage's roads."""
+    return roads_page(request)
+
+
+@known.post("/{road}/traces")
+def learn(request: Request, road: str, upload: Upload = Depends(upload_of)) -> Response:
+    """A trace from before teaches a road."""
+    try:
+        command = LearnRoad(road, upload.name, upload.content)
+        garage_of(request).do(command, person_of(request), upload.fields.get("entry", ""))
+    except (BadInput, Conflict) as error:
+        return roads_page(request, told(error), status_of(error))
+    return RedirectResponse("/roads", 303)
 
 
 workers = screen("recorder_worker", posts=False)
