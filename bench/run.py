@@ -18,6 +18,7 @@ import aiming
 import application
 import around
 import coverage_of_methods as methods
+import driving
 import explaining
 import honest
 import parking
@@ -77,6 +78,12 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("reading_ratio", lambda: application.reading_ratio("tape"), (0, 3), what)
     what = "a ride height's round trip in the same visit ÷ a bare page"
     keep("ride_height_ratio", lambda: application.reading_ratio("ride height"), (0, 2), what)
+    for receiver, off in driving.counted_error().items():
+        what = f"kilometres that count of a trace against the truth, root mean square: {receiver}"
+        keep(f"counted_error_{receiver.replace(', ', '_').replace(' ', '_')}", lambda off=off: off, (0, 0.01), what)  # type: ignore[misc]
+    ratio, memory = driving.trace_figures()
+    keep("trace_ratio", lambda: ratio, (0, 2), "four hours at 10 Hz judged and drawn ÷ parsed")
+    keep("trace_memory", lambda: memory, (0, 150), "MB that reading, judging and drawing them takes")
     keep("parking_ratio", parking.parking_ratio, (0, 0.2), "where to park in a surveyed bay ÷ a plain grid search")
     what = "the slowest of five searches in 100,000 visits, newest first, ÷ its page read by primary key"
     keep("search_ratio", searching.search_ratio, (0, 1.5), what)

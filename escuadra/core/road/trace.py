@@ -18,7 +18,7 @@ EQUATORIAL_M, ECCENTRICITY2 = 6_378_137.0, 6.694379990141e-3
 """Of the WGS 84 ellipsoid."""
 SPREAD_S = 1.5
 """To either side of a sample: the positions that its speed and heading are taken from."""
-BESIDE = 3
+BESIDE = 2
 """Samples to either side that are taken at least, where no gap is."""
 STANDS_KMH = 2.0
 """Below this a heading from positions means nothing: the last one stays."""
