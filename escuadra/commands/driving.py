@@ -10,6 +10,7 @@ import numpy as np
 from escuadra.commands.command import Append, Command, Committed, Context, Decision
 from escuadra.commands.forms import Whole
 from escuadra.commands.house import House
+from escuadra.commands.live_drive import content_of
 from escuadra.commands.memory import Memory
 from escuadra.commands.whole import Told, WholeVisitCommand
 from escuadra.core.base.errors import BadInput, Conflict
@@ -229,6 +230,8 @@ class EndDrive(WholeVisitCommand):
         attempt_of(whole.state, self.attempt)
         if not self.key:
             raise BadInput("key", "", said("wants.key_off_and_on"))
+        if content_of(context.house, self.visit, self.attempt):
+            raise Conflict(said("jobs.driving.take_over_first"))
         asked = drives_in(context.house, whole)
         bar = figure(self.bar, "bar", said("wants.percent"), 0.0, 100.0) if self.bar.strip() else None
         if bar is None and any(one.spec.bar for one in asked):

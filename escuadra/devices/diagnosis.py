@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.road.profile import RoadProfile
 from escuadra.core.visit.aiming import stated
 from escuadra.core.visit.log.codes import UnitRead
 from escuadra.devices.link import LoopbackDevices
@@ -53,6 +54,9 @@ class DiagnosticLink(Protocol):
     def respond(self, unit: str, tilt: float) -> float:
         """A radar's response to its board as it is tilted, dB."""
 
+    def drive(self, road: RoadProfile, after: float) -> list[list[float]]:
+        """What it recorded of its drive after a moment."""
+
 
 class LinkedVehicle:
     """The stand-in's vehicle of a visit."""
@@ -89,6 +93,11 @@ class LinkedVehicle:
     def respond(self, unit: str, tilt: float) -> float:
         """A radar's response."""
         return float(self.devices.ask(bay=self.visit, ask="respond", unit=unit, tilt=tilt)["response"])
+
+    def drive(self, road: RoadProfile, after: float) -> list[list[float]]:
+        """What it recorded of its drive after a moment: seconds, latitude, longitude, km/h, degrees of each sample."""
+        told = self.devices.ask(bay=self.visit, ask="drive", road=road.model_dump(mode="json"), after=after)
+        return [[float(value) for value in sample] for sample in told["samples"]]
 
     def turn(self, unit: str, turns: Mapping[str, float]) -> None:
         """The stand-in's own: somebody turned the screws."""

@@ -19,8 +19,9 @@ stays. ``scan``, ``key`` {``on``}, ``clear`` {``units``} and ``routine`` {``unit
 ``sensor`` {``unit``, ``by``, ``limits`` {figure: [lower, upper]}, ``screws``, ``travel``, ``step``, ``turned``
 [{screw: turns}]}: what the unit has behind it. ``results`` {``unit``}: what its routine said, ``{"outcome", "figures",
 "turns", "lines"}``; ``respond`` {``unit``, ``tilt``}: a radar's ``{"response"}`` to its board, dB; ``turn`` {``unit``,
-``turns``}: its screws turned. What a sensor sees is the target as it stands in the bay of the same name; without one it
-stands where it should.
+``turns``}: its screws turned. ``drive`` {``road``, ``after``}: what it recorded after a moment of the drive that it is
+on, ``{"samples": [[t, latitude, longitude, km/h, degrees]]}``, at most 200. What a sensor sees is the target as it
+stands in the bay of the same name; without one it stands where it should.
 """
 
 import asyncio
@@ -50,7 +51,7 @@ LOW_BATTERY = 10
 STEADY_S = STEADY_MS / 1000
 START = (37.0, -24.0, 1.3, 15.0)
 LONGEST_LINE = 20_000
-OF_CAR = ("scan", "key", "clear", "routine", "results", "respond", "turn", "set_car")
+OF_CAR = ("scan", "key", "clear", "routine", "results", "respond", "turn", "set_car", "drive")
 """What is asked of the vehicle on the diagnostic socket."""
 
 

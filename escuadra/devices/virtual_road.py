@@ -17,6 +17,8 @@ HZ = 20.0
 """At which the true drive is known."""
 SPEEDS_UP, SLOWS_DOWN, SETS_OFF = 1.1, 1.6, 0.5
 """m/s², and m/s where it sets off and where it comes to stand."""
+UNDER_WAY_S, MOST_TOLD = 150.0, 200
+"""How long the stand-in's drive goes on when it is first asked; samples of an answer."""
 OF_METRES = 111_195.0
 """Metres of a degree, for what is only made up."""
 
@@ -155,6 +157,20 @@ def received(drive: TrueDrive, receiver: Receiver, rng: np.random.Generator) -> 
         speed,
         heading,
     )
+
+
+class VirtualDrive:
+    """A drive that is under way: there and back, of which so much is known as time has passed."""
+
+    def __init__(self, road: RoadProfile, seed: int, now: float) -> None:
+        rng = np.random.default_rng(seed)
+        self.trace = received(driven(road, 2, rng, now - UNDER_WAY_S, busy=0.3), Receiver(), rng)
+
+    def since(self, after: float, now: float) -> list[list[float]]:
+        """What was recorded after a moment, up to now: seconds, degrees, km/h and degrees of each sample, in order."""
+        told = self.trace.where((self.trace.t > after) & (self.trace.t <= now))
+        columns = (told.t, told.latitude, told.longitude, told.speed, told.heading)
+        return np.round(np.column_stack(columns), 7)[:MOST_TOLD].tolist()  # type: ignore[no-any-return]
 
 
 def _wandering(t: np.ndarray, most_m: float, rng: np.random.Generator) -> np.ndarray:

@@ -5,14 +5,18 @@ last unit stays silent until the ignition was off and on again. Below 11.5 V not
 routine shows what its sensor sees of the target, as it truly stands.
 """
 
+import time
+import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import nouns, said
+from escuadra.core.road.profile import RoadProfile
 from escuadra.core.run.radar import Screw, ScrewsInput, screws
 from escuadra.core.visit.lenses import BETWEEN
+from escuadra.devices.virtual_road import SHAPES, VirtualDrive
 from escuadra.devices.virtual_sensors import Misled, VirtualCamera, VirtualRadar
 
 LOW_VOLTS = 11.5
@@ -71,6 +75,7 @@ class VirtualVehicle:
     runs: dict[str, int] = field(default_factory=dict)
     """How often each unit's routine was run."""
     sensors: dict[str, Fitted] = field(default_factory=dict)
+    on_road: VirtualDrive | None = None
 
     def __post_init__(self) -> None:
         if self.units:
@@ -104,6 +109,8 @@ class VirtualVehicle:
             return {"voltage": self.voltage, "lost": self.lost}
         if self.lost:
             raise BadInput("socket", "", said("wants.vehicle_answers"))
+        if what == "drive":
+            return self._drive(asked)
         if what == "key":
             on = bool(asked.get("on"))
             if on and not self.key:
@@ -131,6 +138,15 @@ class VirtualVehicle:
         if what in ("respond", "turn"):
             return self._radar(str(what), asked, misled)
         return self._scan()
+
+    def _drive(self, asked: Mapping[str, Any]) -> dict[str, Any]:
+        """What it recorded of the drive that it is on, after a moment."""
+        if self.on_road is None:
+            road = RoadProfile.read(asked.get("road"))
+            if road.id not in SHAPES:
+                raise BadInput("road", road.id, said("wants.one", names=nouns(SHAPES, "comma")))
+            self.on_road = VirtualDrive(road, zlib.crc32(self.vin.encode()), time.time())
+        return {"samples": self.on_road.since(float(asked.get("after", 0.0)), time.time())}
 
     def _fitted(self, unit: str) -> Fitted:
         if unit not in self.sensors:

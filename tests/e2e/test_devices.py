@@ -1,5 +1,6 @@
 """Stand-in devices in the browser: proposals accepted by a key, a lost connection, a blunder that shows itself."""
 
+import re
 import shutil
 import signal
 from collections.abc import Iterator
@@ -140,3 +141,34 @@ def test_a_unit_is_silent_until_the_key_was_cycled_and_codes_are_frozen_before_a
     row = page.locator("tr", has_text="VH-C41")
     expect(row).to_contain_text("still there")
     expect(page.locator("tr", has_text="VH-U07")).to_contain_text("camera control unit")
+
+
+def test_a_drive_comes_live_and_a_lost_connection_loses_nothing(live: Server, visit: Visit) -> None:
+    base = job_page(live, "VF-0411").replace("/jobs/", "/visits/")
+    page = visit(live, f"{base}/drive")
+    page.get_by_role("link", name="Live from the vehicle's link").click()
+    shown = page.locator("[data-live] [data-samples]")
+    expect(shown).to_have_attribute("data-samples", re.compile(r"\d{3}"))
+    expect(page.locator("[data-live] .recorder-needs")).to_contain_text("km counts")
+    road = page.url
+    page.goto(f"{live.url}{base}/codes")
+    page.locator("details", has=page.locator("[name=lost]")).locator("summary").click()
+    page.check("[name=lost]")
+    page.locator("form", has=page.locator("[name=lost]")).get_by_role("button").click()
+    page.wait_for_load_state()
+    page.goto(road)
+    expect(page.get_by_role("alert")).to_contain_text("What came before is kept")
+    before = int(shown.get_attribute("data-samples") or 0)
+    live.kill()
+    live.start()
+    page.reload()
+    expect(shown).to_have_attribute("data-samples", re.compile(r"\d+"))
+    assert int(shown.get_attribute("data-samples") or 0) >= before
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.goto(f"{live.url}{base}/drive")
+    page.check("[name=key]")
+    page.get_by_role("button", name="The drive is over").click()
+    expect(page.get_by_role("alert")).to_contain_text("Take over first")
+    page.get_by_role("button", name="Take over what the link sent").click()
+    expect(page.locator("[data-drive=open] ul.plain")).to_contain_text("link.csv")
+    expect(page.get_by_role("button", name="Take over what the link sent")).to_have_count(0)

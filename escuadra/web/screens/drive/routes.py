@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from hashlib import sha256
 from pathlib import Path
 from statistics import stdev
@@ -27,14 +28,25 @@ from escuadra.commands.driving import (
     traces_of,
 )
 from escuadra.commands.forms import Whole
+from escuadra.commands.live_drive import content_of, receive, received, taken_over
 from escuadra.commands.settings import Set
 from escuadra.commands.whole import WholeVisitCommand
-from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Duration, Name, Plain, Said, said
 from escuadra.core.road.drive import judge
 from escuadra.core.road.needed import PER_DISPLAY, DriveSpec
 from escuadra.core.road.trace_files import COLUMNS, UNITS, ColumnsWanted, as_gpx, guessed, header_of
-from escuadra.core.visit.driving import ALL_LOSSES, Course, DriveAttempt, Driven, SensorDrive, drive_attempts, driven
+from escuadra.core.visit.driving import (
+    ALL_LOSSES,
+    Course,
+    DriveAttempt,
+    Driven,
+    SensorDrive,
+    attempt_of,
+    course,
+    drive_attempts,
+    driven,
+)
 from escuadra.core.visit.log.driving import TOLD, TraceSource
 from escuadra.drawing import speed_view, stretches, way_view
 from escuadra.reports.drive import drive_pdf
@@ -43,6 +55,7 @@ from escuadra.web import forms
 from escuadra.web.downloads import named
 from escuadra.web.pages import Upload, garage_of, person_of, render, said_time, status_of, told, upload_of
 from escuadra.web.screens import screen
+from escuadra.web.screens.codes.routes import linked
 from escuadra.words import say
 
 router = screen("drive", "/visits/{visit}/drive", within="visits")
@@ -116,6 +129,8 @@ def page(
         losses=ALL_LOSSES,
         columns=COLUMNS,
         units=list(UNITS),
+        linked=request.app.state.devices is not None,
+        live=bool(open_ and content_of(garage, visit, open_.seq)),
         wanted=wanted,
         error=error,
         typed=typed or {},
@@ -277,6 +292,68 @@ def recorder(request: Request, visit: str, attempt: int) -> Response:
         needs=[_as_script(d, say(Name(d.sensor.name))) for d in found],
         words={name: say(said(f"recorder.{name}")) for name in RECORDER_WORDS},
     )
+
+
+@router.get("/{attempt}/live")
+def live_page(request: Request, visit: str, attempt: int) -> Response:
+    """The drive as the vehicle's link sends it."""
+    whole = garage_of(request).whole(visit)
+    attempt_of(whole.state, attempt)
+    return render(request, "live.html", job=whole.job, visit=visit, attempt=attempt)
+
+
+@router.post("/{attempt}/live")
+def live(request: Request, visit: str, attempt: int) -> Response:
+    """What came since, kept before it is shown: one large word, what counted, what is left."""
+    garage = garage_of(request)
+    whole = garage.whole(visit)
+    one = attempt_of(whole.state, attempt)
+    lost: Said | None = None
+    with garage.queues.turn(f"live/{visit}/{attempt}"):
+        known = received(garage, visit, attempt)
+        try:
+            road = garage.catalogue.get("road", one.begun.road or garage.catalogue.all("road")[0].id).content
+            after = float(known.t[-1]) if known is not None else 0.0
+            samples = linked(request, whole, garage.model_of(whole)).drive(road, after)
+            receive(garage, visit, attempt, samples)
+        except (Conflict, NoAnswer) as error:
+            lost = error.said
+        known = received(garage, visit, attempt)
+    found = course([known]) if known is not None else None
+    rows = []
+    for need in drives_in(garage, whole):
+        now = driven(found, [], need.spec)
+        state = "gap"
+        if now.judged is not None:
+            last = int(now.judged.lost[-1])
+            state = "counts" if last < 0 else ALL_LOSSES[last]
+        whole_drive = replace(need, attempts=(*need.attempts, now))
+        rows.append({"need": whole_drive, "now": now, "state": "done" if whole_drive.met else state})
+    shown = next((row for row in rows if row["state"] != "done"), rows[0] if rows else None)
+    return render(
+        request,
+        "live_part.html",
+        rows=rows,
+        shown=shown,
+        lost=lost,
+        speed=float(found.speed[-1]) if found is not None else None,
+        per=PER_DISPLAY,
+        samples=len(known) if known is not None else 0,
+        way_of=way_of,
+        minutes_of=minutes_of,
+    )
+
+
+@router.post("/{attempt}/taken-over")
+def take_over(request: Request, visit: str, attempt: int, form: Annotated[forms.Posted, Form()]) -> Response:
+    """What the link sent becomes a trace of the drive."""
+    garage = garage_of(request)
+    with garage.queues.turn(f"live/{visit}/{attempt}"):
+        content = content_of(garage, visit, attempt)
+        answer = _done(request, KeepTrace(visit, attempt, "link", "link.csv", content), form)
+        if answer.status_code == 303:
+            taken_over(garage, visit, attempt)
+    return answer
 
 
 RECORDER_WORDS = (
