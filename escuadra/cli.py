@@ -79,12 +79,13 @@ def serve(
     key: Key = None,
 ) -> None:
     """Serve a garage on the user's own data; an empty folder becomes an empty garage."""
+    secured = _secured(certificate, key)
     with _loading():
         import escuadra.web.app  # noqa: F401  (what serving needs, made at once)
         from escuadra.commands import Garage
 
     with _held(data):
-        _run(Garage(data, clock), host, port, allow, _secured(certificate, key))
+        _run(Garage(data, clock), host, port, allow, secured)
 
 
 @app.command()
@@ -103,6 +104,7 @@ def demo(
     def told(done: int, of: int) -> None:
         typer.echo(say(said("cli.past_visits", done=done, of=of)), err=True)
 
+    secured = _secured(certificate, key)
     wanted = devices and not os.environ.get("ESCUADRA_DEVICES")
     with _held(data), _stand_ins() if wanted else contextlib.nullcontext(lambda: None) as ready:
         with _loading():
@@ -112,7 +114,7 @@ def demo(
 
         garage = open_demo(data, clock, PAST_VISITS if past else 0, told)
         ready()
-        _run(garage, host, port, allow, _secured(certificate, key))
+        _run(garage, host, port, allow, secured)
 
 
 @contextlib.contextmanager

@@ -97,3 +97,28 @@ def test_nonsense_is_refused_and_never_breaks(client: TestClient, kind: str) -> 
     for part in ("input", "result"):
         schema = client.get(f"/schemas/{kind}.{part}.json").json()
         assert schema.get("type") == "object" or schema["oneOf"]
+
+
+@pytest.mark.parametrize(
+    ("given", "match"),
+    [
+        (["--certificate", "none.pem"], "certificate"),
+        (["--key", "none.pem"], "certificate"),
+        (["--certificate", "FILE", "--key", "FILE"], "its key"),
+    ],
+)
+def test_a_certificate_that_cannot_serve_is_refused_before_anything_starts(
+    tmp_path: Path, given: list[str], match: str
+) -> None:
+    (tmp_path / "a.pem").write_text("no certificate\n")
+    asked = [str(tmp_path / "a.pem") if one == "FILE" else one for one in given]
+    run = subprocess.run(
+        [sys.executable, "-m", "escuadra.cli", "serve", "--data", str(tmp_path / "data"), *asked],
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
+    assert run.returncode == 2
+    assert match in run.stderr
+    assert len(run.stderr.strip().splitlines()) == 1
+    assert not (tmp_path / "data").exists()

@@ -138,3 +138,20 @@ def test_two_traces_join_and_complete_the_drive_after_the_server_was_killed(
     page.wait_for_load_state()
     expect(page.locator("[data-released=yes]")).to_be_visible()
     assert "finished" in page.request.get(f"{server.url}/visits/{id}/certificate/1.json").text()
+
+
+def test_who_drives_alone_hears_and_sees_nothing_while_the_vehicle_moves(
+    signed: tuple[Server, str], visit: Visit
+) -> None:
+    server, id = signed
+    page = visit(server, f"/visits/{id}/drive")
+    page.context.grant_permissions(["geolocation"])
+    set_out(page, reader="")
+    page.get_by_role("link", name="Record on this device").click()
+    expect(page.locator("[data-ready=yes]")).to_be_visible()
+    page.get_by_role("button", name="Record", exact=True).click()
+    drive_on(page, 0.0, 10)
+    expect(page.locator("body.blank")).to_have_count(1)
+    assert page.locator(".recorder-page").evaluate("one => getComputedStyle(one).opacity") == "0"
+    expect(page.locator("body.blank")).to_have_count(0)
+    assert kept(page) > 5

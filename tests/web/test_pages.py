@@ -257,6 +257,7 @@ def test_the_garage_finds_in_its_catalogue_and_tells_what_was_left_out(full: Tec
     assert "BL-CAM-01" in visitor.client.get("/garage?q=lanzadera cam").text
     assert "HV-CAM-01" not in visitor.client.get("/garage?q=lanzadera cam").text
     assert "Nothing in the catalogue is called so" in visitor.client.get("/garage?q=nothing").text
+    assert "Ring road" in visitor.client.get("/garage?q=ring road").text
     refused = CatalogueError("vehicle", "nobody", said("as_told", text="one of the catalogue"), "sheet.yaml:4: vehicle")
     full.garage.catalogue = replace(full.garage.catalogue, refused=(refused,))
     assert "sheet.yaml:4: vehicle: given nobody" in visitor.client.get("/garage").text

@@ -12,12 +12,13 @@ from escuadra.commands.people import AddPerson
 from escuadra.commands.settings import Set
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import identifier, readable
-from escuadra.core.base.said import Said, said
+from escuadra.core.base.said import Name, Said, said
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.house import ROLES
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
+from escuadra.words import say
 
 router = screen("garage_page", within="garage")
 GROUPS = (
@@ -26,6 +27,7 @@ GROUPS = (
     (said("routes.garage_page.targets"), "target"),
     (said("routes.garage_page.frames"), "frame"),
     (said("routes.garage_page.instruments"), "tool"),
+    (said("page.roads.title"), "road"),
 )
 """The catalogue's groups as they are shown, and their kinds."""
 
@@ -54,11 +56,11 @@ def page(
 def _found(entries: list[Entry], asked: str) -> list[Entry]:
     """Those whose id, name, title or vehicle has every word that was asked for."""
 
-    def said(entry: Entry) -> str:
+    def called(entry: Entry) -> str:
         named = (getattr(entry.content, field, "") for field in ("name", "title", "vehicle"))
-        return " ".join([entry.id, *named]).casefold()
+        return " ".join([entry.id, *(say(Name(one)) for one in named if one)]).casefold()
 
-    return [entry for entry in entries if all(word in said(entry) for word in asked.casefold().split())]
+    return [entry for entry in entries if all(word in called(entry) for word in asked.casefold().split())]
 
 
 @router.get("/garage")
