@@ -22,7 +22,7 @@ from escuadra.core.road.needed import DriveSpec
 from escuadra.core.road.profile import PastPass, Proposal, RoadProfile, less, pass_of, passes_of, proposals
 from escuadra.core.road.trace import Trace
 from escuadra.core.road.trace_files import as_table, of_table, read_trace
-from escuadra.core.visit.closing import drives
+from escuadra.core.visit.closing import drives, handovers
 from escuadra.core.visit.driving import (
     Course,
     DriveAttempt,
@@ -32,7 +32,9 @@ from escuadra.core.visit.driving import (
     drive_attempts,
     drives_of,
     learning,
+    met_by_driving,
 )
+from escuadra.core.visit.log.closing import HandoverClosed
 from escuadra.core.visit.log.driving import (
     TOLD,
     DriveBegun,
@@ -236,8 +238,18 @@ class EndDrive(WholeVisitCommand):
         bar = figure(self.bar, "bar", said("wants.percent"), 0.0, 100.0) if self.bar.strip() else None
         if bar is None and any(one.spec.bar for one in asked):
             raise BadInput("bar", "", said("wants.bar_told"))
-        told = DriveEnded(attempt=self.attempt, bar=bar, functions=self.functions.strip()[:500], reached=[])
-        return [(VEHICLE, told.model_copy(update={"reached": [self._with(one, bar).reached for one in asked]}))]
+        now = [self._with(one, bar) for one in asked]
+        reached, functions = [one.reached for one in now], self.functions.strip()[:500]
+        told: list[Told] = [(VEHICLE, DriveEnded(attempt=self.attempt, bar=bar, functions=functions, reached=reached))]
+        met = met_by_driving(whole.state) | {one.sensor for one in reached if one.met}
+        learn = drives(whole.visit, context.house.model_of(whole))
+        waiting = {id for id, sensors in learn.items() if any(one.id not in met for one in sensors)}
+        for one in handovers(whole.state):
+            # What was handed over as open, and was driven here after all, is open no more.
+            if one.open and not waiting.intersection(one.said.calibrations):
+                ends = ", ".join(f"{one.sensor} {one.counted_km:g} km" for one in reached if one.met)
+                told.append((VEHICLE, HandoverClosed(link=one.said.link, how="driven", words=ends or "-")))
+        return told
 
     @staticmethod
     def _with(one: SensorDrive, bar: float | None) -> SensorDrive:

@@ -5,16 +5,20 @@ from typing import Any
 import numpy as np
 import pytest
 
+from escuadra.commands import Garage
 from escuadra.commands.driving import BeginDrive, EndDrive, KeepTrace, TakeBackDriven, TellStretch, drives_in, roads_for
+from escuadra.commands.whole import TellWork
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.road.profile import RoadProfile
 from escuadra.core.road.trace_files import as_gpx, as_table
-from escuadra.core.visit.closing import drives_open
+from escuadra.core.visit.closing import drives_open, handovers
 from escuadra.core.visit.driving import SensorDrive, drive_attempts
+from escuadra.core.visit.log.whole import WorkTold
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_road import Receiver, driven, received
+from tests.conftest import minibus
 from tests.english import refused
-from tests.visit.test_closing import codes, do, driving, release  # noqa: F401
+from tests.visit.test_closing import codes, do, driving, handed, release  # noqa: F401
 
 AT = 1.77e9
 
@@ -81,6 +85,25 @@ def test_two_drives_join_until_the_need_is_met_and_the_road_learns(driving: Tech
     assert said.drives[-1].functions.startswith("lane keeping")
 
 
+def test_a_drive_that_was_handed_over_and_done_here_after_all_is_open_no_more(driving: Technician) -> None:  # noqa: F811
+    who = driving
+    do(who, handed(who))
+    assert release(who).state == "drive_open"
+    who.at += 3 * 86_400_000
+    seq = begin(who)
+    do(who, TellStretch(who.job, seq, "counted", "5", "7", ""))
+    do(who, EndDrive(who.job, seq, True, "", ""))
+    (one,) = handovers(who.garage.whole(who.job).state)
+    assert one.open, "it is not enough yet"
+    seq = begin(who)
+    do(who, KeepTrace(who.job, seq, "file", "ride.csv", trace(who)))
+    do(who, EndDrive(who.job, seq, True, "", ""))
+    (one,) = handovers(who.garage.whole(who.job).state)
+    assert (one.closed and one.closed.how, one.proved, still_open(who)) == ("driven", True, [])
+    said = release(who)
+    assert (said.revision, said.state, said.handovers[0].ended, len(said.drives)) == (2, "finished", "driven", 2)
+
+
 def test_what_is_told_is_marked_and_takes_from_what_was_measured(driving: Technician) -> None:  # noqa: F811
     who = driving
     seq = begin(who, reader="")
@@ -115,6 +138,23 @@ def test_a_drive_without_a_trace_is_told_by_hand(driving: Technician) -> None:  
     do(driving, TellStretch(driving.job, seq, "counted", "8.5", "11", ""))
     do(driving, EndDrive(driving.job, seq, True, "", ""))
     assert (now(driving).met, still_open(driving)) == (True, [])
+
+
+def test_radars_that_learn_by_driving_alone_go_by_their_own_bar(garage: Garage) -> None:
+    who = minibus(garage)
+    do(who, TellWork(who.job, WorkTold.read({"done": [{"act": "removed", "part": "rear_bumper"}]})), "teo")
+    assert [one.sensor.id for one in drives_in(garage, garage.whole(who.job))] == [
+        "corner_radar_left",
+        "corner_radar_right",
+    ]
+    seq = begin(who)
+    with refused(BadInput, match="own bar"):
+        do(who, EndDrive(who.job, seq, True, "", ""))
+    with refused(BadInput, match="0 to 100"):
+        do(who, EndDrive(who.job, seq, True, "130", ""))
+    for shown, met in (("60", False), ("100", True)):
+        do(who, EndDrive(who.job, seq if shown == "60" else begin(who), True, shown, ""))
+        assert {one.met for one in drives_in(garage, garage.whole(who.job))} == {met}
 
 
 def test_nothing_of_a_bad_file_is_kept(driving: Technician) -> None:  # noqa: F811

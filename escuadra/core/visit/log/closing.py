@@ -13,10 +13,11 @@ from escuadra.core.base.model import Frozen
 from escuadra.core.base.stream import Event
 from escuadra.core.visit.log.events import Folding, VisitPayload
 
-Proof = Literal["photo", "codes", "reported", "lapsed"]
-PROOFS: tuple[Proof, ...] = ("photo", "codes")
-"""What proves that a drive was completed."""
+Proof = Literal["photo", "codes", "reported", "lapsed", "driven"]
+PROOFS: tuple[Proof, ...] = ("photo", "codes", "driven")
+"""What proves that a drive was completed; ``driven``: it was done here and is recorded with what counted of it."""
 ENDINGS: tuple[Proof, ...] = ("photo", "codes", "reported", "lapsed")
+"""What somebody can say of it."""
 
 
 class OverrideSeen(Frozen):
