@@ -49,6 +49,8 @@ from escuadra.core.visit.log.reducer import VEHICLE
 MOST_COURSES = 6
 """Kept at once: four hours at 10 Hz take about 10 MB."""
 MOST_PASSES = 200
+LONGEST_S = 86_400.0
+"""From the first sample of an attempt to its last: what lies further apart is two drives."""
 _COURSES: Memory[tuple[str, ...], Course] = Memory(MOST_COURSES)
 _PASSES: Memory[tuple[str, str], list[PastPass]] = Memory(512)
 
@@ -147,7 +149,9 @@ class KeepTrace(WholeVisitCommand):
 def kept(house: House, attempt: DriveAttempt, trace: Trace, source: TraceSource, name: str) -> DriveTraced:
     """A trace kept as a file, as it is said; raises ``BadInput`` where it does not go with the others, or is one."""
     table = as_table(trace)
-    course([*(of_table(house.files.get(one.trace)) for one in attempt.traces), trace])
+    whole = course([*(of_table(house.files.get(one.trace)) for one in attempt.traces), trace]).trace
+    if whole.t[-1] - whole.t[0] > LONGEST_S:
+        raise BadInput("file", name[:60], said("wants.trace_of_this_drive"))
     digest = house.files.put(table)
     if any(one.trace == digest for one in attempt.traces):
         raise BadInput("file", name[:60], said("wants.other_trace"))

@@ -1,13 +1,9 @@
 """Past passes of the three made-up roads around Valdehierro, a drive under way, and a trace to try from disk."""
 
-import sys
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 
 import numpy as np
 
-from escuadra.catalogue import load
-from escuadra.catalogue.library import PRACTICE
 from escuadra.commands import Garage
 from escuadra.commands.driving import BeginDrive, KeepTrace, LearnRoad
 from escuadra.core.road.profile import RoadProfile
@@ -47,14 +43,8 @@ def under_way(who: Technician) -> None:
     attempt = drive_attempts(garage.whole(who.job).state)[-1].seq
     trace = drove(road, who.at / 1000 + 600, 1, 7, 0.4)
     garage.do(KeepTrace(who.job, attempt, "phone", "phone.csv", as_table(trace)), who.person, who.id())
-
-
-def example(path: Path) -> None:
-    """A trace of the valley road as a GPX file."""
-    road = load([PRACTICE]).get("road", "valley-road").content
-    trace = drove(road, 1_772_705_000.0, 1, 3, 0.5)
-    path.write_bytes(as_gpx(trace, [("valley road", 0, len(trace) - 1)]))
-
-
-if __name__ == "__main__":
-    example(Path(sys.argv[1]))
+    # The way back, from another receiver: a file to try, which joins what the phone recorded.
+    back = drove(road, float(trace.t[-1]) + 240, 1, 3, 0.5)
+    folder = garage.data / "examples"
+    folder.mkdir(exist_ok=True)
+    (folder / "valley-road.gpx").write_bytes(as_gpx(back, [("valley road", 0, len(back) - 1)]))

@@ -12,7 +12,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.road.drive import DriveLimits, DriveNeed, finer, judge
 from escuadra.core.road.profile import PastPass, RoadProfile, less, pass_of, passes_of, proposals
 from escuadra.core.road.roads import Pass
-from escuadra.core.road.trace import Trace, joined, moving
+from escuadra.core.road.trace import Trace, joined, metres_of, moving
 from escuadra.core.road.trace_files import ColumnsWanted, as_gpx, as_table, of_table, read_trace
 from escuadra.devices.virtual_road import Receiver, TrueDrive, driven, received
 from tests.english import refused
@@ -63,6 +63,7 @@ def test_a_clock_that_steps_is_told_and_a_pause_at_the_roads_end_is_none() -> No
     rng = np.random.default_rng(3)
     drive = driven(ROADS["valley-road"], 2, rng, AT)
     assert joined([received(drive, Receiver(hz=5), rng)]).jumps == ()
+    assert joined([received(drive, Receiver(hz=5, tunnels=((100.0, 130.0),)), rng)]).jumps == (), "it drove on in there"
     (jump,) = joined([received(drive, Receiver(hz=5, jump=(100.0, 47.0)), rng)]).jumps
     assert jump.after_s == pytest.approx(100, abs=1)
     assert jump.by_s == pytest.approx(47, abs=0.5)
@@ -188,3 +189,26 @@ def test_what_is_needed_still(left: tuple[float | None, float | None], asked: tu
     need = DriveNeed(distance_km=None if left[0] is None else 9.0, time_s=600.0)
     found = less(need, *left)
     assert (None if found is None else (found.distance_km, found.time_s)) == asked
+
+
+def test_a_bend_is_looked_for_half_a_window_to_either_side() -> None:
+    t = np.arange(41.0)
+    limits = DriveLimits(speed_min=40, speed_max=90, radius_min=300, window_s=8)
+    judged = judge(t, np.full(41, 72.0), np.where(t > 20, 40.0, 0.0), limits)
+    # Nine intervals of 20 m have the turn within 4 s: 180 m in 40 degrees is a radius of 258 m.
+    assert np.flatnonzero(judged.lost == 3).tolist() == list(range(16, 25))
+
+
+def test_metres_of_a_degree_are_those_of_the_ellipsoid() -> None:
+    # WGS 84 at 45 degrees: 111 132 m of latitude, 78 847 m of longitude.
+    east, north = metres_of(np.array([44.5, 45.5]), np.array([179.5, -179.5]))
+    assert (float(east[1]), float(north[1])) == (pytest.approx(78_847, abs=3), pytest.approx(111_132, abs=3))
+
+
+def test_over_a_gap_no_speed_is_taken_from_positions() -> None:
+    t = np.concatenate([np.arange(20.0), np.arange(80.0, 100.0)])
+    way = np.concatenate([np.arange(20.0), np.arange(20.0) + 20]) * 20.0
+    nothing = np.full(40, np.nan)
+    speed, heading = moving(Trace(t, 41.0 + way / 111_066.0, np.full(40, -2.0), nothing, nothing), 2.0)
+    assert speed == pytest.approx(np.full(40, 72.0), abs=0.2)
+    assert np.cos(np.radians(heading)) == pytest.approx(np.ones(40))

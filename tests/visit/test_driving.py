@@ -60,6 +60,8 @@ def test_two_drives_join_until_the_need_is_met_and_the_road_learns(driving: Tech
     do(who, KeepTrace(who.job, first, "phone", "phone.csv", trace(who)))
     with refused(BadInput, match="another trace"):
         do(who, KeepTrace(who.job, first, "file", "again.csv", trace(who)))
+    with refused(BadInput, match="within a day"):
+        do(who, KeepTrace(who.job, first, "file", "other.csv", trace(who, seed=2, at=AT - 90_000)))
     once = now(who)
     assert 4 < once.counted_km < 8.5, "one pass is not enough"
     with refused(BadInput, match="key turned off and on|the key"):
