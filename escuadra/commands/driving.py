@@ -14,7 +14,7 @@ from escuadra.commands.live_drive import content_of
 from escuadra.commands.memory import Memory
 from escuadra.commands.whole import Told, WholeVisitCommand
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.given import figure
+from escuadra.core.base.given import figure, whole_number
 from escuadra.core.base.said import Name, Noun, nouns, said
 from escuadra.core.house import ROADS, RoadDriven
 from escuadra.core.road.drive import judge
@@ -202,7 +202,8 @@ def _figure(name: str, text: str) -> float:
 class TakeBackDriven(WholeVisitCommand):
     """A trace or a told stretch of the attempt that goes on is taken back."""
 
-    of: int
+    of: str
+    """Of which event, as it is sent."""
 
     @property
     def when_released(self) -> bool:
@@ -212,9 +213,11 @@ class TakeBackDriven(WholeVisitCommand):
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
         """That it is; raises ``BadInput`` for what is none of an open attempt."""
         open_ = [one for one in drive_attempts(whole.state) if one.ended is None]
-        if self.of not in {told.seq for one in open_ for told in one.told}:
-            raise BadInput("of", str(self.of), said("wants.of_open_drive"))
-        return [(VEHICLE, DriveTakenBack(of=self.of))]
+        wanted = said("wants.of_open_drive")
+        of = whole_number(self.of, "of", wanted)
+        if of not in {told.seq for one in open_ for told in one.told}:
+            raise BadInput("of", self.of, wanted)
+        return [(VEHICLE, DriveTakenBack(of=of))]
 
 
 @dataclass(frozen=True)

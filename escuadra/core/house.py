@@ -48,6 +48,7 @@ class RoadDriven(Payload):
     """A road of the garage was driven: the traces that tell how its passes went."""
 
     code = "road_driven"
+    files = ("traces",)
 
     road: str = Field(description="its id in the catalogue")
     traces: list[str] = Field(min_length=1, description="SHA-256 of the kept tables of samples")

@@ -17,7 +17,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.store import dialect
 
-BESIDE = ("files", "catalogue")
+BESIDE = ("files", "catalogue", "live")
 
 
 def back_up(data: Path, to: Path) -> int:

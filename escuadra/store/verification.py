@@ -8,7 +8,7 @@ signer saw). What no such comparison can notice is in docs/security.md.
 
 import hashlib
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -385,7 +385,7 @@ class Verification:
                 house.erased[data["id"]] = event["at"]
             case "entry_kept":
                 house.pins[data["hash"]] = data.get("content") or data["hash"]
-        for digest in (data[name] for name in _PAYLOADS[kind].files if data.get(name)):
+        for digest in _digests(kind, data):
             try:
                 self.files.check(digest)
             except BadInput as error:
@@ -467,6 +467,12 @@ class Verification:
                     kind,
                     said("store.verification.rows_but_streams_some_no", count=count, streams=house.counts.get(kind, 0)),
                 )
+
+
+def _digests(kind: str, data: Mapping[str, Any]) -> list[str]:
+    """Of the files that an event names, one or several in a field."""
+    told = [data.get(name) or [] for name in _PAYLOADS[kind].files]
+    return [one for named in told for one in ([named] if isinstance(named, str) else named)]
 
 
 def _unlike(id: str, row: object, events: object) -> Said:

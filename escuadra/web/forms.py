@@ -505,7 +505,7 @@ class EndingDrive(Posted):
 class TakingBack(Posted):
     """What of a drive is taken back."""
 
-    of: int = 0
+    of: Text = ""
 
 
 class Acknowledging(Posted):

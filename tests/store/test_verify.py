@@ -13,6 +13,7 @@ from escuadra.cli import app
 from escuadra.commands import Garage
 from escuadra.commands.forms import press
 from escuadra.commands.instrument_life import Document, Drop
+from escuadra.commands.live_drive import content_of, receive
 from escuadra.commands.settings import Set
 from escuadra.commands.signing import Sign
 from escuadra.commands.surveys import CloseSurvey, of_csv
@@ -162,6 +163,7 @@ def rows(garage: Garage) -> list[Row]:
 @only_file
 def test_a_backup_made_while_people_write_comes_back_whole(full: Technician, tmp_path: Path) -> None:
     garage, run = furnished(full), CliRunner()
+    receive(garage, "v", 3, [[1.0, 41.0, -2.0, 60.0, 0.0], [2.0, 41.0, -2.0, 60.0, 0.0]])
     done = threading.Event()
 
     def write() -> None:
@@ -184,6 +186,7 @@ def test_a_backup_made_while_people_write_comes_back_whole(full: Technician, tmp
     assert back.exit_code == 0
     again = Garage(tmp_path / "back", Clock(), garage.catalogue)
     assert [row.number for row in rows(again)] == ["T-2", "T-1"]
+    assert content_of(again, "v", 3).count(b"\n") == 3, "a drive that is not taken over yet"
     again.close()
     for arguments, said in (
         (["backup", str(tmp_path / "2.tar"), "--data", str(garage.data)], "a name that is free"),

@@ -18,6 +18,7 @@ from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_road import Receiver, driven, received
 from tests.conftest import minibus
 from tests.english import refused
+from tests.store.test_log import wrongs
 from tests.visit.test_closing import codes, do, driving, handed, release  # noqa: F401
 
 AT = 1.77e9
@@ -34,6 +35,10 @@ def begin(who: Technician, **told: Any) -> int:
     asked = {"driver": "teo", "reader": "ines", "road": "valley-road", "licensed": True, "belt": True, "ignition": True}
     do(who, BeginDrive(who.job, **{**asked, **told}))
     return drive_attempts(who.garage.whole(who.job).state)[-1].seq
+
+
+def trace_of(who: Technician) -> str:
+    return drive_attempts(who.garage.whole(who.job).state)[-1].traces[-1].trace
 
 
 def now(who: Technician) -> SensorDrive:
@@ -81,6 +86,13 @@ def test_two_drives_join_until_the_need_is_met_and_the_road_learns(driving: Tech
     assert still_open(who) == ["1"], "the drive is not over yet"
     do(who, EndDrive(who.job, second, True, "", "lane keeping held the lane on the valley road"))
     assert still_open(who) == []
+    garage = who.garage
+    kept = garage.files.folder / trace_of(who)[:2] / trace_of(who)
+    content = kept.read_bytes()
+    kept.write_bytes(content + b"1,1,1,1,1\n")
+    assert len(wrongs(garage)) == 2, "the visit and the road both rest on it"
+    kept.write_bytes(content)
+    assert wrongs(garage) == []
     said = release(who)
     assert said.state == "finished"
     assert [(one.sensor, one.met) for one in said.drives[-1].reached] == [("front_camera", True)]
@@ -129,10 +141,10 @@ def test_what_is_told_is_marked_and_takes_from_what_was_measured(driving: Techni
         with refused(BadInput, match=match):
             do(who, TellStretch(who.job, seq, what, km, minutes, ""))
     kept = drive_attempts(who.garage.whole(who.job).state)[0].told[-1]
-    do(who, TakeBackDriven(who.job, kept.seq))
+    do(who, TakeBackDriven(who.job, str(kept.seq)))
     assert now(who).attempts[0].told_km == 0
     with refused(BadInput, match="goes on"):
-        do(who, TakeBackDriven(who.job, seq))
+        do(who, TakeBackDriven(who.job, str(seq)))
 
 
 def test_a_drive_without_a_trace_is_told_by_hand(driving: Technician) -> None:  # noqa: F811
