@@ -6,7 +6,18 @@ import numpy as np
 import pytest
 
 from escuadra.commands import Garage
-from escuadra.commands.driving import BeginDrive, EndDrive, KeepTrace, TakeBackDriven, TellStretch, drives_in, roads_for
+from escuadra.commands.driving import (
+    BeginDrive,
+    EndDrive,
+    KeepTrace,
+    LearnRoad,
+    TakeBackDriven,
+    TellStretch,
+    drives_in,
+    past_of,
+    roads_for,
+    traces_of,
+)
 from escuadra.commands.whole import TellWork
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.road.profile import RoadProfile
@@ -169,6 +180,26 @@ def test_radars_that_learn_by_driving_alone_go_by_their_own_bar(garage: Garage) 
     for shown, met in (("60", False), ("100", True)):
         do(who, EndDrive(who.job, seq if shown == "60" else begin(who), True, shown, ""))
         assert {one.met for one in drives_in(garage, garage.whole(who.job))} == {met}
+
+
+def test_a_trace_from_before_teaches_a_road_once_and_only_where_it_went(driving: Technician) -> None:  # noqa: F811
+    garage, old = driving.garage, trace(driving, passes=2, seed=9, at=AT - 1e6)
+    garage.do(LearnRoad("valley-road", "old.csv", old), "teo", "1")
+    garage.do(LearnRoad("valley-road", "old.csv", old), "teo", "1")
+    assert len(traces_of(garage, "valley-road")) == 1, "the same press is one"
+    for road, content, match in (
+        ("valley-road", old, "another trace"),
+        ("ring", old, "from one end of this road"),
+        ("valley-road", b"time;speed\n1;2\n", "4 samples"),
+        ("nowhere", old, "ring"),
+    ):
+        with refused(BadInput, match=match):
+            garage.do(LearnRoad(road, "old.csv", content), "teo", "2")
+    spec = now(driving).spec
+    road = garage.catalogue.get("road", "valley-road").content
+    assert [0.4 < one.brought.counted_km / road.length_km < 0.95 for one in past_of(garage, road, spec)] == [True] * 2
+    slow = spec.model_copy(update={"speed_min": 1.0, "speed_max": 30.0, "radius_min": None})
+    assert all(one.brought.counted_km < 2 for one in past_of(garage, road, slow)), "as it is asked now, not as it was"
 
 
 def test_nothing_of_a_bad_file_is_kept(driving: Technician) -> None:  # noqa: F811
