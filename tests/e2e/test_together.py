@@ -143,6 +143,11 @@ def test_four_cameras_by_a_panel_and_boards_at_both_ends(prepared: Prepare, visi
     server, placer = prepared("BL-SUR-02", "run")
     page = visit(server, f"/jobs/{placer.who.job}")
     expect(page.locator(".station")).to_have_count(2)
+    page.locator("summary", has_text="What else happened").click()
+    changed(page, lambda: page.get_by_role("button", name="bumped: left side board").click())
+    expect(page.locator("[data-check=left_board]")).to_have_attribute("data-state", "stale")
+    expect(page.locator("[data-check=panel_front]")).not_to_have_attribute("data-state", "stale")
+    assert follow(page, placer, "Run the procedure", "front") == [], "it stood as it was: read anew, not moved"
     changed(page, lambda: page.get_by_role("button", name="it was run").click())
     follow(page, placer, "panel.*mark|mark.*panel")
     assert "position 2 of 2" in page.locator(".next").inner_text(), "one tape showed that nothing was bumped"

@@ -34,6 +34,7 @@ from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.together import bodies_of
 from escuadra.core.visit.tool_route import left_behind
 from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.devices.stand_in import UNITS
@@ -180,6 +181,7 @@ def page(
         trouble=trouble or Trouble(),
         happenings=_happenings(sheet),
         carrier=carrier_of(sheet.plan),
+        bodies=bodies_of(sheet.plan),
         cautions=CAUTIONS,
         glyph=glyph(sheet.next),
         corner=corner_picture(sheet.setup, slot_view.slot.id) if slot_view else "",
@@ -431,15 +433,17 @@ def record_answer(request: Request, job: Addressed, form: Annotated[forms.Answer
 def happen(request: Request, job: Addressed, form: Annotated[forms.Happening, Form()]) -> Response:
     """Something was moved, bumped or mounted, or the vehicle was touched."""
     garage = garage_of(request)
-    what = form.what
+    # Of several that stand together one alone, by its number behind a dot.
+    what, _, which = form.what.partition(".")
     try:
         by = {key.removeprefix("by."): value for key, value in form.sent().items() if key.startswith("by.")}
+        by |= {"which": which} if which else {}
         opened = garage.do(
             Happen(job.visit, what, "told" if form.source == "told" else "reported", by, calibration=job.calibration),
             person_of(request),
             form.entry,
         )
-        if by:
+        if by and form.source == "told":
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(*job), form.check, "", Trouble(told(error)), status_of(error))
