@@ -170,5 +170,5 @@ def test_a_drive_comes_live_and_a_lost_connection_loses_nothing(live: Server, vi
     page.get_by_role("button", name="The drive is over").click()
     expect(page.get_by_role("alert")).to_contain_text("Take over first")
     page.get_by_role("button", name="Take over what the link sent").click()
-    expect(page.locator("[data-drive=open] ul.plain")).to_contain_text("link.csv")
+    expect(page.locator("[data-drive=open] ul.plain")).to_contain_text("vehicle's link")
     expect(page.get_by_role("button", name="Take over what the link sent")).to_have_count(0)

@@ -103,7 +103,7 @@ def test_a_drive_is_recorded_without_a_network_and_handed_over(signed: tuple[Ser
     server.start()
     page.get_by_role("button", name="Hand over").click()
     expect(page.locator(".drive-speed")).to_be_visible()
-    expect(page.locator("[data-drive=open] li")).to_contain_text("phone.csv")
+    expect(page.locator("[data-drive=open] li")).to_contain_text("phone or tablet")
     shown = page.locator("[data-sensor=front_camera] td").nth(2).inner_text()
     assert shown.startswith("0."), shown
 

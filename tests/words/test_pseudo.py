@@ -47,7 +47,7 @@ NAMED_BY = {
         "sides",
     ]
 }
-EVERYWHERE = r"CSV|JSON|PDF|SVG|DXF|YAML|VIN|SHA-256|ISO|UTC|API|mm|cm|kg|kPa|min|°C|°|Pa|ms|in"
+EVERYWHERE = r"CSV|GPX|JSON|PDF|SVG|DXF|YAML|VIN|SHA-256|ISO|UTC|API|mm|cm|kg|kPa|mph|min|°C|°|Pa|ms|in"
 """What is written alike in every language: formats of files, units."""
 FIELDS = re.compile(r"[a-z_]+(\.[a-z_]+)*")
 """Names of fields, in refusals of what a program or a file gave; they stand in the values of a message."""

@@ -32,7 +32,7 @@ from escuadra.commands.live_drive import content_of, receive, received, taken_ov
 from escuadra.commands.settings import Set
 from escuadra.commands.whole import WholeVisitCommand
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
-from escuadra.core.base.said import Duration, Name, Plain, Said, said
+from escuadra.core.base.said import Duration, Name, Plain, Said, Text, said
 from escuadra.core.road.drive import judge
 from escuadra.core.road.needed import PER_DISPLAY, DriveSpec
 from escuadra.core.road.trace_files import COLUMNS, UNITS, ColumnsWanted, as_gpx, guessed, header_of
@@ -47,7 +47,7 @@ from escuadra.core.visit.driving import (
     drive_attempts,
     driven,
 )
-from escuadra.core.visit.log.driving import TOLD, TraceSource
+from escuadra.core.visit.log.driving import TOLD, DriveTraced, TraceSource
 from escuadra.drawing import speed_view, stretches, way_view
 from escuadra.reports.drive import drive_pdf
 from escuadra.reports.paper import styled
@@ -71,6 +71,11 @@ def way_of(spec: DriveSpec, km: float | None, decimals: int = 1) -> Said | None:
         return None
     unit = "mi" if spec.display == "mph" else "km"
     return said(f"drive.{unit}", value=Plain(km / PER_DISPLAY[spec.display], decimals))
+
+
+def source_of(trace: DriveTraced) -> Text:
+    """What a trace came from: the file by its name, or what recorded it."""
+    return Name(trace.name) if trace.source == "file" else said(f"drive.source.{trace.source}")
 
 
 def minutes_of(seconds: float | None) -> Duration | None:
@@ -125,6 +130,7 @@ def page(
         brought=[(one, judged_of(courses(garage, one), one, chosen)) for one in attempts] if chosen else [],
         way_of=way_of,
         minutes_of=minutes_of,
+        source_of=source_of,
         told_kinds=TOLD,
         losses=ALL_LOSSES,
         columns=COLUMNS,
