@@ -106,8 +106,7 @@ class BeginDrive(WholeVisitCommand):
         if still and all(len(attempts) >= one.spec.most_attempts for one in still):
             raise Conflict(said("jobs.driving.too_often", count=str(len(attempts))))
         for one in still:
-            own = whole.visit.parts.get(next((p for p in whole.visit.parts if p.id == one.calibration), VEHICLE))
-            if one.calibration and own is not None and own.signed is None:
+            if one.calibration and whole.part(one.calibration).signed is None:
                 raise Conflict(said("jobs.driving.static_first", sensor=Name(one.sensor.name)))
         for name in ("licensed", "belt", "ignition"):
             if not getattr(self, name):

@@ -18,6 +18,7 @@ from escuadra.commands.driving import (
     roads_for,
     traces_of,
 )
+from escuadra.commands.signing import Reopen
 from escuadra.commands.whole import TellWork
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.road.profile import RoadProfile
@@ -30,7 +31,7 @@ from escuadra.devices.virtual_road import Receiver, driven, received
 from tests.conftest import minibus
 from tests.english import refused
 from tests.store.test_log import wrongs
-from tests.visit.test_closing import codes, do, driving, handed, release  # noqa: F401
+from tests.visit.test_closing import WHY, codes, do, driving, handed, release, sign  # noqa: F401
 
 AT = 1.77e9
 
@@ -219,6 +220,10 @@ def _two() -> Any:
 
 def test_static_comes_first_and_a_cause_is_looked_for_after_so_many(driving: Technician) -> None:  # noqa: F811
     who = driving
+    do(who, Reopen(who.job, WHY), "teo")
+    with refused(Conflict, match="The static part comes first"):
+        begin(who)
+    sign(who)
     for _ in range(5):
         do(who, EndDrive(who.job, begin(who, road=""), True, "", ""))
     with refused(Conflict, match="5 drives did not complete it"):
