@@ -220,7 +220,7 @@ def _two() -> Any:
 
 def test_static_comes_first_and_a_cause_is_looked_for_after_so_many(driving: Technician) -> None:  # noqa: F811
     who = driving
-    do(who, Reopen(who.job, WHY), "teo")
+    who.garage.do(Reopen(who.job, WHY), "teo", who.id())
     with refused(Conflict, match="The static part comes first"):
         begin(who)
     sign(who)
