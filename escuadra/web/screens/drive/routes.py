@@ -131,6 +131,7 @@ def page(
         way_of=way_of,
         minutes_of=minutes_of,
         source_of=source_of,
+        per_display=PER_DISPLAY,
         told_kinds=TOLD,
         losses=ALL_LOSSES,
         columns=COLUMNS,
@@ -295,7 +296,7 @@ def recorder(request: Request, visit: str, attempt: int) -> Response:
         attempt=one,
         alone=not one.begun.reader,
         drives=found,
-        needs=[_as_script(d, say(Name(d.sensor.name))) for d in found],
+        needs=[_as_script(each, say(Name(each.sensor.name))) for each in found],
         words={name: say(said(f"recorder.{name}")) for name in RECORDER_WORDS},
     )
 
@@ -393,7 +394,7 @@ def _course_of(
     whole = garage.whole(visit)
     one = next((a for a in drive_attempts(whole.state) if a.seq == attempt), None)
     found = courses(garage, one) if one is not None else None
-    need = next((d for d in drives_in(garage, whole) if sensor in ("", d.sensor.id)), None)
+    need = next((each for each in drives_in(garage, whole) if sensor in ("", each.sensor.id)), None)
     if one is None or found is None or need is None:
         raise BadInput("attempt", str(attempt), said("wants.attempt_with_trace"))
     return whole, one, need, found
