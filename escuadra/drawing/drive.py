@@ -19,12 +19,12 @@ MOST_POINTS = 900
 """Of a line: finer than the paper shows nothing more."""
 
 
-def stretches(judged: Judged) -> list[tuple[int, int, int]]:
+def stretches(lost: np.ndarray) -> list[tuple[int, int, int]]:
     """Runs of intervals alike: what they were lost to (-1: they count), first sample, last sample."""
-    edges = np.flatnonzero(np.diff(judged.lost)) + 1
+    edges = np.flatnonzero(np.diff(lost)) + 1
     first = [0, *edges.tolist()]
-    last = [*edges.tolist(), len(judged.lost)]
-    return [(int(judged.lost[a]), a, b) for a, b in zip(first, last, strict=True)]
+    last = [*edges.tolist(), len(lost)]
+    return [(int(lost[a]), a, b) for a, b in zip(first, last, strict=True)]
 
 
 def speed_view(course: Course, judged: Judged, spec: DriveSpec) -> str:
@@ -44,7 +44,7 @@ def speed_view(course: Course, judged: Judged, spec: DriveSpec) -> str:
         y = at(0, value / per)[1]
         body.append(line("rule-limit", (LEFT, y), (WIDTH - RIGHT, y)))
         body.append(label("small", (LEFT - 8, y + 4), Plain(value / per, 0), "end"))
-    for lost, first, last in stretches(judged):
+    for lost, first, last in stretches(judged.lost):
         ends = (at(float(gone[first]), 0)[0], at(float(gone[last]), 0)[0])
         if lost >= 0 and ends[1] - ends[0] > 0.4:
             body.append(
@@ -85,7 +85,7 @@ def way_view(course: Course, judged: Judged, gap_s: float) -> str:
         return MAP[0] / 2 + (e - middle[0]) * scale, MAP[1] / 2 - (n - middle[1]) * scale
 
     body = []
-    for lost, first, last in stretches(judged):
+    for lost, first, last in stretches(judged.lost):
         step = max(1, (last - first) * 4 // MOST_POINTS)
         picked = [*range(first, last, step), last]
         cls = "way-counts" if lost < 0 else "way-gap" if lost == 0 else "way-lost"

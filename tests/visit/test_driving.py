@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 
 from escuadra.commands import Garage
 from escuadra.commands.driving import (
@@ -28,6 +29,7 @@ from escuadra.core.visit.driving import SensorDrive, drive_attempts
 from escuadra.core.visit.log.whole import WorkTold
 from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_road import Receiver, driven, received
+from escuadra.web.app import create_app
 from tests.conftest import minibus
 from tests.english import refused
 from tests.store.test_log import wrongs
@@ -139,6 +141,12 @@ def test_what_is_told_is_marked_and_takes_from_what_was_measured(driving: Techni
     rained = now(who).attempts[0]
     assert rained.lost_s["rain"] == pytest.approx(120, abs=25)
     assert rained.counted_s + rained.lost_s["rain"] == pytest.approx(measured, abs=0.5)
+    taken = {"escuadra_person": "teo"}
+    page = TestClient(create_app(who.garage), base_url="http://127.0.0.1", cookies=taken)
+    rows = page.get(f"/visits/{who.job}/drive/{seq}.csv").text.splitlines()[1:]
+    raining = [row.split(",") for row in rows if row.endswith(",rain")]
+    assert len(raining) / 2 == pytest.approx(rained.lost_s["rain"], abs=2), "what goes out says it too"
+    assert {row.rsplit(",", 1)[1] for row in rows} >= {"counted", "rain", "slow"}
     do(who, TellStretch(who.job, seq, "traffic", "", "1,5", ""))
     assert now(who).attempts[0].lost_s["traffic"] == 90
     assert now(who).counted_s == pytest.approx(rained.counted_s - 90, abs=0.5)

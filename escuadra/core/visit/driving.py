@@ -100,6 +100,12 @@ class Course:
         """Time, speed and heading as finely as they are judged."""
         return finer(self.trace.t, self.speed, self.heading, gap_s)
 
+    def of_samples(self, lost: np.ndarray, gap_s: float) -> np.ndarray:
+        """What each interval between two samples as they came was lost to, by what its middle was; -1: it counts."""
+        t = self.trace.t
+        found: np.ndarray = lost[np.searchsorted(self.fine(gap_s)[0], (t[:-1] + t[1:]) / 2, "right") - 1]
+        return found
+
 
 def course(traces: Sequence[Trace], gap_s: float = 2.0) -> Course:
     """An attempt's traces as one; raises ``BadInput`` where they are too short or tell no speed."""

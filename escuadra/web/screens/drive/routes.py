@@ -133,7 +133,6 @@ def page(
         source_of=source_of,
         per_display=PER_DISPLAY,
         told_kinds=TOLD,
-        losses=ALL_LOSSES,
         columns=COLUMNS,
         units=list(UNITS),
         linked=request.app.state.devices is not None,
@@ -295,7 +294,6 @@ def recorder(request: Request, visit: str, attempt: int) -> Response:
         visit=visit,
         attempt=one,
         alone=not one.begun.reader,
-        drives=found,
         needs=[_as_script(each, say(Name(each.sensor.name))) for each in found],
         words={name: say(said(f"recorder.{name}")) for name in RECORDER_WORDS},
     )
@@ -365,7 +363,7 @@ def take_over(request: Request, visit: str, attempt: int, form: Annotated[forms.
 
 RECORDER_WORDS = (
     *("counts", "slow", "fast", "bend", "gap", "done", "waiting", "denied", "insecure", "kept", "handed_over"),
-    *("not_now", "left", "recorded", "recording"),
+    *("not_now", "left"),
 )
 
 
@@ -418,8 +416,10 @@ def taken_out(request: Request, visit: str, attempt: int, form: str, sensor: str
         assert way is not None
         page = drive_pdf((whole.job.number, house, model.name, driver, at), one, need, brought, drawings, way)
         return Response(page, media_type="application/pdf", headers=named(name, form, inline=True))
-    judged = judge(found.trace.t, found.speed, found.heading, need.spec.limits)
-    kinds = [(("counted" if lost < 0 else ALL_LOSSES[lost]), first, last) for lost, first, last in stretches(judged)]
+    judged = judged_of(found, one, need).judged
+    assert judged is not None
+    lost_to = found.of_samples(judged.lost, need.spec.gap_max)
+    kinds = [("counted" if lost < 0 else ALL_LOSSES[lost], first, last) for lost, first, last in stretches(lost_to)]
     if form == "gpx":
         return Response(as_gpx(found.trace, kinds), media_type="application/gpx+xml", headers=named(name, form))
     if form != "csv":
