@@ -31,8 +31,8 @@ from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF, Event
 from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.sheet import derive
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
+from escuadra.rehearsal.technician import Technician
 from escuadra.store import dialect
 from escuadra.store.verification import Verification
 from escuadra.web.app import create_app

@@ -20,8 +20,8 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.together import bodies_of
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock, ground_flat, peopled
 
 SHEETS = ("BL-SUR-02", "BL-SUR-03", "QE-MIR-01")

@@ -22,8 +22,8 @@ from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF, Part, Payload, made
 from escuadra.core.bay.bay import Bay
 from escuadra.core.house import visit_stream
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
+from escuadra.rehearsal.technician import Technician
 
 ROOT = Path(__file__).parents[1]
 NOON = 1_764_072_000_000

@@ -43,6 +43,8 @@ class Entry:
     revision: int
     hash: str
     content: Any
+    practice: bool = False
+    """It ships with made-up figures."""
 
     @property
     def text(self) -> str:
@@ -50,10 +52,10 @@ class Entry:
         return canonical(self.content.model_dump(mode="json"))
 
 
-def entry(kind: str, content: Any) -> Entry:
+def entry(kind: str, content: Any, practice: bool = False) -> Entry:
     """An entry of a validated content."""
     text = canonical(content.model_dump(mode="json"))
-    return Entry(kind, content.id, content.revision, hashlib.sha256(text.encode()).hexdigest(), content)
+    return Entry(kind, content.id, content.revision, hashlib.sha256(text.encode()).hexdigest(), content, practice)
 
 
 @dataclass(frozen=True)
@@ -92,7 +94,7 @@ def load(folders: Iterable[Path]) -> Catalogue:
         for kind, model in KINDS.items():
             for path in sorted((folder / f"{kind}s").glob("*.yaml")):
                 try:
-                    found = entry(kind, read_file(path, model))
+                    found = entry(kind, read_file(path, model), practice=folder == PRACTICE)
                 except CatalogueError as error:
                     refused.append(error)
                     continue

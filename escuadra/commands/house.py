@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from escuadra.catalogue import Catalogue, load
+from escuadra.catalogue import Catalogue, Entry, Shelf, upon
 from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.floors import Floors, part_at_hand
 from escuadra.commands.forms import Opened, Tab, Unreadable, Whole
@@ -49,9 +49,11 @@ class House:
         self.data, self.clock = data, clock
         self.store = store or Store(dialect.address(data), data / "backups")
         self.files = FileStore(data / "files")
-        self.catalogue = catalogue or load([PRACTICE, data / "catalogue"])
+        self._given = catalogue
+        self._shelf = Shelf([PRACTICE, data / "catalogue"]) if catalogue is None else None
+        self._stocked: tuple[tuple[object, ...], Catalogue] | None = None
         self.floors = Floors(self.store)
-        self.instruments = Instruments(self.store, self.catalogue, self.today)
+        self.instruments = Instruments(self.store, lambda: self.catalogue, self.today)
         self.solutions = Solutions()
         self._visits: Memory[str, tuple[str, Visit]] = Memory(MOST_VISITS)
         self._plans: Memory[tuple[str, str], tuple[object, Plan]] = Memory(MOST_VISITS)
@@ -63,6 +65,22 @@ class House:
     def close(self) -> None:
         """Let go of the database."""
         self.store.close()
+
+    @property
+    def catalogue(self) -> Catalogue:
+        """What can be chosen now: files, and what was released here; the same value while nothing of it changes."""
+        files = self._shelf.now() if self._shelf is not None else self._given
+        assert files is not None
+        rows, hidden = self.store.drafts(), self.store.setting("practice") == "hidden"
+        stocked = self._stocked
+        if stocked is None or stocked[0][0] is not files or stocked[0][1:] != (rows, hidden):
+            own = [self._released(row.kind, row.hash) for row in rows if row.in_use]
+            stocked = self._stocked = ((files, rows, hidden), upon(files, own, hidden))
+        return stocked[1]
+
+    def _released(self, kind: str, digest: str) -> Entry:
+        content = self._entry(Pinned(kind=kind, id="", revision=1, hash=digest))
+        return Entry(kind, content.id, content.revision, digest, content)
 
     # --- visits
 

@@ -29,10 +29,10 @@ from escuadra.store import Store
 class Instruments:
     """The register on a store."""
 
-    def __init__(self, store: Store, catalogue: Catalogue, today: Callable[[], str]) -> None:
-        self.store, self.catalogue = store, catalogue
+    def __init__(self, store: Store, catalogue: Callable[[], Catalogue], today: Callable[[], str]) -> None:
+        self.store, self._catalogue = store, catalogue
         self._today = today
-        self._kept: tuple[object, dict[str, History]] = (None, {})
+        self._kept: tuple[object, dict[str, int], dict[str, History]] = (None, {}, {})
 
     def today(self) -> date:
         """The garage's day."""
@@ -43,17 +43,18 @@ class Instruments:
     def every(self) -> dict[str, History]:
         """All instruments by id: those of the catalogue and those entered here."""
         told = self.store.instruments()
+        catalogue = self._catalogue()
         counts = {id: len(events) for id, events in told.items()}
-        if self._kept[0] != counts:
-            found = {e.id: History(e.content) for e in self.catalogue.all("tool")}
+        if self._kept[0] is not catalogue or self._kept[1] != counts:
+            found = {e.id: History(e.content) for e in catalogue.all("tool")}
             for id, events in told.items():
                 shelf = found.get(id)
                 history = fold_history(shelf or _first_sheet(id, events), events)
                 if shelf is not None and shelf.tool.revision > history.tool.revision:
                     history = replace(history, tool=shelf.tool)
                 found[id] = history
-            self._kept = (counts, dict(sorted(found.items())))
-        return self._kept[1]
+            self._kept = (catalogue, counts, dict(sorted(found.items())))
+        return self._kept[2]
 
     def shelf(self) -> list[History]:
         """Those in use."""

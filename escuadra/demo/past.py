@@ -30,7 +30,7 @@ from escuadra.core.visit.log.events import Answered, PartHead, ReadingTaken, Sig
 from escuadra.core.visit.log.reducer import Visit, fold_visit
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.sheet import Sheet, derive
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.certificate import as_json as certificate_json
 from escuadra.reports.certificate import build as certificate
 from escuadra.reports.certificate import render_certificate

@@ -10,8 +10,8 @@ from escuadra.core.road.profile import RoadProfile
 from escuadra.core.road.trace import Trace
 from escuadra.core.road.trace_files import as_gpx, as_table
 from escuadra.core.visit.driving import drive_attempts
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_road import Receiver, driven, received
+from escuadra.rehearsal.technician import Technician
 
 HOURS = (7.6, 8.2, 10.4, 15.1, 17.8)
 BUSY = {7: 0.8, 8: 0.9, 10: 0.2, 15: 0.3, 17: 0.7}

@@ -26,9 +26,9 @@ from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold
 from escuadra.demo import instruments, past, roads
 from escuadra.demo.floors import fill_floors
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_sensors import Misled
 from escuadra.devices.virtual_vehicle import radar_of
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.certificate import render_certificate
 from escuadra.reports.record import render_record
 from escuadra.store import dialect

@@ -14,6 +14,7 @@ from escuadra.core.base.stream import Event
 from escuadra.store import dialect
 from escuadra.store.projections import reindex
 from escuadra.store.repositories.bays import bays
+from escuadra.store.repositories.drafts import DraftRow, drafts
 from escuadra.store.repositories.instruments import instruments
 from escuadra.store.repositories.people import people
 from escuadra.store.repositories.pins import Content, Pins
@@ -24,7 +25,7 @@ from escuadra.store.streams import Streams
 from escuadra.store.writers import Writers
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST, FIRST_KEPT = "1005", "1005"
+NEWEST, FIRST_KEPT = "1006", "1005"
 
 
 T = TypeVar("T")
@@ -166,6 +167,10 @@ class Store:
     def surveys(self) -> list[SurveyRow]:
         """All surveys, the newest first."""
         return self._once(surveys)
+
+    def drafts(self) -> list[DraftRow]:
+        """The catalogue entries that are written here, by kind and id."""
+        return self._once(drafts)
 
     def instruments(self) -> dict[str, list[Event]]:
         """The events of every instrument's stream, by its id."""

@@ -6,6 +6,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
+from escuadra.core.authoring.life import EntryBegun, EntryReleased, EntryTyped, EntryWithdrawn
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import PAYLOADS, Event, Payload
@@ -21,6 +22,7 @@ from escuadra.store.tables import (
     bay,
     calibration,
     customer,
+    draft,
     entry,
     journal,
     person,
@@ -151,6 +153,46 @@ def _closed(connection: Connection, event: Event, said: Closed) -> None:
     connection.execute(update(survey).where(survey.c.id == _of(event)).values(sheet=said.sheet))
 
 
+def _entry_begun(connection: Connection, event: Event, begun: EntryBegun) -> None:
+    row = {
+        "kind": begun.kind,
+        "id": begun.id,
+        "title": _title(begun.fields),
+        "person": event.person.name,
+        "at": event.at,
+    }
+    row |= {"revision": 0, "hash": "", "withdrawn": 0, "changed": 1}
+    _once(connection, insert(draft).values(**row), "id", begun.id, said("wants.entry_not_begun_yet"))
+
+
+def _entry_typed(connection: Connection, event: Event, typed: EntryTyped) -> None:
+    told = {"person": event.person.name, "at": event.at, "changed": 1}
+    title = _title(typed.fields)
+    connection.execute(_own(event).values(**told, **({"title": title} if title else {})))
+
+
+def _entry_parts(connection: Connection, event: Event, _said: Payload) -> None:
+    connection.execute(_own(event).values(person=event.person.name, at=event.at, changed=1))
+
+
+def _entry_released(connection: Connection, event: Event, released: EntryReleased) -> None:
+    told = {"revision": released.revision, "hash": released.hash, "withdrawn": 0, "changed": 0}
+    connection.execute(_own(event).values(**told))
+
+
+def _entry_withdrawn(connection: Connection, event: Event, _said: EntryWithdrawn) -> None:
+    connection.execute(_own(event).values(withdrawn=1))
+
+
+def _own(event: Event) -> Any:
+    kind, id = _of(event).split("/", 1)
+    return update(draft).where(draft.c.kind == kind, draft.c.id == id)
+
+
+def _title(fields: dict[str, str]) -> str:
+    return fields.get("title") or fields.get("name") or ""
+
+
 _ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
     "taken_in": _taken_in,
     "calibration_added": _added,
@@ -165,4 +207,9 @@ _ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
     "bay_drawn": _drawn,
     "survey_begun": _begun,
     "survey_closed": _closed,
+    "entry_begun": _entry_begun,
+    "entry_typed": _entry_typed,
+    "entry_parts": _entry_parts,
+    "entry_released": _entry_released,
+    "entry_withdrawn": _entry_withdrawn,
 }

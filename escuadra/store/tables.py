@@ -156,6 +156,21 @@ pinned = table(
     Column("text", Text, nullable=False),
 )
 
-PROJECTED = (residual, summary, uses, calibration, survey, visit, bay, person, setting)
+draft = table(
+    "draft",
+    metadata,
+    Column("kind", Text, primary_key=True),
+    Column("id", Text, primary_key=True),
+    Column("title", Text, nullable=False),
+    Column("person", Text, nullable=False),
+    whole("at"),
+    Column("revision", Integer, nullable=False),
+    Column("hash", Text, nullable=False),
+    Column("withdrawn", Integer, nullable=False),
+    Column("changed", Integer, nullable=False),
+)
+"""Catalogue entries that are written here: who typed last; the revision in use; whether more was typed since."""
+
+PROJECTED = (draft, residual, summary, uses, calibration, survey, visit, bay, person, setting)
 """Made from the streams, in an order in which they can be emptied."""
 APPEND_ONLY = ("entry", "journal", "pinned")

@@ -385,6 +385,8 @@ class Verification:
                 house.erased[data["id"]] = event["at"]
             case "entry_kept":
                 house.pins[data["hash"]] = data.get("content") or data["hash"]
+            case "entry_released":
+                house.pins[data["hash"]] = data["hash"]
         for digest in _digests(kind, data):
             try:
                 self.files.check(digest)

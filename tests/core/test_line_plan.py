@@ -9,7 +9,7 @@ from escuadra.core.visit.log.events import LinePlanned, ToolUsed
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused
 
 FINE = Instrument(resolution=0.1, accuracy_constant=0.1, accuracy_ppm=20, repeatability=0.1)

@@ -15,7 +15,7 @@ from escuadra.core.visit.plan import ENDS, Plan
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 
 NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)
 TOE = {"LF": 0.05, "RF": 0.11, "LR": 0.31, "RR": 0.07}

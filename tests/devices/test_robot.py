@@ -8,9 +8,9 @@ import pytest
 from escuadra.core.visit.log.events import Disturbed
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.prediction import mechanics, predicted, taught
-from escuadra.demo.technician import Technician
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import Knobs, VirtualBay
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
 
 say = language().say

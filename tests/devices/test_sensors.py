@@ -11,11 +11,11 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import RunStep
 from escuadra.core.run.radar import Screw
 from escuadra.core.visit.log.codes import UnitRead
-from escuadra.demo.technician import Technician
 from escuadra.devices.diagnosis import RoutineResult, Scan
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_sensors import Misled, VirtualCamera, VirtualRadar
 from escuadra.devices.watching import watched
+from escuadra.rehearsal.technician import Technician
 from tests.english import told
 
 SCREWS = (

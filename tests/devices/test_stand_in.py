@@ -14,10 +14,10 @@ from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput, NoAnswer
 from escuadra.core.base.said import from_data, said
 from escuadra.core.visit.plan import Plan
-from escuadra.demo.technician import Technician
 from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused, told
 from tests.visit.test_stations import begun
 from tests.web.conftest import Visitor

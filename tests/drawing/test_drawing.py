@@ -13,9 +13,9 @@ from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.core.visit.advice.approach import ToGo
 from escuadra.core.visit.checks import Figure
 from escuadra.core.visit.next_move import WAYS, Axis, NextMove, Step, moved
-from escuadra.demo.technician import Technician
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
 from escuadra.drawing.svg import apart, in_rows, inside, label, n, text_boxes
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
 from tests.visit.test_stations import begun
 

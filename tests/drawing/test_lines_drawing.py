@@ -8,9 +8,9 @@ from escuadra.commands.lines import PlanLines
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.scene import Scene
-from escuadra.demo.technician import Technician
 from escuadra.drawing import lines_view, plan_view
 from escuadra.drawing.lines import SIDEWAYS, sights
+from escuadra.rehearsal.technician import Technician
 from tests.drawing.test_drawing import classed, parsed
 
 

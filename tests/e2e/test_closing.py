@@ -11,12 +11,12 @@ from pypdf import PdfReader
 
 from escuadra.commands import Garage
 from escuadra.core.visit.checks.vehicle import SOUND
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.following import follow
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import finished
 from tests.e2e.conftest import Server, Visit
 from tests.e2e.test_visit import begin, done
-from tests.following import follow
 
 CAMERA, RADAR = "BL-CAM-01", "BL-RAD-01"
 FROM_CAMERA = 1415.0

@@ -10,11 +10,11 @@ from escuadra.commands import Garage
 from escuadra.commands.whole import AddCalibration
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.vehicle import SOUND
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.following import follow
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import finished, ground_flat
 from tests.e2e.conftest import Server, Visit, choose_instrument
-from tests.following import follow
 
 
 @pytest.mark.slow

@@ -15,9 +15,9 @@ from escuadra.commands.forms import press
 from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.road.trace_files import as_gpx
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.devices.virtual_road import Receiver, driven, received
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock, finished, ground_flat
 from tests.e2e.conftest import Server, Visit
 from tests.visit.test_closing import codes, sign

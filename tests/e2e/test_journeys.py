@@ -7,7 +7,7 @@ import urllib.request
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from escuadra.demo.technician import FRONT_TAPES
+from escuadra.rehearsal.technician import FRONT_TAPES
 from tests.conftest import BEGUN
 from tests.e2e.conftest import Server, Visit, bump, choose_instrument, job_page
 

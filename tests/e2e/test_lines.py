@@ -18,8 +18,8 @@ from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
+from escuadra.rehearsal.technician import Technician
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
 
 OPEN = ".check[data-open]"

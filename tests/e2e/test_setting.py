@@ -19,13 +19,13 @@ from escuadra.commands.lines import PlanLines
 from escuadra.core.base.axes import Pose
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.following import follow
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
 from tests.conftest import ground_flat
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
-from tests.following import follow
 
 say = language().say
 

@@ -29,8 +29,8 @@ from escuadra.commands.whole import AddCalibration, CallOff, Correct, Photograph
 from escuadra.core.base.stream import PAYLOADS
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.events import LinePlanned
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.certificate import print_certificate, render_certificate
 from escuadra.reports.record import print_record, render_record
 from escuadra.store.dialect import FILE_NAME

@@ -10,7 +10,7 @@ from ezdxf.filemanagement import read
 from pypdf import PdfReader
 
 from escuadra.core.base.errors import BadInput
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.marks import as_csv, as_dxf, as_pdf, diagonals, rows_of
 from tests.english import refused, told
 from tests.web.conftest import Visitor

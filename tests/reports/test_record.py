@@ -10,7 +10,7 @@ from pypdf import PdfReader
 from escuadra.commands.entries import Override
 from escuadra.commands.signing import Reopen, Sign
 from escuadra.core.base.errors import BadInput
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import FORMAT, Record, print_record, render_record
 from tests.english import refused, told
 

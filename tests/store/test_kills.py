@@ -15,7 +15,7 @@ from escuadra.commands import Garage
 from escuadra.commands.instrument_life import Drop
 from escuadra.commands.reading import TakeReading
 from escuadra.core.instruments.history import Dropped
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock
 from tests.store.test_log import wrongs
 from tests.visit.test_instruments import check

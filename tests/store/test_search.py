@@ -9,7 +9,7 @@ from escuadra.commands.forms import press
 from escuadra.commands.listing import Listed
 from escuadra.commands.whole import CallOff, Correct, LeaveOut, TakeUp
 from escuadra.core.visit.log.codes import CodesFrozen
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import minibus
 
 WHY = "because the customer asked for it"

@@ -21,7 +21,7 @@ from escuadra.commands.vehicle import Photograph
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import ITSELF, Event, Person
 from escuadra.core.visit.log.events import Answered
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.store import Row
 from escuadra.store.verification import Verification
 from escuadra.web.changes import Changes

@@ -14,7 +14,7 @@ import pytest
 
 from escuadra.commands import Garage
 from escuadra.core.base.errors import BadInput, Busy
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.store.writers import Turns, folder_lock
 from tests.conftest import BEGUN, SERVED, Clock
 from tests.english import refused

@@ -10,8 +10,8 @@ from escuadra.core.visit.aiming import Aiming, aiming, stated
 from escuadra.core.visit.attempts import FAILED, PASSED
 from escuadra.core.visit.log.disturbances import MENDED
 from escuadra.core.visit.log.events import RunStepped
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_sensors import Bent, Misled, VirtualRadar
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
 from tests.conftest import ground_flat
 from tests.english import refused, told

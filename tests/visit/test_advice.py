@@ -10,9 +10,9 @@ from escuadra.commands.reading import TakeReading
 from escuadra.core.base.said import said
 from escuadra.core.visit.advice.frame import expected
 from escuadra.core.visit.next_move import NextMove, Step
-from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
 from escuadra.drawing.glyph import PLACES
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
 
 say = language().say

@@ -20,7 +20,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.closing import drives_open, handovers
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.certificate import Certificate, print_certificate, render_certificate
 from escuadra.reports.record import render_record
 from tests.conftest import finished, ground_flat, minibus

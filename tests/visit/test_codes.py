@@ -12,8 +12,8 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.codes import after, before, compared
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.report_fields import found_in
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_vehicle import WAITS, WAS_LOW, VirtualVehicle
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
 from escuadra.words import say
 from tests.english import refused

@@ -12,7 +12,7 @@ from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.conductor import Conducted, conducted
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import finished, ground_flat, on_own_sheet
 from tests.english import refused
 

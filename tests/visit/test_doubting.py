@@ -7,9 +7,9 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.core.visit.next_move import retold
 from escuadra.core.visit.slots import Slot
-from escuadra.demo.technician import Technician
 from escuadra.devices.robot import Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.technician import Technician
 from tests.english import told
 
 TOOLS = {"crossing": "laser-2", "level": "level-1"}

@@ -27,8 +27,8 @@ from escuadra.core.road.trace_files import as_gpx, as_table
 from escuadra.core.visit.closing import drives_open, handovers
 from escuadra.core.visit.driving import SensorDrive, drive_attempts
 from escuadra.core.visit.log.whole import WorkTold
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_road import Receiver, driven, received
+from escuadra.rehearsal.technician import Technician
 from escuadra.web.app import create_app
 from tests.conftest import minibus
 from tests.english import refused

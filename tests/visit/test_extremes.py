@@ -20,8 +20,8 @@ from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
-from escuadra.demo.technician import Technician
 from escuadra.drawing import glyph
+from escuadra.rehearsal.technician import Technician
 from escuadra.web.app import create_app
 from escuadra.web.screens.sheet.routes import drawn
 from escuadra.words import language

@@ -16,7 +16,7 @@ from escuadra.core.base.quantities import Question
 from escuadra.core.bay.bay import Bay, Place
 from escuadra.core.visit.plan import ANY_BAY
 from escuadra.core.visit.six_heights import six_points, six_slots
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused, told
 
 DAY = date(2025, 11, 1)

@@ -12,8 +12,8 @@ from escuadra.commands.garage import Garage
 from escuadra.core.visit.derivation import Derivation
 from escuadra.core.visit.log.reducer import Visit, fold_visit
 from escuadra.core.visit.sheet import Sheet, derive
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import open_demo
+from escuadra.rehearsal.technician import Technician
 
 AT = 1_773_057_600_000
 

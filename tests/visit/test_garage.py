@@ -22,8 +22,8 @@ from escuadra.core.base.said import Name
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.measure.readings import Figures
 from escuadra.core.visit.log.events import ReadingTaken
-from escuadra.demo.technician import Technician
 from escuadra.demo.valdehierro import MADE_BY, open_demo
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.certificate import print_certificate
 from escuadra.reports.record import Record, build
 from escuadra.words import say

@@ -14,8 +14,8 @@ from escuadra.core.visit.guarding import MOST_LOOKS, Guard, first, word
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.solution.solution import Solved
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import say
 from tests.english import told
 

@@ -11,7 +11,7 @@ from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import hung, read_at, sag
 from escuadra.core.visit.sheet import derive
 from escuadra.core.visit.solution import upright
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import told
 from tests.visit.test_stations import begun
 

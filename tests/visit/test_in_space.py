@@ -6,9 +6,9 @@ import pytest
 
 from escuadra.commands import Garage
 from escuadra.core.visit.plan import Plan
-from escuadra.demo.technician import Technician
 from escuadra.devices.robot import Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import NOON
 from tests.english import told
 from tests.web.conftest import Visitor

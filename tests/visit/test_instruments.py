@@ -19,7 +19,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.instruments.instrument import KINDS, Tool
 from escuadra.core.instruments.usual_accuracy import USUAL
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock
 from tests.core.test_register import truth
 from tests.english import refused, told
@@ -203,11 +203,11 @@ def test_a_history_outlives_the_catalogue_and_a_newer_sheet_of_the_catalogue_cou
     entries = dict(garage.catalogue.entries)
     newer = shelf.content.model_copy(update={"revision": 99, "name": "Floor laser 2, renewed"})
     entries["tool", "laser-2"] = replace(shelf, content=newer, revision=99)
-    garage.instruments.catalogue, garage.instruments._kept = Catalogue(entries), (None, {})
+    garage.instruments._catalogue = lambda: Catalogue(entries)
     assert garage.instruments.one("laser-2").tool.name == "Floor laser 2, renewed"
     assert garage.instruments.one("laser-2").entries == history.entries
     del entries["tool", "laser-2"]
-    garage.instruments.catalogue, garage.instruments._kept = Catalogue(entries), (None, {})
+    garage.instruments._catalogue = lambda: Catalogue(entries)
     assert garage.instruments.one("laser-2") == history
 
 

@@ -7,8 +7,8 @@ from escuadra.core.visit.attempts import FAILED, PASSED
 from escuadra.core.visit.lenses import Fault, Pattern, pattern, signs
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import LINES, OUTCOME
-from escuadra.demo.technician import Technician
 from escuadra.drawing.lens_lines import lens_lines_view
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
 from tests.conftest import ground_flat
 from tests.english import told

@@ -16,8 +16,8 @@ from escuadra.core.visit.line_report import agreement, contributions, facts, sid
 from escuadra.core.visit.log.events import LinePlanned, ReadingTaken
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.scene import Scene
-from escuadra.demo.technician import Technician
 from escuadra.devices import SimulatedRig
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused, told
 
 TOOLS = {"tape": "tape-4", "scale": "laser-2", "beam": "clamps-2", "printout": "printout", "rule": "rule-3"}

@@ -10,13 +10,13 @@ from escuadra.core.base.errors import Conflict
 from escuadra.core.visit.aiming import Aiming, aiming, stated
 from escuadra.core.visit.log.disturbances import MENDED
 from escuadra.core.visit.next_move import NextMove
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.devices.virtual_sensors import Bent, VirtualRadar
+from escuadra.rehearsal.following import follow, read
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
 from tests.conftest import ground_flat
 from tests.english import refused, told
-from tests.following import follow, read
 
 
 class Aimer:

@@ -9,7 +9,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Turns
 from escuadra.core.visit.next_move import retold
 from escuadra.core.visit.prediction import last_turns, mechanics, predicted, used_travel
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import render_record
 from escuadra.words import language
 from tests.conftest import minibus

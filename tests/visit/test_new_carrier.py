@@ -13,7 +13,7 @@ from escuadra.core.visit.carriers import CARRIERS
 from escuadra.core.visit.log.disturbances import BODIES, HAPPENINGS
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.solution.observed import OBSERVATIONS, ObservationId
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import Record, render_record
 from escuadra.web.app import create_app
 from escuadra.web.screens import SCREENS

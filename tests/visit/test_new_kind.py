@@ -8,7 +8,7 @@ import pytest
 from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.signing import Sign
 from escuadra.core.procedure.sheet import CheckSpec
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import Record, render_record
 from escuadra.words import say
 from tests.conftest import contributed, finished, on_own_sheet

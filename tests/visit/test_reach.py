@@ -7,7 +7,7 @@ import pytest
 from escuadra.commands.vehicle import ChangeAsked, ChangeFigure
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.reach import beyond, past_travel
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
 from tests.english import told
 from tests.visit.test_moves import ready

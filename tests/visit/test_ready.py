@@ -5,7 +5,7 @@ import pytest
 from escuadra.commands.forms import press
 from escuadra.commands.readiness import MakeReady, Refused, asked
 from escuadra.core.base.errors import BadInput
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused
 
 FIGURES = {

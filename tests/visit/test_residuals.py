@@ -10,7 +10,7 @@ from escuadra.commands.last_time import last_time
 from escuadra.commands.signing import Sign
 from escuadra.commands.whole import CallOff
 from escuadra.core.visit.residuals import DAY_MS, Shown, compared
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import render_record
 from tests.conftest import finished, minibus
 

@@ -9,7 +9,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.procedure.routine import Routine
 from escuadra.core.visit.conductor import HEIGHTS_S, conducted
 from escuadra.core.visit.log.events import RunStepped
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused, told
 from tests.visit.test_adjusting import bus
 

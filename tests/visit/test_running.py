@@ -12,8 +12,8 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.attempts import FAILED, INTERRUPTED, PASSED, attempts
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import OUTCOME
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_vehicle import VirtualVehicle
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
 from escuadra.words import say
 from tests.english import refused

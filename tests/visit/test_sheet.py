@@ -15,7 +15,7 @@ from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.sheet import derive
 from escuadra.core.visit.solution.solution import Solved
-from escuadra.demo.technician import FRONT_TAPES, Technician
+from escuadra.rehearsal.technician import FRONT_TAPES, Technician
 from escuadra.words import language
 from tests.conftest import NOON
 from tests.english import refused, told

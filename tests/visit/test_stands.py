@@ -18,7 +18,7 @@ from escuadra.core.visit.tool_route import (
     standing_now,
     the_round,
 )
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused, told
 
 

@@ -12,7 +12,7 @@ from escuadra.core.base.errors import Conflict
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.log.events import Signed
 from escuadra.core.visit.sheet import derive
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
 from tests.conftest import NOON, ground_flat
 from tests.english import refused, told

@@ -12,11 +12,11 @@ from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.together import bodies_of, floor_under, goals
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.following import follow, read
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import GROUND, ground_flat
 from tests.english import told
-from tests.following import follow, read
 from tests.visit.test_floors import keep, survey
 
 

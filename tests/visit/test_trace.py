@@ -6,7 +6,7 @@ from typer.testing import CliRunner
 
 from escuadra.cli import app
 from escuadra.commands.trace import traced
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 
 
 def test_a_trace_names_who_asked_whom_in_order(full: Technician) -> None:

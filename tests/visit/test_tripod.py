@@ -8,11 +8,11 @@ from escuadra.commands import Garage
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.tripod import standing
 from escuadra.core.visit.why import why
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.following import follow, read
+from escuadra.rehearsal.technician import Technician
 from tests.conftest import ground_flat
 from tests.english import told
-from tests.following import follow, read
 
 
 class Setter:

@@ -21,7 +21,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Sentences
 from escuadra.core.visit.checks.vehicle import DAMAGED, DIRTY, SOUND
 from escuadra.core.visit.views import CheckView
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
 from escuadra.words import say
 from tests.conftest import BEGUN, on_own_sheet

@@ -26,7 +26,7 @@ from escuadra.core.visit.log.reducer import VEHICLE, Visit, as_signed, body, cal
 from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.log.whole import LeftOut
 from escuadra.core.visit.views import CheckView
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import refused
 from tests.store.test_log import wrongs
 

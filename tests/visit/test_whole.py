@@ -27,7 +27,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.log.whole import WorkTold
 from escuadra.core.visit.needed import reason_words, scoped, too_early
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import say
 from tests.conftest import Clock, ground_flat
 from tests.english import refused

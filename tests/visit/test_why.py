@@ -8,7 +8,7 @@ from escuadra.commands import Garage
 from escuadra.commands.entries import Override
 from escuadra.core.visit.attempts import PASSED
 from escuadra.core.visit.why import Why, advised, told, why
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import told as english
 
 

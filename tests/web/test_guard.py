@@ -6,7 +6,7 @@ from urllib.parse import unquote
 import pytest
 from fastapi.testclient import TestClient
 
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.web.app import create_app
 from escuadra.web.downloads import named
 from escuadra.web.guard import HEADERS

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.drawing.test_drawing import classed, parsed
 from tests.web.conftest import Visitor
 

@@ -12,7 +12,7 @@ from escuadra.commands import Garage
 from escuadra.core.base.said import said
 from escuadra.core.calculations import KINDS
 from escuadra.core.visit.log.disturbances import HAPPENINGS
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.web.guard import LARGEST_BODY
 from tests.conftest import BEGUN
 from tests.web.conftest import Elements, Visitor
@@ -259,7 +259,7 @@ def test_the_garage_finds_in_its_catalogue_and_tells_what_was_left_out(full: Tec
     assert "Nothing in the catalogue is called so" in visitor.client.get("/garage?q=nothing").text
     assert "Ring road" in visitor.client.get("/garage?q=ring road").text
     refused = CatalogueError("vehicle", "nobody", said("as_told", text="one of the catalogue"), "sheet.yaml:4: vehicle")
-    full.garage.catalogue = replace(full.garage.catalogue, refused=(refused,))
+    full.garage._given, full.garage._shelf = replace(full.garage.catalogue, refused=(refused,)), None
     assert "sheet.yaml:4: vehicle: given nobody" in visitor.client.get("/garage").text
 
 

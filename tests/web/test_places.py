@@ -13,7 +13,7 @@ from escuadra.commands.forms import press
 from escuadra.commands.instrument_life import Drop
 from escuadra.core.bay.relief import plane_of
 from escuadra.core.bay.survey import Survey
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from tests.english import told
 from tests.visit.test_floors import keep, placed, slope, survey
 from tests.visit.test_instruments import check

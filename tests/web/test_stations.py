@@ -5,7 +5,7 @@ import yaml
 from escuadra.catalogue import Catalogue
 from escuadra.commands import Garage
 from escuadra.core.procedure.entries import KINDS
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import Record, build
 from tests.conftest import NOON
 from tests.english import told

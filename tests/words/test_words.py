@@ -30,7 +30,7 @@ from escuadra.core.base.said import (
 )
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.core.visit.sheet import Sheet
-from escuadra.demo.technician import Technician
+from escuadra.rehearsal.technician import Technician
 from escuadra.words import Language, language
 from escuadra.words.compiled import HERE, compiled
 from tests.conftest import NOON

@@ -9,9 +9,10 @@ from typing import Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import whole_number
-from escuadra.core.base.model import Frozen, Line, Number, Positive
+from escuadra.core.base.model import Line, Number, Positive
 from escuadra.core.base.quantities import Dimension
 from escuadra.core.base.said import said
 from escuadra.core.measure.readings import Instrument, Sag
@@ -64,7 +65,7 @@ READS = (
 """Kinds of reading, in words."""
 
 
-class Tool(Frozen):
+class Tool(CatalogueEntry):
     """An instrument on the shelf."""
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")

@@ -27,8 +27,8 @@ class Instrument(Frozen):
     accuracy_constant: NotNegative = Field(description="bound of the constant error, mm or degrees")
     accuracy_ppm: NotNegative = Field(description="bound of the error that grows with the value, parts per million")
     repeatability: NotNegative = Field(description="one sigma of a single reading, mm or degrees")
-    bias: Number | None = Field(None, description="reading minus truth, found at its last check")
-    u_bias: NotNegative | None = Field(None, description="standard uncertainty of that bias")
+    bias: Number | None = Field(None, description="reading minus truth, found at its last check, mm or degrees")
+    u_bias: NotNegative | None = Field(None, description="standard uncertainty of that bias, mm or degrees")
 
 
 class Sag(Frozen):

@@ -19,10 +19,10 @@ How = Literal["static", "drive", "both"]
 class Area(Frozen):
     """Where a part lies on the plan, in shares."""
 
-    rear: Number
-    front: Number
-    right: Number
-    left: Number
+    rear: Number = Field(description="share of the length, from the rear end")
+    front: Number = Field(description="share of the length, from the rear end")
+    right: Number = Field(description="share of the width, left of the middle positive")
+    left: Number = Field(description="share of the width, left of the middle positive")
 
 
 def _both(name: str, rear: float, front: float, inner: float, outer: float) -> dict[str, Area]:

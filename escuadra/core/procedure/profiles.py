@@ -8,6 +8,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import nouns, said
@@ -68,11 +69,9 @@ class Filled(Frozen):
     asked: bool = Field(True, description="it must be looked at; else it counts as anything from empty to full")
 
 
-class VehicleModel(Frozen):
+class VehicleModel(CatalogueEntry):
     """A vehicle model: hubs, arches, outline, marks."""
 
-    id: str
-    revision: int = Field(ge=1)
     name: str
     variant: str
     wheelbase: Positive
@@ -138,11 +137,9 @@ class VehicleModel(Frozen):
         return x, y - math.copysign(self.tyre_width / 2, y)
 
 
-class Target(Frozen):
+class Target(CatalogueEntry):
     """A target: what is read off it, and what it allows."""
 
-    id: str
-    revision: int = Field(ge=1)
     name: str
     mark: str = Field(description="the identity printed on it")
     sides: list[str] = Field(min_length=1)
@@ -164,11 +161,9 @@ class Extension(Frozen):
     reach: Positive = Field(description="further sideways than without it, mm")
 
 
-class FrameProfile(Frozen):
+class FrameProfile(CatalogueEntry):
     """A calibration frame's mechanics."""
 
-    id: str
-    revision: int = Field(ge=1)
     name: str
     beam_length: Positive = Field(description="between the points where the tapes are held")
     face_offset: NotNegative = Field(description="from the beam towards the vehicle to the target's face")

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Literal, Self, TypeVar, get_args
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
+from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import CatalogueText, Frozen, Number, Positive
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
@@ -266,11 +267,9 @@ class FloorLimits(Frozen):
     flatness: Positive | None = Field(None, description="of the floor from the rear axle to the target, mm")
 
 
-class Procedure(Frozen):
+class Procedure(CatalogueEntry):
     """A procedure sheet: where the target must stand, and every check on the way there."""
 
-    id: str
-    revision: int = Field(ge=1)
     title: CatalogueText
     note: CatalogueText = Field(description="shown on every screen and record that uses the sheet")
     vehicle: str = Field(description="id of the vehicle model in the catalogue")

@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Positive
 from escuadra.core.road.drive import DriveNeed, Judged
 from escuadra.core.road.roads import Pass, Road, RoadsInput, passes_needed, roads, whole_way
@@ -28,15 +29,13 @@ class End(Frozen):
     """An end of a road."""
 
     name: CatalogueText
-    latitude: float = Field(ge=-90, le=90)
-    longitude: float = Field(ge=-180, le=180)
+    latitude: float = Field(ge=-90, le=90, description="degrees, north positive")
+    longitude: float = Field(ge=-180, le=180, description="degrees, east positive")
 
 
-class RoadProfile(Frozen):
+class RoadProfile(CatalogueEntry):
     """A road on which drives are done."""
 
-    id: str
-    revision: int = Field(ge=1)
     name: CatalogueText
     near: End
     far: End

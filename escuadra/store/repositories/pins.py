@@ -44,11 +44,15 @@ class Pins:
         found: Any = self.connection.execute(_TEXT, {"digest": digest}).scalar()
         return None if found is None else str(found)
 
+    def put(self, content: Content) -> None:
+        """Keep an entry whose stream says so itself."""
+        self.connection.execute(dialect.once(self.connection.dialect.name, pinned), asdict(content))
+
     def keep(self, content: Content, at: int, who: Person) -> None:
         """Keep an entry, once; its stream says when it was first used, and by whom."""
         if self.text(content.hash) is not None:
             return
-        self.connection.execute(dialect.once(self.connection.dialect.name, pinned), asdict(content))
+        self.put(content)
         digest = hashlib.sha256(content.text.encode()).hexdigest()
         said = EntryKept(
             kind=content.kind,

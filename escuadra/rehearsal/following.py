@@ -1,11 +1,18 @@
 """A technician without a browser: does what the sheet says next, in a bay where things truly stand somewhere."""
 
 from escuadra.core.visit.next_move import NextMove
-from escuadra.demo.technician import Technician
 from escuadra.devices.virtual_bay import VirtualBay
-from tests.english import told
+from escuadra.rehearsal.technician import Technician
 
 MOST_STEPS = 150
+
+
+class Stuck(Exception):
+    """What is next cannot be done, or never leads there: ``move`` is what was next, ``until`` what was awaited."""
+
+    def __init__(self, move: NextMove, until: tuple[str, ...]) -> None:
+        self.move, self.until = move, until
+        super().__init__(f"{move.kind} {move.check} {move.slot} {move.sentence}: never {until}")
 
 
 def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
@@ -14,7 +21,8 @@ def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
     for _ in range(MOST_STEPS):
         sheet = who.opened.sheet
         move = sheet.next
-        assert move.kind != "blocked", told(move.sentence)
+        if move.kind == "blocked":
+            raise Stuck(move, until)
         if {move.kind, move.check, move.opens, move.happening} & {*until}:
             return [*moves, move]
         bay.go(sheet.plan)
@@ -30,7 +38,7 @@ def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
             who.answer(move.slot, options[0])
         else:
             read(who, bay, move.slot, move.replaces)
-    raise AssertionError(f"never came to {until}")
+    raise Stuck(who.opened.sheet.next, until)
 
 
 def read(who: Technician, bay: VirtualBay, place: str, replaces: bool = False) -> None:

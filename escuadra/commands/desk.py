@@ -1,0 +1,111 @@
+"""A catalogue entry on the desk: a draft with its form, what it says, and what is wrong with it."""
+
+from dataclasses import dataclass
+
+from escuadra.commands.house import House
+from escuadra.core.authoring.fields import Asked, form_of
+from escuadra.core.authoring.life import Draft, Way, fold_entry
+from escuadra.core.authoring.soundness import Shelf, doubts, undecided
+from escuadra.core.authoring.usual import unusual
+from escuadra.core.authoring.writing import Fields, Finding, Written, fields_of, words_of, written
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import nouns, said
+from escuadra.core.house import entry_stream
+from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.sheet import Procedure
+
+
+@dataclass(frozen=True)
+class OnDesk:
+    """A draft with its form, what stands in the fields, and what it says."""
+
+    draft: Draft
+    form: Asked
+    fields: Fields
+    base: Fields | None
+    """What it differs from, where it is one of a family."""
+    says: Written
+    findings: tuple[Finding, ...]
+
+    def at(self, way: Way) -> list[Finding]:
+        """What is wrong at a field, or somewhere below it."""
+        return [one for one in self.findings if one.way == way or one.way.startswith(f"{way}.")]
+
+    @property
+    def refused(self) -> list[Finding]:
+        """What keeps it from being released."""
+        return [one for one in self.findings if not one.doubt]
+
+
+def stream_of(kind: str, id: str) -> str:
+    """The stream of an entry; raises ``BadInput`` for a kind that there is none of."""
+    if kind not in KINDS:
+        raise BadInput("kind", kind, said("wants.one", names=nouns(KINDS, "comma")))
+    return entry_stream(kind, id)
+
+
+def draft_of(house: House, kind: str, id: str, upto: int | None = None) -> Draft:
+    """A draft as its stream tells it; raises ``BadInput`` for one that nobody began."""
+    draft = fold_entry(house.store.events(stream_of(kind, id)), upto)
+    if not draft.begun:
+        raise BadInput("id", id, said("wants.entry_begun_here"))
+    return draft
+
+
+def on_desk(house: House, kind: str, id: str) -> OnDesk:
+    """A draft as it is now, with what can be seen to be wrong while it is typed."""
+    return laid_out(house, draft_of(house, kind, id))
+
+
+def laid_out(house: House, draft: Draft) -> OnDesk:
+    """A draft with its form and what it says."""
+    form = form_of(KINDS[draft.kind])
+    base = as_typed(house, draft.kind, draft.like) if draft.family else None
+    fields = fields_of(draft, base)
+    says = written(draft.kind, form, fields, _head(house, draft), draft.unknown)
+    odd = tuple(unusual(form, says, fields.texts))
+    return OnDesk(draft, form, fields, base, says, (*says.findings, *odd))
+
+
+def looked_through(house: House, desk: OnDesk) -> tuple[Finding, ...]:
+    """What is wrong with a whole sheet that can be found without a rehearsal; nothing more of other kinds."""
+    content = desk.says.content
+    if not isinstance(content, Procedure):
+        return desk.findings
+    shelf = shelf_of(house)
+    return (*desk.findings, *doubts(content, shelf), *undecided(content, shelf), *_rooms(house, content, shelf))
+
+
+def shelf_of(house: House) -> Shelf:
+    """What a sheet can be worked with in this garage."""
+    catalogue = house.catalogue
+    vehicles = {entry.id: entry.content for entry in catalogue.all("vehicle")}
+    targets = {entry.id: entry.content for entry in catalogue.all("target")}
+    frames = [entry.content for entry in catalogue.all("frame")]
+    return Shelf(vehicles, targets, frames, [history.tool for history in house.instruments.shelf()])
+
+
+def _rooms(house: House, content: Procedure, shelf: Shelf) -> list[Finding]:
+    """Bays that have not the room for it."""
+    vehicle = shelf.vehicles.get(content.vehicle)
+    found = []
+    for name in house.store.bays() if vehicle is not None else ():
+        bay, _ = house.floors.bay(name)
+        if bay is not None and vehicle is not None and (why := house.floors.no_room(bay, None, vehicle, content)):
+            found.append(Finding("room", said("authoring.no_room", bay=bay.name, why=why), doubt=True))
+    return found
+
+
+def as_typed(house: House, kind: str, id: str) -> Fields:
+    """An entry of the catalogue as it would be typed."""
+    found = house.catalogue.get(kind, id).content
+    return words_of(form_of(KINDS[kind]), found.model_dump(mode="json", exclude_none=True))
+
+
+def _head(house: House, draft: Draft) -> dict[str, object]:
+    """What the house says of an entry: its id, its next revision, where its figures come from."""
+    known = house.catalogue.entries.get((draft.kind, draft.id))
+    last = max(draft.releases[-1].revision if draft.releases else 0, known.revision if known is not None else 0)
+    told = {way: typed.source for way, typed in draft.fields.items() if typed.source is not None and typed.text}
+    head: dict[str, object] = {"id": draft.id, "revision": last + 1}
+    return head | ({"sources": {way: source.model_dump() for way, source in told.items()}} if told else {})

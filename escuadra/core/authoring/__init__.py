@@ -1,0 +1,1 @@
+"""Catalogue entries while they are written: what a form asks, what was typed, what is wrong with it, their life."""

@@ -1,0 +1,104 @@
+"""Whether a procedure sheet can be worked by, before it is released: each doubt at the field that it comes from.
+
+What it names exists on that target; the vehicle states what its checks ask; every figure that is to be read has an
+instrument that reads it; a frame reaches where the target hangs; an instrument can decide each tolerance.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from escuadra.core.authoring.life import Way
+from escuadra.core.authoring.writing import Finding
+from escuadra.core.base.said import Name, Said, nouns, said
+from escuadra.core.instruments.instrument import Tool
+from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.sheet import Mounting, Procedure
+from escuadra.core.visit.capability import decides
+from escuadra.core.visit.log.state import State
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.reach import beyond_any
+from escuadra.core.visit.sheet import derive
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """What a sheet can be worked with here."""
+
+    vehicles: dict[str, VehicleModel]
+    targets: dict[str, Target]
+    frames: Sequence[FrameProfile]
+    tools: Sequence[Tool]
+
+
+def plan_with(procedure: Procedure, shelf: Shelf, frame: FrameProfile) -> Plan | None:
+    """The plan with a frame; none where the sheet names what is not there."""
+    vehicle = shelf.vehicles.get(procedure.vehicle)
+    if vehicle is None or any(id not in shelf.targets for id in procedure.targets):
+        return None
+    targets = {id: shelf.targets[id] for id in procedure.targets}
+    return Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
+
+
+def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
+    """What would keep somebody from working by it, as far as can be seen without a step done."""
+    if procedure.vehicle not in shelf.vehicles:
+        yield Finding("vehicle", _one_of(shelf.vehicles), procedure.vehicle)
+    yield from _mounting(procedure.mounting, "mounting", shelf)
+    for station in procedure.stations:
+        if station.mounting is not None:
+            yield from _mounting(station.mounting, f"stations.{station.id}.mounting", shelf)
+    plans = [plan for frame in shelf.frames if (plan := plan_with(procedure, shelf, frame)) is not None]
+    if not plans:
+        return
+    yield from _reached(plans)
+    yield from _read(plans[0], shelf.tools)
+
+
+def undecided(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
+    """Tolerances that no instrument here can decide, however often it is read: not wrong, but it will be a dispute."""
+    plan = next((plan for frame in shelf.frames if (plan := plan_with(procedure, shelf, frame)) is not None), None)
+    if plan is None:
+        return
+    best: dict[str, tuple[Said, bool]] = {}
+    for tool in shelf.tools:
+        for one in decides(plan, tool):
+            can = one.readings is not None or best.get(one.check, (one, False))[1]
+            best[one.check] = said("authoring.undecidable", allowed=one.allowed), can
+    yield from (Finding(f"checks.{id}", what, doubt=True) for id, (what, can) in best.items() if not can)
+
+
+def _mounting(mounting: Mounting, way: Way, shelf: Shelf) -> Iterator[Finding]:
+    target = shelf.targets.get(mounting.target)
+    if target is None:
+        yield Finding(f"{way}.target", _one_of(shelf.targets), mounting.target)
+        return
+    for name, has in (("side", target.sides), ("way_up", target.ways_up), ("fixing", target.fixings)):
+        given = getattr(mounting, name)
+        if given not in has:
+            what = said("authoring.not_on_target", target=target.name, has=nouns([Name(one) for one in has], "comma"))
+            yield Finding(f"{way}.{name}", what, given)
+
+
+def _reached(plans: Sequence[Plan]) -> Iterator[Finding]:
+    """A frame that reaches is enough; those that do not are said."""
+    short = [found for plan in plans if (found := beyond_any(plan)) is not None]
+    for found in short:
+        aside = found.words.code.startswith("reach.aside")
+        yield Finding("offset" if aside else "height", found.words, doubt=len(short) < len(plans))
+
+
+def _read(plan: Plan, tools: Sequence[Tool]) -> Iterator[Finding]:
+    """Checks that cannot be worked out for this vehicle, and readings for which there is no instrument."""
+    for station in plan.at_stations.values() or [plan]:
+        sheet = derive(State(), station, 0)
+        for id, why in sheet.underivable.items():
+            yield Finding(f"checks.{id}", said("authoring.cannot_follow", why=why))
+        for view in sheet.checks:
+            wanted = [s.slot for s in view.slots if s.slot.quantity is not None and s.slot.reads]
+            bare = next((slot for slot in wanted if not any(slot.reads in tool.reads for tool in tools)), None)
+            if bare is not None:
+                yield Finding(f"checks.{view.check.id}", said("authoring.no_instrument", what=bare.label))
+
+
+def _one_of(known: dict[str, VehicleModel] | dict[str, Target]) -> Said:
+    return said("authoring.accepted", accepted=said("wants.one", names=nouns(sorted(known), "comma")))
