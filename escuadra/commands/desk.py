@@ -2,10 +2,13 @@
 
 from dataclasses import dataclass
 
+from escuadra.catalogue import Catalogue, upon
+from escuadra.catalogue.library import entry
+from escuadra.commands.codes import text_of
 from escuadra.commands.house import House
 from escuadra.core.authoring.fields import Asked, form_of
-from escuadra.core.authoring.life import Draft, Way, fold_entry
-from escuadra.core.authoring.soundness import Shelf, doubts, undecided
+from escuadra.core.authoring.life import Draft, MakersPage, Way, fold_entry
+from escuadra.core.authoring.soundness import Shelf, doubts, plan_with, strangers, undecided
 from escuadra.core.authoring.usual import unusual
 from escuadra.core.authoring.writing import Fields, Finding, Written, fields_of, words_of, written
 from escuadra.core.base.errors import BadInput
@@ -13,6 +16,7 @@ from escuadra.core.base.said import nouns, said
 from escuadra.core.house import entry_stream
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.reach import beyond_any
 
 
 @dataclass(frozen=True)
@@ -63,7 +67,10 @@ def laid_out(house: House, draft: Draft) -> OnDesk:
     base = as_typed(house, draft.kind, draft.like) if draft.family else None
     fields = fields_of(draft, base)
     says = written(draft.kind, form, fields, _head(house, draft), draft.unknown)
-    odd = tuple(unusual(form, says, fields.texts))
+    odd = [*unusual(form, says, fields.texts)]
+    if draft.kind == "procedure":
+        told = {one.way for one in says.findings}
+        odd += [one for one in strangers(says, shelf_of(house)) if one.way not in told]
     return OnDesk(draft, form, fields, base, says, (*says.findings, *odd))
 
 
@@ -74,6 +81,18 @@ def looked_through(house: House, desk: OnDesk) -> tuple[Finding, ...]:
         return desk.findings
     shelf = shelf_of(house)
     return (*desk.findings, *doubts(content, shelf), *undecided(content, shelf), *_rooms(house, content, shelf))
+
+
+def with_draft(house: House, content: Procedure) -> Catalogue:
+    """The catalogue as it would be with a sheet released."""
+    return upon(house.catalogue, [entry("procedure", content)])
+
+
+def frame_for(house: House, content: Procedure) -> str:
+    """Id of a frame that reaches where the sheet hangs its target: the first of them."""
+    shelf = shelf_of(house)
+    plans = [(frame.id, plan_with(content, shelf, frame)) for frame in shelf.frames]
+    return next((id for id, plan in plans if plan is not None and beyond_any(plan) is None), plans[0][0])
 
 
 def shelf_of(house: House) -> Shelf:
@@ -109,3 +128,11 @@ def _head(house: House, draft: Draft) -> dict[str, object]:
     told = {way: typed.source for way, typed in draft.fields.items() if typed.source is not None and typed.text}
     head: dict[str, object] = {"id": draft.id, "revision": last + 1}
     return head | ({"sources": {way: source.model_dump() for way, source in told.items()}} if told else {})
+
+
+def page_text(house: House, page: MakersPage) -> str:
+    """What is written on a manufacturer's page, so that it can be read beside the form; empty for a picture."""
+    if page.media.startswith("image/"):
+        return ""
+    known = house.page_texts.get(page.file)
+    return known if known is not None else house.page_texts.keep(page.file, text_of(house.files.get(page.file)))

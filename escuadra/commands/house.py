@@ -14,7 +14,7 @@ from escuadra.commands.floors import Floors, part_at_hand
 from escuadra.commands.forms import Opened, Tab, Unreadable, Whole
 from escuadra.commands.instruments import Instruments
 from escuadra.commands.listing import Listed, listed
-from escuadra.commands.memory import MOST_ENTRIES, MOST_LISTED, MOST_VISITS, Memory, Sheets, Solutions
+from escuadra.commands.memory import MOST_ENTRIES, MOST_LISTED, MOST_PAGES, MOST_VISITS, Memory, Sheets, Solutions
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Event, Part, Payload, Person
@@ -60,6 +60,7 @@ class House:
         self._sheets = Sheets()
         self._made: Memory[tuple[str, ...], Plan] = Memory(MOST_VISITS)
         self._entries: Memory[tuple[str, str], Any] = Memory(MOST_ENTRIES)
+        self.page_texts: Memory[str, str] = Memory(MOST_PAGES)
         self._listed: Memory[str, tuple[str, Listed]] = Memory(MOST_LISTED)
 
     def close(self) -> None:

@@ -1,12 +1,15 @@
 """Catalogue entries that are written here: begun, typed, looked over by somebody else, released, withdrawn."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from typing import Protocol
 
+from escuadra.catalogue import Catalogue
+from escuadra.commands.codes import checked
 from escuadra.commands.command import Append, Command, Committed, Context, Decision
-from escuadra.commands.desk import as_typed, draft_of, laid_out, looked_through, stream_of
+from escuadra.commands.desk import as_typed, draft_of, frame_for, laid_out, looked_through, stream_of, with_draft
 from escuadra.core.authoring.life import (
     CheckAgain,
     Draft,
@@ -24,13 +27,30 @@ from escuadra.core.authoring.writing import MOST_PARTS, Fields
 from escuadra.core.base.entry import FigureSource
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import readable
-from escuadra.core.base.said import Name, Noun, said
+from escuadra.core.base.said import Name, Noun, Said, said
 from escuadra.core.base.stream import Payload
 from escuadra.core.house import DUTIES
 from escuadra.core.procedure.assumed import CAN_BE
 from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.store import Content
 
+
+class Done(Protocol):
+    """How far a rehearsal came."""
+
+    @property
+    def signed(self) -> bool: ...
+
+    @property
+    def entries(self) -> int: ...
+
+    @property
+    def why(self) -> Said | None: ...
+
+
+Rehearse = Callable[[Catalogue, str, str], Done]
+"""A procedure of a catalogue, with one of its frames, from the floor to the signature."""
 MOST_TEXT = 4000
 MOST_PAGES = 12
 
@@ -175,19 +195,18 @@ class SetParts(EntryCommand):
 
 @dataclass(frozen=True)
 class KeepPage(EntryCommand):
-    """A page of the manufacturer's is laid beside the form: a PDF or a picture, kept in this garage only."""
+    """A page of the manufacturer's is laid beside the form: a PDF, a picture or a text, kept in this garage only."""
 
     name: str = ""
     content: bytes = field(default=b"", repr=False)
 
     def says(self, context: Context, draft: Draft) -> Sequence[Payload]:
-        """The page by its hash; raises ``BadInput`` for what is neither, or one too many."""
-        media = media_of(self.content)
-        if not media:
-            raise BadInput("file", self.name[:60], said("wants.pdf_or_picture"))
+        """The page by its hash; raises ``BadInput`` for what is none, or one too many."""
+        content = checked(self.content)
+        media = media_of(content)
         if len(draft.pages) >= MOST_PAGES:
             raise BadInput("file", self.name[:60], said("wants.fewer_pages", most=MOST_PAGES))
-        digest = context.house.files.put(self.content)
+        digest = context.house.files.put(content)
         return (PageKept(file=digest, name=readable(self.name[:80] or media, "file", lines=False), media=media),)
 
 
@@ -216,7 +235,8 @@ class LookOver(EntryCommand):
 class ReleaseEntry(EntryCommand):
     """It can be used from now on; open visits go on with what they pinned."""
 
-    seen: int = 0
+    seen: int
+    rehearse: Rehearse = field(repr=False)
 
     def decide(self, context: Context) -> Decision[Draft]:
         """The next revision with its content; refused before a second look, or where something is wrong."""
@@ -233,7 +253,13 @@ class ReleaseEntry(EntryCommand):
             raise Conflict(said("writing.typed_meanwhile"))
         kept = Content.of(self.kind, self.id, content)
         base = house.catalogue.get(self.kind, draft.like).hash if draft.family else ""
-        released = EntryReleased(revision=content.revision, hash=kept.hash, upon=base)
+        rehearsed = 0
+        if isinstance(content, Procedure):
+            done = self.rehearse(with_draft(house, content), content.id, frame_for(house, content))
+            if not done.signed:
+                raise Conflict(said("writing.not_rehearsed", why=done.why or said("nothing")))
+            rehearsed = done.entries
+        released = EntryReleased(revision=content.revision, hash=kept.hash, upon=base, rehearsed=rehearsed)
         return Decision([Append(self.stream(context), draft.seq, released)], beside=lambda log: log.pins.put(kept))
 
 
@@ -270,11 +296,11 @@ class LookAgainAfter(EntryCommand):
 
 
 def media_of(content: bytes) -> str:
-    """What a page is, by its first bytes; empty: neither a PDF nor a picture."""
+    """What a page is, by its first bytes."""
     for start, media in ((b"%PDF-", "application/pdf"), (b"\x89PNG\r\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg")):
         if content.startswith(start):
             return media
-    return ""
+    return "text/plain"
 
 
 def _matches(pattern: str | None, text: str) -> bool:

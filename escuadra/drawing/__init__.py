@@ -7,6 +7,7 @@ two themes and the printed record style it alike.
 from escuadra.drawing.approach import approach_view
 from escuadra.drawing.bay_map import bay_view, section_view
 from escuadra.drawing.course import course_view
+from escuadra.drawing.drafting import growing, limits_rule
 from escuadra.drawing.drive import speed_view, stretches, way_view
 from escuadra.drawing.floor_marks import marks_view
 from escuadra.drawing.glyph import glyph
@@ -24,7 +25,9 @@ __all__ = [
     "corner_picture",
     "course_view",
     "glyph",
+    "growing",
     "level_view",
+    "limits_rule",
     "lines_view",
     "marks_view",
     "plan_view",

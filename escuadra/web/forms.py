@@ -256,6 +256,38 @@ class CustomerErasure(Posted):
     customer: Text = ""
 
 
+class EntryStart(Posted):
+    """Begin a catalogue entry: from nothing, as a copy, or as one of a family."""
+
+    kind: Text = ""
+    id: Text = ""
+    like: Text = ""
+    family: Text = ""
+
+
+class EntryFields(Posted):
+    """What a section of an entry's form holds, and what is done with its lists and with others' words."""
+
+    at: Text = ""
+    seen: int = 0
+    document: Text = ""
+    page: Text = ""
+    day: Text = ""
+    add: Text = ""
+    out: Text = ""
+    take: Text = ""
+    stays: Text = ""
+
+
+class EntryLife(Posted):
+    """An entry is looked over, released, withdrawn, or looked at again after a day."""
+
+    what: Text = ""
+    seen: int = 0
+    why: Text = ""
+    after: Text = ""
+
+
 class ParkingChoice(Posted):
     """Take a place for a job, or keep it as the bay's usual one."""
 

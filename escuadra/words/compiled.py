@@ -6,6 +6,8 @@ from pathlib import Path
 from babel import Locale
 from babel.messages.pofile import read_po
 
+import escuadra.core.visit.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
+from escuadra.core.authoring.fields import every, form_of
 from escuadra.core.procedure.entries import KINDS
 
 HERE = Path(__file__).parent
@@ -13,13 +15,17 @@ CATEGORIES = ("zero", "one", "two", "few", "many", "other")
 
 
 def descriptions() -> dict[str, str]:
-    """What each field of a catalogue entry is for, as its model describes it: the English message of that field."""
-    return {
-        f"field.{kind}.{name}": field.description
-        for kind, model in KINDS.items()
-        for name, field in model.model_fields.items()
-        if field.description
-    }
+    """What each field of a catalogue entry is called and for, as its model says it, and its choices: in English."""
+    messages: dict[str, str] = {}
+    for model in KINDS.values():
+        for asked in every(form_of(model)):
+            messages[f"label.{asked.code}"] = asked.label
+            if asked.meaning:
+                messages[f"field.{asked.code}"] = asked.meaning
+            messages |= {
+                f"choice.{choice}": choice.replace("_", " ") or "—" for choice in asked.choices if "/" not in choice
+            }
+    return messages
 
 
 def compiled(path: Path) -> str:
@@ -33,7 +39,7 @@ def compiled(path: Path) -> str:
     locale = Locale.parse(path.stem)
     rules = dict(locale.plural_form.rules)
     order = [c for c in CATEGORIES if c in rules or c == "other"]
-    messages: dict[str, object] = {**descriptions()} if path.stem == "en" else {}
+    messages: dict[str, object] = {}
     for message in catalog:
         if not message.id:
             continue
@@ -45,6 +51,8 @@ def compiled(path: Path) -> str:
         if texts:
             plural = len(given) > 1
             messages[message.context] = dict(zip(order, texts, strict=True)) if plural else texts[0]
+    if path.stem == "en":
+        messages = {**descriptions(), **messages}
     symbols = locale.number_symbols.get("latn", locale.number_symbols)
     file_of = {"decimal": symbols["decimal"], "plural": rules, "messages": dict(sorted(messages.items()))}
     return json.dumps(file_of, ensure_ascii=False, indent=1) + "\n"

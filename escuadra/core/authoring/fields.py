@@ -61,6 +61,7 @@ _WORDS = {
     "million": "",
 }
 _IN_WORDS = re.compile(rf"(?<![\w/'’])({'|'.join(map(re.escape, sorted(_WORDS, key=len, reverse=True)))})(?![\w/])")
+_AXES = {"x": "Ahead (x)", "y": "To the left (y)", "z": "Above the floor (z)"}
 _HOLDS: dict[Any, Literal["text", "list"]] = {str: "text", list: "list"}
 LEFT_OUT = ("id", "revision", "sources", "assumed")
 """What the house itself says of an entry."""
@@ -78,7 +79,6 @@ class Asked:
     unit: str = ""
     choices: tuple[str, ...] = ()
     default: Any = None
-    described: bool = False
     above: float | None = None
     """Figures are more than this."""
     holds: Literal["text", "figure", "list", "any"] = "text"
@@ -87,10 +87,28 @@ class Asked:
     by_kind: dict[str, tuple["Asked", ...]] = field(default_factory=dict, hash=False)
     """Of records that are of several kinds: what each kind asks besides."""
 
+    named: str = ""
+    """What its model calls it, where its name alone would not do."""
+    meaning: str = ""
+    """What it is for, as its model says it; empty: it does not."""
+
     @property
     def code(self) -> str:
         """What its name and its meaning are found by: ``label.CODE`` and ``field.CODE``."""
         return f"{self.owner}.{self.name}"
+
+    @property
+    def label(self) -> str:
+        """What it is called in English: as its model says, or its name in code as words, without the unit."""
+        if self.named or self.name in _AXES:
+            return self.named or _AXES[self.name]
+        words = self.name.split("_")
+        if len(words) > 1 and words[-1] in _SUFFIXES:
+            words.pop()
+        if words[0] == "u" and len(words) > 1:
+            words = ["uncertainty", "of", *words[1:]]
+        text = " ".join(words)
+        return text[:1].upper() + text[1:]
 
     def part(self, name: str, kind: str = "") -> "Asked | None":
         """A field of the record, or of a kind of record."""
@@ -127,14 +145,16 @@ def _parts(model: type[Frozen], unit: str) -> tuple[Asked, ...]:
 
 def _asked(model: type[Frozen], name: str, info: FieldInfo, held: str) -> Asked:
     default = info.get_default(call_default_factory=True) if not info.is_required() else None
-    owner = _owner(model, name)
-    first = Asked(name, "text", owner, info.is_required(), default=default, described=bool(info.description))
+    owner = owner_of(model, name)
+    first = Asked(
+        name, "text", owner, info.is_required(), default=default, named=info.title or "", meaning=info.description or ""
+    )
     above = next((m.gt for m in info.metadata if isinstance(m, annotated_types.Gt)), None)
     unit = unit_of(name, info.description or "", held)
     return _typed(first, info.annotation, unit, above if isinstance(above, int | float) else None)
 
 
-def _owner(model: type[Frozen], name: str) -> str:
+def owner_of(model: type[Frozen], name: str) -> str:
     """The model that states the field first: what several kinds have alike is named once."""
     return next(m.__name__ for m in reversed(model.__mro__) if name in getattr(m, "__annotations__", ()))
 
@@ -202,4 +222,6 @@ def _several(asked: Asked, args: tuple[Any, ...], unit: str, above: float | None
         return replace(asked, kind="records", parts=_parts(one, unit))
     if typing.get_origin(one) is Literal:
         return replace(asked, kind="many", choices=tuple(str(a) for a in typing.get_args(one)))
-    return replace(asked, kind="figures" if _is_figure(args[0]) else "texts", unit=unit, above=above)
+    if _is_figure(args[0]):
+        return replace(asked, kind="figures", unit=unit, above=above)
+    return replace(asked, kind="texts")

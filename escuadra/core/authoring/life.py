@@ -224,6 +224,7 @@ class EntryReleased(EntryPayload):
     revision: int
     hash: str = Field(description="of the kept content")
     upon: str = Field("", description="hash of the entry that a family's member differs from")
+    rehearsed: int = Field(0, description="entries of the rehearsal that came to a signature; 0: it has none")
 
     def apply(self, state: Draft, event: Event) -> Draft:
         assert state.look is not None

@@ -6,13 +6,13 @@ instrument that reads it; a frame reaches where the target hangs; an instrument 
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from escuadra.core.authoring.life import Way
-from escuadra.core.authoring.writing import Finding
+from escuadra.core.authoring.writing import Finding, Written
 from escuadra.core.base.said import Name, Said, nouns, said
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.procedure.sheet import Mounting, Procedure
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.capability import decides
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -39,14 +39,18 @@ def plan_with(procedure: Procedure, shelf: Shelf, frame: FrameProfile) -> Plan |
     return Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
 
 
+def strangers(says: Written, shelf: Shelf) -> Iterator[Finding]:
+    """What a sheet names that is not there: its vehicle, a target, a side of it; seen while it is typed."""
+    vehicle = says.data.get("vehicle")
+    if vehicle and vehicle not in shelf.vehicles:
+        yield Finding("vehicle", _one_of(shelf.vehicles), str(vehicle))
+    yield from _mounting(says, ("mounting",), shelf)
+    for k in range(len(says.data.get("stations", []))):
+        yield from _mounting(says, ("stations", k, "mounting"), shelf)
+
+
 def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     """What would keep somebody from working by it, as far as can be seen without a step done."""
-    if procedure.vehicle not in shelf.vehicles:
-        yield Finding("vehicle", _one_of(shelf.vehicles), procedure.vehicle)
-    yield from _mounting(procedure.mounting, "mounting", shelf)
-    for station in procedure.stations:
-        if station.mounting is not None:
-            yield from _mounting(station.mounting, f"stations.{station.id}.mounting", shelf)
     plans = [plan for frame in shelf.frames if (plan := plan_with(procedure, shelf, frame)) is not None]
     if not plans:
         return
@@ -67,16 +71,21 @@ def undecided(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     yield from (Finding(f"checks.{id}", what, doubt=True) for id, (what, can) in best.items() if not can)
 
 
-def _mounting(mounting: Mounting, way: Way, shelf: Shelf) -> Iterator[Finding]:
-    target = shelf.targets.get(mounting.target)
+def _mounting(says: Written, loc: tuple[str | int, ...], shelf: Shelf) -> Iterator[Finding]:
+    mounting: Any = says.data
+    for step in loc:
+        mounting = mounting.get(step) or {} if isinstance(mounting, dict) else mounting[step]
+    if not mounting.get("target"):
+        return
+    target = shelf.targets.get(mounting["target"])
     if target is None:
-        yield Finding(f"{way}.target", _one_of(shelf.targets), mounting.target)
+        yield Finding(says.way((*loc, "target")), _one_of(shelf.targets), mounting["target"])
         return
     for name, has in (("side", target.sides), ("way_up", target.ways_up), ("fixing", target.fixings)):
-        given = getattr(mounting, name)
-        if given not in has:
+        given = mounting.get(name)
+        if given and given not in has:
             what = said("authoring.not_on_target", target=target.name, has=nouns([Name(one) for one in has], "comma"))
-            yield Finding(f"{way}.{name}", what, given)
+            yield Finding(says.way((*loc, name)), what, given)
 
 
 def _reached(plans: Sequence[Plan]) -> Iterator[Finding]:

@@ -16,10 +16,10 @@ from escuadra.core.base.said import FIGURE_OF, exact, said
 USUAL: dict[str, tuple[float, float]] = {
     "Procedure.distance": (300, 12_000),
     "Procedure.offset": (-2_500, 2_500),
-    "Procedure.height": (120, 2_600),
+    "Procedure.height": (1, 2_600),
     "Station.distance": (300, 12_000),
     "Station.offset": (-5_000, 5_000),
-    "Station.height": (120, 2_600),
+    "Station.height": (1, 2_600),
     "Sensor.x": (-1_500, 7_000),
     "Sensor.z": (120, 3_200),
     "VehicleModel.wheelbase": (1_700, 5_200),

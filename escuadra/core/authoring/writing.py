@@ -309,10 +309,11 @@ def _word(fields: Fields, part: Asked, found: Any, way: Way) -> None:
         fields.texts[way] = found[first]
         fields.texts.update({f"{way}@{code}": text for code, text in found.items() if code != first})
         return
-    fields.texts[way] = _text(part, found)
+    fields.texts[way] = shown(part, found)
 
 
-def _text(part: Asked, found: Any) -> str:
+def shown(part: Asked, found: Any) -> str:
+    """A value as it would be typed in a field."""
     match part.kind:
         case "figure":
             return _written_figure(part, found)

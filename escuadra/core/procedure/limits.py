@@ -1,5 +1,7 @@
 """What a sheet allows of a figure."""
 
+from pydantic import Field
+
 from escuadra.core.base.model import Frozen, NotNegative, Number
 
 
@@ -7,8 +9,8 @@ class Limits(Frozen):
     """Allowed from nominal − minus to nominal + plus."""
 
     nominal: Number = 0.0
-    minus: NotNegative
-    plus: NotNegative
+    minus: NotNegative = Field(title="Allowed below")
+    plus: NotNegative = Field(title="Allowed above")
 
     @property
     def lower(self) -> float:

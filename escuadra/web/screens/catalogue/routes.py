@@ -6,6 +6,7 @@ import yaml
 from fastapi import Request
 from fastapi.responses import Response
 
+from escuadra.core.authoring.fields import owner_of
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.wording import amount
@@ -39,7 +40,7 @@ def show(request: Request, kind: str, id: str) -> Response:
     )
 
 
-LEFT_OUT = ("id", "revision", "name", "title", "note", "checks", "cautions")
+LEFT_OUT = ("id", "revision", "sources", "assumed", "name", "title", "note", "checks", "cautions")
 """What stands in the heading, or is a text for the sheet."""
 
 
@@ -51,7 +52,13 @@ def rows(content: Frozen) -> list[tuple[str, str, str]]:
         value = written.get(name)
         if value not in (None, [], {}, "") and name not in LEFT_OUT:
             text = yaml.safe_dump(value, sort_keys=False, allow_unicode=True, default_flow_style=None, width=72)
-            found.append((name, name if field.description else "", text.removesuffix("...\n").rstrip()))
+            found.append(
+                (
+                    name,
+                    f"{owner_of(type(content), name)}.{name}" if field.description else "",
+                    text.removesuffix("...\n").rstrip(),
+                )
+            )
     return found
 
 
