@@ -1,6 +1,7 @@
 """A form read off the models: words become the entry that they say, each complaint stands at its field."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
+from types import MappingProxyType
 
 import pytest
 
@@ -19,11 +20,17 @@ from tests.english import told
 TEO, INES = (Person(id=id, name=id.title()) for id in ("teo", "ines"))
 
 
-def typed_again(catalogue: Catalogue, kind: str, id: str, *unknown: str, **other: str) -> Written:
-    """An entry of the catalogue as it would be typed, with other words for some fields; ``__``: a step further in."""
+def typed_again(
+    catalogue: Catalogue,
+    kind: str,
+    id: str,
+    other: Mapping[str, str] = MappingProxyType({}),
+    unknown: Sequence[str] = (),
+) -> Written:
+    """An entry of the catalogue as it would be typed, with other words for some fields."""
     content, form = catalogue.get(kind, id).content, form_of(KINDS[kind])
     words = words_of(form, content.model_dump(mode="json", exclude_none=True))
-    texts = {**words.texts, **{name.replace("__", "."): text for name, text in other.items()}}
+    texts = {**words.texts, **other}
     return written(kind, form, Fields(texts, words.parts), {"id": id, "revision": content.revision}, unknown)
 
 
@@ -99,14 +106,14 @@ def test_what_cannot_be_meant_is_refused_in_words(asked: Asked, typed: str, want
     [
         ({"distance": "93.5 kg"}, {"distance"}),
         ({"datum": ""}, {"datum"}),
-        ({"checks__square__limits__minus": "−1"}, {"checks.square.limits.minus"}),
-        ({"checks__square__kind": "squarish"}, {"checks.square.kind"}),
-        ({"checks__level__id": "square"}, {"checks"}),
-        ({"mounting__target": "", "height": "0"}, {"mounting.target", "height"}),
+        ({"checks.square.limits.minus": "−1"}, {"checks.square.limits.minus"}),
+        ({"checks.square.kind": "squarish"}, {"checks.square.kind"}),
+        ({"checks.level.id": "square"}, {"checks"}),
+        ({"mounting.target": "", "height": "0"}, {"mounting.target", "height"}),
     ],
 )
 def test_each_complaint_stands_at_its_field(catalogue: Catalogue, other: dict[str, str], ways: set[str]) -> None:
-    says = typed_again(catalogue, "procedure", "BL-RAD-01", **other)
+    says = typed_again(catalogue, "procedure", "BL-RAD-01", other)
     assert says.content is None
     assert {one.way for one in says.findings} == ways
 
@@ -115,7 +122,7 @@ def test_each_complaint_stands_at_its_field(catalogue: Catalogue, other: dict[st
     ("typed", "doubt", "told_of"), [("93.5", False, "Was it cm?"), ("93.5 mm", True, "Unusual"), ("20 m", True, "")]
 )
 def test_a_slip_of_the_unit_shows_itself(catalogue: Catalogue, typed: str, doubt: bool, told_of: str) -> None:
-    says = typed_again(catalogue, "procedure", "BL-RAD-01", distance=typed)
+    says = typed_again(catalogue, "procedure", "BL-RAD-01", {"distance": typed})
     (one,) = unusual(form_of(KINDS["procedure"]), says, {"distance": typed})
     assert (one.way, one.doubt) == ("distance", doubt)
     assert told_of in told(one.what)
@@ -123,7 +130,7 @@ def test_a_slip_of_the_unit_shows_itself(catalogue: Catalogue, typed: str, doubt
 
 def test_what_nobody_knows_has_a_usual_value_that_is_less_sure(catalogue: Catalogue) -> None:
     unknown = ["hub_track_front", "hub_track_rear", "marks.u_symmetry_mm"]
-    says = typed_again(catalogue, "vehicle", "quillon-risco", *unknown, hub_track_front="")
+    says = typed_again(catalogue, "vehicle", "quillon-risco", {"hub_track_front": ""}, unknown)
     known, model = catalogue.get("vehicle", "quillon-risco").content, says.content
     assert model is not None
     assert model.assumed == sorted(unknown)
@@ -131,7 +138,7 @@ def test_what_nobody_knows_has_a_usual_value_that_is_less_sure(catalogue: Catalo
     assert abs(model.hub_track_rear - known.hub_track_rear) < 2 * U_TRACK_MM  # type: ignore[attr-defined]
     assert model.u_hub_mm == U_TRACK_MM / 2 > known.u_hub_mm  # type: ignore[attr-defined]
     assert model.marks.u_symmetry_mm > known.marks.u_symmetry_mm  # type: ignore[attr-defined]
-    bare = typed_again(catalogue, "vehicle", "quillon-risco", *unknown, outline__width="")
+    bare = typed_again(catalogue, "vehicle", "quillon-risco", {"outline.width": ""}, unknown)
     assert "outline.width" in {one.way for one in bare.findings}
     assert typed_again(catalogue, "target", "RP-1", ["width"]).content is None, (
         "a target's width is known or it is none"

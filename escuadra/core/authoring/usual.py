@@ -40,8 +40,6 @@ USUAL: dict[str, tuple[float, float]] = {
     "FrameProfile.beam_length": (600, 5_000),
     "FrameProfile.face_offset": (0, 900),
     "FrameProfile.reach": (50, 3_000),
-    "StandingBody.width": (60, 12_000),
-    "StandingBody.height": (60, 12_000),
 }
 """By the model and its field, in the field's own unit."""
 _BARE = re.compile(r"[-+−]?[\d.,\s]+")
