@@ -140,7 +140,7 @@ def test_what_nobody_knows_has_a_usual_value_that_is_less_sure(catalogue: Catalo
     assert model.marks.u_symmetry_mm > known.marks.u_symmetry_mm  # type: ignore[attr-defined]
     bare = typed_again(catalogue, "vehicle", "quillon-risco", {"outline.width": ""}, unknown)
     assert "outline.width" in {one.way for one in bare.findings}
-    assert typed_again(catalogue, "target", "RP-1", ["width"]).content is None, (
+    assert typed_again(catalogue, "target", "RP-1", {}, ["width"]).content is None, (
         "a target's width is known or it is none"
     )
 

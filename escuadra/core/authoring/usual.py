@@ -14,10 +14,10 @@ from escuadra.core.base.quantities import FACTORS
 from escuadra.core.base.said import FIGURE_OF, exact, said
 
 USUAL: dict[str, tuple[float, float]] = {
-    "Procedure.distance": (300, 12_000),
+    "Procedure.distance": (150, 12_000),
     "Procedure.offset": (-2_500, 2_500),
     "Procedure.height": (1, 2_600),
-    "Station.distance": (300, 12_000),
+    "Station.distance": (150, 12_000),
     "Station.offset": (-5_000, 5_000),
     "Station.height": (1, 2_600),
     "Sensor.x": (-1_500, 7_000),
