@@ -8,7 +8,7 @@ from escuadra.commands.codes import text_of
 from escuadra.commands.house import House
 from escuadra.core.authoring.fields import Asked, form_of
 from escuadra.core.authoring.life import Draft, MakersPage, Way, fold_entry
-from escuadra.core.authoring.soundness import Shelf, doubts, plan_with, strangers, undecided
+from escuadra.core.authoring.soundness import Shelf, at_odds, doubts, in_the_way, plan_with, strangers, undecided
 from escuadra.core.authoring.usual import unusual
 from escuadra.core.authoring.writing import Fields, Finding, Written, fields_of, words_of, written
 from escuadra.core.base.errors import BadInput
@@ -70,7 +70,10 @@ def laid_out(house: House, draft: Draft) -> OnDesk:
     odd = [*unusual(form, says, fields.texts)]
     if draft.kind == "procedure":
         told = {one.way for one in says.findings}
-        odd += [one for one in strangers(says, shelf_of(house)) if one.way not in told]
+        shelf = shelf_of(house)
+        odd += [one for one in strangers(says, shelf) if one.way not in told]
+        if isinstance(says.content, Procedure):
+            odd += [*in_the_way(says.content, shelf), *at_odds(says.content)]
     return OnDesk(draft, form, fields, base, says, (*says.findings, *odd))
 
 

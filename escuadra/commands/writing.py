@@ -27,7 +27,7 @@ from escuadra.core.authoring.writing import MOST_PARTS, Fields
 from escuadra.core.base.entry import FigureSource
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import readable
-from escuadra.core.base.said import Name, Noun, Said, said
+from escuadra.core.base.said import Name, Noun, Said, Sentences, said
 from escuadra.core.base.stream import Payload
 from escuadra.core.house import DUTIES
 from escuadra.core.procedure.assumed import CAN_BE
@@ -46,7 +46,7 @@ class Done(Protocol):
     def entries(self) -> int: ...
 
     @property
-    def why(self) -> Said | None: ...
+    def why(self) -> Said | Sentences | None: ...
 
 
 Rehearse = Callable[[Catalogue, str, str], Done]

@@ -14,7 +14,7 @@ from escuadra.commands.garage import Garage
 from escuadra.commands.people import AddPerson
 from escuadra.commands.signing import Sign
 from escuadra.core.base.errors import BadInput, Conflict, refusal
-from escuadra.core.base.said import Said, said
+from escuadra.core.base.said import Said, Sentences, said, sentences
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.bay.bay import Bay
 from escuadra.core.visit.aiming import stated
@@ -41,7 +41,7 @@ class Rehearsed:
     signed: bool
     entries: int
     """Of the visit: readings, answers, moves."""
-    why: Said | None = None
+    why: Said | Sentences | None = None
     """What kept it from its signature."""
     check: str = ""
     """Id of the check that it stopped at; empty: at none."""
@@ -65,7 +65,7 @@ def _through(garage: Garage, procedure: str, frame: str) -> Rehearsed:
     try:
         done = run_through(who, procedure, frame)
     except Stuck as stuck:
-        return Rehearsed(False, _entries(who), stuck.move.sentence, stuck.move.check)
+        return Rehearsed(False, _entries(who), sentences(stuck.move.sentence, stuck.move.then), stuck.move.check)
     except BadInput as cause:
         return Rehearsed(False, _entries(who), refusal(cause))
     except Conflict as cause:

@@ -227,6 +227,7 @@ class Record(Frozen):
     log_events: int
     log_head: str = Field(description="hash of the last event that the signer saw")
     application: str
+    assumed: list[str] = Field([], description="figures of the vehicle that nobody knew: usual values stand for them")
 
 
 def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
@@ -238,6 +239,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
     line = solved.line if solved and solved.line else ("thrust" if sheet.setup.toe else "none")
     return Record(
         note=plan.procedure.note,
+        assumed=plan.vehicle.assumed,
         number=job.number,
         revision=state.revision,
         vin=job.vin,

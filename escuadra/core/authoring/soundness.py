@@ -9,14 +9,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from escuadra.core.authoring.writing import Finding, Written
-from escuadra.core.base.said import Name, Said, nouns, said
+from escuadra.core.base.said import Length, Name, Said, exact, nouns, said
 from escuadra.core.instruments.instrument import Tool
+from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
-from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.visit.capability import decides
+from escuadra.core.procedure.sheet import Procedure, datum_at
+from escuadra.core.visit.capability import undecidable
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
-from escuadra.core.visit.reach import beyond_any
+from escuadra.core.visit.reach import Beyond, beyond
 from escuadra.core.visit.sheet import derive
 
 
@@ -49,8 +50,35 @@ def strangers(says: Written, shelf: Shelf) -> Iterator[Finding]:
         yield from _mounting(says, ("stations", k, "mounting"), shelf)
 
 
+def at_odds(procedure: Procedure) -> Iterator[Finding]:
+    """Checks whose nominal is not the sheet's own figure: nobody could meet both."""
+    own = {"distance": procedure.distance, "target_height": procedure.height}
+    for check in procedure.checks:
+        limits = getattr(check, "limits", None)
+        if procedure.stations or check.kind not in own or not isinstance(limits, Limits):
+            continue
+        if limits.nominal != own[check.kind]:
+            what = said("authoring.at_odds", here=exact(Length, limits.nominal), sheet=exact(Length, own[check.kind]))
+            yield Finding(f"checks.{check.id}.limits.nominal", what)
+
+
+def in_the_way(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
+    """A target that would stand within the vehicle: the distance, its unit or what it is counted from is wrong."""
+    vehicle = shelf.vehicles.get(procedure.vehicle)
+    if vehicle is None or procedure.stations:
+        return
+    x, y = datum_at(procedure, vehicle)
+    ahead, aside = x + procedure.distance, y + procedure.offset
+    front = vehicle.wheelbase + vehicle.outline.front_overhang
+    if -vehicle.outline.rear_overhang < ahead < front and abs(aside) < vehicle.outline.width / 2:
+        yield Finding("distance", said("authoring.in_the_vehicle", least=exact(Length, front - x)))
+
+
 def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     """What would keep somebody from working by it, as far as can be seen without a step done."""
+    vehicle = shelf.vehicles.get(procedure.vehicle)
+    if vehicle is not None and not any(procedure.id in sensor.sheets for sensor in vehicle.sensors):
+        yield Finding("vehicle", said("authoring.not_listed", name=vehicle.name), doubt=True)
     plans = [plan for frame in shelf.frames if (plan := plan_with(procedure, shelf, frame)) is not None]
     if not plans:
         return
@@ -63,12 +91,8 @@ def undecided(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     plan = next((plan for frame in shelf.frames if (plan := plan_with(procedure, shelf, frame)) is not None), None)
     if plan is None:
         return
-    best: dict[str, tuple[Said, bool]] = {}
-    for tool in shelf.tools:
-        for one in decides(plan, tool):
-            can = one.readings is not None or best.get(one.check, (one, False))[1]
-            best[one.check] = said("authoring.undecidable", allowed=one.allowed), can
-    yield from (Finding(f"checks.{id}", what, doubt=True) for id, (what, can) in best.items() if not can)
+    for check, allowed in dict(undecidable(plan, shelf.tools)).items():
+        yield Finding(f"checks.{check}", said("authoring.undecidable", allowed=allowed), doubt=True)
 
 
 def _mounting(says: Written, loc: tuple[str | int, ...], shelf: Shelf) -> Iterator[Finding]:
@@ -90,10 +114,16 @@ def _mounting(says: Written, loc: tuple[str | int, ...], shelf: Shelf) -> Iterat
 
 def _reached(plans: Sequence[Plan]) -> Iterator[Finding]:
     """A frame that reaches is enough; those that do not are said."""
-    short = [found for plan in plans if (found := beyond_any(plan)) is not None]
+    short = [found for plan in plans if (found := _beyond(plan)) is not None]
     for found in short:
         aside = found.words.code.startswith("reach.aside")
         yield Finding("offset" if aside else "height", found.words, doubt=len(short) < len(plans))
+
+
+def _beyond(plan: Plan) -> Beyond | None:
+    """What its frame cannot reach at any place where the frame carries the target."""
+    at = plan.at_stations.values() or [plan]
+    return next((found for one in at if (found := beyond(one)) is not None), None)
 
 
 def _read(plan: Plan, tools: Sequence[Tool]) -> Iterator[Finding]:

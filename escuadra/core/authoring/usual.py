@@ -11,7 +11,7 @@ from escuadra.core.authoring.fields import Asked
 from escuadra.core.authoring.life import Way
 from escuadra.core.authoring.writing import Finding, Written
 from escuadra.core.base.quantities import FACTORS
-from escuadra.core.base.said import FIGURE_OF, exact, said
+from escuadra.core.base.said import FIGURE_OF, Name, exact, nouns, said
 
 USUAL: dict[str, tuple[float, float]] = {
     "Procedure.distance": (150, 12_000),
@@ -54,9 +54,10 @@ def unusual(form: Asked, found: Written, texts: Mapping[Way, str]) -> Iterator[F
         shown = FIGURE_OF[asked.unit]
         low, high = exact(shown, bounds[0]), exact(shown, bounds[1])
         bare = _BARE.fullmatch(texts.get(way, "")) is not None
-        meant = next((unit for unit, by in _others(asked.unit) if bounds[0] <= value * by <= bounds[1]), "")
+        meant = [unit for unit, by in _others(asked.unit) if bounds[0] <= value * by <= bounds[1]]
         if bare and meant:
-            what = said("authoring.other_unit", value=exact(shown, value), unit=meant, low=low, high=high)
+            units = nouns([Name(unit) for unit in meant], "or")
+            what = said("authoring.other_unit", value=exact(shown, value), units=units, low=low, high=high)
         else:
             what = said("authoring.unusual" if bare else "authoring.unusual_as_typed", low=low, high=high)
         yield Finding(way, what, texts.get(way, ""), doubt=not bare)

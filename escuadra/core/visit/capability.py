@@ -5,6 +5,8 @@ sheet itself then says how sure each figure is. An instrument decides a toleranc
 between the limits (``capable`` of ``verdict``, JCGM 106), perhaps only with repeated readings.
 """
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from escuadra.core.base.said import Said, Text, Value, said
@@ -94,6 +96,33 @@ def _state(values: dict[str, tuple[Slot, float]], figures: dict[str, Instrument]
 
 def _figures(sheet: Sheet) -> dict[tuple[str, str], Figure]:
     return {(v.check.id, f.id): f for v in sheet.checks for f in v.judgement.figures}
+
+
+def undecidable(plan: Plan, tools: Sequence[Tool]) -> list[tuple[str, Said]]:
+    """Tolerances that cannot be decided here: check and what is allowed, each read with the best instrument for it."""
+    plan = replace(plan, bay=KNOWN)
+    values = _values(plan)
+    own = {id: best for id, (slot, _) in values.items() if (best := _best(slot, tools)) is not None}
+    left: dict[tuple[str, str], Figure] = {}
+    for n in REPEATS:
+        figures = _figures(derive(_state(values, own, n), plan, 0))
+        left = {
+            key: figure
+            for key, figure in figures.items()
+            if figure.lower is not None and figure.upper is not None and not figure.verdict.capable
+        }
+        if not left:
+            break
+    return [(check, figure.allowed) for (check, _), figure in left.items()]
+
+
+def _best(slot: Slot, tools: Sequence[Tool]) -> Instrument | None:
+    """What the most accurate instrument for a slot contributes."""
+    if slot.quantity is None:
+        return None
+    dimension = slot.quantity.dimension
+    found = [tool.contributions_in(dimension) for tool in tools if slot.reads in tool.reads]
+    return min(found, key=lambda one: math.hypot(one.accuracy_constant, one.resolution), default=None)
 
 
 def decides(plan: Plan, tool: Tool) -> list[Decides]:

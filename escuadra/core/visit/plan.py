@@ -11,7 +11,7 @@ from functools import cached_property, lru_cache
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, said
+from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, nouns, said
 from escuadra.core.bay.bay import Bay
 from escuadra.core.bay.ground import Amount
 from escuadra.core.bay.standing import Standing, target_places
@@ -64,6 +64,12 @@ class Plan:
     """The station before which the vehicle is turned, where the bay has not the room for all of them at once."""
     no_room: Said | None = None
     """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
+
+    @property
+    def assumed(self) -> Said | None:
+        """What nobody knew of the vehicle, for which a usual value with a wider uncertainty stands."""
+        unknown = [Noun(f"assumed.{name.rpartition('.')[2]}") for name in self.vehicle.assumed]
+        return said("plan.assumed", names=nouns(unknown)) if unknown else None
 
     @cached_property
     def part(self) -> Procedure:

@@ -30,7 +30,7 @@ from escuadra.rehearsal import rehearse
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told, upload_of
 from escuadra.web.screens import screen
-from escuadra.web.screens.writing.layout import FIRST, Shown, changes, named, section_of, sections
+from escuadra.web.screens.writing.layout import FIRST, Shown, changes, item_name, named, section_of, sections
 
 router = screen("writing", "/write", within="garage")
 FIELD, ASKED, UNKNOWN = "f.", "asked.", "unknown."
@@ -234,6 +234,7 @@ def _check(
         wrong=[(one, named(desk, one.way), section_of(desk, one.way)) for one in found],
         refused=[one for one in found if not one.doubt],
         rehearsed=done,
+        at_check=item_name(desk, f"checks.{done.check}", done.check) if done is not None else "",
         before=before,
         changes=list(changes(desk, old)) if before is not None else [],
         visits=_open_visits(request, id) if kind == "procedure" else [],
