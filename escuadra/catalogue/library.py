@@ -15,8 +15,8 @@ import yaml
 from pydantic import ValidationError
 
 import escuadra.core.visit.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
+from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput, bad_input
-from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import canonical
 from escuadra.core.procedure.entries import KINDS
@@ -103,14 +103,14 @@ def load(folders: Iterable[Path]) -> Catalogue:
         if key[0] != "procedure":
             continue
         try:
-            _hold_together(Catalogue(entries), entries[key].content, worked_out=PRACTICE not in path.parents)
+            hold_together(Catalogue(entries), entries[key].content, worked_out=PRACTICE not in path.parents)
         except BadInput as error:
             del entries[key]
             refused.append(CatalogueError(error.field, error.given, error.accepted, f"{path}: {error.where}"))
     return Catalogue(entries, tuple(refused))
 
 
-def _hold_together(catalogue: Catalogue, procedure: Procedure, worked_out: bool) -> None:
+def hold_together(catalogue: Catalogue, procedure: Procedure, worked_out: bool) -> None:
     """A procedure finds what it names and, where ``worked_out``, a sheet follows from it; raises ``BadInput``."""
     vehicle = catalogue.get("vehicle", procedure.vehicle).content
     targets = {id: catalogue.get("target", id).content for id in procedure.targets}
@@ -122,19 +122,25 @@ def _hold_together(catalogue: Catalogue, procedure: Procedure, worked_out: bool)
         raise BadInput(f"checks.{id}", procedure.id, said("wants.check_can_judged", id=vehicle.id, why=why))
 
 
-def read_file(path: Path, model: type[Frozen]) -> Frozen:
+def read_file(path: Path, model: type[CatalogueEntry]) -> CatalogueEntry:
     """One validated entry; raises ``CatalogueError`` with file, line and field."""
     try:
         text = path.read_text(encoding="utf-8")
-        data = yaml.load(text, Loader=Loader)
     except (OSError, UnicodeDecodeError) as error:
         given = getattr(error, "strerror", None) or said("catalogue.library.bytes_no_utf_8")
         raise CatalogueError(path.name, given, said("catalogue.library.yaml_file_utf_8"), str(path)) from error
+    return read_text(text, str(path), path.name, model)
+
+
+def read_text(text: str, path: str, name: str, model: type[CatalogueEntry]) -> CatalogueEntry:
+    """One validated entry of a file's text; raises ``CatalogueError`` with file, line and field."""
+    try:
+        data = yaml.load(text, Loader=Loader)
     except (yaml.YAMLError, RecursionError, ValueError) as error:
         mark = getattr(error, "problem_mark", None)
         problem = str(getattr(error, "problem", "") or error or said("catalogue.library.nested_too_deep"))
         raise CatalogueError(
-            path.name, problem, said("catalogue.library.well_formed_yaml"), f"{path}:{mark.line + 1 if mark else 1}"
+            name, problem, said("catalogue.library.well_formed_yaml"), f"{path}:{mark.line + 1 if mark else 1}"
         ) from error
     try:
         return model.model_validate(data)

@@ -6,7 +6,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from escuadra.core.authoring.life import EntryBegun, EntryReleased, EntryTyped, EntryWithdrawn
+from escuadra.core.authoring.life import EntryBegun, EntryReleased, EntryTaken, EntryTyped, EntryWithdrawn
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import PAYLOADS, Event, Payload
@@ -180,6 +180,18 @@ def _entry_released(connection: Connection, event: Event, released: EntryRelease
     connection.execute(_own(event).values(**told))
 
 
+def _entry_taken(connection: Connection, event: Event, taken: EntryTaken) -> None:
+    row: dict[str, Any] = {
+        "kind": taken.kind,
+        "id": taken.id,
+        "title": _title(taken.fields),
+        "person": event.person.name,
+    }
+    row |= {"at": event.at, "revision": taken.revision, "hash": taken.hash, "withdrawn": 0, "changed": 0}
+    connection.execute(delete(draft).where(draft.c.kind == taken.kind, draft.c.id == taken.id))
+    connection.execute(insert(draft).values(**row))
+
+
 def _entry_withdrawn(connection: Connection, event: Event, _said: EntryWithdrawn) -> None:
     connection.execute(_own(event).values(withdrawn=1))
 
@@ -212,4 +224,5 @@ _ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
     "entry_parts": _entry_parts,
     "entry_released": _entry_released,
     "entry_withdrawn": _entry_withdrawn,
+    "entry_taken": _entry_taken,
 }

@@ -385,7 +385,7 @@ class Verification:
                 house.erased[data["id"]] = event["at"]
             case "entry_kept":
                 house.pins[data["hash"]] = data.get("content") or data["hash"]
-            case "entry_released":
+            case "entry_released" | "entry_taken":
                 house.pins[data["hash"]] = data["hash"]
         for digest in _digests(kind, data):
             try:

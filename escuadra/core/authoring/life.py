@@ -50,6 +50,8 @@ class Release:
     at: int
     seq: int
     look: Look
+    taken: str = ""
+    """SHA-256 of the bundle that it was taken from; empty: it was written here."""
 
 
 @dataclass(frozen=True)
@@ -230,6 +232,51 @@ class EntryReleased(EntryPayload):
         assert state.look is not None
         release = Release(self.revision, self.hash, event.person, event.at, event.seq, state.look)
         return replace(state, releases=(*state.releases, release), authors={}, withdrawn="", seq=event.seq)
+
+
+class EntryTaken(EntryPayload):
+    """A revision came in a bundle and is used from now on as it is: it was looked over elsewhere, if at all."""
+
+    code = "entry_taken"
+
+    kind: str
+    id: str
+    revision: int
+    hash: str = Field(description="of the kept content")
+    bundle: str = Field(description="SHA-256 of the bundle")
+    fields: dict[str, str] = {}
+    parts: dict[str, list[str]] = {}
+    sources: dict[str, FigureSource] = {}
+
+    def apply(self, state: Draft, event: Event) -> Draft:
+        fields = {way: self.typed(text, event, self.sources.get(way)) for way, text in self.fields.items()}
+        parts = {way: tuple(keys) for way, keys in self.parts.items()}
+        look = Look(event.person, event.at, event.seq, alone=True)
+        release = Release(self.revision, self.hash, event.person, event.at, event.seq, look, self.bundle)
+        taken = replace(state, kind=self.kind, id=self.id, fields=fields, parts=parts, family=False, like="")
+        # Its release stands on what it brought: nothing was typed after it.
+        return replace(
+            taken,
+            rivals={},
+            unknown=frozenset(),
+            authors={},
+            releases=(*state.releases, release),
+            withdrawn="",
+            seq=event.seq,
+            changed=event.seq - 1,
+            look=look,
+        )
+
+
+class BundleTaken(EntryPayload):
+    """A bundle was taken in; each of its entries says so in its own stream."""
+
+    code = "bundle_taken"
+
+    bundle: str = Field(description="its SHA-256")
+
+    def apply(self, state: Draft, event: Event) -> Draft:
+        return replace(state, seq=event.seq)
 
 
 class EntryWithdrawn(EntryPayload):

@@ -6,6 +6,7 @@ import yaml
 from fastapi import Request
 from fastapi.responses import Response
 
+from escuadra.catalogue.bundle import as_yaml as yaml_of
 from escuadra.core.authoring.fields import owner_of
 from escuadra.core.base.model import Frozen
 from escuadra.core.base.said import Said, said
@@ -21,8 +22,7 @@ router = screen("entries", "/catalogue", within="garage", posts=False)
 def as_yaml(request: Request, kind: str, id: str) -> Response:
     """The entry as a catalogue file."""
     found = garage_of(request).catalogue.get(kind, id)
-    text = yaml.safe_dump(found.content.model_dump(mode="json", exclude_none=True), sort_keys=False, allow_unicode=True)
-    return Response(text, media_type="application/yaml", headers=named(found.id.casefold(), "yaml"))
+    return Response(yaml_of(found.content), media_type="application/yaml", headers=named(found.id.casefold(), "yaml"))
 
 
 @router.get("/{kind}/{id}")
