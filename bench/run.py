@@ -17,6 +17,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 import aiming
 import application
 import around
+import catalogue
 import coverage_of_methods as methods
 import driving
 import explaining
@@ -100,6 +101,15 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
     keep("bent_brackets_named", lambda: named, (0.95, 1.0), what)
     keep("sound_brackets_named", lambda: sound, (0, 0.02), "and of the 200 on sound ones")
     keep("start_ratio", application.start_ratio, (0, 2), "command to first page ÷ import fastapi, sqlalchemy, numpy")
+    start, searched = catalogue.ratios()
+    keep(
+        "start_ratio_5000",
+        lambda: start,
+        (0, 1.15),
+        "nothing to first page with 5,000 sheets made here ÷ with what ships",
+    )
+    what = "with 5,000 sheets: the slower of opening New visit and searching ÷ a bare page"
+    keep("catalogue_ratio", lambda: searched, (0, 3), what)
     keep("rss_mb", application.rss_mb, (0, 130), "resident memory after 500 pages of 300 visits, MB")
     for method, (normal, rectangular) in methods.coverage([m for m in METHODS if m != "none"]).items():
         what = f"{METHODS[method].title}: truth within the stated U"

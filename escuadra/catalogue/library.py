@@ -6,8 +6,9 @@ its canonical content.
 """
 
 import hashlib
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +20,7 @@ from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput, bad_input
 from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import canonical
-from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.entries import KINDS, Head, head_of
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -35,6 +36,13 @@ class CatalogueError(BadInput):
 
 
 @dataclass(frozen=True)
+class Later:
+    """Content that is read when somebody asks."""
+
+    read: Callable[[], Any]
+
+
+@dataclass(frozen=True)
 class Entry:
     """A catalogue entry as it was loaded."""
 
@@ -42,9 +50,22 @@ class Entry:
     id: str
     revision: int
     hash: str
-    content: Any
+    holds: Any = field(repr=False)
+    """Its content, or ``Later``: what reads it."""
     practice: bool = False
     """It ships with made-up figures."""
+    told: Head | None = field(default=None, repr=False, compare=False)
+    """What a list tells of it, where that is known without its content."""
+
+    @property
+    def content(self) -> Any:
+        """What it says."""
+        return self.holds.read() if isinstance(self.holds, Later) else self.holds
+
+    @cached_property
+    def head(self) -> Head:
+        """What a list tells of it."""
+        return self.told or head_of(self.content.model_dump(mode="json"))
 
     @property
     def text(self) -> str:
@@ -68,7 +89,35 @@ class Catalogue:
 
     def all(self, kind: str) -> list[Entry]:
         """All entries of a kind, by id."""
-        return sorted((e for (k, _), e in self.entries.items() if k == kind), key=lambda e: e.id)
+        return list(self.by_kind.get(kind, []))
+
+    @cached_property
+    def by_kind(self) -> dict[str, list[Entry]]:
+        """The entries of each kind, by id."""
+        found: dict[str, list[Entry]] = {}
+        for entry in sorted(self.entries.values(), key=lambda e: e.id):
+            found.setdefault(entry.kind, []).append(entry)
+        return found
+
+    @cached_property
+    def searched(self) -> dict[str, list[tuple[str, Entry]]]:
+        """Of each kind the words that each entry is found by; a procedure by its vehicle's words too."""
+        models = {entry.id: entry.head.words for entry in self.by_kind.get("vehicle", [])}
+        return {
+            kind: [(f"{entry.head.words} {models.get(entry.head.vehicle, '')}", entry) for entry in entries]
+            for kind, entries in self.by_kind.items()
+        }
+
+    def found(self, kind: str, asked: str) -> list[Entry]:
+        """Entries of a kind of which all words of a text are told, by id."""
+        found = self.searched.get(kind, [])
+        for word in asked.casefold().split():
+            found = [pair for pair in found if word in pair[0]]
+        return [entry for _, entry in found]
+
+    def sheets_of(self, vehicle: str) -> list[Entry]:
+        """The procedures of a vehicle, by id."""
+        return [entry for entry in self.by_kind.get("procedure", []) if entry.head.vehicle == vehicle]
 
     def get(self, kind: str, id: str) -> Entry:
         """An entry; raises ``BadInput`` for an unknown one."""

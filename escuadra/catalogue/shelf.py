@@ -62,7 +62,7 @@ def upon(files: Catalogue, released: Iterable[Entry], without_practice: bool = F
         if known is None or known.revision <= one.revision:
             entries[one.kind, one.id] = one
     if without_practice:
-        own = {e.content.vehicle for e in entries.values() if e.kind == "procedure" and not e.practice}
+        own = {e.head.vehicle for e in entries.values() if e.kind == "procedure" and not e.practice}
         entries = {
             key: e
             for key, e in entries.items()

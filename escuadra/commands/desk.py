@@ -17,6 +17,7 @@ from escuadra.core.house import entry_stream
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.reach import beyond_any
+from escuadra.store.repositories.drafts import DraftRow
 
 
 @dataclass(frozen=True)
@@ -131,6 +132,13 @@ def _head(house: House, draft: Draft) -> dict[str, object]:
     told = {way: typed.source for way, typed in draft.fields.items() if typed.source is not None and typed.text}
     head: dict[str, object] = {"id": draft.id, "revision": last + 1}
     return head | ({"sources": {way: source.model_dump() for way, source in told.items()}} if told else {})
+
+
+def due(house: House) -> list[tuple[DraftRow, str]]:
+    """Entries in use that were to be looked at again by today, each with its day."""
+    today = house.today()
+    rows = [row for row in house.store.drafts() if row.in_use and row.again and row.again < today]
+    return [(row, row.again) for row in rows]
 
 
 def page_text(house: House, page: MakersPage) -> str:

@@ -9,7 +9,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from escuadra.catalogue import Catalogue, Entry, Shelf, upon
-from escuadra.catalogue.library import PRACTICE
+from escuadra.catalogue.library import PRACTICE, Later
 from escuadra.commands.floors import Floors, part_at_hand
 from escuadra.commands.forms import Opened, Tab, Unreadable, Whole
 from escuadra.commands.instruments import Instruments
@@ -20,7 +20,7 @@ from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Event, Part, Payload, Person
 from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.entries import KINDS, Head
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.closing import named, sensors_of
@@ -33,6 +33,7 @@ from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 from escuadra.store import FileStore, Row, Store, dialect
+from escuadra.store.repositories.drafts import DraftRow
 from escuadra.store.repositories.visits import Log, Shown
 from escuadra.store.summaries import words_of
 
@@ -75,13 +76,15 @@ class House:
         rows, hidden = self.store.drafts(), self.store.setting("practice") == "hidden"
         stocked = self._stocked
         if stocked is None or stocked[0][0] is not files or stocked[0][1:] != (rows, hidden):
-            own = [self._released(row.kind, row.hash) for row in rows if row.in_use]
+            own = [self._released(row) for row in rows if row.in_use]
             stocked = self._stocked = ((files, rows, hidden), upon(files, own, hidden))
         return stocked[1]
 
-    def _released(self, kind: str, digest: str) -> Entry:
-        content = self._entry(Pinned(kind=kind, id="", revision=1, hash=digest))
-        return Entry(kind, content.id, content.revision, digest, content)
+    def _released(self, row: DraftRow) -> Entry:
+        """An entry that was released here: its content is read when somebody asks for it."""
+        pin = Pinned(kind=row.kind, id=row.id, revision=row.revision, hash=row.hash)
+        head = Head(row.title, row.vehicle, row.note, row.words)
+        return Entry(row.kind, row.id, row.revision, row.hash, Later(lambda: self._entry(pin)), told=head)
 
     # --- visits
 

@@ -1,17 +1,19 @@
 """Rows that follow from streams: lists, numbers, people. Written with the event; ``reindex`` makes them anew."""
 
+import json
 from collections.abc import Callable
 from typing import Any
 
 from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from escuadra.core.authoring.life import EntryBegun, EntryReleased, EntryTaken, EntryTyped, EntryWithdrawn
+from escuadra.core.authoring.life import CheckAgain, EntryBegun, EntryReleased, EntryTaken, EntryTyped, EntryWithdrawn
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import PAYLOADS, Event, Payload
 from escuadra.core.bay.survey_log import Begun, Closed
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
+from escuadra.core.procedure.entries import head_of
 from escuadra.core.visit.log.events import BodyBrought, CalibrationAdded, ReadingTaken, TakenIn, Withdrawn
 from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.log.whole import BodyCorrected
@@ -26,6 +28,7 @@ from escuadra.store.tables import (
     entry,
     journal,
     person,
+    pinned,
     residual,
     setting,
     summary,
@@ -158,6 +161,10 @@ def _entry_begun(connection: Connection, event: Event, begun: EntryBegun) -> Non
         "kind": begun.kind,
         "id": begun.id,
         "title": _title(begun.fields),
+        "vehicle": "",
+        "note": "",
+        "words": "",
+        "again": "",
         "person": event.person.name,
         "at": event.at,
     }
@@ -177,6 +184,7 @@ def _entry_parts(connection: Connection, event: Event, _said: Payload) -> None:
 
 def _entry_released(connection: Connection, event: Event, released: EntryReleased) -> None:
     told = {"revision": released.revision, "hash": released.hash, "withdrawn": 0, "changed": 0}
+    told |= _head(connection, released.hash)
     connection.execute(_own(event).values(**told))
 
 
@@ -188,12 +196,29 @@ def _entry_taken(connection: Connection, event: Event, taken: EntryTaken) -> Non
         "person": event.person.name,
     }
     row |= {"at": event.at, "revision": taken.revision, "hash": taken.hash, "withdrawn": 0, "changed": 0}
+    row |= {"again": "", **_head(connection, taken.hash)}
     connection.execute(delete(draft).where(draft.c.kind == taken.kind, draft.c.id == taken.id))
     connection.execute(insert(draft).values(**row))
 
 
+def _entry_again(connection: Connection, event: Event, again: CheckAgain) -> None:
+    connection.execute(_own(event).values(again=again.after))
+
+
 def _entry_withdrawn(connection: Connection, event: Event, _said: EntryWithdrawn) -> None:
     connection.execute(_own(event).values(withdrawn=1))
+
+
+def _head(connection: Connection, digest: str) -> dict[str, Any]:
+    """What a list tells of kept content."""
+    text = connection.execute(select(pinned.c.text).where(pinned.c.hash == digest)).scalar()
+    head = head_of(json.loads(text or "{}"))
+    return {"title": _one(head.title), "note": _one(head.note), "vehicle": head.vehicle, "words": head.words}
+
+
+def _one(text: str | dict[str, str]) -> str:
+    """A text in one language: English, or what it has."""
+    return text if isinstance(text, str) else text.get("en") or next(iter(text.values()), "")
 
 
 def _own(event: Event) -> Any:
@@ -225,4 +250,5 @@ _ROWS: dict[str, Callable[[Connection, Event, Any], None]] = {
     "entry_released": _entry_released,
     "entry_withdrawn": _entry_withdrawn,
     "entry_taken": _entry_taken,
+    "entry_check_again": _entry_again,
 }

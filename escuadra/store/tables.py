@@ -162,12 +162,16 @@ draft = table(
     Column("kind", Text, primary_key=True),
     Column("id", Text, primary_key=True),
     Column("title", Text, nullable=False),
+    Column("vehicle", Text, nullable=False),
+    Column("note", Text, nullable=False),
+    Column("words", Text, nullable=False),
     Column("person", Text, nullable=False),
     whole("at"),
     Column("revision", Integer, nullable=False),
     Column("hash", Text, nullable=False),
     Column("withdrawn", Integer, nullable=False),
     Column("changed", Integer, nullable=False),
+    Column("again", Text, nullable=False),
 )
 """Catalogue entries that are written here: who typed last; the revision in use; whether more was typed since."""
 

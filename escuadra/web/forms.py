@@ -279,6 +279,18 @@ class EntryFields(Posted):
     stays: Text = ""
 
 
+class BundleIn(Posted):
+    """Take in a bundle that was looked into, by the SHA-256 of its file."""
+
+    bundle: Text = ""
+
+
+class PracticeShown(Posted):
+    """Practice sheets: shown or hidden."""
+
+    practice: Literal["shown", "hidden"] = "shown"
+
+
 class EntryLife(Posted):
     """An entry is looked over, released, withdrawn, or looked at again after a day."""
 

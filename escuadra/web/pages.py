@@ -105,11 +105,13 @@ class Upload:
 async def upload_of(request: Request) -> Upload:
     """A post with a file, as it came."""
     name, content, fields = "", b"", {}
-    for key, value in (await request.form()).multi_items():
+    form = await request.form()
+    for key, value in form.multi_items():
         if isinstance(value, str):
             fields[key] = readable(value, key)
         elif value.size:
             name, content = value.filename or "", await value.read()
+    await form.close()
     return Upload(fields, readable(name, "name", lines=False), content)
 
 
@@ -140,6 +142,7 @@ PLACES = (
     ("visits", "/visits"),
     ("bays", "/bays"),
     ("instruments", "/instruments"),
+    ("catalogue", "/catalogue"),
     ("garage", "/garage"),
 )
 """The main places, as every page offers them."""

@@ -119,7 +119,8 @@ def test_each_complaint_stands_at_its_field(catalogue: Catalogue, other: dict[st
 
 
 @pytest.mark.parametrize(
-    ("typed", "doubt", "told_of"), [("93.5", False, "Was it cm?"), ("93.5 mm", True, "Unusual"), ("20 m", True, "")]
+    ("typed", "doubt", "told_of"),
+    [("93.5", False, "cm or in?"), ("93.5 mm", True, "Unusual"), ("20 m", True, "")],
 )
 def test_a_slip_of_the_unit_shows_itself(catalogue: Catalogue, typed: str, doubt: bool, told_of: str) -> None:
     says = typed_again(catalogue, "procedure", "BL-RAD-01", {"distance": typed})

@@ -202,7 +202,7 @@ def test_a_history_outlives_the_catalogue_and_a_newer_sheet_of_the_catalogue_cou
     history, shelf = garage.instruments.one("laser-2"), garage.catalogue.get("tool", "laser-2")
     entries = dict(garage.catalogue.entries)
     newer = shelf.content.model_copy(update={"revision": 99, "name": "Floor laser 2, renewed"})
-    entries["tool", "laser-2"] = replace(shelf, content=newer, revision=99)
+    entries["tool", "laser-2"] = replace(shelf, holds=newer, revision=99)
     garage.instruments._catalogue = lambda: Catalogue(entries)
     assert garage.instruments.one("laser-2").tool.name == "Floor laser 2, renewed"
     assert garage.instruments.one("laser-2").entries == history.entries

@@ -243,21 +243,21 @@ def test_every_page_has_the_same_places_and_marks_its_own(full: Technician) -> N
         ("/bays/Norte", "Bays"),
         ("/instruments/tape-4", "Instruments"),
         ("/garage", "Garage"),
-        ("/catalogue/frame/galga-2", "Garage"),
+        ("/catalogue/frame/galga-2", "Catalogue"),
     ):
         page = visitor.page(path)
         links = [a["href"] for a in page.having(class_="bar-button place-link")]
         (here,) = {a["href"] for a in page.having(aria_current="page")}
-        assert {*links, here} == {"/", "/visits", "/bays", "/instruments", "/garage"}, path
+        assert {*links, here} == {"/", "/visits", "/bays", "/instruments", "/catalogue", "/garage"}, path
         assert here == ("/" if place == "Day" else f"/{place.lower()}")
 
 
 def test_the_garage_finds_in_its_catalogue_and_tells_what_was_left_out(full: Technician) -> None:
     visitor = Visitor(full.garage)
-    assert "BL-CAM-01" in visitor.client.get("/garage?q=lanzadera cam").text
-    assert "HV-CAM-01" not in visitor.client.get("/garage?q=lanzadera cam").text
-    assert "Nothing in the catalogue is called so" in visitor.client.get("/garage?q=nothing").text
-    assert "Ring road" in visitor.client.get("/garage?q=ring road").text
+    assert "BL-CAM-01" in visitor.client.get("/catalogue?q=lanzadera cam").text
+    assert "HV-CAM-01" not in visitor.client.get("/catalogue?q=lanzadera cam").text
+    assert "Nothing in the catalogue is called so" in visitor.client.get("/catalogue?q=nothing").text
+    assert "Ring road" in visitor.client.get("/catalogue?q=ring road").text
     refused = CatalogueError("vehicle", "nobody", said("as_told", text="one of the catalogue"), "sheet.yaml:4: vehicle")
     full.garage._given, full.garage._shelf = replace(full.garage.catalogue, refused=(refused,)), None
     assert "sheet.yaml:4: vehicle: given nobody" in visitor.client.get("/garage").text

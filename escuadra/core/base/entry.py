@@ -9,6 +9,8 @@ from escuadra.core.base.model import Frozen, Line
 from escuadra.core.base.said import said
 
 MOST_SOURCES = 2000
+UNSAID = ("sources", "assumed", "years")
+"""Not written where nothing is said of them: they came after the first entries."""
 
 
 class FigureSource(Frozen):
@@ -31,7 +33,7 @@ class CatalogueEntry(Frozen):
     def _without_nothing(self, plain: SerializerFunctionWrapHandler) -> dict[str, Any]:
         """What nobody said of sources and assumptions is not written: a content has one hash, before and after."""
         data: dict[str, Any] = plain(self)
-        return {name: value for name, value in data.items() if value or name not in ("sources", "assumed")}
+        return {name: value for name, value in data.items() if value or name not in UNSAID}
 
     @model_validator(mode="after")
     def _few(self) -> Self:

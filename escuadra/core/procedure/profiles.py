@@ -74,6 +74,7 @@ class VehicleModel(CatalogueEntry):
 
     name: str
     variant: str
+    years: list[int] = Field([], max_length=2, description="first and last year of build; one alone: still built")
     wheelbase: Positive
     hub_track_front: Positive = Field(description="between the hub faces, where the tape is held")
     hub_track_rear: Positive

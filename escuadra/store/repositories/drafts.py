@@ -14,12 +14,17 @@ class DraftRow:
     kind: str
     id: str
     title: str
+    vehicle: str
+    note: str
+    words: str
     person: str
     at: int
     revision: int
     hash: str
     withdrawn: int
     changed: int
+    again: str
+    """The day after which it is looked at again; empty: none."""
 
     @property
     def in_use(self) -> bool:

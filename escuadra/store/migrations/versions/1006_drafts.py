@@ -14,10 +14,11 @@ def upgrade() -> None:
     op.create_table(
         "draft",
         *(sa.Column(name, sa.Text, primary_key=True) for name in ("kind", "id")),
-        *(sa.Column(name, sa.Text, nullable=False) for name in ("title", "person")),
+        *(sa.Column(name, sa.Text, nullable=False) for name in ("title", "vehicle", "note", "words", "person")),
         whole("at"),
         sa.Column("revision", sa.Integer, nullable=False),
         sa.Column("hash", sa.Text, nullable=False),
         *(sa.Column(name, sa.Integer, nullable=False) for name in ("withdrawn", "changed")),
+        sa.Column("again", sa.Text, nullable=False),
         **STRICT,
     )

@@ -6,37 +6,26 @@ from zoneinfo import ZoneInfo, available_timezones
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.catalogue import Entry
 from escuadra.commands.bays import AddBay
 from escuadra.commands.people import AddPerson
 from escuadra.commands.settings import Set
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import identifier, readable
-from escuadra.core.base.said import Name, Said, said
+from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.house import ROLES
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of, told
 from escuadra.web.screens import screen
-from escuadra.words import say
 
 router = screen("garage_page", within="garage")
-GROUPS = (
-    (said("routes.garage_page.procedure_sheets"), "procedure"),
-    (said("routes.garage_page.vehicle_models"), "vehicle"),
-    (said("routes.garage_page.targets"), "target"),
-    (said("routes.garage_page.frames"), "frame"),
-    (said("routes.garage_page.instruments"), "tool"),
-    (said("page.roads.title"), "road"),
-)
-"""The catalogue's groups as they are shown, and their kinds."""
 
 
 def page(
     request: Request, status: int = 200, error: Said | None = None, typed: dict[str, str] | None = None
 ) -> Response:
     """The page with what was typed kept."""
-    garage, q = garage_of(request), request.query_params.get("q", "").strip()[:80]
+    garage = garage_of(request)
     return render(
         request,
         "garage.html",
@@ -44,28 +33,15 @@ def page(
         bays=garage.store.bays(),
         zone=garage.store.setting("time_zone", "UTC"),
         catalogue=garage.catalogue,
-        groups=[(title, kind, _found(garage.catalogue.all(kind), q)) for title, kind in GROUPS],
-        q=q,
-        data=garage.data,
         roles=ROLES,
         error=error,
         typed=typed or {},
     )
 
 
-def _found(entries: list[Entry], asked: str) -> list[Entry]:
-    """Those whose id, name, title or vehicle has every word that was asked for."""
-
-    def called(entry: Entry) -> str:
-        named = (getattr(entry.content, field, "") for field in ("name", "title", "vehicle"))
-        return " ".join([entry.id, *(say(Name(one)) for one in named if one)]).casefold()
-
-    return [entry for entry in entries if all(word in called(entry) for word in asked.casefold().split())]
-
-
 @router.get("/garage")
 def show(request: Request) -> Response:
-    """People, bays, settings, and the catalogue, searched by ``q``."""
+    """People, bays and settings."""
     return page(request)
 
 

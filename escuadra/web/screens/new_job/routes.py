@@ -1,21 +1,28 @@
 """New job: what is asked when a vehicle is taken in; what was typed is kept when something is refused."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from escuadra.catalogue import Entry
 from escuadra.commands import TakeIn
+from escuadra.commands.garage import Garage
 from escuadra.commands.taking_in import BeginVisit
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import whole_number
 from escuadra.core.base.said import Name, Said, said
+from escuadra.core.procedure.entries import Head
 from escuadra.core.vehicle.vin import VinInput, vin
 from escuadra.web import forms
 from escuadra.web.pages import garage_of, person_of, render, status_of
 from escuadra.web.screens import screen
 
 router = screen("new_job")
+MOST_CHOICES, MOST_FOUND = 60, 30
+"""So many models and sheets are listed at once; of more those that a search finds."""
 
 
 def remark(text: str) -> Said | None:
@@ -38,9 +45,10 @@ def room_remark(request: Request, typed: dict[str, str]) -> Said | None:
     if bay not in garage.store.bays() or not procedure:
         return None
     sheet, _ = garage.floors.bay(bay)
-    wanted = next((e.content for e in garage.catalogue.all("procedure") if e.id == procedure), None)
-    if sheet is None or wanted is None:
+    known = garage.catalogue.entries.get(("procedure", procedure))
+    if sheet is None or known is None:
         return None
+    wanted = known.content
     vehicle = garage.catalogue.get("vehicle", wanted.vehicle).content
     why = garage.floors.no_room(sheet, None, vehicle, wanted)
     if turn := garage.floors.turn_before(sheet, vehicle, wanted):
@@ -49,14 +57,41 @@ def room_remark(request: Request, typed: dict[str, str]) -> Said | None:
     return why or said("routes.new_job.room", bay=bay, procedure=procedure)
 
 
+@dataclass(frozen=True)
+class Choices:
+    """Models and sheets that can be chosen: all of them, or in a large catalogue those that were searched for."""
+
+    sheets: list[Entry]
+    vehicles: dict[str, Head]
+    searched: bool
+    """There are too many to be listed: they are searched."""
+    more: int = 0
+    """How many more are found than are listed."""
+
+
+def choices(garage: Garage, typed: Mapping[str, str]) -> Choices:
+    """What can be chosen, as ``find`` is typed; what is chosen already is always among it."""
+    catalogue, asked = garage.catalogue, typed.get("find", "").strip()[:80]
+    sheets, models = catalogue.all("procedure"), catalogue.all("vehicle")
+    if len(sheets) + len(models) <= MOST_CHOICES:
+        return Choices(sheets, {e.id: e.head for e in models}, False)
+    found = catalogue.found("procedure", asked) if asked else []
+    known = catalogue.entries.get(("procedure", typed.get("procedure", "")))
+    own = [known] if known is not None else []
+    shown = list({e.id: e for e in (*own, *found[:MOST_FOUND])}.values())
+    wanted = {e.head.vehicle for e in shown} | {typed.get("vehicle", "")}
+    wanted |= {e.id for e in catalogue.found("vehicle", asked)[:MOST_FOUND]} if asked else set()
+    vehicles = {e.id: e.head for e in models if e.id in wanted}
+    return Choices(shown, vehicles, True, max(len(found) - MOST_FOUND, 0))
+
+
 def page(
     request: Request, typed: dict[str, str], status: int = 200, error: BadInput | Conflict | None = None
 ) -> Response:
     """The form with what was typed."""
     garage = garage_of(request)
-    procedures = garage.catalogue.all("procedure")
-    vehicles = {e.id: e.content for e in garage.catalogue.all("vehicle")}
-    reasons = sorted({reason for entry in procedures for reason in entry.content.reasons})
+    chosen = choices(garage, typed)
+    reasons = sorted({reason for entry in chosen.sheets[:MOST_CHOICES] for reason in entry.content.reasons})
     return render(
         request,
         "new_job.html",
@@ -64,8 +99,7 @@ def page(
         typed=typed,
         error=error,
         remark=remark(typed.get("vin", "").strip()),
-        procedures=procedures,
-        vehicles=vehicles,
+        chosen=chosen,
         frames=garage.catalogue.all("frame"),
         reasons=reasons,
         bays=garage.store.bays(),
@@ -77,6 +111,13 @@ def page(
 def ask(request: Request) -> Response:
     """The empty form."""
     return page(request, {})
+
+
+@router.get("/jobs/new/choices")
+def found(request: Request, find: str = "", vehicle: str = "", procedure: str = "") -> Response:
+    """Models and sheets that a search finds, while it is typed."""
+    typed = {"find": find, "vehicle": vehicle, "procedure": procedure}
+    return render(request, "choices.html", chosen=choices(garage_of(request), typed), typed=typed, error=None)
 
 
 @router.get("/jobs/new/vin")

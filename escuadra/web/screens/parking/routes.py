@@ -95,7 +95,7 @@ def _page(
     sheet, _ = garage.floors.bay(bay)
     vehicle_id, wanted, opened = _asked(request, garage, job)
     entries = garage.catalogue.all("procedure")
-    chosen: list[Procedure] = [e.content for e in entries if e.id in wanted and e.content.vehicle == vehicle_id]
+    chosen: list[Procedure] = [e.content for e in garage.catalogue.sheets_of(vehicle_id) if e.id in wanted]
     if opened is not None and opened.sheet.plan.turn_before:
         own = opened.sheet.plan
         chosen = [own.part if one.id == own.procedure.id else one for one in chosen]

@@ -70,7 +70,7 @@ def offers(garage: Garage, model: VehicleModel) -> dict[str, Offer]:
     wanted = {id for sensor in model.sensors for id in sensor.sheets}
     drawn = {name: bay for name in garage.store.bays() if (bay := garage.floors.bay(name)[0]) is not None}
     found = {}
-    for entry in garage.catalogue.all("procedure"):
+    for entry in garage.catalogue.sheets_of(model.id):
         if entry.id in wanted:
             sheet: Procedure = entry.content
             names = {station.id: station.name for station in sheet.stations}
@@ -173,7 +173,7 @@ def page(
         part_name=lambda id: part_name(model, id),
         because=lambda reason: reason_words(model, reason, (whole.state.work or WorkTold()).complaint),
         acts=ACTS,
-        sheets=[e.content for e in garage.catalogue.all("procedure") if e.content.vehicle == model.id],
+        sheets=[e.content for e in garage.catalogue.sheets_of(model.id)],
         frames=garage.catalogue.all("frame"),
         frame=whole.visit.body("frame").bodies[0].pins[0].id,
         bays=garage.store.bays(),

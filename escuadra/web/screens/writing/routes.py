@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Annotated, Any
 from urllib.parse import quote, unquote
 
-from fastapi import Form, Request
+from fastapi import Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.commands.desk import OnDesk, draft_of, frame_for, looked_through, on_desk, page_text, with_draft
@@ -28,11 +28,11 @@ from escuadra.core.procedure.sheet import Procedure
 from escuadra.drawing import growing
 from escuadra.rehearsal import rehearse
 from escuadra.web import forms
-from escuadra.web.pages import garage_of, person_of, render, status_of, told, upload_of
+from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
 from escuadra.web.screens import screen
 from escuadra.web.screens.writing.layout import FIRST, Shown, changes, item_name, named, section_of, sections
 
-router = screen("writing", "/write", within="garage")
+router = screen("writing", "/write", within="catalogue")
 FIELD, ASKED, UNKNOWN = "f.", "asked.", "unknown."
 SOURCE = ("document", "page", "day")
 """What the names of fields begin with: words, a figure that may be unknown, that it is."""
@@ -184,9 +184,8 @@ def typed(request: Request, kind: str, id: str, form: Annotated[forms.EntryField
 
 
 @router.post("/{kind}/{id}/pages")
-async def keep_page(request: Request, kind: str, id: str) -> Response:
+def keep_page(request: Request, kind: str, id: str, upload: Upload = Depends(upload_of)) -> Response:
     """Lay a page of the manufacturer's beside the form."""
-    upload = await upload_of(request)
     garage, at = garage_of(request), upload.fields.get("at", FIRST)
     try:
         garage.do(KeepPage(kind, id, upload.name, upload.content), person_of(request), upload.fields["entry"])
