@@ -62,6 +62,16 @@ def may_release(context: Context) -> None:
         raise Conflict(said("writing.may_not_release", name=context.who.name, role=role))
 
 
+def sound_id(kind: str, id: str) -> str:
+    """An id that an entry of a kind can have; raises ``BadInput`` for another."""
+    if not 2 <= len(id) <= 40 or not id.replace("-", "").replace("_", "").isalnum() or not id.isascii():
+        raise BadInput("id", id, said("wants.id_of_an_entry"))
+    patterns = (m.pattern for m in KINDS[kind].model_fields["id"].metadata if hasattr(m, "pattern"))
+    if not all(_matches(pattern, id) for pattern in patterns):
+        raise BadInput("id", id, said("wants.id_in_small_letters"))
+    return id
+
+
 @dataclass(frozen=True)
 class EntryCommand(Command[Draft]):
     """Something said of a draft."""
@@ -99,13 +109,7 @@ class BeginEntry(EntryCommand):
     def decide(self, context: Context) -> Decision[Draft]:
         """That it is begun, with what it begins from; raises ``BadInput`` for an id that cannot be one."""
         house, stream = context.house, self.stream(context)
-        model = KINDS[self.kind]
-        id = self.id.strip()
-        if not 2 <= len(id) <= 40 or not id.replace("-", "").replace("_", "").isalnum() or not id.isascii():
-            raise BadInput("id", self.id, said("wants.id_of_an_entry"))
-        for pattern in (m.pattern for m in model.model_fields["id"].metadata if hasattr(m, "pattern")):
-            if not _matches(pattern, id):
-                raise BadInput("id", self.id, said("wants.id_in_small_letters"))
+        id = sound_id(self.kind, self.id.strip())
         events = house.store.events(stream)
         if fold_entry(events).begun:
             raise BadInput("id", id, said("wants.entry_not_begun_yet"))

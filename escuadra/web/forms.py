@@ -291,6 +291,16 @@ class PracticeShown(Posted):
     practice: Literal["shown", "hidden"] = "shown"
 
 
+class TableColumns(Posted):
+    """A table that was given, by the SHA-256 of its file, with what its columns are; ``take``: its rows are begun."""
+
+    kind: Text = ""
+    like: Text = ""
+    file: Text = ""
+    name: Text = ""
+    take: Text = ""
+
+
 class EntryLife(Posted):
     """An entry is looked over, released, withdrawn, or looked at again after a day."""
 

@@ -4,11 +4,19 @@ import io
 import re
 import zipfile
 from pathlib import Path
+from typing import Any
+
+import pytest
 
 from escuadra.catalogue import Catalogue
+from escuadra.catalogue.library import entry
+from escuadra.catalogue.spreadsheet import read_table
 from escuadra.commands import Garage
+from escuadra.commands.desk import on_desk
 from escuadra.commands.writing import BeginEntry, LookOver, ReleaseEntry, TypeFields
+from escuadra.core.base.errors import BadInput
 from escuadra.rehearsal import Technician, rehearse
+from tests.english import refused
 from tests.web.conftest import Visitor
 
 
@@ -63,8 +71,6 @@ def test_practice_sheets_can_be_hidden(garage: Garage) -> None:
 def test_of_many_sheets_those_are_offered_that_are_searched_for(garage: Garage, catalogue: Catalogue) -> None:
     model = catalogue.get("vehicle", "quillon-risco")
     sheet = catalogue.get("procedure", "QR-CAM-01")
-    from escuadra.catalogue.library import entry
-
     many = dict(catalogue.entries)
     for k in range(80):
         own = model.content.model_copy(update={"id": f"m-{k}", "name": f"Quillon {k}", "years": [2000 + k % 20]})
@@ -94,3 +100,65 @@ def test_a_visit_goes_on_with_the_sheet_that_it_began_with(full: Technician) -> 
     assert full.opened.sheet.plan.procedure == before
     number = full.opened.state.job.number  # type: ignore[union-attr]
     assert number in Visitor(garage).client.get(f"/write/procedure/{id}/check").text
+
+
+def book(rows: list[list[Any]]) -> bytes:
+    """A workbook with one sheet."""
+    import openpyxl
+
+    made, out = openpyxl.Workbook(), io.BytesIO()
+    for row in rows:
+        made.active.append(row)  # type: ignore[union-attr]
+    made.save(out)
+    return out.getvalue()
+
+
+ROWS: list[list[Any]] = [
+    ["Sheet", "Distance (cm)", "Square", "Remark"],
+    ["QR-CAM-41", 213.5, "15'", "a"],
+    ["QR-CAM-42", 214, "0.2°", "b"],
+]
+CSV = "\n".join(";".join(str(cell).replace(".", ",") for cell in row) for row in ROWS).encode()
+
+
+@pytest.mark.parametrize(("name", "content"), [("t.xlsx", book(ROWS)), ("t.csv", CSV)])
+def test_a_table_of_figures_becomes_drafts_all_or_none(garage: Garage, name: str, content: bytes) -> None:
+    visitor = Visitor(garage)
+    token = visitor.client.cookies.get("escuadra_token") or ""
+    asked = {"token": token, "entry": "e", "kind": "procedure", "like": "QR-CAM-01"}
+    text = visitor.client.post("/write-table", data=asked, files={"file": (name, content)}).text
+    given = {**asked, "file": re.findall(r'name="file" value="(\w+)"', text)[0], "name": name}
+    columns = {"column.0": "id", "column.1": "distance", "column.2": "checks.square.limits.plus"}
+    missing = visitor.post("/write-table/rows", given)
+    assert missing.status_code == 422
+    assert "one column that is the entries" in missing.text
+    wrong = visitor.post("/write-table/rows", {**given, **columns, "column.3": "height", "take": "yes"})
+    assert wrong.status_code == 409
+    assert garage.store.drafts() == []
+    looked = visitor.post("/write-table/rows", {**given, **columns}).text
+    assert 'data-rows="2"' in looked
+    assert visitor.post("/write-table/rows", {**given, **columns, "take": "yes"}).status_code == 303
+    desk = on_desk(garage, "procedure", "QR-CAM-41")
+    square = next(check for check in desk.says.data["checks"] if check["id"] == "square")
+    assert (desk.says.data["distance"], square["limits"]["plus"]) == (2135, 0.25)
+    source = desk.draft.fields["distance"].source
+    assert (source.document, source.page) == (name, "2")  # type: ignore[union-attr]
+    again = visitor.client.post("/write-table", data=asked, files={"file": (name, content)}).text
+    assert '<option value="distance" selected>' in again, "how columns were mapped is kept"
+
+
+@pytest.mark.parametrize(
+    "content",
+    [
+        b"",
+        b"a;b\n",
+        b"a;a\n1;2\n",
+        b"\xff\xfe\x00",
+        b"PK\x03\x04",
+        book([list(range(101))] * 2),
+        CSV + b"\nx;1" * 500,
+    ],
+)
+def test_what_is_no_table_is_refused_in_words(content: bytes) -> None:
+    with refused(BadInput):
+        read_table("t", content)

@@ -30,11 +30,14 @@ from escuadra.rehearsal import rehearse
 from escuadra.web import forms
 from escuadra.web.pages import Upload, garage_of, person_of, render, status_of, told, upload_of
 from escuadra.web.screens import screen
+from escuadra.web.screens.writing import table_routes
 from escuadra.web.screens.writing.layout import FIRST, Shown, changes, item_name, named, section_of, sections
 
 router = screen("writing", "/write", within="catalogue")
 FIELD, ASKED, UNKNOWN = "f.", "asked.", "unknown."
 SOURCE = ("document", "page", "day")
+TABLES = table_routes.router
+"""Its sister screen, which is found by being named here."""
 """What the names of fields begin with: words, a figure that may be unknown, that it is."""
 
 
