@@ -77,7 +77,7 @@ VIEWS: list[tuple[str, str, str, dict[str, int], str, Act]] = [
     ("bay", "/bays/Patio", "", DESK, "light", nothing),
     ("survey", "Patio", "", DESK, "light", nothing),
     ("lines-dim", "VF-0417", "/lines", DESK, "dim", nothing),
-    ("parking", "/bays/Norte/parking", "?vehicle=brezo-lanzadera&procedure=BL-CAM-01", DESK, "light", nothing),
+    ("writing", "/write/procedure/QR-CAM-05", "", DESK, "light", nothing),
     ("drive", "VF-0411", "VISIT/drive", DESK, "light", nothing),
     ("screws", "VF-0421", "/screws", DESK, "light", nothing),
     ("run", "VF-0421", "/screws", DESK, "light", conducted),

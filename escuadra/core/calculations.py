@@ -15,7 +15,7 @@ from escuadra.core.base.said import nouns, said
 
 # Whatever lies below a visit may register a calculation: nothing has a list of them, and no visit is loaded for them.
 for _room in iter_modules(core.__path__, "escuadra.core."):
-    if _room.ispkg and _room.name != "escuadra.core.visit":
+    if _room.ispkg and _room.name not in ("escuadra.core.visit", "escuadra.core.authoring"):
         for _found in walk_packages(import_module(_room.name).__path__, f"{_room.name}."):
             import_module(_found.name)
 

@@ -24,7 +24,7 @@ from escuadra.core.visit.attempts import FAILED
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.whole import WorkTold
-from escuadra.demo import instruments, past, roads
+from escuadra.demo import drafts, instruments, past, roads
 from escuadra.demo.floors import fill_floors
 from escuadra.devices.virtual_sensors import Misled
 from escuadra.devices.virtual_vehicle import radar_of
@@ -90,6 +90,7 @@ def fill(garage: Garage, past_visits: int = 0, told: Callable[[int, int], None] 
         _at_stations(Technician(garage, start - 65 * 60_000, "amara"))
         _half_way(Technician(garage, start - 2 * 3_600_000, "teo"))
         _taken_in(Technician(garage, start - 1 * 3_600_000, "nuno"))
+        drafts.write(Technician(garage, start - 40 * 60_000, "amara"))
         _several(Technician(garage, start - 50 * 60_000, "amara"))
         _turned(Technician(garage, start - 100 * 60_000, "teo"))
     finally:
