@@ -18,9 +18,9 @@ from pydantic import ValidationError
 import escuadra.core.visit.checks  # noqa: F401  (registers the kinds of check that a procedure may list)
 from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput, bad_input
-from escuadra.core.base.said import nouns, said
+from escuadra.core.base.said import said
 from escuadra.core.base.stream import canonical
-from escuadra.core.procedure.entries import KINDS, Head, head_of
+from escuadra.core.procedure.entries import KINDS, KNOWN_KINDS, Head, head_of
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -122,7 +122,7 @@ class Catalogue:
     def get(self, kind: str, id: str) -> Entry:
         """An entry; raises ``BadInput`` for an unknown one."""
         if kind not in KINDS:
-            raise BadInput("kind", kind, said("wants.one", names=nouns(KINDS, "comma")))
+            raise BadInput("kind", kind, said("wants.one", names=KNOWN_KINDS))
         found = self.entries.get((kind, id))
         if found is None:
             known = ", ".join(e.id for e in self.all(kind)) or said("catalogue.library.nothing_yet")

@@ -12,9 +12,9 @@ from escuadra.core.authoring.soundness import Shelf, at_odds, doubts, in_the_way
 from escuadra.core.authoring.usual import unusual
 from escuadra.core.authoring.writing import Fields, Finding, Written, fields_of, words_of, written
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.said import nouns, said
+from escuadra.core.base.said import said
 from escuadra.core.house import entry_stream
-from escuadra.core.procedure.entries import KINDS
+from escuadra.core.procedure.entries import KINDS, KNOWN_KINDS
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.reach import beyond_any
 from escuadra.store.repositories.drafts import DraftRow
@@ -45,7 +45,7 @@ class OnDesk:
 def stream_of(kind: str, id: str) -> str:
     """The stream of an entry; raises ``BadInput`` for a kind that there is none of."""
     if kind not in KINDS:
-        raise BadInput("kind", kind, said("wants.one", names=nouns(KINDS, "comma")))
+        raise BadInput("kind", kind, said("wants.one", names=KNOWN_KINDS))
     return entry_stream(kind, id)
 
 

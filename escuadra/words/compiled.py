@@ -16,15 +16,15 @@ CATEGORIES = ("zero", "one", "two", "few", "many", "other")
 
 def descriptions() -> dict[str, str]:
     """What each field of a catalogue entry is called and for, as its model says it, and its choices: in English."""
-    messages: dict[str, str] = {}
+    messages: dict[str, str] = {"noun.choice.yes": "yes", "noun.choice.no": "no"}
     for model in KINDS.values():
         for asked in every(form_of(model)):
             messages[f"label.{asked.code}"] = asked.label
             if asked.meaning:
                 messages[f"field.{asked.code}"] = asked.meaning
-            messages |= {
-                f"choice.{choice}": choice.replace("_", " ") or "—" for choice in asked.choices if "/" not in choice
-            }
+            for choice in asked.choices:
+                if "/" not in choice:
+                    messages[f"noun.choice.{choice}"] = choice.replace("_", " ") or "—"
     return messages
 
 

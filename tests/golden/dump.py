@@ -28,7 +28,7 @@ HERE = Path(__file__).parent
 NOW = 1_773_057_600_000
 """A Monday noon in March 2026, UTC milliseconds."""
 STARTS = ("/", "/parts", "/garage?q=cam", "/jobs/new", "/customers")
-FILES = re.compile(r"\.(pdf|json|csv|dxf|gpx|svg|yaml|jpg)$|^/static/|^/api/")
+FILES = re.compile(r"\.(pdf|json|csv|dxf|gpx|svg|yaml|zip|jpg)$|^/static/|^/api/")
 LOOKED_AT = 3
 """Pages that differ only in what they are asked which are told, of each kind."""
 CHECKS_LOOKED_AT = {"/visits/ID?part=": 2, "/jobs/ID?check=": 60, "/jobs/ID?check=&slot=": 12}

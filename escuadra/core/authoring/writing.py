@@ -18,7 +18,7 @@ from escuadra.core.base.errors import BadInput, complaint
 from escuadra.core.base.given import figure, readable, whole_number
 from escuadra.core.base.model import LARGEST
 from escuadra.core.base.quantities import OWN_UNIT, Dimension, parse
-from escuadra.core.base.said import Name, Said, said
+from escuadra.core.base.said import Name, Noun, Said, nouns, said
 from escuadra.core.procedure.assumed import with_assumed
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import CheckSpec
@@ -183,7 +183,8 @@ def _figure(asked: Asked, text: str) -> float:
 
 def _one_of(asked: Asked, text: str, choices: Sequence[str]) -> str:
     if text not in choices:
-        raise BadInput(asked.name, text, said("wants.one_of_choices", known=", ".join(choices)))
+        known = nouns([Name(one) if "/" in one else Noun(f"choice.{one}") for one in choices if one], "comma")
+        raise BadInput(asked.name, text, said("wants.one_of_choices", known=known))
     return text
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from escuadra.core.base.entry import CatalogueEntry
+from escuadra.core.base.said import Noun, nouns
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
@@ -18,6 +19,8 @@ KINDS: dict[str, type[CatalogueEntry]] = {
     "tool": Tool,
     "road": RoadProfile,
 }
+KNOWN_KINDS = nouns([Noun(f"kind_of_entry.{kind}") for kind in KINDS], "comma")
+"""Their names, as a refusal tells them."""
 FOUND_BY = ("id", "title", "name", "variant", "vehicle", "reasons", "sensor", "mounting", "years", "sensors", "kind")
 """Fields of which the texts are searched."""
 DEEPER = {"sensor": ("name",), "mounting": ("target",), "sensors": ("id", "name", "sheets")}

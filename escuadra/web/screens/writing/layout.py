@@ -8,8 +8,10 @@ from escuadra.commands.desk import OnDesk
 from escuadra.core.authoring.fields import Asked
 from escuadra.core.authoring.life import Typed, Way
 from escuadra.core.authoring.writing import Finding, shown
+from escuadra.core.base.said import Noun
 from escuadra.core.procedure.assumed import CAN_BE
 from escuadra.drawing import limits_rule
+from escuadra.words import say
 from escuadra.words.pages import tell
 
 FIRST = "first"
@@ -71,7 +73,8 @@ def named(desk: OnDesk, way: Way) -> str:
 def item_name(desk: OnDesk, way: Way, key: str) -> str:
     """What a record of a list is called: its own name or id, else its key."""
     texts = desk.fields.texts
-    return next((t for n in ("title", "name", "id", "to", "does") if (t := texts.get(f"{way}.{n}", ""))), key)
+    own = next((t for n in ("title", "name", "id", "to", "does") if (t := texts.get(f"{way}.{n}", ""))), "")
+    return own or (tell("page.write.new_part") if key.startswith("new") else key)
 
 
 @dataclass(frozen=True)
@@ -125,8 +128,19 @@ class Shown:
         return way in self.desk.draft.unknown
 
     def stands_in(self, asked: Asked) -> str:
-        """What holds where nothing is typed."""
-        return "" if asked.default in (None, "", [], {}) or asked.kind == "record" else shown(asked, asked.default)
+        """What holds where nothing is typed, in words."""
+        if asked.default in (None, "", [], {}):
+            return ""
+        if asked.kind == "choice":
+            text = str(asked.default)
+            return text if "/" in text else say(Noun(f"choice.{text}"))
+        if asked.kind == "yes_no":
+            return tell("page.write.yes" if asked.default else "page.write.no")
+        return shown(asked, asked.default) if asked.kind in ("figure", "whole", "figures") else ""
+
+    def default_of(self, asked: Asked) -> list[str]:
+        """Of several choices: those that hold where none is chosen."""
+        return list(asked.default or ())
 
     def rule(self, way: Way) -> str:
         """The limits that stand in a record, as a rule; empty where they are none yet."""

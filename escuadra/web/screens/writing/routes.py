@@ -35,6 +35,8 @@ from escuadra.web.screens.writing.layout import FIRST, Shown, changes, item_name
 
 router = screen("writing", "/write", within="catalogue")
 FIELD, ASKED, UNKNOWN = "f.", "asked.", "unknown."
+MANY, ONE = "many.", "m."
+"""Before the name of a field of which several can be chosen, and before each choice of it."""
 SOURCE = ("document", "page", "day")
 TABLES = table_routes.router
 """Its sister screen, which is found by being named here."""
@@ -147,6 +149,7 @@ def typed(request: Request, kind: str, id: str, form: Annotated[forms.EntryField
     error: BadInput | Conflict | None = None
     try:
         fields = {name.removeprefix(FIELD): text for name, text in sent.items() if name.startswith(FIELD)}
+        fields |= chosen(sent)
         asked = [name.removeprefix(ASKED) for name in sent if name.startswith(ASKED)]
         unknown = {way: f"{UNKNOWN}{way}" in sent for way in asked}
         settled: list[str] = []
@@ -184,6 +187,17 @@ def typed(request: Request, kind: str, id: str, form: Annotated[forms.EntryField
         told_source = "|".join(quote(getattr(form, name).strip()[:120]) for name in SOURCE)
         answer.set_cookie("escuadra_source", told_source, samesite="strict", max_age=86_400)
     return answer
+
+
+def chosen(sent: Mapping[str, str]) -> dict[str, str]:
+    """Fields of which other choices were made than were shown, each choice a line."""
+    found: dict[str, list[str]] = {n.removeprefix(MANY): [] for n in sent if n.startswith(MANY)}
+    for name in sent:
+        way, bar, choice = name.removeprefix(ONE).rpartition("|")
+        if name.startswith(ONE) and bar and way in found:
+            found[way].append(choice)
+    shown = {way: [one for one in sent[f"{MANY}{way}"].split("|") if one] for way in found}
+    return {way: "\n".join(choices) for way, choices in found.items() if set(choices) != set(shown[way])}
 
 
 @router.post("/{kind}/{id}/pages")
@@ -278,7 +292,7 @@ def life(request: Request, kind: str, id: str, form: Annotated[forms.EntryLife, 
             case "again":
                 garage.do(LookAgainAfter(kind, id, form.after), who, form.entry)
             case _:
-                raise BadInput("what", form.what, said("wants.one_of_choices", known="look, release, withdraw, again"))
+                raise BadInput("what", form.what, said("wants.life_step"))
     except (BadInput, Conflict) as error:
         return _check(request, kind, id, status_of(error), told(error))
     return RedirectResponse(f"{address(kind, id)}/check", 303)
