@@ -103,13 +103,16 @@ def undecidable(plan: Plan, tools: Sequence[Tool]) -> list[tuple[str, Said]]:
     plan = replace(plan, bay=KNOWN)
     values = _values(plan)
     own = {id: best for id, (slot, _) in values.items() if (best := _best(slot, tools)) is not None}
-    left: dict[tuple[str, str], Figure] = {}
+    perfect = _figures(derive(_state(values, {}, 1), plan, 0))
+    left = {key: figure for key, figure in perfect.items() if figure.lower is not None and figure.upper is not None}
     for n in REPEATS:
         figures = _figures(derive(_state(values, own, n), plan, 0))
+        shown = {check for check, _ in figures}
+        # A check that does not even come to a figure decides nothing.
         left = {
             key: figure
-            for key, figure in figures.items()
-            if figure.lower is not None and figure.upper is not None and not figure.verdict.capable
+            for key, figure in left.items()
+            if key[0] not in shown or ((ours := figures.get(key)) is not None and not ours.verdict.capable)
         }
         if not left:
             break

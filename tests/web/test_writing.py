@@ -1,0 +1,111 @@
+"""Drafts without a script: who may do what, families, lists that get longer, the maker's page, the drawing."""
+
+import re
+
+import pytest
+
+from escuadra.commands import Garage
+from escuadra.commands.desk import due, on_desk
+from escuadra.commands.people import AddPerson
+from escuadra.commands.writing import (
+    BeginEntry,
+    KeepPage,
+    LookAgainAfter,
+    LookOver,
+    ReleaseEntry,
+    SetParts,
+    TypeFields,
+    WithdrawEntry,
+)
+from escuadra.core.authoring.life import Draft
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.stream import ITSELF
+from escuadra.rehearsal import rehearse
+from tests.english import refused
+from tests.web.conftest import Visitor
+
+
+def begun(garage: Garage, kind: str = "target", id: str = "RP-9", like: str = "RP-1", family: bool = False) -> Draft:
+    return garage.do(BeginEntry(kind, id, like, family), "teo", f"{id}-begin")
+
+
+def test_who_typed_does_not_look_it_over_where_others_could(garage: Garage) -> None:
+    draft = begun(garage)
+    with refused(Conflict, "does not look it over alone"):
+        garage.do(LookOver("target", "RP-9", draft.seq), "teo", "own")
+    with refused(Conflict, "may neither look over nor release"):
+        garage.do(LookOver("target", "RP-9", draft.seq), "nuno", "trainee")
+    with refused(Conflict, "look it over before"):
+        garage.do(ReleaseEntry("target", "RP-9", draft.seq, rehearse), "ines", "early")
+    garage.do(LookOver("target", "RP-9", draft.seq), "ines", "look")
+    garage.do(TypeFields("target", "RP-9", draft.seq, {"width": "81 cm"}), "teo", "typed-after")
+    with refused(Conflict, "look it over before"):
+        garage.do(ReleaseEntry("target", "RP-9", 9, rehearse), "ines", "changed")
+    with refused(Conflict, "typed meanwhile"):
+        garage.do(LookOver("target", "RP-9", draft.seq), "ines", "unseen")
+
+
+def test_alone_in_a_garage_the_record_says_that_nobody_else_looked(garage: Garage, tmp_path: object) -> None:
+    own = Garage(garage.data / "own", garage.clock)
+    own.do(AddPerson("sol", "Sol", "lead"), ITSELF, "person")
+    draft = own.do(BeginEntry("target", "RP-9", "RP-1"), "sol", "begin")
+    assert own.do(LookOver("target", "RP-9", draft.seq), "sol", "look").look.alone  # type: ignore[union-attr]
+    released = own.do(ReleaseEntry("target", "RP-9", draft.seq + 1, rehearse), "sol", "release")
+    assert (released.stage, own.catalogue.get("target", "RP-9").revision) == ("released", 1)
+    own.do(LookAgainAfter("target", "RP-9", "2020-01-01"), "sol", "again")
+    assert [after for _, after in due(own)] == ["2020-01-01"]
+    with refused(BadInput, "a reason"):
+        own.do(WithdrawEntry("target", "RP-9", ""), "sol", "no-reason")
+    own.do(WithdrawEntry("target", "RP-9", "broken"), "sol", "withdraw")
+    assert ("target", "RP-9") not in own.catalogue.entries
+    assert due(own) == []
+    own.close()
+
+
+def test_one_of_a_family_holds_only_what_differs(garage: Garage) -> None:
+    draft = begun(garage, family=True)
+    assert draft.fields == {}
+    garage.do(TypeFields("target", "RP-9", 1, {"width": "81 cm"}), "teo", "width")
+    desk = on_desk(garage, "target", "RP-9")
+    assert list(desk.draft.fields) == ["width"]
+    assert (desk.says.data["width"], desk.says.data["mark"]) == (
+        810,
+        garage.catalogue.get("target", "RP-1").content.mark,
+    )
+    text = Visitor(garage).client.get("/write/target/RP-9").text
+    assert "as in RP-1" in text
+
+
+def test_a_list_gets_longer_and_shorter_and_what_was_typed_stays(garage: Garage) -> None:
+    begun(garage, "vehicle", "m-9", "brezo-corto")
+    before = on_desk(garage, "vehicle", "m-9").fields.parts["sensors"]
+    garage.do(SetParts("vehicle", "m-9", "sensors"), "teo", "add")
+    keys = on_desk(garage, "vehicle", "m-9").fields.parts["sensors"]
+    assert keys[:-1] == before
+    wrong = {one.way for one in on_desk(garage, "vehicle", "m-9").findings}
+    assert {f"sensors.{keys[-1]}.id", f"sensors.{keys[-1]}.name"} <= wrong
+    garage.do(SetParts("vehicle", "m-9", "sensors", keys[-1]), "teo", "out")
+    assert on_desk(garage, "vehicle", "m-9").findings == ()
+    with refused(BadInput, "one of the form"):
+        garage.do(SetParts("vehicle", "m-9", "wings"), "teo", "odd")
+
+
+@pytest.mark.parametrize("id", ["", "x", "a b", "RP/1", "é-1", "x" * 41])
+def test_an_id_that_cannot_be_one_is_refused(garage: Garage, id: str) -> None:
+    with refused(BadInput):
+        begun(garage, id=id)
+
+
+def test_the_makers_page_lies_beside_and_the_drawing_grows(garage: Garage) -> None:
+    begun(garage)
+    garage.do(KeepPage("target", "RP-9", "page.txt", b"806 by 612"), "teo", "page")
+    visitor = Visitor(garage)
+    text = visitor.client.get("/write/target/RP-9").text
+    assert "806 by 612" in text
+    wide = re.findall(r'class="body" points="([^"]*)"', text)
+    visitor.post("/write/target/RP-9", {"at": "first", "seen": "2", "f.width": "40 cm"})
+    assert re.findall(r'class="body" points="([^"]*)"', visitor.client.get("/write/target/RP-9").text) != wide
+    visitor.post("/write/target/RP-9", {"at": "first", "seen": "3", "f.width": ""})
+    assert "planned-place" in visitor.client.get("/write/target/RP-9").text, "drawn thin while it is not there"
+    with refused(BadInput):
+        garage.do(KeepPage("target", "RP-9", "page.exe", b"MZ\x00\x01\xff"), "teo", "program")
