@@ -11,7 +11,7 @@ from escuadra.commands.house import House
 from escuadra.commands.writing import sound_id
 from escuadra.core.authoring.fields import Asked, form_of
 from escuadra.core.authoring.life import EntryBegun, EntryTyped, Way, fold_entry
-from escuadra.core.authoring.writing import Fields, read, written
+from escuadra.core.authoring.writing import Fields, asked_at, read, written
 from escuadra.core.base.entry import FigureSource
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Said, said
@@ -46,15 +46,7 @@ def ways_of(house: House, kind: str, like: str) -> dict[Way, Asked]:
     says = written(kind, form, words, {"id": like, "revision": 1})
     found: dict[Way, Asked] = {}
     for loc, way in says.ways.items():
-        asked: Asked | None = form
-        data: object = says.data
-        for step in loc:
-            if isinstance(step, int):
-                data = data[step] if isinstance(data, list) and step < len(data) else None
-                continue
-            kind_of = str(data.get("kind", "")) if isinstance(data, dict) else ""
-            asked = asked.part(str(step), kind_of) if asked is not None else None
-            data = data.get(step) if isinstance(data, dict) else None
+        asked, _ = asked_at(form, says, loc)
         if asked is not None and asked.kind not in ("record", "records"):
             found[way] = asked
     return found

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 
 from escuadra.core.authoring.fields import Asked
 from escuadra.core.authoring.life import Way
-from escuadra.core.authoring.writing import Finding, Written
+from escuadra.core.authoring.writing import Finding, Written, asked_at
 from escuadra.core.base.quantities import FACTORS
 from escuadra.core.base.said import FIGURE_OF, Name, exact, nouns, said
 
@@ -72,19 +72,6 @@ def _others(unit: str) -> list[tuple[str, float]]:
 def _figures(form: Asked, found: Written) -> Iterator[tuple[Asked, Way, float]]:
     """Every figure of an entry that its form knows."""
     for loc, way in found.ways.items():
-        asked, value = _at(form, found, loc)
+        asked, value = asked_at(form, found, loc)
         if asked is not None and asked.kind == "figure" and isinstance(value, int | float):
             yield asked, way, float(value)
-
-
-def _at(form: Asked, found: Written, loc: tuple[object, ...]) -> tuple[Asked | None, object]:
-    asked: Asked | None = form
-    value: object = found.data
-    for part in loc:
-        if isinstance(part, int):
-            value = value[part] if isinstance(value, list) and part < len(value) else None
-            continue
-        kind = str(value.get("kind", "")) if isinstance(value, dict) else ""
-        asked = asked.part(str(part), kind) if asked is not None else None
-        value = value.get(part) if isinstance(value, dict) else None
-    return asked, value

@@ -269,6 +269,20 @@ def _checks(found: Written) -> Iterator[Finding]:
                 yield _complaint(found, {**detail, "loc": ("checks", k, *detail["loc"])})
 
 
+def asked_at(form: Asked, found: Written, loc: Sequence[Any]) -> tuple[Asked | None, object]:
+    """The field of the form at a place in the data, and what stands there."""
+    asked: Asked | None = form
+    value: object = found.data
+    for part in loc:
+        if isinstance(part, int):
+            value = value[part] if isinstance(value, list) and part < len(value) else None
+            continue
+        kind = str(value.get("kind", "")) if isinstance(value, dict) else ""
+        asked = asked.part(str(part), kind) if asked is not None else None
+        value = value.get(part) if isinstance(value, dict) else None
+    return asked, value
+
+
 # --- from an entry to words
 
 
