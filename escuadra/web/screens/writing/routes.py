@@ -35,12 +35,12 @@ from escuadra.web.screens.writing.layout import FIRST, Shown, changes, item_name
 
 router = screen("writing", "/write", within="catalogue")
 FIELD, ASKED, UNKNOWN = "f.", "asked.", "unknown."
+"""What the names of fields begin with: words, a figure that may be unknown, that it is."""
 MANY, ONE = "many.", "m."
 """Before the name of a field of which several can be chosen, and before each choice of it."""
 SOURCE = ("document", "page", "day")
 TABLES = table_routes.router
 """Its sister screen, which is found by being named here."""
-"""What the names of fields begin with: words, a figure that may be unknown, that it is."""
 
 
 # --- all of them
