@@ -51,6 +51,7 @@ class TakeBundle(Command[int]):
                 fields=words.texts,
                 parts={way: list(keys) for way, keys in words.parts.items()},
                 sources=one.content.sources,
+                unknown=one.content.assumed,
             )
             stream = entry_stream(one.kind, one.id)
             kept.append(content)

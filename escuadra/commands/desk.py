@@ -67,7 +67,12 @@ def laid_out(house: House, draft: Draft) -> OnDesk:
     form = form_of(KINDS[draft.kind])
     base = as_typed(house, draft.kind, draft.like) if draft.family else None
     fields = fields_of(draft, base)
-    says = written(draft.kind, form, fields, _head(house, draft), draft.unknown)
+    unknown = draft.unknown
+    if draft.family:
+        # What nobody knew of the family nobody knows here, unless it was typed.
+        inherited = house.catalogue.get(draft.kind, draft.like).content.assumed
+        unknown |= {way for way in inherited if not draft.text(way)}
+    says = written(draft.kind, form, fields, _head(house, draft), unknown)
     odd = [*unusual(form, says, fields.texts)]
     if draft.kind == "procedure":
         told = {one.way for one in says.findings}

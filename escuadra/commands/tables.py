@@ -1,7 +1,7 @@
 """Entries from a table of figures: a row each, begun like another entry, its columns mapped by whoever brings it."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from escuadra.catalogue.spreadsheet import Table
@@ -109,20 +109,23 @@ class TakeTable(Command[list[str]]):
         if twice is not None:
             raise BadInput("id", twice, said("wants.each_id_once"))
         base = as_typed(house, self.kind, self.like)
+        assumed = house.catalogue.get(self.kind, self.like).content.assumed
         kept = {**kept_columns(house, self.kind), **self.columns}
         told = SettingSet(key=f"columns.{self.kind}", value=json.dumps(kept, ensure_ascii=False, sort_keys=True))
         appends = [Append(SETTINGS, house.store.count(SETTINGS), told)]
         for k, row in enumerate(rows):
             source = FigureSource(document=self.name[:120], page=str(row.number))
             stream = stream_of(self.kind, row.id)
-            said_now = EntryTyped(fields=row.fields, source=source) if row.begun else self._begun(row, base, source)
+            more = EntryTyped(fields=row.fields, source=source)
+            said_now = more if row.begun else self._begun(row, base, assumed, source)
             appends.append(Append(stream, house.store.count(stream), said_now, None, f"+{k}"))
         return Decision(appends)
 
-    def _begun(self, row: Row, base: Fields, source: FigureSource) -> EntryBegun:
+    def _begun(self, row: Row, base: Fields, assumed: Sequence[Way], source: FigureSource) -> EntryBegun:
         fields, parts = {**base.texts, **row.fields}, {way: list(keys) for way, keys in base.parts.items()}
-        sources = dict.fromkeys(row.fields, source)
-        return EntryBegun(kind=self.kind, id=row.id, like=self.like, fields=fields, parts=parts, sources=sources)
+        told = {"kind": self.kind, "id": row.id, "like": self.like, "fields": fields, "parts": parts}
+        unknown = [way for way in assumed if way not in row.fields]
+        return EntryBegun(**told, sources=dict.fromkeys(row.fields, source), unknown=unknown)
 
     def told(self, context: Context, committed: Committed) -> list[str]:
         """Ids of what is written here then."""

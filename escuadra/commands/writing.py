@@ -117,15 +117,15 @@ class BeginEntry(EntryCommand):
         like = self.like.strip() or (id if known is not None else "")
         if self.family and like in ("", id):
             raise BadInput("like", like, said("wants.entry_that_it_differs_from"))
-        start, sources = Fields({}, {}), {}
-        if like and not self.family:
-            start = as_typed(house, self.kind, like)
-            sources = dict(house.catalogue.get(self.kind, like).content.sources)
-        elif self.family:
-            as_typed(house, self.kind, like)
+        start, begins = Fields({}, {}), {}
+        if like:
+            content = house.catalogue.get(self.kind, like).content
+            if not self.family:
+                start = as_typed(house, self.kind, like)
+                begins = {"sources": dict(content.sources), "unknown": list(content.assumed)}
         parts = {way: list(keys) for way, keys in start.parts.items()}
         begun = EntryBegun(
-            kind=self.kind, id=id, like=like, family=self.family, fields=start.texts, parts=parts, sources=sources
+            kind=self.kind, id=id, like=like, family=self.family, fields=start.texts, parts=parts, **begins
         )
         return Decision([Append(stream, len(events), begun)])
 

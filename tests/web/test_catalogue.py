@@ -47,7 +47,7 @@ def test_a_sheet_goes_from_one_garage_to_another(garage: Garage, tmp_path: Path)
     assert there.post("/catalogue/bundle/take", {"bundle": digest}).status_code == 303
     assert "nobody here has looked" not in there.client.get("/catalogue?q=harbour").text
     assert "QR-CAM-31" in there.client.get("/jobs/new").text
-    assert "Nobody else was there to look" in there.client.get("/write/procedure/QR-CAM-31/check").text
+    assert "nobody here looked it over" in there.client.get("/write/procedure/QR-CAM-31/check").text
     there.post("/write/procedure/QR-CAM-31/life", {"what": "withdraw", "why": "the maker has a newer one"})
     assert "QR-CAM-31" not in there.client.get("/jobs/new").text
     broken = there.client.post("/catalogue/bundle", data={"token": token}, files={"file": ("b.zip", bundle[:300])})

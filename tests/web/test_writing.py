@@ -90,6 +90,21 @@ def test_a_list_gets_longer_and_shorter_and_what_was_typed_stays(garage: Garage)
         garage.do(SetParts("vehicle", "m-9", "wings"), "teo", "odd")
 
 
+def test_what_nobody_knew_stays_unknown_in_a_copy_and_a_family_until_it_is_typed(garage: Garage) -> None:
+    draft = begun(garage, "vehicle", "m-1", "brezo-corto")
+    unknown = {"hub_track_front": True, "marks.u_symmetry_mm": True}
+    draft = garage.do(TypeFields("vehicle", "m-1", draft.seq, {}, unknown), "teo", "unknown")
+    garage.do(LookOver("vehicle", "m-1", draft.seq), "ines", "look")
+    garage.do(ReleaseEntry("vehicle", "m-1", draft.seq + 1, rehearse), "ines", "release")
+    assert garage.catalogue.get("vehicle", "m-1").content.assumed == sorted(unknown)
+    for id, family in (("m-2", False), ("m-3", True)):
+        begun(garage, "vehicle", id, "m-1", family)
+        assert on_desk(garage, "vehicle", id).says.data["assumed"] == sorted(unknown), id
+        garage.do(TypeFields("vehicle", id, 1, {"hub_track_front": "1704 mm"}), "teo", f"{id}-track")
+        says = on_desk(garage, "vehicle", id).says.data
+        assert (says["assumed"], says["hub_track_front"]) == (["marks.u_symmetry_mm"], 1704), id
+
+
 @pytest.mark.parametrize("id", ["", "x", "a b", "RP/1", "é-1", "x" * 41])
 def test_an_id_that_cannot_be_one_is_refused(garage: Garage, id: str) -> None:
     with refused(BadInput):

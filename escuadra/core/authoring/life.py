@@ -147,12 +147,13 @@ class EntryBegun(EntryPayload):
     fields: dict[str, str] = Field({}, description="what stands in its fields to begin with")
     parts: dict[str, list[str]] = {}
     sources: dict[str, FigureSource] = {}
+    unknown: list[str] = Field([], description="figures that nobody knew there, and nobody knows here")
 
     def apply(self, state: Draft, event: Event) -> Draft:
         fields = {way: self.typed(text, event, self.sources.get(way)) for way, text in self.fields.items()}
         parts = {way: tuple(keys) for way, keys in self.parts.items()}
         begun = replace(state, kind=self.kind, id=self.id, like=self.like, family=self.family, fields=fields)
-        return _changed(replace(begun, parts=parts, withdrawn=""), event)
+        return _changed(replace(begun, parts=parts, unknown=frozenset(self.unknown), withdrawn=""), event)
 
 
 class EntryTyped(EntryPayload):
@@ -172,6 +173,8 @@ class EntryTyped(EntryPayload):
             rivals.pop(way, None)
         for way, text in self.fields.items():
             fields[way] = self.typed(text, event, self.source if text else None)
+            if text:
+                unknown.discard(way)
         for way, text in self.beside.items():
             rivals[way] = (*rivals.get(way, ()), self.typed(text, event, self.source))
         for way, not_known in self.unknown.items():
@@ -247,6 +250,7 @@ class EntryTaken(EntryPayload):
     fields: dict[str, str] = {}
     parts: dict[str, list[str]] = {}
     sources: dict[str, FigureSource] = {}
+    unknown: list[str] = Field([], description="figures that nobody knew there")
 
     def apply(self, state: Draft, event: Event) -> Draft:
         fields = {way: self.typed(text, event, self.sources.get(way)) for way, text in self.fields.items()}
@@ -258,7 +262,7 @@ class EntryTaken(EntryPayload):
         return replace(
             taken,
             rivals={},
-            unknown=frozenset(),
+            unknown=frozenset(self.unknown),
             authors={},
             releases=(*state.releases, release),
             withdrawn="",

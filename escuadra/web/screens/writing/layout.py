@@ -125,7 +125,7 @@ class Shown:
 
     def unknown(self, way: Way) -> bool:
         """Nobody knows it."""
-        return way in self.desk.draft.unknown
+        return way in self.desk.says.data.get("assumed", ())
 
     def stands_in(self, asked: Asked) -> str:
         """What holds where nothing is typed, in words."""
