@@ -123,7 +123,7 @@ class VirtualBay:
     @property
     def centre(self) -> Space:
         """Where the target's centre truly is."""
-        return self.leaning.in_space(-self.plan.frame.face_offset, self.hang, self.centre_up)
+        return self.leaning.in_space(-self.plan.face_ahead, self.hang, self.centre_up)
 
     @property
     def height(self) -> float:
@@ -158,7 +158,7 @@ class VirtualBay:
         if parts[0] == "tape":
             return math.dist(self._hub(parts[1]), self.leaning.in_space(*self.plan.frame_points[parts[2]]))
         if place == "height.target":
-            return self.height
+            return self.height - self.plan.up_to_centre
         if place == "height.beam":
             return self.height + (self.plan.target.drop or 0.0) + sag(self.plan)[0]
         if place in RACK_UP:
@@ -183,7 +183,8 @@ class VirtualBay:
         if parts[0] == "stand" and len(parts) == 4:
             return self._stand_tape(*parts[1:])
         if parts[0] == "standheight":
-            return self._of_station(parts[1]).target_above_floor + 2.0
+            station = self._of_station(parts[1])
+            return station.target_above_floor - station.up_to_centre + 2.0
         if parts[0] == "slope":
             return self._slope(parts[2])
         if parts[0] in STEADY_PLACES:
@@ -210,7 +211,7 @@ class VirtualBay:
             "left": lean_left,
             "distance": wanted_distance(plan) + away + top * math.tan(math.radians(lean_away)),
             "line": passes,
-            "height": top,
+            "height": top - plan.up_to_centre,
         }[what]
 
     def _off(self, station: str, number: int) -> list[float]:
@@ -422,7 +423,7 @@ class VirtualBay:
             "yaw": self.scene.pose.yaw_deg,
             "centre": y - self.plan.procedure.offset,
             "distance": x - self.plan.target_x,
-            "height": (self.height if from_floor else z) - self.plan.procedure.height,
+            "height": (self.height if from_floor else z) - self.plan.height,
         }
 
 

@@ -190,10 +190,10 @@ def _body(sheet: Sheet, window: Window) -> str:
 def _lines(sheet: Sheet, window: Window) -> list[str]:
     found = both_lines(sheet.setup)
     if found is None:
-        x, y = window.at(sheet.plan.nominal_goal.x - sheet.plan.frame.face_offset - 90, 0)
+        x, y = window.at(sheet.plan.nominal_goal.x - sheet.plan.face_ahead - 90, 0)
         axis = line("planned", window.at(window.x0, 0), window.at(window.x1 - 60, 0))
         return [axis, label("small", (x, y - 10), said("drawing.plan.line_not_found_yet"), "end")]
-    face = sheet.plan.nominal_goal.x - sheet.plan.frame.face_offset - 90
+    face = sheet.plan.nominal_goal.x - sheet.plan.face_ahead - 90
     return [*_thrust_line(found, window, face), *_centreline(sheet, found, window, face)]
 
 
@@ -282,7 +282,7 @@ def _beam(pose: Pose, sheet: Sheet, window: Window, cls: str) -> list[str]:
     half, target, hang = sheet.plan.frame.beam_length / 2, sheet.plan.target.width / 2, sheet.plan.hang
     if cls != "goal" and (found := hung(sheet.setup)) is not None:
         hang = found.value
-    face = sheet.plan.frame.face_offset
+    face = sheet.plan.face_ahead
     ends = [window.at(*_on_beam(pose, 0, half)), window.at(*_on_beam(pose, 0, -half))]
     board = [
         window.at(*_on_beam(pose, x, hang + y * target))
@@ -316,9 +316,9 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
 
 def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
     procedure = sheet.plan.procedure
-    vehicle, datum_x = sheet.plan.vehicle, sheet.plan.target_x - procedure.distance
+    vehicle, datum_x = sheet.plan.vehicle, sheet.plan.datum_x
     low = -max(vehicle.outline.width, sheet.plan.frame.beam_length) / 2 - 210
-    (x1, y), (x2, _) = window.at(datum_x, low), window.at(goal.x - sheet.plan.frame.face_offset, low)
+    (x1, y), (x2, _) = window.at(datum_x, low), window.at(goal.x - sheet.plan.face_ahead + sheet.plan.behind_face, low)
     wanted = said(
         "drawing.from_datum", distance=amount(procedure.distance, "mm", 0), datum=Noun(f"datum.{procedure.datum}")
     )
@@ -336,7 +336,7 @@ def _move(sheet: Sheet, window: Window, pose: Pose) -> list[str]:
     if move.kind != "move":
         return []
     if move.along("hang"):
-        face, hang = -sheet.plan.frame.face_offset - 150, sheet.plan.hang
+        face, hang = -sheet.plan.face_ahead - 150, sheet.plan.hang
         a, b = (window.at(*_on_beam(pose, face, at)) for at in (hang - move.along("hang"), hang))
         return [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
     half = sheet.plan.frame.beam_length / 2

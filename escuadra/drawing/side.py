@@ -41,16 +41,16 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: boo
     sx, sy = at(procedure.sensor.x, procedure.sensor.z)
     body.append(element("circle", "sensor", cx=sx, cy=sy, r=5))
     body.append(label("name", (sx + 12, sy - 8), procedure.sensor.name))
-    face, half = goal.x - sheet.plan.frame.face_offset, sheet.plan.target.height / 2
-    drawn = [("goal", face, procedure.height, 0.0)]
+    face, half = goal.x - sheet.plan.face_ahead, sheet.plan.target.height / 2
+    drawn = [("goal", face, sheet.plan.height, 0.0)]
     if (stands := _stands(sheet, MAGNIFIED if magnify else 1.0)) is not None:
-        drawn.append(("stands", face + stands[0], procedure.height + stands[1], stands[2]))
+        drawn.append(("stands", face + stands[0], sheet.plan.height + stands[1], stands[2]))
     for cls, x, height, lean in drawn:
         dx, dz = half * math.sin(math.radians(lean)), half * math.cos(math.radians(lean))
         body.append(line(f"beam {cls}", at(x + dx, height + dz), at(x - dx, height - dz)))
         mx, my = at(x, height)
         body.append(element("circle", f"board {cls}", cx=mx, cy=my, r=4))
-    body.append(line("stand", at(goal.x, 0), at(goal.x, procedure.height)))
+    body.append(line("stand", at(goal.x, 0), at(goal.x, sheet.plan.height)))
     body += _move(sheet, at(drawn[-1][1], drawn[-1][2] + half))
     if magnify and stands is not None:
         body.append(
@@ -59,7 +59,7 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: boo
     (dx, dy), (_, gy) = at(face - 330, procedure.height), at(0, 0)
     body += [line("thin", (dx - 6, dy), (dx + 40, dy)), line("thin", (dx, dy), (dx, gy))]
     body.append(label("dimension", (dx - 8, (dy + gy) / 2), amount(procedure.height, "mm", 0), "end"))
-    (hx, _), (fx, _) = at(vehicle.wheelbase, 0), at(face, 0)
+    (hx, _), (fx, _) = at(vehicle.wheelbase, 0), at(face + sheet.plan.behind_face, 0)
     y = floor + 58
     body += [line("thin", (hx, floor + 8), (hx, y + 6)), line("thin", (fx, floor + 8), (fx, y + 6))]
     body.append(line("thin", (hx, y), (fx, y)))
@@ -80,7 +80,7 @@ def _stands(sheet: Sheet, by: float) -> tuple[float, float, float] | None:
         return None
     told = solved is not None and solved.tells("distance")
     away = solved.derived("distance").value - sheet.plan.procedure.distance if solved is not None and told else 0.0
-    up = height.value - sheet.plan.target_above_floor if height is not None else 0.0
+    up = height.value + sheet.plan.up_to_centre - sheet.plan.target_above_floor if height is not None else 0.0
     lean = pitch.value if pitch is not None else 0.0
     most = [max(-MOST_MM, min(MOST_MM, by * gap)) for gap in (away, up)]
     return most[0], most[1], max(-MOST_DEG, min(MOST_DEG, by * lean))

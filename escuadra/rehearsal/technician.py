@@ -263,7 +263,7 @@ class Technician:
             cx, cy, _ = way.controls[tape.control]
             self.read(tape.slot.id, f"{math.hypot(x - cx, y - cy):.0f}", "tape-4")
         assert plan.station is not None
-        self.read(f"standheight.{plan.station.id}", f"{plan.target_above_floor:.0f}", "tape-4")
+        self.read(f"standheight.{plan.station.id}", f"{plan.target_above_floor - plan.up_to_centre:.0f}", "tape-4")
 
     def run(self, responses: Mapping[str, str] = NO_RESPONSES) -> None:
         """The procedure run, at the station at hand where there are several; what a radar responds, by the step."""
@@ -336,7 +336,7 @@ class Technician:
             self.read("hangs.roll", f"{abs(self.roll):g}", "level-1", SIGNS[self.roll < 0])
             self.read("hangs.tilt", "0.02", "level-1", "plus")
         plan = self.opened.sheet.plan
-        self.read("height.target", f"{plan.target_above_floor + height_off:.0f}", "tape-4")
+        self.read("height.target", f"{plan.target_above_floor - plan.up_to_centre + height_off:.0f}", "tape-4")
         for what, height in self.heights().items():
             self.read(f"height.{what}", f"{height:g}", "tape-4")
 

@@ -153,6 +153,9 @@ class Target(CatalogueEntry):
         "position", description="what of it the sensor finds: where its centre is, or where a flat board faces"
     )
     drop: Number | None = Field(None, description="of its centre below the beam that carries it, mm")
+    behind: dict[Literal["edge", "cross", "apex"], Number] = Field(
+        {}, description="how far behind its face its edge, its stand's cross or its reflector's apex lies, mm"
+    )
 
 
 class Extension(Frozen):
@@ -168,6 +171,9 @@ class FrameProfile(CatalogueEntry):
     name: str
     beam_length: Positive = Field(description="between the points where the tapes are held")
     face_offset: NotNegative = Field(description="from the beam towards the vehicle to the target's face")
+    plate_offset: Number | None = Field(
+        None, description="from the beam towards the vehicle to the slide plate that sheets count to, mm"
+    )
     u_face_mm: Positive = Field(0.2, description="of that offset, as a target hangs, one sigma")
     pivot: tuple[Number, Number] = Field(description="of the yaw screw, frame axes")
     screw: tuple[Number, Number] = Field(description="where the yaw screw is, frame axes")

@@ -11,7 +11,7 @@ from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
 from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput, each_once
-from escuadra.core.base.model import CatalogueText, Frozen, Number, Positive
+from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.procedure.adjusting import Adjusting
 from escuadra.core.procedure.bodies import MOST_BODIES, StandingBody, sound_bodies
@@ -27,6 +27,8 @@ What stands in ``result`` exists only once the procedure was run."""
 LineChoice = Literal["thrust", "body", "axis"]
 """``axis``: through the middles of both axles, where neither wheels nor body were looked at."""
 Datum = Literal["front_hubs", "rear_hubs", "bumper", "emblem", "plate", "windscreen_camera", "sensor"]
+DistanceTo = Literal["face", "beam", "slide_plate", "edge", "cross", "apex"]
+HeightTo = Literal["centre", "bottom_edge", "top_edge"]
 T = TypeVar("T", bound="CheckSpec")
 
 
@@ -89,6 +91,7 @@ class Mounting(Frozen):
     side: str = Field(description="which face looks at the vehicle")
     way_up: str
     fixing: str
+    spacer: NotNegative = Field(0.0, description="thickness of spacers between its fixing and the target, mm")
 
 
 class Zone(Frozen):
@@ -111,12 +114,16 @@ class Zone(Frozen):
         return self
 
 
+PlaceOrigin = Literal["rear_axle", "front_axle", "LF", "RF", "LR", "RR", "front_bumper", "rear_bumper"]
+
+
 class TargetPlace(Frozen):
     """A place where a target stands, in vehicle axes, and the floor that its stand takes."""
 
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     x: Number
     y: Number
+    counted_from: PlaceOrigin = Field("rear_axle", description="which part of the vehicle both count from")
     facing_deg: Number = Field(180.0, description="where its face looks: 180 is backward, at the vehicle")
     width: Positive = Field(1600.0, description="of board or stand, along its face")
     depth: Positive = Field(900.0, description="of the stand, behind its face")
@@ -283,8 +290,10 @@ class Procedure(CatalogueEntry):
     datum_side: Literal["mean", "left", "right"] = Field("mean", description="which hub, where the datum is a pair")
     proxy: Proxy = Field(Proxy(), description="of the true datum from that part, where the part stands in for it")
     distance: Positive = Field(description="from the datum to the target's face, along the line, mm")
+    distance_to: DistanceTo = Field("face", description="what of target or frame the distance is counted to")
     offset: Number = Field(0.0, description="of the target's centre from the line, left positive, mm")
     height: Positive = Field(description="of the target's centre, mm")
+    height_to: HeightTo = Field("centre", description="what of the target the height is of")
     height_from: Literal["floor", "tyres"] = Field(
         "floor", description="what the height is counted from: the floor at the target, or the plane of the tyres"
     )

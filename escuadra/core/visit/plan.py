@@ -17,6 +17,7 @@ from escuadra.core.bay.ground import Amount
 from escuadra.core.bay.standing import Standing, target_places
 from escuadra.core.bay.turning import lots, part_of
 from escuadra.core.geodesy.state.input import Floor
+from escuadra.core.procedure.counted import behind_face, face_ahead, up_to_centre
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.vehicle.stance import CORNERS, Corner
@@ -131,11 +132,36 @@ class Plan:
             return TargetPlace(id="target", x=self.target_x, y=self.procedure.offset)
         return places[0]
 
+    @cached_property
+    def face_ahead(self) -> float:
+        """From the beam towards the vehicle to the target's face, mm."""
+        return face_ahead(self.frame, self.procedure.mounting)
+
+    @cached_property
+    def behind_face(self) -> float:
+        """How far behind the target's face what the distance is counted to lies, mm."""
+        return behind_face(self.procedure, self.target, self.frame)
+
+    @property
+    def distance(self) -> float:
+        """From the datum to the target's face, mm, whatever the sheet counts to."""
+        return self.procedure.distance - self.behind_face
+
+    @cached_property
+    def up_to_centre(self) -> float:
+        """How far the target's centre is above what the sheet's height is of, mm."""
+        return up_to_centre(self.procedure, self.target)
+
+    @property
+    def height(self) -> float:
+        """Of the target's centre, mm, whatever of it the sheet's height is of."""
+        return self.procedure.height + self.up_to_centre
+
     @property
     def target_above_floor(self) -> float:
         """What a tape from the floor at the target to its centre should show, mm."""
         rise = self.rise_at_target
-        return self.procedure.height - (rise.value if rise is not None else 0.0)
+        return self.height - (rise.value if rise is not None else 0.0)
 
     @cached_property
     def floors(self) -> tuple[tuple[str, Floor], ...]:
@@ -192,12 +218,12 @@ class Plan:
 
         ``carries``: where the target's centre is from the beam's middle, in plan, away and to the left of it, mm.
         """
-        away, left = carries if carries is not None else (-self.frame.face_offset, self.hang)
+        away, left = carries if carries is not None else (-self.face_ahead, self.hang)
         tx, ty = turned(line_angle_deg, 1, 0)
         qx, qy = datum[0] - line_at[0], datum[1] - line_at[1]
-        along = qx * tx + qy * ty + self.procedure.distance - away
+        along = qx * tx + qy * ty + self.distance - away
         x, y = turned(line_angle_deg, along, self.procedure.offset - left)
-        return Pose(x=line_at[0] + x, y=line_at[1] + y, yaw_deg=line_angle_deg, height=self.procedure.height)
+        return Pose(x=line_at[0] + x, y=line_at[1] + y, yaw_deg=line_angle_deg, height=self.height)
 
     @cached_property
     def nominal_goal(self) -> Pose:
@@ -207,7 +233,12 @@ class Plan:
     @cached_property
     def target_x(self) -> float:
         """Where the target's face must stand along the vehicle, mm ahead of the rear axle."""
-        return datum_at(self.procedure, self.vehicle)[0] + self.procedure.distance
+        return self.datum_x + self.distance
+
+    @cached_property
+    def datum_x(self) -> float:
+        """Where the datum is along the vehicle, mm ahead of the rear axle, where everything is where it should be."""
+        return datum_at(self.procedure, self.vehicle)[0]
 
 
 @lru_cache(maxsize=1024)
@@ -260,14 +291,14 @@ def level_slot(way: str) -> Slot:
 @lru_cache(maxsize=1024)
 def target_height_slot(plan: Plan) -> Slot:
     """The slot of the target's own centre above the floor."""
-    above = plan.target_above_floor
+    above = plan.target_above_floor - plan.up_to_centre
     return Slot(
         id="height.target",
-        label=said("frame.target_centre_above_floor"),
+        label=said(f"frame.target_{plan.procedure.height_to}_above_floor"),
         quantity=Quantity(dimension="length", unit="mm", low=0.6 * above, high=1.5 * above),
         aspects=frozenset({"height"}),
         reads="height",
-        hint=said("frame.targets_own_centre_mark_not"),
+        hint=said(f"frame.to_{plan.procedure.height_to}"),
     )
 
 

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Noun, said
-from escuadra.core.procedure.sheet import datum_at
 from escuadra.core.run.tripod import MOST_LEAN_DEG, TripodInput, TripodResult, tripod
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.plan import Plan
@@ -33,12 +32,12 @@ class Standing:
 
 def wanted_distance(plan: Plan) -> float:
     """What a meter at the stand shows to the vehicle's part, where all stands right: that stands in for the datum."""
-    return plan.procedure.distance + plan.procedure.proxy.forward
+    return plan.distance + plan.procedure.proxy.forward
 
 
 def tripod_slots(plan: Plan) -> list[Slot]:
     """What is read at the stand, in the order in which it is best read: level, distance, then the line, the height."""
-    station, part, height = plan.station, plan.procedure.datum, plan.target_above_floor
+    station, part, height = plan.station, plan.procedure.datum, plan.target_above_floor - plan.up_to_centre
     assert station is not None
     far = wanted_distance(plan)
 
@@ -75,7 +74,7 @@ def tripod_slots(plan: Plan) -> list[Slot]:
         ),
         Slot(
             id="tripod.height",
-            label=said("stations.middle_stands_target_above_floor"),
+            label=said(f"stations.stands_{plan.procedure.height_to}_above_floor"),
             quantity=Quantity(dimension="length", unit="mm", low=0.5 * height, high=1.6 * height),
             aspects=TRIPOD,
             reads="height",
@@ -106,7 +105,7 @@ def standing(setup: Setup) -> Standing | None:
             wanted_distance=wanted_distance(plan),
             line=passes,
             wanted_left=wanted,
-            height=height.value,
+            height=height.value + plan.up_to_centre,
             wanted_height=plan.target_above_floor,
             lean_away_deg=away.value,
             lean_left_deg=left.value,
@@ -138,5 +137,5 @@ def emblem_lever(plan: Plan) -> tuple[float, float]:
     """How much farther the target is from the rear emblem than the front one, and what both emblems' u is there."""
     scene = Scene.nominal(plan)
     (rear, _), (front, _) = scene.emblem("rear"), scene.emblem("front")
-    lever = (datum_at(plan.procedure, plan.vehicle)[0] + plan.procedure.distance - rear) / (front - rear)
+    lever = (plan.target_x - rear) / (front - rear)
     return lever, plan.vehicle.marks.u_emblem_mm * math.hypot(lever, lever - 1)

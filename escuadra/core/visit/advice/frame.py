@@ -41,7 +41,7 @@ def expected(slot: Slot, setup: Setup) -> float | None:
     if parts[0] == "arch":
         return float(getattr(plan.vehicle.arches, parts[1]))
     if slot.id == "height.target":
-        return plan.target_above_floor
+        return plan.target_above_floor - plan.up_to_centre
     if parts[0] == "mark":
         middle = setup.marks[parts[1]].pairs
         return middle.centre if middle else None

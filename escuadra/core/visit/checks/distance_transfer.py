@@ -77,7 +77,7 @@ class RectangleCheck(Check):
         """Where the datum's mark on the floor stands, as it was found: x and y in vehicle axes."""
         plan, solved = setup.plan, setup.lines
         if not on_hub(plan):
-            x = plan.target_x - plan.procedure.distance - plan.procedure.proxy.forward
+            x = plan.datum_x - plan.procedure.proxy.forward
             return x, plan.procedure.sensor.y if plan.procedure.datum in ("sensor", "windscreen_camera") else 0.0
         corner = f"{self.side(setup)[0].upper()}{plan.procedure.datum[0].upper()}"
         if solved is not None:
@@ -88,8 +88,8 @@ class RectangleCheck(Check):
         """How far along the line the mark must stand, how far inward the line lies, and u of that, mm."""
         plan, solved = setup.plan, setup.lines
         x, y = self.start(setup)
-        datum_x = solved.datum[0] if solved is not None else plan.target_x - plan.procedure.distance
-        along, line_y, u = datum_x + plan.procedure.distance - x, 0.0, 2.0
+        datum_x = solved.datum[0] if solved is not None else plan.datum_x
+        along, line_y, u = datum_x + plan.distance - x, 0.0, 2.0
         if solved is not None and solved.line is not None:
             found = solved.line_at(plan.target_x)
             line_y, u = found.value, found.u

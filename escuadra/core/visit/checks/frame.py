@@ -5,6 +5,7 @@ in use; each stays true until something disturbs it.
 """
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import ClassVar
 
 from pydantic import Field
@@ -354,10 +355,14 @@ class PoseCheck(Check):
             return Judgement(False, note=sentences(self._missing(setup)))
         derived = solved.derived(self.quantity)
         datum = setup.plan.procedure.datum
-        about = f"frame.distance.{datum}" if self.view_of == "distance" else f"frame.{self.view_of}.{solved.line}"
+        to, about = setup.plan.procedure.distance_to, said(f"frame.{self.view_of}.{solved.line}")
+        if self.view_of == "distance":
+            about = said(f"frame.distance.{datum}")
+            if to != "face":
+                about = said("frame.distance_to", to=Noun(f"distance_to.{to}"), datum=Noun(f"datum.{datum}"))
         figure = self.figure(
             self.view_of,
-            said(about),
+            about,
             derived.value,
             derived.u,
             self.limits,
@@ -483,23 +488,27 @@ class TargetHeightCheck(Check):
         beam = beam_height_slot(setup.plan)
         return [target_height_slot(setup.plan), *([beam] if beam is not None else [])]
 
-    def centre(self, setup: Setup) -> Derived | None:
-        """The centre's height as the sheet counts it: above the floor at the target, or above the tyres' plane."""
-        above_floor = not self._from_tyres(setup)
-        found = (solved.height(above_floor) for solved in setup.postures)
+    def height_of(self, setup: Setup) -> Derived | None:
+        """What the sheet's height is of, as it counts it: above the floor at the target, or above the tyres' plane."""
+        found = (self._counted(setup, solved) for solved in setup.postures)
         return next((height for height in found if height is not None), None)
+
+    def _counted(self, setup: Setup, solved: Solved) -> Derived | None:
+        centre = solved.height(above_floor=not self._from_tyres(setup))
+        return replace(centre, value=centre.value - setup.plan.up_to_centre) if centre is not None else None
 
     def judge(self, setup: Setup) -> Judgement:
         read = [found for slot in self.slots(setup) if (found := setup.now(slot)) is not None]
-        centre = self.centre(setup) if read else None
-        if centre is None:
+        height = self.height_of(setup) if read else None
+        if height is None:
             return Judgement(False)
-        rise, label, note = setup.plan.rise_at_target, said("frame.target_centre_above_floor"), None
+        of = setup.plan.procedure.height_to
+        rise, label, note = setup.plan.rise_at_target, said(f"frame.target_{of}_above_floor"), None
         if self._from_tyres(setup):
-            label = said("frame.target_centre_above_tyres_plane")
+            label = said(f"frame.target_{of}_above_tyres_plane")
             note = said_correction(setup.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
         nominal = self.limits.nominal
-        figure = self.figure("height", label, centre.value, centre.u, self.limits, "mm", single=read[0], about=nominal)
+        figure = self.figure("height", label, height.value, height.u, self.limits, "mm", single=read[0], about=nominal)
         rests, above_floor = None, not self._from_tyres(setup)
         if figure.verdict.state == "holds":
             rests = guarded_by(setup, lambda solved: solved.height(above_floor), figure)
@@ -542,7 +551,8 @@ class TargetHeightCheck(Check):
         turns = change / setup.plan.frame.height_per_turn
         if abs(turns) < LEAST_CRANK:
             return None
-        expect, step = Length(setup.plan.target_above_floor, 0), Step("up", change)
+        expect = Length(setup.plan.target_above_floor - setup.plan.up_to_centre, 0)
+        step = Step("up", change)
         sentence, action = moved("height", step, amount=Turns(abs(turns)))
         return NextMove(
             "move",
@@ -550,7 +560,7 @@ class TargetHeightCheck(Check):
             sentences(said("height.then", amount=Length(abs(change)), expect=expect)),
             action=action,
             figure=Turns(abs(turns)),
-            expect_label=Noun("target_centre"),
+            expect_label=Noun(f"target_{setup.plan.procedure.height_to}"),
             expect=expect,
             check=self.id,
             happening="height",
@@ -559,9 +569,11 @@ class TargetHeightCheck(Check):
         )
 
     def told(self, setup: Setup) -> list[ToldBy]:
-        above_floor = not self._from_tyres(setup)
-        found = ((solved, solved.height(above_floor)) for solved in setup.postures)
-        return [ToldBy("height", solved.located, height) for solved, height in found if height is not None][:1]
+        for solved in setup.postures:
+            found = self._counted(setup, solved)
+            if found is not None:
+                return [ToldBy("height", solved.located, found)]
+        return []
 
     def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
         above_floor = not self._from_tyres(setup)
@@ -605,7 +617,7 @@ def said_correction(plan: Plan, rise: Amount) -> Said:
     higher = "higher" if rise.value > 0 else "lower"
     under = "runways" if plan.standing is not None and plan.standing.wheels_on == "runway" else "wheels"
     by, spread = with_uncertainty(abs(rise.value), 2 * rise.u, "mm")
-    set_at = amount(plan.target_above_floor, "mm", 0)
+    set_at = amount(plan.target_above_floor - plan.up_to_centre, "mm", 0)
     return said(f"frame.rise.{higher}.{under}", set_at=set_at, by=by, spread=spread)
 
 

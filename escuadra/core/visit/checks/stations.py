@@ -72,11 +72,11 @@ class StakedCheck(Check):
     def make_slots(self, setup: Setup) -> list[Slot]:
         station, slots = setup.plan.station, stand_slots(setup)
         if self.height is not None and station is not None:
-            above = setup.plan.target_above_floor
+            above = setup.plan.target_above_floor - setup.plan.up_to_centre
             slots.append(
                 Slot(
                     id=f"standheight.{station.id}",
-                    label=said("stations.middle_stands_target_above_floor"),
+                    label=said(f"stations.stands_{setup.plan.procedure.height_to}_above_floor"),
                     quantity=Quantity(dimension="length", unit="mm", low=0.5 * above, high=1.6 * above),
                     aspects=STAND,
                     reads="height",
@@ -103,7 +103,7 @@ class StakedCheck(Check):
                 )
                 figures.append(turned)
         if self.height is not None and slots and (read := setup.now(slots[-1])) is not None:
-            off = read.value - setup.plan.target_above_floor
+            off = read.value + setup.plan.up_to_centre - setup.plan.target_above_floor
             rise = setup.plan.rise_at_target
             u = math.hypot(read.u, rise.u if rise is not None else 0.0)
             label = said("stations.height_middle")

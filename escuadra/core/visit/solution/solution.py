@@ -275,7 +275,7 @@ class Solved:
             answers.pop("distance", None)
         elif "distance" in answers:
             a = angle.value * ONE_DEGREE
-            ahead = answers["distance"].value - forward * math.cos(a) - left * math.sin(a)
+            ahead = plan.behind_face + answers["distance"].value - forward * math.cos(a) - left * math.sin(a)
             slope = (forward * math.sin(a) - left * math.cos(a)) * ONE_DEGREE
             gradient = answers["distance"].gradient + slope * angle.gradient
             answers["distance"] = Derived(ahead, self.located.spread(gradient), gradient)

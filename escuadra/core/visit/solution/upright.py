@@ -138,7 +138,7 @@ def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> No
         shape = f"hung {hanging}.{current.stretch(direct.aspects, stay)}"
         # What was read may be of another target position than the one at hand.
         u_along = (U_ANYWHERE_MM if hanging in read else U_HUNG_MM) if asks_hang(plan) else 0.0
-        place = (-plan.frame.face_offset, plan.hang, above)
+        place = (-plan.face_ahead, plan.hang, above)
         into.hung[stay.body] = Hung(shape, place, (plan.frame.u_face_mm, u_along, U_CENTRE_MM))
         into.sources |= {f"{shape}.{TARGET}.{axis}": ObservationId("hung", axis) for axis in "xyz"}
         if shape not in by_hanging.setdefault(hanging, []):
@@ -152,7 +152,8 @@ def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> No
                 into.reading(hang, part, "hang", "own", off, place=at, shape=shape, point=TARGET, axis="y")
     # Hung anew, the target's height stays as it was read: it counts for the newest hanging.
     for stay, part in _at_stays(current, direct, stays, newest=True):
-        into.reading(direct, part, "height", "height", point=f"{stay.body}:{TARGET}", floor="target")
+        up = part.value + plan.up_to_centre
+        into.reading(direct, part, "height", "height", up, point=f"{stay.body}:{TARGET}", floor="target")
     if beam is not None and plan.target.drop is not None:
         down, u_sag = sag(plan)
         for stay, part in _at_stays(current, beam, stays, newest=True):
