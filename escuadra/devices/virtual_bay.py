@@ -13,6 +13,7 @@ from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.procedure.sheet import datum_at
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.hung import sag
 from escuadra.core.visit.methods import METHODS
@@ -43,6 +44,8 @@ LEANS_DEG = 0.12
 """How far a frame leans at most."""
 ARCH_OFF_MM = -1.5
 BEAM_ABOVE_HUBS = 207.0
+OWN_MM = {"sensor": 6.0, "part": -7.0}
+"""How far the sensor is to the left, and a bumper or an emblem ahead, of where a model has it."""
 
 
 @dataclass(frozen=True)
@@ -157,6 +160,12 @@ class VirtualBay:
         parts = place.split(".")
         if parts[0] == "tape":
             return math.dist(self._hub(parts[1]), self.leaning.in_space(*self.plan.frame_points[parts[2]]))
+        if place == "sensor.offset":
+            return self.plan.procedure.sensor.y + self._own("sensor")
+        if place == "direct":
+            (x, y), proxy = datum_at(self.plan.procedure, self.plan.vehicle), self.plan.procedure.proxy
+            part = (x + self._own("part") - proxy.forward, y - proxy.left)
+            return math.dist(part, self.centre[:2])
         if place == "height.target":
             return self.height - self.plan.up_to_centre
         if place == "height.beam":
@@ -203,7 +212,7 @@ class VirtualBay:
         """What is read at the stand before the vehicle, by where it truly is and leans."""
         plan, (away, left, up, lean_away, lean_left) = self.plan, self.tripod
         top = plan.target_above_floor + up
-        passes = -(plan.procedure.offset + left + top * math.tan(math.radians(lean_left)))
+        passes = -(plan.aside + left + top * math.tan(math.radians(lean_left)))
         if what == "line" and plan.station is not None and plan.station.line_by == "seat":
             passes = (plan.station.seat - passes) / emblem_lever(plan)[0]
         return {
@@ -415,14 +424,20 @@ class VirtualBay:
         yaw, pitch = (math.degrees(math.atan(off[name] / reach)) for name in ("centre", "height"))
         return Misled(yaw, -pitch, leans.roll_deg)
 
+    def _own(self, what: str) -> float:
+        """How far the sensor (to the left) or the datum's part (forward) is from where the model has it, if read."""
+        sheet = self.plan.procedure
+        told = {"sensor": sheet.offset_from == "sensor", "part": sheet.distance_by == "direct"}
+        return OWN_MM[what] if told[what] else 0.0
+
     def off(self) -> dict[str, float]:
         """How far the frame truly is from where it must be: yaw (degrees), centre, distance, height (mm)."""
         x, y, z = self.centre
         from_floor = self.plan.procedure.height_from == "floor"
         return {
             "yaw": self.scene.pose.yaw_deg,
-            "centre": y - self.plan.procedure.offset,
-            "distance": x - self.plan.target_x,
+            "centre": y - self.plan.aside - self._own("sensor"),
+            "distance": x - self.plan.target_x - self._own("part"),
             "height": (self.height if from_floor else z) - self.plan.height,
         }
 

@@ -4,7 +4,8 @@ Nobody has to stand in a bay to find out that a sheet asks for what cannot be re
 a signature, what was next then is told.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -45,6 +46,8 @@ class Rehearsed:
     """What kept it from its signature."""
     check: str = ""
     """Id of the check that it stopped at; empty: at none."""
+    off: Mapping[str, float] = field(default_factory=dict)
+    """How far the frame truly stood from where it must be when it was signed: yaw (degrees), the rest mm."""
 
 
 def rehearse(catalogue: Catalogue, procedure: str, frame: str) -> Rehearsed:
@@ -97,7 +100,7 @@ def run_through(who: Technician, procedure: str, frame: str) -> Rehearsed:
     if who.opened.sheet.next.kind != "sign":
         raise Stuck(who.opened.sheet.next, ("sign",))
     who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), WHO, who.id())
-    return Rehearsed(who.opened.state.stage == "signed", _entries(who))
+    return Rehearsed(who.opened.state.stage == "signed", _entries(who), off=bay.off())
 
 
 def _responses(who: Technician) -> dict[str, str]:

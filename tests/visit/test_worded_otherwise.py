@@ -15,6 +15,7 @@ from escuadra.core.visit.plan import Plan
 from escuadra.rehearsal import rehearse
 from tests.english import told
 
+SENSOR_PLACE = {"kind": "sensor_place", "group": "line", "limits": {"nominal": -132, "minus": 15, "plus": 15}}
 SHEET, FRAME = "QR-CAM-01", "galga-2"
 
 
@@ -102,6 +103,9 @@ def test_a_place_counts_from_whichever_part_the_sheet_names(
     ("sheet", "says", "of"),
     [
         (SHEET, {"distance_to": "beam", "height_to": "bottom_edge"}, {}),
+        ("BL-RAD-01", {"distance_by": "direct"}, {}),
+        ("BL-RAD-01", {"offset_from": "sensor", "offset": 0, "checks.bracket": SENSOR_PLACE}, {}),
+        ("BL-RAD-01", {"offset_from": "LF", "offset": -900}, {}),
         ("BL-CAM-02", {"height_to": "top_edge", "distance_to": "slide_plate"}, {"frame": {"plate_offset": 22}}),
         ("BL-RAD-05", {"distance_to": "apex"}, {"target": {"behind": {"apex": 61}}}),
     ],
@@ -109,3 +113,6 @@ def test_a_place_counts_from_whichever_part_the_sheet_names(
 def test_it_comes_to_its_signature(catalogue: Catalogue, sheet: str, says: dict[str, Any], of: dict[str, Any]) -> None:
     done = rehearse(otherwise(catalogue, sheet, says, of), sheet, FRAME)
     assert done.signed, told(done.why) if done.why else done
+    for check in catalogue.get("procedure", sheet).content.checks:
+        if check.kind in ("centred", "distance") and not sheet.startswith("BL-RAD-05"):
+            assert abs(done.off[{"centred": "centre"}.get(check.kind, check.kind)]) <= check.limits.plus

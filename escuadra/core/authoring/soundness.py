@@ -9,8 +9,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from escuadra.core.authoring.writing import Finding, Written
+from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Name, Said, exact, nouns, said
 from escuadra.core.instruments.instrument import Tool
+from escuadra.core.procedure.counted import aside
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, datum_at
@@ -68,9 +70,9 @@ def in_the_way(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     if vehicle is None or procedure.stations:
         return
     x, y = datum_at(procedure, vehicle)
-    ahead, aside = x + procedure.distance, y + procedure.offset
+    ahead, left = x + procedure.distance, y + aside(procedure, vehicle)
     front = vehicle.wheelbase + vehicle.outline.front_overhang
-    if -vehicle.outline.rear_overhang < ahead < front and abs(aside) < vehicle.outline.width / 2:
+    if -vehicle.outline.rear_overhang < ahead < front and abs(left) < vehicle.outline.width / 2:
         yield Finding("distance", said("authoring.in_the_vehicle", least=exact(Length, front - x)))
 
 
@@ -81,6 +83,11 @@ def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
         yield Finding("vehicle", said("authoring.not_listed", name=vehicle.name), doubt=True)
     plans = [plan for frame in shelf.frames if (plan := plan_with(procedure, shelf, frame)) is not None]
     if not plans:
+        return
+    try:
+        _ = plans[0].behind_face
+    except BadInput as cause:
+        yield Finding("distance_to", said("authoring.accepted", accepted=cause.accepted))
         return
     yield from _reached(plans)
     yield from _read(plans[0], shelf.tools)

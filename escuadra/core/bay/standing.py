@@ -15,7 +15,7 @@ from escuadra.core.base.said import Name, Noun, Text, said
 from escuadra.core.bay.bay import Bay, Place
 from escuadra.core.bay.ground import Amount, Ground
 from escuadra.core.bay.survey import Surface
-from escuadra.core.procedure.counted import placed_by_vehicle
+from escuadra.core.procedure.counted import aside, placed_by_vehicle
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure, TargetPlace, datum_at
 from escuadra.core.vehicle.stance import CORNERS, Corner
@@ -31,7 +31,7 @@ def target_places(procedure: Procedure, vehicle: VehicleModel) -> list[TargetPla
     if procedure.places:
         return [placed_by_vehicle(place, vehicle) for place in procedure.places]
     x = datum_at(procedure, vehicle)[0] + procedure.distance
-    return [TargetPlace(id="target", x=x, y=procedure.offset)]
+    return [TargetPlace(id="target", x=x, y=aside(procedure, vehicle))]
 
 
 @dataclass(frozen=True, eq=False)

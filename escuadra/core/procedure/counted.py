@@ -47,3 +47,11 @@ def placed_by_vehicle(place: TargetPlace, vehicle: VehicleModel) -> TargetPlace:
         "rear_bumper": (-vehicle.outline.rear_overhang, 0.0),
     }.get(place.counted_from) or vehicle.hub(place.counted_from)  # type: ignore[arg-type]
     return place.model_copy(update={"x": x + place.x, "y": y + place.y, "counted_from": "rear_axle"})
+
+
+def aside(procedure: Procedure, vehicle: VehicleModel) -> float:
+    """Where the target's centre is wanted left of the vehicle's middle, mm, where everything is where it should be."""
+    at = procedure.offset_from
+    if at == "line":
+        return procedure.offset
+    return procedure.offset + (procedure.sensor.y if at == "sensor" else vehicle.hub(at)[1])

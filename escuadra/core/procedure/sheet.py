@@ -28,6 +28,7 @@ LineChoice = Literal["thrust", "body", "axis"]
 """``axis``: through the middles of both axles, where neither wheels nor body were looked at."""
 Datum = Literal["front_hubs", "rear_hubs", "bumper", "emblem", "plate", "windscreen_camera", "sensor"]
 DistanceTo = Literal["face", "beam", "slide_plate", "edge", "cross", "apex"]
+OffsetFrom = Literal["line", "sensor", "LF", "RF", "LR", "RR"]
 HeightTo = Literal["centre", "bottom_edge", "top_edge"]
 T = TypeVar("T", bound="CheckSpec")
 
@@ -291,7 +292,11 @@ class Procedure(CatalogueEntry):
     proxy: Proxy = Field(Proxy(), description="of the true datum from that part, where the part stands in for it")
     distance: Positive = Field(description="from the datum to the target's face, along the line, mm")
     distance_to: DistanceTo = Field("face", description="what of target or frame the distance is counted to")
+    distance_by: Literal["frame", "direct"] = Field(
+        "frame", description="found from where the frame stands, or read straight from the part to the target's face"
+    )
     offset: Number = Field(0.0, description="of the target's centre from the line, left positive, mm")
+    offset_from: OffsetFrom = Field("line", description="what that counts from: the line, the sensor measured, a hub")
     height: Positive = Field(description="of the target's centre, mm")
     height_to: HeightTo = Field("centre", description="what of the target the height is of")
     height_from: Literal["floor", "tyres"] = Field(
@@ -348,6 +353,10 @@ class Procedure(CatalogueEntry):
     @model_validator(mode="after")
     def _unique(self) -> Self:
         each_once("checks", (check.id for check in self.checks), said("wants.each_checks_id_once"))
+        if (self.offset_from == "sensor") != any(check.kind == "sensor_place" for check in self.checks):
+            raise BadInput("offset_from", self.offset_from, said("wants.sensor_and_its_check"))
+        if self.distance_by == "direct" and self.datum in ("front_hubs", "rear_hubs"):
+            raise BadInput("distance_by", self.distance_by, said("wants.direct_from_a_part"))
         each_once("results", (figure.id for figure in self.results), said("wants.each_results_id_once"))
         each_once("lines", (one.id for one in self.lines), said("wants.each_lines_id_once"))
         each_once("cameras", (one.id for one in self.cameras), said("wants.each_cameras_id_once"))

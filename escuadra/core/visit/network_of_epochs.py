@@ -7,14 +7,15 @@ profile says. What a reading depends on says in which epoch it counts. Source: `
 from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import pairwise
 
+from escuadra.core.base.said import Noun, said
 from escuadra.core.visit.log.disturbances import HAPPENINGS, MARKS, POSE
 from escuadra.core.visit.log.state import Disturbance, Entry
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.plan import TAPE_ASPECTS
+from escuadra.core.visit.plan import TAPE_ASPECTS, direct_slot, sensor_slot
 from escuadra.core.visit.readings import Current, Stay
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.solution.network_builder import MIDDLE, PARALLAX, Entered, Entering
-from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, PARALLAX, SENSOR, TARGET, Entered, Entering
+from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 from escuadra.core.visit.solution.upright import enter_upright, enter_vehicle
 
 ENOUGH, JOINS = 3, 2
@@ -81,12 +82,14 @@ def entered(
 
     into.entries = at(None)
     enter_vehicle(into, unlike=unlike)
+    _enter_sensor(into)
     read, counted = set(), dict[Stay, int]()
     for stay in stays:
         into.stand(stay.body, at(stay))
         before = len(into.observations)
         _enter_methods(current, into, only)
         _enter_tapes(current, into, stay)
+        _enter_direct(into)
         counted[stay] = sum(into.sources[o.id].kind.of_frame for o in into.observations[before:])
         if counted[stay]:
             read.add(stay)
@@ -129,6 +132,21 @@ def _enter_tapes(current: Current, into: Entering, stay: Stay) -> None:
         for run in current.by_runs(held):
             for part in current.by_tool(slot.id, run):
                 into.reading(slot, part, "tape", "distance", beside=PARALLAX, from_=hub, to=into.on_frame(end))
+
+
+def _enter_direct(into: Entering) -> None:
+    if into.plan.procedure.distance_by == "direct":
+        slot = direct_slot(into.plan)
+        for part in into.read(slot):
+            to, level = into.on_frame(TARGET), "level_distance"
+            into.reading(slot, part, "direct", level, beside=PARALLAX, from_=DATUM, to=to)
+
+
+def _enter_sensor(into: Entering) -> None:
+    if into.plan.procedure.offset_from == "sensor":
+        slot = sensor_slot(into.plan)
+        for part in into.read(slot):
+            into.reading(slot, part, "sensor", "y", point=SENSOR)
 
 
 def _needed(stays: Sequence[Stay], read: Collection[Stay], joined: Collection[int]) -> list[Stay]:
@@ -180,3 +198,9 @@ def _join(current: Current, into: Entering, stays: tuple[Stay, Stay], joined: Co
             same(f"carried_{way}", way, frame.u_kept_deg)
     if "height" not in spoiled:
         same("carried_height", "up", frame.u_kept_mm)
+
+
+observed_as(Kind("direct", of_frame=True, again=True))
+observed_as(Kind("sensor", again=True))
+for _axis in ("x", "y"):
+    observed_as(Kind(f"part_{_axis}", lambda id: said("places.part_place", part=Noun(f"datum.{id.place}"))))

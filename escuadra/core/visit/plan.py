@@ -17,7 +17,7 @@ from escuadra.core.bay.ground import Amount
 from escuadra.core.bay.standing import Standing, target_places
 from escuadra.core.bay.turning import lots, part_of
 from escuadra.core.geodesy.state.input import Floor
-from escuadra.core.procedure.counted import behind_face, face_ahead, up_to_centre
+from escuadra.core.procedure.counted import aside, behind_face, face_ahead, up_to_centre
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.vehicle.stance import CORNERS, Corner
@@ -129,7 +129,7 @@ class Plan:
         if station is not None and station.own_place:
             return next(place for place in places if place.id == station.place)
         if station is not None:
-            return TargetPlace(id="target", x=self.target_x, y=self.procedure.offset)
+            return TargetPlace(id="target", x=self.target_x, y=self.aside)
         return places[0]
 
     @cached_property
@@ -156,6 +156,11 @@ class Plan:
     def height(self) -> float:
         """Of the target's centre, mm, whatever of it the sheet's height is of."""
         return self.procedure.height + self.up_to_centre
+
+    @cached_property
+    def aside(self) -> float:
+        """Where the target's centre is wanted left of the vehicle's middle, where everything is where it should be."""
+        return aside(self.procedure, self.vehicle)
 
     @property
     def target_above_floor(self) -> float:
@@ -214,7 +219,7 @@ class Plan:
         datum: tuple[float, float],
         carries: tuple[float, float] | None = None,
     ) -> Pose:
-        """Where the beam must stand for a line through ``line_at`` and a distance counted from ``datum``.
+        """Where the beam must stand for a distance counted from ``datum`` and an offset from ``line_at``.
 
         ``carries``: where the target's centre is from the beam's middle, in plan, away and to the left of it, mm.
         """
@@ -228,7 +233,8 @@ class Plan:
     @cached_property
     def nominal_goal(self) -> Pose:
         """The goal while no line is known: along the vehicle's own axis."""
-        return self.goal(0.0, (0.0, 0.0), datum_at(self.procedure, self.vehicle))
+        from_ = (0.0, self.aside - self.procedure.offset)
+        return self.goal(0.0, from_, datum_at(self.procedure, self.vehicle))
 
     @cached_property
     def target_x(self) -> float:
@@ -255,6 +261,34 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
         reads="tape",
         optional=hub[1] == "R",
         watches=True,
+    )
+
+
+@lru_cache(maxsize=1024)
+def direct_slot(plan: Plan) -> Slot:
+    """The slot of one reading straight from the vehicle's part to the target's face, held level."""
+    part, far = Noun(f"datum.{plan.procedure.datum}"), plan.distance + plan.procedure.proxy.forward
+    return Slot(
+        id="direct",
+        label=said("places.direct", part=part),
+        quantity=Quantity(dimension="length", unit="mm", low=0.5 * far, high=1.6 * far),
+        aspects=TAPE_ASPECTS,
+        reads="tape",
+        hint=said("places.direct_held_level"),
+    )
+
+
+@lru_cache(maxsize=1024)
+def sensor_slot(plan: Plan) -> Slot:
+    """The slot of the sensor's own place, left of the vehicle's middle."""
+    half = plan.vehicle.outline.width / 2
+    return Slot(
+        id="sensor.offset",
+        label=said("target.sensor_off_vehicles_middle_measured"),
+        quantity=Quantity(dimension="length", unit="mm", low=-half, high=half),
+        aspects=frozenset({"line"}),
+        reads="tape",
+        way="side",
     )
 
 

@@ -31,12 +31,12 @@ class Beyond:
 
 def beyond(plan: Plan) -> Beyond | None:
     """What the frame cannot reach for this sheet; nothing where it can."""
-    frame, procedure = plan.frame, plan.procedure
+    frame = plan.frame
     if plan.station is not None and (plan.station.own_place or plan.station.aims):
         return None
     # The beam can be slid to the target's side: its middle then stands off the line by the slide's travel.
     # Where the sheet says its place on the beam, the beam's reach alone counts.
-    hangs = plan.hang or procedure.offset
+    hangs = plan.hang or plan.aside
     needed = abs(hangs)
     most = frame.reach + (0.0 if plan.hang else frame.slide_travel)
     if needed > most:

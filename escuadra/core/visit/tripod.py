@@ -86,7 +86,7 @@ def tripod_slots(plan: Plan) -> list[Slot]:
 def wanted_left(setup: Setup) -> tuple[float, float]:
     """Where the target's middle must be, left of the line, and u: the sensor's own place, where that was measured."""
     measured = setup.current_of("sensor.offset")
-    return (measured.value, measured.u) if measured is not None else (setup.plan.procedure.offset, 0.0)
+    return (measured.value, measured.u) if measured is not None else (setup.plan.aside, 0.0)
 
 
 def standing(setup: Setup) -> Standing | None:

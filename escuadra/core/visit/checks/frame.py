@@ -49,6 +49,7 @@ from escuadra.core.visit.plan import (
     Plan,
     beam_height_slot,
     crossing_slot,
+    direct_slot,
     height_slot,
     level_slot,
     tape_slot,
@@ -472,6 +473,15 @@ class DistanceCheck(PoseCheck):
 
     view_of = "distance"
     quantity = "distance"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        own = [direct_slot(setup.plan)] if setup.plan.procedure.distance_by == "direct" else []
+        return [*own, *super().make_slots(setup)]
+
+    def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
+        if setup.plan.procedure.distance_by == "direct" and not setup.carries(epoch):
+            return [direct_slot(setup.plan)]
+        return super().required_in(setup, epoch)
 
 
 @check_kind("target_height")

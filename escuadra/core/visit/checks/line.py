@@ -27,12 +27,12 @@ from escuadra.core.visit.both_lines import (
     said_line,
     targets,
 )
-from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading, ToldBy
 from escuadra.core.visit.doubting import Again, to_read_again
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove, Step, moved
-from escuadra.core.visit.plan import emblem_slot, mark_slot, pair_name, pair_slots
+from escuadra.core.visit.plan import emblem_slot, mark_slot, pair_name, pair_slots, sensor_slot
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
 from escuadra.core.visit.solution.solution import Solved
@@ -369,3 +369,11 @@ class LinesCheck(Check):
 
 check_kind("rear_toe")(LinesCheck)
 """The name that earlier sheets have for it."""
+
+
+@check_kind("sensor_place")
+class SensorPlaceCheck(OneReading):
+    """The sensor's own place, left of the vehicle's middle: what was measured moves where the target must hang."""
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [sensor_slot(setup.plan)]

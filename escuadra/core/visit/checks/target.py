@@ -1,13 +1,14 @@
 """The target: its identity read off and matched with the sheet, its side, its way up, its fixing."""
 
+from dataclasses import replace
 from typing import ClassVar
 
-from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Name, Said, said, sentences
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.plan import sensor_slot
 from escuadra.core.visit.reach import beyond
 from escuadra.core.visit.slots import Slot
 
@@ -63,17 +64,8 @@ class TargetCheck(Check):
         own_place = station is not None and station.own_place
         if mount_threshold(setup, own_place) is None:
             return []
-        half = setup.plan.vehicle.outline.width / 2
-        measured = Slot(
-            id="sensor.offset",
-            label=said("target.sensor_off_vehicles_middle_measured"),
-            quantity=Quantity(dimension="length", unit="mm", low=-half, high=half),
-            aspects=frozenset({"line"}),
-            reads="tape",
-            way="side",
-            optional=True,
-            hint=said("target.not_measured_sheets_own_figure"),
-        )
+        hint = said("target.not_measured_sheets_own_figure")
+        measured = replace(sensor_slot(setup.plan), optional=True, hint=hint)
         asked = Slot(id="target.mount", label=said("target.mount"), ask="choice", aspects=MOUNTED, options=MOUNTS)
         return [measured, asked]
 

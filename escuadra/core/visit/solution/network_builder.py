@@ -40,8 +40,11 @@ U_STATION_MM = 5.0
 LEAST_U = 1e-3
 PARALLAX: tuple[tuple[Text, float], ...] = ((said("source.parallax"), 0.15),)
 """Of a scale that is read where a line or a point stands before it, mm, one sigma."""
-ORIGIN, DATUM = "axle", "datum"
-"""The middle between the rear wheels as the model has it, and where the distance is counted from if not from hubs."""
+ORIGIN, DATUM, SENSOR = "axle", "datum", "sensor"
+"""The middle between the rear wheels as the model has it; where the distance is counted from if not from hubs: the part
+itself where that is read straight; and the sensor, where it was measured."""
+U_PART_MM = (10.0, 3.0)
+"""How well the model says where a bumper or an emblem is, along and across, one sigma."""
 TARGET, MIDDLE = "target", "middle"
 """Of the frame: the target's face, and the beam's middle."""
 ASKED = WantedAt(id="line", type="at", line="axis", through=(ORIGIN,), x=0.0)
@@ -201,7 +204,18 @@ class Entering:
         for end, (bx, by) in plan.frame_points.items():
             self.own[end] = (bx, by, 0.0)
         self.exact(ORIGIN, (0.0, 0.0))
-        self.exact(DATUM, datum_at(plan.procedure, plan.vehicle))
+        self._count_from(plan)
+
+    def _count_from(self, plan: Plan) -> None:
+        at, proxy = datum_at(plan.procedure, plan.vehicle), plan.procedure.proxy
+        if plan.procedure.distance_by == "direct":
+            part = at[0] - proxy.forward, at[1] - proxy.left
+            self.known(DATUM, "part", plan.procedure.datum, part, U_PART_MM)
+        else:
+            self.exact(DATUM, at)
+        if plan.procedure.offset_from == "sensor":
+            sensor = plan.procedure.sensor
+            self.points[SENSOR] = StatePoint(x=sensor.x, y=sensor.y, z=0.0, fixed=("x", "z"))
 
     def stand(self, body: str, entries: Callable[[Slot], Sequence[Entry]]) -> None:
         """What follows was read with the frame at one more place; ``entries``: a slot's readings that count there."""

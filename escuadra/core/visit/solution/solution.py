@@ -30,7 +30,7 @@ from escuadra.core.geodesy.state.unknowns import Indices
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.visit.plan import ENDS, Plan
-from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, ORIGIN, TARGET, Act, Entered
+from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, ORIGIN, SENSOR, TARGET, Act, Entered
 from escuadra.core.visit.solution.observed import ObservationId, as_part
 
 ONE_DEGREE = math.pi / 180
@@ -215,7 +215,7 @@ class Solved:
         return (
             angle,
             WantedYaw(id="square", type="yaw", body=self.body, to=way["line"], **turn),
-            WantedBeside(id="offset", type="beside", point=target, through=through, **way),
+            WantedBeside(id="offset", type="beside", point=target, through=self._counts_from or through, **way),
             WantedAhead(id="distance", type="ahead", point=target, from_=datum, **way),
         )
 
@@ -282,11 +282,20 @@ class Solved:
         return answers
 
     @cached_property
+    def _counts_from(self) -> tuple[str, ...]:
+        """What the target's place to the side counts from, where that is not the line."""
+        at = self.plan.procedure.offset_from
+        if at == "line":
+            return ()
+        return (SENSOR,) if at == "sensor" else (at,)
+
+    @cached_property
     def _datum(self) -> tuple[tuple[str, ...], float, float]:
         """Where the distance is counted from: the mean of points as they were found, and how far off that, mm."""
         procedure = self.plan.procedure
         if procedure.datum not in ("front_hubs", "rear_hubs"):
-            return (DATUM,), 0.0, 0.0
+            proxy, straight = procedure.proxy, procedure.distance_by == "direct"
+            return (DATUM,), proxy.forward if straight else 0.0, proxy.left if straight else 0.0
         end = procedure.datum[0].upper()
         sides = {"mean": ("L", "R"), "left": ("L",), "right": ("R",)}[procedure.datum_side]
         return tuple(f"{side}{end}" for side in sides), procedure.proxy.forward, procedure.proxy.left
@@ -395,7 +404,8 @@ class Solved:
     @cached_property
     def goal(self) -> Pose:
         """Where the beam's centre must stand for the line in use."""
-        return self.plan.goal(self.derived("line_angle").value, self.line_point, self.datum, self._carries)
+        at = self.place(self._counts_from[0]) if self._counts_from else self.line_point
+        return self.plan.goal(self.derived("line_angle").value, at, self.datum, self._carries)
 
     @cached_property
     def _carries(self) -> tuple[float, float]:
