@@ -160,6 +160,8 @@ class VirtualBay:
         parts = place.split(".")
         if parts[0] == "tape":
             return math.dist(self._hub(parts[1]), self.leaning.in_space(*self.plan.frame_points[parts[2]]))
+        if place == "laser.part":
+            return self.centre[2] - self.plan.height
         if place == "sensor.offset":
             return self.plan.procedure.sensor.y + self._own("sensor")
         if place == "direct":
@@ -173,7 +175,7 @@ class VirtualBay:
         if place in RACK_UP:
             return RACK_UP[place]
         if place == "rack.spot_up":
-            x, y = self.scene.hub(self.plan.procedure.steered)
+            x, y = self.scene.hub(self.plan.steered)
             beam = math.degrees(math.atan((RACK_UP["rack.up_far"] - RACK_UP["rack.up_near"]) / RACK_APART))
             return self.leaning.before_beam((x, y)) * math.tan(math.radians(2 * (self.pitch + beam)))
         if parts[0] == "tripod":

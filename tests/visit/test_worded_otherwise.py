@@ -16,19 +16,30 @@ from escuadra.rehearsal import rehearse
 from tests.english import told
 
 SENSOR_PLACE = {"kind": "sensor_place", "group": "line", "limits": {"nominal": -132, "minus": 15, "plus": 15}}
+GAUGE = {
+    "kind": "gauge",
+    "tries": [
+        {"does": "Go end between panel and emblem", "right": ["goes in"], "other": ["does not go in"]},
+        {"does": "No-go end there", "right": ["does not go in"], "other": ["goes in"]},
+    ],
+}
+ON_EMBLEM = {"kind": "laser_on_part", "part": "emblem", "limits": {"minus": 3, "plus": 3}}
+KEPT = ("id", "group", "title")
 SHEET, FRAME = "QR-CAM-01", "galga-2"
 
 
 def otherwise(catalogue: Catalogue, sheet: str, says: Mapping[str, Any], of: Mapping[str, Any]) -> Catalogue:
     """The catalogue with a sheet that says something else, its limits about it, and its frame and target with ``of``.
 
-    ``says``: fields of the sheet; ``checks.ID``: what is other of a check.
+    ``says``: fields of the sheet; ``checks.ID``: what is other of a check, or another check in its place.
     """
     given = catalogue.get("procedure", sheet).content
     data = given.model_dump(mode="json")
     for name, value in says.items():
         if name.startswith("checks."):
-            next(check for check in data["checks"] if check["id"] == name.split(".")[1]).update(value)
+            k = next(k for k, check in enumerate(data["checks"]) if check["id"] == name.split(".")[1])
+            kept = KEPT if "kind" in value else data["checks"][k]
+            data["checks"][k] = {name: data["checks"][k][name] for name in kept} | value
         else:
             data[name] = value
     for check in data["checks"]:
@@ -103,7 +114,10 @@ def test_a_place_counts_from_whichever_part_the_sheet_names(
     ("sheet", "says", "of"),
     [
         (SHEET, {"distance_to": "beam", "height_to": "bottom_edge"}, {}),
+        (SHEET, {"squared_from": "rear_hubs", "checks.centred": {"limits": {"minus": 4, "plus": 4, "closest": True}}}, {}),
+        ("BL-RAD-06", {"steered": "either"}, {}),
         ("BL-RAD-01", {"distance_by": "direct"}, {}),
+        ("BL-RAD-01", {"checks.doors": GAUGE, "checks.target_height": ON_EMBLEM}, {}),
         ("BL-RAD-01", {"offset_from": "sensor", "offset": 0, "checks.bracket": SENSOR_PLACE}, {}),
         ("BL-RAD-01", {"offset_from": "LF", "offset": -900}, {}),
         ("BL-CAM-02", {"height_to": "top_edge", "distance_to": "slide_plate"}, {"frame": {"plate_offset": 22}}),

@@ -11,6 +11,7 @@ class Limits(Frozen):
     nominal: Number = 0.0
     minus: NotNegative = Field(title="Allowed below")
     plus: NotNegative = Field(title="Allowed above")
+    closest: bool = Field(False, description="as close to nominal as can be told, and in any case within these")
 
     @property
     def lower(self) -> float:

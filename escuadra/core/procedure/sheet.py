@@ -309,7 +309,12 @@ class Procedure(CatalogueEntry):
         None, description="how far off the middle a sensor sits for which a stand's mount at its side is used, mm"
     )
     sees_by: Literal["camera", "radar"] = Field("camera", description="what must be kept out of its sight")
-    steered: Literal["LF", "RF"] = Field("LF", description="front wheel that is read against the beam on a rack")
+    steered: Literal["LF", "RF", "either"] = Field(
+        "LF", description="front wheel that is read against the beam on a rack; either: whichever the clamp is on"
+    )
+    squared_from: Literal["front_hubs", "rear_hubs"] = Field(
+        "front_hubs", description="which axle's hubs the tapes to the beam start from; those of the other are optional"
+    )
     side: Side | None = Field(None, description="on which side the sensor sits, where the vehicle has two like it")
     units: list[Unit] = Field([], description="those two, as the tester calls them")
     mounting: Mounting

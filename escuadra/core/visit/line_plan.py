@@ -86,7 +86,7 @@ def slots_of(plan: Plan, asked: LinePlanned) -> list[Slot]:
 
 def _tapes(plan: Plan, rear: bool) -> list[Slot]:
     """The frame's own tapes and heights, which every set-up reads."""
-    corners = CORNERS if rear else ("LF", "RF")
+    corners = CORNERS if rear else plan.taped_hubs
     return [
         *(height_slot(what, plan) for what in (*ENDS, *corners)),
         *(tape_slot(hub, end, plan) for hub in corners for end in ENDS),

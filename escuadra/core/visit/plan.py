@@ -132,6 +132,16 @@ class Plan:
             return TargetPlace(id="target", x=self.target_x, y=self.aside)
         return places[0]
 
+    @property
+    def taped_hubs(self) -> tuple[Corner, Corner]:
+        """The hubs that tapes to the beam start from."""
+        return ("LF", "RF") if self.procedure.squared_from == "front_hubs" else ("LR", "RR")
+
+    @property
+    def steered(self) -> Corner:
+        """The front wheel that is read against the beam; drawn on the left where the sheet lets either be."""
+        return "LF" if self.procedure.steered == "either" else self.procedure.steered
+
     @cached_property
     def face_ahead(self) -> float:
         """From the beam towards the vehicle to the target's face, mm."""
@@ -259,7 +269,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
         quantity=Quantity(dimension="length", unit="mm", low=0.55 * length, high=1.45 * length),
         aspects=TAPE_ASPECTS,
         reads="tape",
-        optional=hub[1] == "R",
+        optional=hub not in plan.taped_hubs,
         watches=True,
     )
 
@@ -303,7 +313,7 @@ def height_slot(what: str, plan: Plan) -> Slot:
         quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=(1.6 if hub else 3.0) * around),
         aspects=frozenset({"hubs"} if hub else {"height"}),
         reads="height",
-        optional=hub and what[1] == "R",
+        optional=hub and what not in plan.taped_hubs,
         hint=said("places.point_tape_held"),
     )
 

@@ -43,6 +43,8 @@ class Figure:
     """Code of the axis that says which way it is; none: a signed figure."""
     verdict: VerdictResult
     nominal: float = 0.0
+    closest: bool = False
+    """It has to be as close to nominal as can be told, not just within its limits."""
 
     @property
     def text(self) -> Value:
@@ -75,6 +77,10 @@ class Figure:
     @property
     def allowed(self) -> Said:
         """The limits as they are said."""
+        return said("allowed.closest", limits=self._limits) if self.closest else self._limits
+
+    @property
+    def _limits(self) -> Said:
         if self.lower is not None and self.upper is not None:
             if math.isclose(self.lower, -self.upper):
                 places = 0 if self.upper == int(self.upper) else None
@@ -85,6 +91,8 @@ class Figure:
         return said("allowed.least", limit=self.said(self.lower or 0.0))
 
 
+AS_CLOSE = {"mm": 1.0, "°": 0.05}
+"""What is off by no more is as close as a frame is moved, by the unit."""
 Link = Literal["", "printout", "parking", "residuals", "screws"]
 """A page that a screen offers beside a check."""
 OnTheRoad = Literal["", "left", "up", "yaw", "pitch"]
@@ -355,8 +363,12 @@ class Check(CheckSpec):
                 u_fixed=math.sqrt(max(0.0, u**2 - single.figures.u_repeat**2)) if single else None,
             )
         )
-        lower = None if open_below else limits.lower
-        return Figure(id, label, value, u, lower, limits.upper, unit, way, judged, limits.nominal)
+        lower, left = None if open_below else limits.lower, abs(value - limits.nominal)
+        near = max(judged.U, AS_CLOSE.get(unit, 0.0))
+        if limits.closest and judged.state == "holds" and left > near:
+            # Within its limits, but a move would bring it nearer and a reading would tell so.
+            judged = judged.model_copy(update={"state": "out", "margin": near - left})
+        return Figure(id, label, value, u, lower, limits.upper, unit, way, judged, limits.nominal, limits.closest)
 
 
 def own_checks(plan: Plan) -> list[Check]:

@@ -252,10 +252,11 @@ class PoseCheck(Check):
         return min(self.limits.minus, self.limits.plus)
 
     def make_slots(self, setup: Setup) -> list[Slot]:
-        tapes = [tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS]
-        rear = [tape_slot(hub, end, setup.plan) for hub in ("LR", "RR") for end in ENDS]
+        near = setup.plan.taped_hubs
+        tapes = [tape_slot(hub, end, setup.plan) for hub in near for end in ENDS]
+        others = [tape_slot(hub, end, setup.plan) for hub in CORNERS if hub not in near for end in ENDS]
         laser = crossing_slot(setup.plan)
-        return [laser, *tapes, *rear] if self.view_of == "centre" else [*tapes, laser, *rear]
+        return [laser, *tapes, *others] if self.view_of == "centre" else [*tapes, laser, *others]
 
     def aspects(self, setup: Setup) -> frozenset[str]:
         return frozenset({self.view_of, "line"})
@@ -295,7 +296,7 @@ class PoseCheck(Check):
         return any(abs(figure.value - self.limits.nominal) <= figure.verdict.U for figure in judged.figures)
 
     def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
-        """What has to be read in an epoch: the four front tapes and the laser where a centreline is marked.
+        """What has to be read in an epoch: the four tapes of an axle and the laser where a centreline is marked.
 
         After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline);
         after a shift of the target one tape more, the one that would notice a bump. Elsewhere what is needed to tell
@@ -310,7 +311,8 @@ class PoseCheck(Check):
         plan = setup.state.line_plan
         rear = plan is not None and plan.rear_tapes
         watch = setup.watched(epoch) if carried else ""
-        across = ("tape.LF.RF_end", "tape.RF.LF_end")
+        left, right = setup.plan.taped_hubs
+        across = (f"tape.{left}.RF_end", f"tape.{right}.LF_end")
         found = []
         for slot in self.slots(setup):
             if slot.id == "crossing":
@@ -403,7 +405,8 @@ class PoseCheck(Check):
         return next(iter(to_read_again(setup, setup.strays)), None)
 
     def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
-        strays, tapes = setup.strays, (tape_slot(hub, end, setup.plan) for hub in ("LF", "RF") for end in ENDS)
+        strays, near = setup.strays, setup.plan.taped_hubs
+        tapes = (tape_slot(hub, end, setup.plan) for hub in near for end in ENDS)
         unread = next((tape for tape in tapes if setup.now(tape) is None), None)
         return (unread, len(strays)) if len(strays) > 1 and unread is not None else None
 
@@ -557,26 +560,9 @@ class TargetHeightCheck(Check):
 
     def _cranked(self, setup: Setup, stands: float) -> NextMove | None:
         """The target raised or lowered from where it stands, by turns of its crank; nothing for less than can be."""
-        change = setup.plan.procedure.height - stands
-        turns = change / setup.plan.frame.height_per_turn
-        if abs(turns) < LEAST_CRANK:
-            return None
         expect = Length(setup.plan.target_above_floor - setup.plan.up_to_centre, 0)
-        step = Step("up", change)
-        sentence, action = moved("height", step, amount=Turns(abs(turns)))
-        return NextMove(
-            "move",
-            sentence,
-            sentences(said("height.then", amount=Length(abs(change)), expect=expect)),
-            action=action,
-            figure=Turns(abs(turns)),
-            expect_label=Noun(f"target_{setup.plan.procedure.height_to}"),
-            expect=expect,
-            check=self.id,
-            happening="height",
-            steps=(step,),
-            further={"turns": float(f"{turns:.1f}")},
-        )
+        label = Noun(f"target_{setup.plan.procedure.height_to}")
+        return cranked(setup, setup.plan.procedure.height - stands, self.id, label, expect)
 
     def told(self, setup: Setup) -> list[ToldBy]:
         for solved in setup.postures:
@@ -591,6 +577,28 @@ class TargetHeightCheck(Check):
 
     def source_slot(self, figure: Figure) -> str:
         return "height.target"
+
+
+def cranked(setup: Setup, change: float, check: str, label: Text, expect: Value) -> NextMove | None:
+    """The target raised (mm, lowered: negative) by turns of its crank; nothing for less than can be told."""
+    turns = change / setup.plan.frame.height_per_turn
+    if abs(turns) < LEAST_CRANK:
+        return None
+    step = Step("up", change)
+    sentence, action = moved("height", step, amount=Turns(abs(turns)))
+    return NextMove(
+        "move",
+        sentence,
+        sentences(said("height.then", amount=Length(abs(change)), expect=expect)),
+        action=action,
+        figure=Turns(abs(turns)),
+        expect_label=label,
+        expect=expect,
+        check=check,
+        happening="height",
+        steps=(step,),
+        further={"turns": float(f"{turns:.1f}")},
+    )
 
 
 def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[Contribution]:

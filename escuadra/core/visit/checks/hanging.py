@@ -5,11 +5,14 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Angle, Count, Directed, Length, Said, nouns, said, sentences
+from escuadra.core.base.said import Angle, Count, Directed, Length, Name, Said, nouns, said, sentences
+from escuadra.core.base.wording import amount
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement, OneReading, OnTheRoad
+from escuadra.core.visit.checks.frame import cranked
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import Guard, first, guard_of_slot
 from escuadra.core.visit.hung import hang_slot, hung, read_at
@@ -64,6 +67,10 @@ class HangCheck(Check):
         )
 
 
+MOST_BESIDE = 300.0
+"""How far off the part the laser can be read, mm."""
+
+
 @check_kind("spacing")
 class SpacingCheck(OneReading):
     """How far the two parts of a target are apart."""
@@ -84,6 +91,42 @@ class SpacingCheck(OneReading):
                 hint=said("hanging.mark_mark_not_edge_edge"),
             )
         ]
+
+
+@check_kind("laser_on_part")
+class LaserOnPartCheck(OneReading):
+    """A level laser from the target's middle, and how far above a part of the vehicle it meets it."""
+
+    mended_by_a_move: ClassVar[bool] = True
+    after_pose: ClassVar[bool] = True
+    on_the_road: ClassVar[OnTheRoad] = "up"
+
+    part: CatalogueText = Field(description="of the vehicle, whose middle the laser has to meet")
+
+    @property
+    def carried_by(self) -> str:
+        return "frame"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        plan = setup.plan
+        return [
+            Slot(
+                id="laser.part",
+                label=said("hanging.laser_meets", part=Name(self.part)),
+                quantity=Quantity(dimension="length", unit="mm", low=-MOST_BESIDE, high=MOST_BESIDE),
+                aspects=frozenset({"height", "hubs"}),
+                reads="scale",
+                way="above",
+                lever=abs(plan.target_x - plan.datum_x),
+                hint=said("hanging.laser_level_from_the_targets_middle"),
+            )
+        ]
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        if judged.worst is None:
+            return None
+        change = self.limits.nominal - judged.worst.value
+        return cranked(setup, change, self.id, said("laser.part"), amount(self.limits.nominal, "mm", 0, "above"))
 
 
 @check_kind("target_level")

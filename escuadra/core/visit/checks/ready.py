@@ -2,8 +2,8 @@
 
 from pydantic import Field
 
-from escuadra.core.base.model import CatalogueText
-from escuadra.core.base.said import Name, Noun, said, sentences
+from escuadra.core.base.model import CatalogueText, Frozen
+from escuadra.core.base.said import Name, Noun, nouns, said, sentences
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.epochs import Setup
@@ -37,4 +37,75 @@ class TickCheck(Check):
             True,
             summary=Noun(f"answer.{value}"),
             wrong=sentences(None if value == "yes" else said("ready.answered_no")),
+        )
+
+
+class GaugeTry(Frozen):
+    """A gauge or a notch that is tried, and what it does."""
+
+    does: CatalogueText = Field(description="what is tried: the end that goes, the end that must not, the notch")
+    right: list[str] = Field(min_length=1, description="answers by which it holds, such as: goes in; notch 2")
+    other: list[str] = Field(min_length=1, description="answers by which it does not")
+
+
+@check_kind("gauge")
+class GaugeCheck(Check):
+    """A go and no-go gauge, or a notch: what it does is the answer, there is no figure."""
+
+    tries: list[GaugeTry] = Field(min_length=1, max_length=8)
+    aspect: str = Field("none", description="what spoils the answer")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        return [
+            Slot(
+                id=f"gauge.{self.id}.{k}",
+                label=Name(one.does),
+                ask="choice",
+                options=(*one.right, *one.other),
+                named=(*one.right, *one.other),
+                aspects=frozenset({self.aspect}),
+            )
+            for k, one in enumerate(self.tries, 1)
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots, wrong, given = self.slots(setup), [], 0
+        for slot, one in zip(slots, self.tries, strict=True):
+            answer = setup.answered(slot)
+            given += answer is not None
+            if answer is not None and answer.said.value not in one.right:
+                want = nouns([Name(right) for right in one.right], "or")
+                wrong.append(said("ready.gauge", does=slot.label, given=Name(str(answer.said.value)), want=want))
+        summary = said("read_of", read=given, needed=len(slots))
+        return Judgement(given == len(slots), summary=summary, wrong=sentences(*wrong))
+
+
+@check_kind("aboard")
+class AboardCheck(Check):
+    """What must stay in the vehicle, and what must not be in it, item by item."""
+
+    stays: list[CatalogueText] = Field([], description="what must be in the vehicle, such as the spare wheel")
+    goes: list[CatalogueText] = Field([], description="what must not be in it, such as tools or a roof box")
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        asked = [("stays", name) for name in self.stays] + [("goes", name) for name in self.goes]
+        return [
+            Slot(
+                id=f"aboard.{self.id}.{k}",
+                label=said(f"ready.{way}_aboard", name=Name(name)),
+                ask="tick",
+                aspects=frozenset({"load"}),
+                specified="yes",
+            )
+            for k, (way, name) in enumerate(asked, 1)
+        ]
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots = self.slots(setup)
+        answers = [(slot, found.said.value) for slot in slots if (found := setup.answered(slot)) is not None]
+        wrong = [slot.label for slot, value in answers if value != "yes"]
+        return Judgement(
+            len(answers) == len(slots),
+            summary=said("read_of", read=len(answers), needed=len(slots)),
+            wrong=sentences(said("ready.not_so", names=nouns(wrong, "comma")) if wrong else None),
         )

@@ -420,7 +420,7 @@ class SteeredWheel(Method):
         return angle, u
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
-        wheel = scene.hub(scene.plan.procedure.steered)
+        wheel = scene.hub(scene.plan.steered)
         distance = scene.before_beam(wheel)
         turn = math.radians(2 * (scene.thrust_deg - scene.pose.yaw_deg))
         return {
@@ -433,7 +433,7 @@ class SteeredWheel(Method):
         }
 
     def sights(self, scene: Scene) -> list[Sight]:
-        x, y = scene.hub(scene.plan.procedure.steered)
+        x, y = scene.hub(scene.plan.steered)
         _, left = scene.in_frame((x, y))
         back = scene.on_frame(0, left + self.exact(scene)["rack.spot"])
         edge = math.copysign(scene.plan.vehicle.outline.width / 2 + 310, y)
