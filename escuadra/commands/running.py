@@ -13,7 +13,7 @@ from escuadra.core.base.given import figure
 from escuadra.core.base.quantities import Question, understand
 from escuadra.core.base.said import Count, Length, Name, Noun, as_said, nouns, said
 from escuadra.core.base.wording import amount
-from escuadra.core.procedure.sheet import Side
+from escuadra.core.procedure.sheet import RunStep, Side
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.conductor import Step, conducted, routine_of
 from escuadra.core.visit.log.events import (
@@ -144,9 +144,11 @@ class TakeStep(VisitCommand):
             raise Conflict(said("jobs.running.protects"))
         if self.what != "interrupted":
             _holds(opened.sheet)
-        if self.what == "done" and now.step.wait_s is not None:
+        if self.what == "again" and not now.once_more:
+            raise Conflict(said("jobs.running.no_more_repeats", most=Count(now.step.most)))
+        if self.what in ("done", "again") and now.step.wait_s is not None:
             _waited(now, context.at)
-        if self.what == "done" and now.step.transmits and not self.clear:
+        if self.what in ("done", "again") and now.step.transmits and not self.clear:
             raise Conflict(said("jobs.running.field_not_clear"))
         own = of_owner(opened, "calibration")
         unit = _opened(opened, self.unit) if self.what == "done" and now.step.unit else None
@@ -161,6 +163,8 @@ class TakeStep(VisitCommand):
             heights, typed = _heights(opened, self.heights)
         elif now.step.heights and self.what == "done":
             _read_back(opened, now, context.at, self.back)
+        if now.step.types and self.what == "done":
+            typed |= to_type(opened.sheet, now.step)
         told = RunStepped(
             heights=dict(heights),
             typed=typed if self.what in ("begun", "done") else {},
@@ -214,6 +218,22 @@ def _heights(opened: Opened, given: Mapping[str, str]) -> tuple[dict[Corner, flo
             raise Conflict(said("jobs.running.stance_changed", corner=Noun(f"corner.{corner}"), off=off))
         read[corner] = found.value
     return read, routine.to_type(read)
+
+
+def to_type(sheet: Sheet, step: RunStep) -> dict[str, float]:
+    """What a step types into the routine of what was measured, by its id and in its unit.
+
+    Raises ``BadInput`` for what the routine does not take, ``Conflict`` where the check tells no figure.
+    """
+    found = {}
+    for one in step.types:
+        view = sheet.check(one.of)
+        figures = view.judgement.figures if view is not None else ()
+        figure = next((f for f in figures if one.figure in ("", f.id)), None)
+        if figure is None:
+            raise Conflict(said("jobs.running.nothing_to_type", name=Name(one.name)))
+        found[one.id] = one.to_type(figure.value)
+    return found
 
 
 def _nominal(opened: Opened, corner: Corner) -> Length:

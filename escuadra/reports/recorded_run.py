@@ -6,12 +6,13 @@ from datetime import UTC, datetime
 from pydantic import Field
 
 from escuadra.core.base.model import Frozen
-from escuadra.core.base.said import Name, Noun, Said, as_said
+from escuadra.core.base.said import Name, Noun, Said, as_said, said
 from escuadra.core.base.wording import amount
-from escuadra.core.procedure.sheet import Side
+from escuadra.core.procedure.sheet import RunStep, Side
 from escuadra.core.visit.aiming import aiming
 from escuadra.core.visit.attempts import Attempt
 from escuadra.core.visit.checks.adjusting import turned
+from escuadra.core.visit.conductor import routine_of
 from escuadra.core.visit.log.events import ReadingTaken, RunStepped
 from escuadra.core.visit.log.state import Keeping
 from escuadra.core.visit.sheet import Sheet
@@ -30,7 +31,7 @@ class RecordedStep(Frozen):
 
     step: str
     title: Said
-    what: str = Field(description="begun, done, skipped or interrupted")
+    what: str = Field(description="begun, done, again (done in vain), skipped or interrupted")
     person: str
     at: datetime
     seen: bool = Field(False, description="the link to the vehicle saw it; nobody pressed")
@@ -38,6 +39,7 @@ class RecordedStep(Frozen):
     clear: bool = Field(False, description="the field was answered for before the radar transmitted")
     response: float | None = Field(None, description="of a radar to its board, dB")
     unit: Side | None = Field(None, description="which of two units was opened")
+    typed: list[Said] = Field([], description="into the vehicle's own routine, as it was typed")
 
 
 class RecordedLine(Frozen):
@@ -187,4 +189,17 @@ def _step(one: Keeping, sheet: Sheet) -> RecordedStep:
         clear=told.clear,
         response=told.response,
         unit=told.unit,
+        typed=_typed(told, step, sheet) if told.what == "done" else [],
     )
+
+
+def _typed(told: RunStepped, step: RunStep | None, sheet: Sheet) -> list[Said]:
+    """What was typed into the routine, as it was typed."""
+    own, routine = {one.id: one for one in (step.types if step is not None else [])}, routine_of(sheet.plan.procedure)
+    found = []
+    for name, value in told.typed.items():
+        if name in own:
+            found.append(said("routine.own", name=Name(own[name].name), value=own[name].shown(value)))
+        elif routine is not None:
+            found.append(said(f"routine.{name}", value=routine.shown(value)))
+    return found

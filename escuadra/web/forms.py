@@ -407,10 +407,10 @@ class Result(Posted):
 
 
 class Stepping(Posted):
-    """A step of the conducted run: begun, done, skipped or interrupted, with a reason where one is asked."""
+    """A step of the conducted run: begun, done, done in vain, skipped or interrupted; why, where that is asked."""
 
     step: Text
-    what: Literal["begun", "done", "skipped", "interrupted"]
+    what: Literal["begun", "done", "again", "skipped", "interrupted"]
     why: Text = ""
     clear: Text = ""
     response: Text = ""

@@ -3,6 +3,7 @@
 import math
 from typing import Any
 
+import numpy as np
 import pytest
 
 from escuadra.core.base.errors import BadInput
@@ -43,8 +44,6 @@ def test_a_bad_diagonal_is_the_suspect(name: str) -> None:
 
 
 def test_u_off_is_what_many_rectangles_scatter_by() -> None:
-    import numpy as np
-
     noise, off = np.random.default_rng(4), []
     told = rectangle(RectangleInput.read(read(u=0.8))).u_off
     for _ in range(300):
@@ -53,6 +52,20 @@ def test_u_off_is_what_many_rectangles_scatter_by() -> None:
             side["value"] += noise.normal() * 0.8
         off.append(rectangle(RectangleInput.read(given)).off)
     assert np.std(off) == pytest.approx(told, rel=0.15)
+
+
+def test_a_square_at_both_ends_scatters_by_its_sighting_error() -> None:
+    noise, off = np.random.default_rng(7), []
+    three = {name: {"value": value, "u": 0.6} for name, value in (("out", OUT), ("along", ALONG), ("back", 1548.0))}
+    given = {"along": ALONG, "inward": INWARD, "u_inward": 1.0, "sides": three, "sighting_deg": 0.12}
+    told = rectangle(RectangleInput.read(given))
+    for _ in range(600):
+        first, last = (noise.normal() * math.radians(0.12) for _ in range(2))
+        taped = ALONG + OUT * math.tan(first) + 1548 * math.tan(last) + noise.normal() * 0.6
+        sides = {**three, "along": {"value": taped, "u": 0.6}}
+        off.append(rectangle(RectangleInput.read({**given, "sides": sides})).off)
+    assert (told.off, told.passes) == (0.0, True)
+    assert np.std(off) == pytest.approx(told.u_off, rel=0.1)
 
 
 @pytest.mark.parametrize("drop", [("out",), ("diagonal", "cross"), ("along",)])

@@ -1,19 +1,27 @@
 """A sheet that says the same in other terms: the target must stand where it stood, and it comes to its signature."""
 
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 import pytest
 
 from escuadra.catalogue import Catalogue
 from escuadra.catalogue.library import entry
-from escuadra.core.base.errors import BadInput
+from escuadra.commands import Garage
+from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.bay.standing import target_places
 from escuadra.core.procedure.profiles import FrameProfile, Target
+from escuadra.core.procedure.routine import TypedFigure
 from escuadra.core.procedure.sheet import Procedure, TargetPlace
+from escuadra.core.visit.checks.base import Figure
+from escuadra.core.visit.conductor import conducted
+from escuadra.core.visit.log.events import RunStepped
 from escuadra.core.visit.plan import Plan
 from escuadra.rehearsal import rehearse
-from tests.english import told
+from escuadra.rehearsal.technician import Technician
+from tests.conftest import Clock, finished, minibus, peopled
+from tests.english import refused, told
 
 SENSOR_PLACE = {"kind": "sensor_place", "group": "line", "limits": {"nominal": -132, "minus": 15, "plus": 15}}
 GAUGE = {
@@ -24,6 +32,7 @@ GAUGE = {
     ],
 }
 ON_EMBLEM = {"kind": "laser_on_part", "part": "emblem", "limits": {"minus": 3, "plus": 3}}
+WITHIN_4 = {"minus": 4, "plus": 4}
 KEPT = ("id", "group", "title")
 SHEET, FRAME = "QR-CAM-01", "galga-2"
 
@@ -114,7 +123,11 @@ def test_a_place_counts_from_whichever_part_the_sheet_names(
     ("sheet", "says", "of"),
     [
         (SHEET, {"distance_to": "beam", "height_to": "bottom_edge"}, {}),
-        (SHEET, {"squared_from": "rear_hubs", "checks.centred": {"limits": {"minus": 4, "plus": 4, "closest": True}}}, {}),
+        (
+            SHEET,
+            {"squared_from": "rear_hubs", "checks.centred": {"limits": {"minus": 4, "plus": 4, "closest": True}}},
+            {},
+        ),
         ("BL-RAD-06", {"steered": "either"}, {}),
         ("BL-RAD-01", {"distance_by": "direct"}, {}),
         ("BL-RAD-01", {"checks.doors": GAUGE, "checks.target_height": ON_EMBLEM}, {}),
@@ -130,3 +143,66 @@ def test_it_comes_to_its_signature(catalogue: Catalogue, sheet: str, says: dict[
     for check in catalogue.get("procedure", sheet).content.checks:
         if check.kind in ("centred", "distance") and not sheet.startswith("BL-RAD-05"):
             assert abs(done.off[{"centred": "centre"}.get(check.kind, check.kind)]) <= check.limits.plus
+
+
+@pytest.mark.parametrize(
+    ("figure", "value", "typed"),
+    [
+        ({"unit": "mm"}, -3.4, -3.0),
+        ({"unit": "cm", "positive": "right"}, -3.46, 0.3),
+        ({"unit": "cm", "step": 0.5, "rounds": "up", "positive": "unsigned"}, -3.46, 0.5),
+        ({"unit": "in", "step": 0.05, "rounds": "down"}, 3.46, 0.1),
+        ({"unit": "°", "positive": "right"}, 0.26, -0.3),
+    ],
+)
+def test_a_measured_figure_is_typed_as_the_routine_counts_it(
+    figure: dict[str, Any], value: float, typed: float
+) -> None:
+    one = TypedFigure.read({"id": "aside", "name": "Aside", "of": "centred", **figure})
+    assert one.to_type(value) == pytest.approx(typed, abs=1e-9)
+    with refused(BadInput, match="from"):
+        one.model_copy(update={"least": 40.0, "most": 50.0}).to_type(value)
+
+
+STEPS = [
+    {
+        "id": "typed",
+        "does": "Type the offset in",
+        "types": [
+            {"id": "aside", "name": "Offset", "of": "centred", "unit": "cm", "positive": "right"},
+            {"id": "far", "name": "Distance", "of": "distance", "unit": "mm", "step": 5, "most": 2700},
+        ],
+    },
+    {"id": "learnt", "does": "Start it", "until": "the lamp is out", "most": 3, "others_at": "outside"},
+]
+
+
+def test_a_step_types_what_was_measured_and_is_repeated_so_often_and_no_more(
+    tmp_path: Path, catalogue: Catalogue
+) -> None:
+    garage = peopled(Garage(tmp_path / "data", Clock(), otherwise(catalogue, "BL-CAM-01", {"steps": STEPS}, {})))
+    who = finished(minibus(garage))
+    measured = {id: figures_of(who, id)[0].value for id in ("centred", "distance")}
+    who.step("typed")
+    said = who.opened.state.steps[-1].said
+    assert isinstance(said, RunStepped)
+    assert said.typed == {
+        "aside": round(-measured["centred"] / 10, 1) + 0.0,
+        "far": 5 * round(measured["distance"] / 5),
+    }
+    for time in (1, 2):
+        now = conducted(who.opened.sheet.plan.procedure, who.opened.state).now
+        assert now is not None
+        assert (now.repeats, now.once_more) == (time - 1, True)
+        who.step("learnt", what="again")
+    with refused(Conflict, match="at most"):
+        who.step("learnt", what="again")
+    who.step("learnt")
+    assert who.opened.sheet.all_run
+    garage.close()
+
+
+def figures_of(who: Technician, check: str) -> tuple[Figure, ...]:
+    view = who.opened.sheet.check(check)
+    assert view is not None
+    return view.judgement.figures

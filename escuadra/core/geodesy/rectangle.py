@@ -41,6 +41,9 @@ class RectangleInput(Frozen):
     inward: Number = Field(description="from the datum square to the line: positive where the line lies inward, mm")
     u_inward: Positive
     square_deg: Positive = Field(0.15, description="u of the right angle at which one goes out from the datum")
+    sighting_deg: Positive | None = Field(
+        None, description="u of a square sighted along at both ends, degrees; its two right angles replace diagonals"
+    )
     sides: dict[str, Side] = Field(description=f"readings by name: {', '.join(SIDES)}")
     u_offset: NotNegative = Field(0.0, description="what all of them share, mm")
     u_scale: NotNegative = 0.0
@@ -57,12 +60,31 @@ class RectangleResult(Frozen):
     corners: dict[str, tuple[float, float]]
 
 
+def _squared(given: RectangleInput, sighting_deg: float) -> RectangleResult:
+    """By a square at both ends: each sighting error counts over the length that it is carried, nothing checks it."""
+    out, along, back = (given.sides[name] for name in ("out", "along", "back"))
+    sighted = math.radians(sighting_deg) * math.hypot(out.value, back.value)
+    u = math.hypot(along.u, sighted, given.u_offset, given.u_scale * along.value)
+    corners = {"abeam": (0.0, out.value), "corner": (along.value, out.value)}
+    return RectangleResult(
+        off=along.value - given.along,
+        u_off=u,
+        out_of_square_deg=0.0,
+        passes=True,
+        suspects=[],
+        corners={"datum": (0.0, 0.0), **corners, "mark": (along.value, out.value - back.value)},
+    )
+
+
 def rectangle(given: RectangleInput) -> RectangleResult:
     """Solve the corners; raises ``BadInput`` for an unknown side or where too little was read."""
     unknown = next((name for name in given.sides if name not in SIDES), None)
     if unknown is not None:
         raise BadInput("sides", unknown, said("wants.readings_named", names=nouns(SIDES, "comma")))
-    if not {"out", "along", "back"} <= given.sides.keys() or not {"diagonal", "cross"} & given.sides.keys():
+    three = {"out", "along", "back"} <= given.sides.keys()
+    if three and given.sighting_deg is not None:
+        return _squared(given, given.sighting_deg)
+    if not three or not {"diagonal", "cross"} & given.sides.keys():
         raise BadInput("sides", ", ".join(given.sides), said("wants.out_along_back_least_one"))
     out = given.sides["out"].value
     points: dict[str, dict[str, Any]] = {

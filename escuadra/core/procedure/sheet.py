@@ -17,6 +17,7 @@ from escuadra.core.procedure.adjusting import Adjusting
 from escuadra.core.procedure.bodies import MOST_BODIES, StandingBody, sound_bodies
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import VehicleModel
+from escuadra.core.procedure.routine import TypedFigure
 from escuadra.core.procedure.things import SOLID, ThingKind
 
 Group = Literal["ready", "stance", "line", "frame", "target", "clear", "result"]
@@ -237,12 +238,15 @@ class Camera(Frozen):
     station: str = Field("", description="id of the station that it is calibrated at; empty: at all of them")
 
 
+Where = Literal["", "driver_seat", "outside", "out_of_sight", "at_target"]
+
+
 class RunStep(Frozen):
     """One step of the run: what somebody does, from where, and what must be so while it lasts."""
 
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     does: CatalogueText = Field(description="what the person does")
-    at: Literal["", "driver_seat", "outside", "out_of_sight", "at_target"] = Field("", description="where one stands")
+    at: Where = Field("", description="where one stands")
     key: Key | None = Field(None, description="state of the key")
     menu: list[CatalogueText] = Field([], max_length=8, description="path through the menu, from its first page on")
     lever: CatalogueText | None = Field(None, description="where the lever is put")
@@ -261,7 +265,14 @@ class RunStep(Frozen):
     )
     heights: bool = Field(False, description="the routine asks for the ride heights, measured just then")
     unit: bool = Field(False, description="the routine of one of two units is opened: which one is asked")
-    away: Positive | None = Field(None, description="how far everybody stays from the antenna while it transmits, mm")
+    away: Positive | None = Field(None, description="how far everybody stays away while it lasts, mm")
+    away_from: Literal["antenna", "vehicle", "target"] = Field("antenna", description="from what")
+    others_at: Where = Field("", description="where everybody else is meanwhile; empty: anywhere")
+    types: list[TypedFigure] = Field([], max_length=8, description="measured here and typed into the routine")
+    until: CatalogueText | None = Field(None, description="what must be so before the next; else it is done once more")
+    most: int = Field(
+        1, ge=1, le=20, description="how often it is done at most, where it is done until something is so"
+    )
     link: Literal["", "key", "start", "answer"] = Field(
         "", description="what the link to the vehicle sees of it: the key turned so, the routine started or ended"
     )
@@ -331,6 +342,7 @@ class Procedure(CatalogueEntry):
     steps: list[RunStep] = Field(
         [], max_length=40, description="of the run, in their order; empty: it is told when done"
     )
+    keeps_away: Positive | None = Field(None, description="how far people stay from the vehicle in the whole run, mm")
     most_runs: int = Field(3, ge=1, description="after so many the cause is looked for before another")
     adjusting: Adjusting | None = Field(None, description="how the sensor is turned where the routine fails")
 
@@ -370,6 +382,12 @@ class Procedure(CatalogueEntry):
             if camera.station and camera.station not in places:
                 raise BadInput("station", camera.station, said("wants.one", names=nouns(places, "comma")))
         each_once("steps", (step.id for step in self.steps), said("wants.each_steps_id_once"))
+        told = [check.id for check in self.checks]
+        stranger = next((one.of for step in self.steps for one in step.types if one.of not in told), None)
+        if stranger is not None:
+            raise BadInput("of", stranger, said("wants.one", names=nouns(told, "comma")))
+        if any((step.until is None) != (step.most == 1) for step in self.steps):
+            raise BadInput("most", "1", said("wants.until_and_most"))
         if any(step.heights for step in self.steps) and not any(getattr(c, "routine", None) for c in self.checks):
             raise BadInput("steps", "heights", said("wants.routine_of_ride_height"))
         if (self.units or any(step.unit for step in self.steps)) and (

@@ -38,6 +38,13 @@ class Step:
     """What is to be typed into the routine, by its name, where the heights were read for it."""
     seen: bool = False
     """The link to the vehicle saw it done; nobody pressed."""
+    repeats: int = 0
+    """How often it was done without what it is done for being so."""
+
+    @property
+    def once_more(self) -> bool:
+        """It may be done once more after this time."""
+        return self.repeats + 1 < self.step.most
 
     def left_s(self, now: int) -> float:
         """Seconds that are still to be waited; 0 where nothing is, or it was not begun."""
@@ -103,6 +110,7 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
     said = sorted([*said, *((seq, None) for seq in disturbed)], key=lambda item: item[0])
     over: dict[str, tuple[StepState, int, Person, Mapping[str, float], bool]] = {}
     begun: dict[str, tuple[int, Person, Mapping[str, float]]] = {}
+    repeats: dict[str, int] = {}
     why, interruptions, other = "", 0, None
     valid = {step.id for step in procedure.steps if step.stays}
     for _, one in said:
@@ -114,8 +122,12 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
         assert isinstance(told, RunStepped)
         if told.what == "interrupted":
             over, begun, why = {id: kept for id, kept in over.items() if id in valid}, {}, told.why
+            repeats = {}
             interruptions += 1
             other = told.unit
+        elif told.what == "again":
+            begun.pop(told.step, None)
+            repeats[told.step] = repeats.get(told.step, 0) + 1
         elif told.what == "begun":
             begun[told.step], why = (one.at, one.person, told.typed), ""
             other = None
@@ -128,10 +140,11 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
     at_hand = next((step.id for step in procedure.steps if step.id not in over), None)
     for number, step in enumerate(procedure.steps, 1):
         if step.id in over:
-            steps.append(Step(number, step, *over[step.id]))
+            steps.append(Step(number, step, *over[step.id], repeats=repeats.get(step.id, 0)))
         elif step.id == at_hand:
             own = begun.get(step.id)
-            steps.append(Step(number, step, "now", *(own if own is not None else (None, None, {}))))
+            at, person, typed = own or (None, None, {})
+            steps.append(Step(number, step, "now", at, person, typed, repeats=repeats.get(step.id, 0)))
         else:
             steps.append(Step(number, step, "to_come"))
     return Conducted(tuple(steps), why, interruptions, other)

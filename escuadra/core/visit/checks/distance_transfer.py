@@ -9,8 +9,9 @@ import math
 from pydantic import Field
 
 from escuadra.core.base.errors import BadInput
+from escuadra.core.base.model import Positive
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import NOTHING, Noun, Sentences, nouns, said, sentences
+from escuadra.core.base.said import NOTHING, Angle, Noun, Sentences, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
 from escuadra.core.procedure.limits import Limits
@@ -42,6 +43,9 @@ class RectangleCheck(Check):
     """The mark for the target's face, carried by a rectangle on one side."""
 
     limits: Limits = Field(Limits(minus=5, plus=5), description="of the mark along the line, mm")
+    sighting_deg: Positive | None = Field(
+        None, description="where a square at both ends replaces the diagonals: its sighting error, one sigma, degrees"
+    )
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         side = Slot(
@@ -52,6 +56,8 @@ class RectangleCheck(Check):
             aspects=LINE_ASPECTS,
         )
         expected = self.expected(setup)
+        if self.sighting_deg is not None:
+            expected = {name: expected[name] for name in ("out", "along", "back")}
         return [
             side,
             *(
@@ -125,7 +131,13 @@ class RectangleCheck(Check):
                 shared = (found.figures.u_offset, found.figures.u_scale)
         along, inward, u = self.needed(setup)
         given = RectangleInput(
-            along=along, inward=inward, u_inward=u, sides=sides, u_offset=shared[0], u_scale=shared[1]
+            along=along,
+            inward=inward,
+            u_inward=u,
+            sides=sides,
+            u_offset=shared[0],
+            u_scale=shared[1],
+            sighting_deg=self.sighting_deg,
         )
         try:
             return rectangle(given)
@@ -140,6 +152,8 @@ class RectangleCheck(Check):
             return Judgement(
                 False, summary=said("carrying.read", read=read, slots=len(slots)) if read else None, note=note
             )
+        if self.sighting_deg is not None:
+            note = sentences(said("carrying.by_square", sighting=Angle(self.sighting_deg, 2))) + note
         figure = self.figure("mark", said("carrying.mark_stands"), found.off, found.u_off, self.limits, "mm", "carried")
         if abs(found.off) > found.u_off:
             way = "towards" if found.off > 0 else "away"

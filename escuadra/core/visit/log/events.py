@@ -359,7 +359,7 @@ class ProcedureRun(VisitPayload):
             state.disturb(event, Past("run", said("happening.run_whole"), RESULT))
 
 
-StepSaid = Literal["begun", "done", "skipped", "interrupted"]
+StepSaid = Literal["begun", "done", "again", "skipped", "interrupted"]
 
 
 class RunStepped(VisitPayload):

@@ -8,7 +8,7 @@ from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from escuadra.commands import Opened
-from escuadra.commands.running import TakeStep
+from escuadra.commands.running import TakeStep, to_type
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, Voltage
 from escuadra.core.procedure.limits import Limits
@@ -55,6 +55,14 @@ def _unit(opened: Opened, side: Side | None) -> Unit | None:
     return next((unit for unit in opened.sheet.plan.procedure.units if unit.side == side), None)
 
 
+def _to_type(opened: Opened, step: RunStep) -> tuple[dict[str, float], Said | None]:
+    """What is typed into the routine of what was measured, or why nothing can be."""
+    try:
+        return to_type(opened.sheet, step), None
+    except (BadInput, Conflict) as cause:
+        return {}, told(cause)
+
+
 def page(
     request: Request,
     job: Addressed,
@@ -70,6 +78,7 @@ def page(
     run = conducted(opened.sheet.plan.procedure, opened.state)
     now, at = run.now, garage.clock()
     seen = _seen(_linked(request, opened), opened, now.step) if now is not None and not opened.sheet.all_run else None
+    typing = _to_type(opened, now.step) if now is not None else ({}, None)
     return render(
         request,
         "conduct.html",
@@ -98,6 +107,9 @@ def page(
         other_unit=_unit(opened, run.other_unit),
         routine=routine_of(opened.sheet.plan.procedure),
         old=now.too_old(at) if now is not None else False,
+        keeps_away=opened.sheet.plan.procedure.keeps_away,
+        to_type=typing[0],
+        no_type=typing[1],
         seen=seen,
         volts=Voltage(seen.scan.voltage) if seen is not None else None,
     )
