@@ -20,11 +20,12 @@ from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Event, Part, Payload, Person
 from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.instrument import Tool
+from escuadra.core.procedure.cases import Case
 from escuadra.core.procedure.entries import KINDS, Head
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.closing import named, sensors_of
-from escuadra.core.visit.figures import with_changes
+from escuadra.core.visit.figures import circumstances, with_changes
 from escuadra.core.visit.gate import Gate, as_it_is, gate
 from escuadra.core.visit.log.events import Pinned, Signed, TakenIn
 from escuadra.core.visit.log.reducer import Visit, as_left, as_signed, fold_visit
@@ -277,7 +278,8 @@ class House:
         """What a calibration is judged by: its pinned entries, what was changed of them, the bay, the floor there."""
         known = self._plans.get((visit_id, calibration))
         vin = state.job.vin if state.job is not None else ""
-        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins), state.variant, vin)
+        cases = tuple(case.id for case in self._cases(state))
+        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins), state.variant, vin, cases)
         if known is None or known[0] != basis:
             known = self._plans.keep((visit_id, calibration), (basis, self._plan(state)))
         return known[1]
@@ -288,7 +290,8 @@ class House:
         told = [one.said.model_dump_json() for one in state.changes]
         assert state.job is not None
         variant = gate(self._model(state.job), state.variant_answers, state.job.vin).variant
-        content = (placed, variant.id if variant is not None else "", *(pin.hash for pin in state.pins), *told)
+        cases = ",".join(case.id for case in self._cases(state))
+        content = (placed, variant.id if variant is not None else "", cases, *(pin.hash for pin in state.pins), *told)
         return self._made.get(content) or self._made.keep(content, self._new_plan(state))
 
     def _new_plan(self, state: State) -> Plan:
@@ -302,10 +305,21 @@ class House:
                 targets[pin.id] = found["target"]
         procedure, vehicle = found["procedure"], self._vehicle(state)
         assert isinstance(procedure, Procedure)
+        cases = self._cases(state)
+        procedure = with_changes(procedure.in_case(cases), (change.said for change in state.changes))
         frame, target = found["frame"], targets[procedure.mounting.target]
         assert isinstance(frame, FrameProfile)
-        procedure = with_changes(procedure, (change.said for change in state.changes))
-        return self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets))
+        return self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets, cases=tuple(cases)))
+
+    def _cases(self, state: State) -> list[Case]:
+        """The cases of a pinned sheet that it reads by now."""
+        pins = {pin.kind: pin for pin in state.pins}
+        procedure = self._entry(pins["procedure"])
+        assert isinstance(procedure, Procedure)
+        if not procedure.cases or state.job is None:
+            return []
+        options = gate(self._model(state.job), state.variant_answers, state.job.vin).options
+        return procedure.reads_by(circumstances(procedure, pins["frame"].id, options, state))
 
     def _vehicle(self, state: State) -> VehicleModel:
         """The vehicle's model with what differs on its variant."""

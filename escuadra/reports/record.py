@@ -228,6 +228,7 @@ class Record(Frozen):
     log_head: str = Field(description="hash of the last event that the signer saw")
     application: str
     assumed: list[str] = Field([], description="figures of the vehicle that nobody knew: usual values stand for them")
+    reads_as: Said | None = Field(None, description="by which of its cases the sheet was read")
 
 
 def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
@@ -240,6 +241,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
     return Record(
         note=plan.procedure.note,
         assumed=plan.vehicle.assumed,
+        reads_as=plan.reads_as,
         number=job.number,
         revision=state.revision,
         vin=job.vin,

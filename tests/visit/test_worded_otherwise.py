@@ -9,11 +9,14 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.catalogue.library import entry
 from escuadra.commands import Garage
+from escuadra.core.authoring.soundness import Shelf, never
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.bay.standing import target_places
+from escuadra.core.procedure.cases import FOLLOWS, Circumstances
 from escuadra.core.procedure.profiles import FrameProfile, Target
 from escuadra.core.procedure.routine import TypedFigure
 from escuadra.core.procedure.sheet import Procedure, TargetPlace
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.log.events import RunStepped
@@ -206,3 +209,67 @@ def figures_of(who: Technician, check: str) -> tuple[Figure, ...]:
     view = who.opened.sheet.check(check)
     assert view is not None
     return view.judgement.figures
+
+
+CASES: list[dict[str, Any]] = [
+    {"id": "low", "name": "low stance", "answers": {"stance": ["low"]}, "figures": {"height": 1402}},
+    {"id": "other", "name": "with the other frame", "frames": ["galga-3"], "figures": {"distance": 2655}},
+    {
+        "id": "wide",
+        "name": "on wide tyres",
+        "sizes": ["235/65 R16 C"],
+        "figures": {"height": 1425, "check.centred.limits.plus": 3},
+    },
+    {"id": "aside", "name": "sensor far out", "offset_beyond": 80, "without": ["doors"], "differs": {"offset": -40}},
+]
+
+
+def test_a_sheet_reads_by_its_cases_where_they_apply(catalogue: Catalogue) -> None:
+    sheet = plan_of(otherwise(catalogue, "BL-CAM-01", {"cases": CASES}, {}), "BL-CAM-01").procedure
+
+    def reads(**known: Any) -> list[str]:
+        return [case.id for case in sheet.reads_by(Circumstances.read(known))]
+
+    assert reads() == []
+    assert reads(answers={"stance": "low"}, frame="galga-3", offset=-81) == ["low", "other", "aside"]
+    assert reads(answers={"stance": "raised"}, frame="galga-2", offset=80) == []
+    assert reads(sizes=["235/65 R16 C"] * 4) == ["wide"]
+    assert reads(sizes=["235/65 R16 C"] * 3) == reads(sizes=["235/65 R16 C"] * 3 + ["225/75 R16 C"]) == []
+    read = sheet.in_case(sheet.cases)
+    nominal = {check.kind: check.limits.nominal for check in read.checks if check.kind in FOLLOWS}  # type: ignore[attr-defined]
+    assert (read.height, read.distance, read.offset) == (1425, 2655, -40), "a later case counts last"
+    assert nominal == {"distance": 2655, "target_height": 1425}
+    assert "doors" not in {check.id for check in read.checks}
+    assert sheet.in_case([]) is sheet
+    for wrong in ({"without": ["nothing"]}, {"figures": {"check.centred.limits.aside": 1}}, {"differs": {"colour": 1}}):
+        with pytest.raises(BadInput, match=r"cases\.0"):
+            otherwise(catalogue, "BL-CAM-01", {"cases": [{"id": "one", "name": "one", **wrong}]}, {})
+
+
+def test_a_case_that_nothing_can_meet_is_found_before_release(catalogue: Catalogue) -> None:
+    vehicles = {entry.id: entry.content for entry in catalogue.all("vehicle")}
+    targets = {entry.id: entry.content for entry in catalogue.all("target")}
+    shelf = Shelf(vehicles, targets, [entry.content for entry in catalogue.all("frame")], [])
+    one = {"id": "one", "name": "one"}
+    for says, way in (
+        ({"answers": {"colour": ["red"]}}, "cases.one.answers"),
+        ({"frames": ["galga-9"]}, "cases.one.frames"),
+        ({"sizes": ["1/1 R1"]}, "cases.one.sizes"),
+    ):
+        sheet = plan_of(otherwise(catalogue, "BL-CAM-01", {"cases": [{**one, **says}]}, {}), "BL-CAM-01").procedure
+        assert [found.way for found in never(sheet, shelf)] == [way]
+
+
+def test_a_visit_follows_the_case_that_its_tyres_and_its_frame_make(tmp_path: Path, catalogue: Catalogue) -> None:
+    garage = peopled(Garage(tmp_path / "data", Clock(), otherwise(catalogue, "BL-CAM-01", {"cases": CASES}, {})))
+    who = minibus(garage)
+    sizes = who.opened.sheet.plan.vehicle.tyres.sizes  # type: ignore[union-attr]
+    assert "235/65 R16 C" in sizes, sizes
+    assert (who.opened.sheet.plan.procedure.height, who.opened.sheet.plan.reads_as) == (1417, None)
+    for corner in CORNERS:
+        who.answer(f"tyre.size.{corner}", "235/65 R16 C")
+    plan = who.opened.sheet.plan
+    assert (plan.procedure.height, told(plan.reads_as)) == (1425, "This sheet as it reads on wide tyres.")
+    who.answer("tyre.size.LF", next(size for size in sizes if size != "235/65 R16 C"))
+    assert who.opened.sheet.plan.procedure.height == 1417
+    garage.close()

@@ -4,7 +4,7 @@ What it names exists on that target; the vehicle states what its checks ask; eve
 instrument that reads it; a frame reaches where the target hangs; an instrument can decide each tolerance.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,6 +12,7 @@ from escuadra.core.authoring.writing import Finding, Written
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Name, Said, exact, nouns, said
 from escuadra.core.instruments.instrument import Tool
+from escuadra.core.procedure.cases import Circumstances
 from escuadra.core.procedure.counted import aside
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
@@ -39,6 +40,8 @@ def plan_with(procedure: Procedure, shelf: Shelf, frame: FrameProfile) -> Plan |
     if vehicle is None or any(id not in shelf.targets for id in procedure.targets):
         return None
     targets = {id: shelf.targets[id] for id in procedure.targets}
+    around = Circumstances(frame=frame.id, offset=procedure.sensor.y)
+    procedure = procedure.in_case(procedure.reads_by(around))
     return Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
 
 
@@ -81,6 +84,7 @@ def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     vehicle = shelf.vehicles.get(procedure.vehicle)
     if vehicle is not None and not any(procedure.id in sensor.sheets for sensor in vehicle.sensors):
         yield Finding("vehicle", said("authoring.not_listed", name=vehicle.name), doubt=True)
+    yield from never(procedure, shelf)
     plans = [plan for frame in shelf.frames if (plan := plan_with(procedure, shelf, frame)) is not None]
     if not plans:
         return
@@ -91,6 +95,25 @@ def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
         return
     yield from _reached(plans)
     yield from _read(plans[0], shelf.tools)
+
+
+def never(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
+    """Cases that can never apply: what they ask is no question of the vehicle, no frame here, none of its tyres."""
+    vehicle = shelf.vehicles.get(procedure.vehicle)
+    if vehicle is None:
+        return
+    options = {question.id: {option.id for option in question.options} for question in vehicle.questions}
+    frames = {frame.id for frame in shelf.frames}
+    for case in procedure.cases:
+        for question, wanted in case.answers.items():
+            lost = next((one for one in wanted if one not in options.get(question, ())), None)
+            if lost is not None:
+                known = options.get(question) or set(options)
+                yield Finding(f"cases.{case.id}.answers", _one_of(known), lost if options.get(question) else question)
+        for name, here in (("frames", frames), ("sizes", {*vehicle.tyres.sizes} if vehicle.tyres else set())):
+            lost = next((one for one in getattr(case, name) if one not in here), None)
+            if lost is not None:
+                yield Finding(f"cases.{case.id}.{name}", _one_of(here), lost)
 
 
 def undecided(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
@@ -146,5 +169,5 @@ def _read(plan: Plan, tools: Sequence[Tool]) -> Iterator[Finding]:
                 yield Finding(f"checks.{view.check.id}", said("authoring.no_instrument", what=bare.label))
 
 
-def _one_of(known: dict[str, VehicleModel] | dict[str, Target]) -> Said:
+def _one_of(known: Iterable[str]) -> Said:
     return said("authoring.accepted", accepted=said("wants.one", names=nouns(sorted(known), "comma")))

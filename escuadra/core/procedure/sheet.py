@@ -4,7 +4,7 @@ A procedure lists check instances; each kind of check registers its own specific
 one class. Lengths in millimetres, angles in degrees, slopes in percent; vehicle axes after ISO 8855.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, ClassVar, Literal, Self, TypeVar, get_args
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
@@ -15,6 +15,7 @@ from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number,
 from escuadra.core.base.said import Name, Plain, Said, Text, exact, nouns, said
 from escuadra.core.procedure.adjusting import Adjusting
 from escuadra.core.procedure.bodies import MOST_BODIES, StandingBody, sound_bodies
+from escuadra.core.procedure.cases import Case, Circumstances, applies, with_case
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.routine import TypedFigure
@@ -346,6 +347,8 @@ class Procedure(CatalogueEntry):
     most_runs: int = Field(3, ge=1, description="after so many the cause is looked for before another")
     adjusting: Adjusting | None = Field(None, description="how the sensor is turned where the routine fails")
 
+    cases: list[Case] = Field([], max_length=24, description="when it reads otherwise: equipment, tyres, variants")
+
     @field_validator("checks", mode="before")
     @classmethod
     def _by_kind(cls, checks: Any) -> Any:
@@ -404,6 +407,12 @@ class Procedure(CatalogueEntry):
         ):
             raise BadInput("results", [figure.way for figure in self.results], said("wants.results_yaw_pitch"))
         each_once("stations", (station.id for station in self.stations), said("wants.each_stations_id_once"))
+        each_once("cases", (case.id for case in self.cases), said("wants.each_cases_id_once"))
+        for k, case in enumerate(self.cases):
+            try:
+                self.in_case([case])
+            except BadInput as cause:
+                raise BadInput(cause.field, cause.given, cause.accepted, f"cases.{k}.{cause.where}") from cause
         named = [station.id for station in self.stations]
         known = [place.id for place in self.places]
         lost = next((s.place for s in self.stations if s.own_place and s.place not in known), None)
@@ -419,8 +428,23 @@ class Procedure(CatalogueEntry):
     @property
     def targets(self) -> list[str]:
         """Ids of every target that it hangs or stands, its own first."""
-        own = [self.mounting, *(s.mounting for s in self.stations if s.mounting is not None)]
+        sheets = [self, *(self.in_case([case]) for case in self.cases if case.differs)]
+        own = [sheet.mounting for sheet in sheets]
+        own += [station.mounting for sheet in sheets for station in sheet.stations if station.mounting is not None]
         return list(dict.fromkeys(mounting.target for mounting in own))
+
+    def in_case(self, cases: Sequence[Case]) -> "Procedure":
+        """The sheet as it reads where these cases apply, in their order; raises ``BadInput`` where that is no sheet."""
+        if not cases:
+            return self
+        data = self.model_dump(mode="json", exclude={"cases"})
+        for case in cases:
+            data = with_case(data, case)
+        return Procedure.read(data)
+
+    def reads_by(self, circumstances: Circumstances) -> list[Case]:
+        """The cases that apply."""
+        return [case for case in self.cases if applies(case, circumstances)]
 
     def at(self, station: Station) -> "Procedure":
         """The sheet as it reads at one of its stations."""

@@ -7,13 +7,12 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Name, Noun, Text, nouns, said
+from escuadra.core.procedure.cases import WHOLE, Circumstances, with_figures
 from escuadra.core.procedure.sheet import Procedure, Station
+from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.events import FigureChanged
-
-WHOLE = ("distance", "offset", "height")
-"""Figures of the sheet itself."""
+from escuadra.core.visit.log.state import State
 
 
 @dataclass(frozen=True)
@@ -66,19 +65,12 @@ def _numbers(data: Mapping[str, Any], at: tuple[str, ...] = ()) -> list[tuple[tu
 
 def with_changes(procedure: Procedure, changes: Iterable[FigureChanged]) -> Procedure:
     """The sheet with figures overridden, later ones winning; raises ``BadInput`` for an unknown path or figure."""
-    data = procedure.model_dump(mode="json")
-    changed = False
-    for change in changes:
-        changed = True
-        parts = change.path.split(".")
-        if parts[0] in WHOLE and len(parts) == 1:
-            data[parts[0]] = change.value
-            continue
-        places = [("check", c) for c in data["checks"]] + [("station", s) for s in data["stations"]]
-        where: Any = next((entry for kind, entry in places if parts[:2] == [kind, entry["id"]]), None)
-        for part in parts[2:-1]:
-            where = where.get(part) if isinstance(where, dict) else None
-        if not isinstance(where, dict) or not isinstance(where.get(parts[-1]), int | float):
-            raise BadInput("path", change.path, said("wants.figure_sheet"))
-        where[parts[-1]] = int(change.value) if isinstance(where[parts[-1]], int) else change.value
-    return Procedure.read(data) if changed else procedure
+    figures = {change.path: change.value for change in changes}
+    return Procedure.read(with_figures(procedure.model_dump(mode="json"), figures)) if figures else procedure
+
+
+def circumstances(procedure: Procedure, frame: str, options: Mapping[str, str], state: State) -> Circumstances:
+    """What decides which cases of a sheet apply: frame, answers of the vehicle, tyres and sensor as they were read."""
+    sizes = [live[-1].said.value for corner in CORNERS if (live := state.live(f"tyre.size.{corner}"))]
+    offset = next((entry.value for entry in reversed(state.live("sensor.offset"))), procedure.sensor.y)
+    return Circumstances(answers=dict(options), frame=frame, sizes=[str(size) for size in sizes], offset=offset)

@@ -64,6 +64,11 @@ class Gate:
         return next(fits, None)
 
     @property
+    def options(self) -> dict[str, str]:
+        """What is known of the questions, by their ids."""
+        return {known.question.id: known.option for known in self.known if known.option}
+
+    @property
     def shut(self) -> Said | None:
         """Why no sheet of this model opens: a contradiction, or a variant that is not known here."""
         contradiction = next((known.contradiction for known in self.known if known.contradiction is not None), None)

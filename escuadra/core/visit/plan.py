@@ -17,6 +17,7 @@ from escuadra.core.bay.ground import Amount
 from escuadra.core.bay.standing import Standing, target_places
 from escuadra.core.bay.turning import lots, part_of
 from escuadra.core.geodesy.state.input import Floor
+from escuadra.core.procedure.cases import Case
 from escuadra.core.procedure.counted import aside, behind_face, face_ahead, up_to_centre
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
@@ -63,6 +64,8 @@ class Plan:
     """The station that it is the plan of, where the sheet is run at several."""
     turn_before: str = ""
     """The station before which the vehicle is turned, where the bay has not the room for all of them at once."""
+    cases: tuple[Case, ...] = ()
+    """Those that the sheet reads by."""
     no_room: Said | None = None
     """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
 
@@ -71,6 +74,11 @@ class Plan:
         """What nobody knew of the vehicle, for which a usual value with a wider uncertainty stands."""
         unknown = [Noun(f"assumed.{name.rpartition('.')[2]}") for name in self.vehicle.assumed]
         return said("plan.assumed", names=nouns(unknown)) if unknown else None
+
+    @property
+    def reads_as(self) -> Said | None:
+        """By which cases of the sheet its figures are what they are."""
+        return said("plan.reads_as", names=nouns([Name(case.name) for case in self.cases])) if self.cases else None
 
     @cached_property
     def part(self) -> Procedure:
