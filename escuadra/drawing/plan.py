@@ -8,8 +8,9 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.base.axes import Pose, turned
-from escuadra.core.base.said import Name, Noun, Plain, said
+from escuadra.core.base.said import Name, Noun, Plain, Said, said
 from escuadra.core.base.wording import amount
+from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.vehicle.lines import Line, LinesResult
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import both_lines
@@ -314,20 +315,33 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
     return parts
 
 
+WORDS_PX, MORE_WORDS_PX = 230, 330
+"""About as wide as a dimension with what it counts from, and with what it counts to besides."""
+
+
 def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
     procedure = sheet.plan.procedure
     vehicle, datum_x = sheet.plan.vehicle, sheet.plan.datum_x
     low = -max(vehicle.outline.width, sheet.plan.frame.beam_length) / 2 - 210
     (x1, y), (x2, _) = window.at(datum_x, low), window.at(goal.x - sheet.plan.face_ahead + sheet.plan.behind_face, low)
-    wanted = said(
-        "drawing.from_datum", distance=amount(procedure.distance, "mm", 0), datum=Noun(f"datum.{procedure.datum}")
-    )
+    # Between ends that are near each other there is no room for words: they stand before them.
+    narrow = x2 - x1 < (WORDS_PX if procedure.distance_to == "face" else MORE_WORDS_PX)
+    at, anchor = ((x1 - 10, y - 4), "end") if narrow else (((x1 + x2) / 2, y - 7), "middle")
     return [
         line("thin", (x1, y - 26), (x1, y + 6)),
         line("thin", (x2, y - 26), (x2, y + 6)),
         line("thin", (x1, y), (x2, y)),
-        label("dimension", ((x1 + x2) / 2, y - 7), wanted, "middle"),
+        label("dimension", at, said_distance(procedure), anchor),
     ]
+
+
+def said_distance(procedure: Procedure) -> Said:
+    """The sheet's distance, what it counts from, and what to where that is not the target's face."""
+    distance, datum = amount(procedure.distance, "mm", 0), Noun(f"datum.{procedure.datum}")
+    if procedure.distance_to == "face":
+        return said("drawing.from_datum", distance=distance, datum=datum)
+    to = Noun(f"distance_to.{procedure.distance_to}")
+    return said("drawing.from_datum_to", distance=distance, datum=datum, to=to)
 
 
 def _move(sheet: Sheet, window: Window, pose: Pose) -> list[str]:

@@ -2,9 +2,10 @@
 
 import math
 
-from escuadra.core.base.said import Noun, Plain, said
+from escuadra.core.base.said import Plain, said
 from escuadra.core.base.wording import amount
 from escuadra.core.visit.sheet import Sheet
+from escuadra.drawing.plan import said_distance
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line
 
 MAGNIFIED = 20.0
@@ -63,10 +64,7 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: boo
     y = floor + 58
     body += [line("thin", (hx, floor + 8), (hx, y + 6)), line("thin", (fx, floor + 8), (fx, y + 6))]
     body.append(line("thin", (hx, y), (fx, y)))
-    wanted = said(
-        "drawing.from_datum", distance=amount(procedure.distance, "mm", 0), datum=Noun(f"datum.{procedure.datum}")
-    )
-    body.append(label("dimension", ((hx + fx) / 2, y - 7), wanted, "middle"))
+    body.append(label("dimension", ((hx + fx) / 2, y - 7), said_distance(procedure), "middle"))
     return document(said("drawing.side.side_view_vehicle_target"), size, body)
 
 
