@@ -15,6 +15,7 @@ from escuadra.core.base.said import said
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import datum_at
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.also_hung import AlsoHungCheck
 from escuadra.core.visit.hung import sag
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.marks import U_PLUMB_MM
@@ -44,6 +45,8 @@ LEANS_DEG = 0.12
 """How far a frame leans at most."""
 ARCH_OFF_MM = -1.5
 BEAM_ABOVE_HUBS = 207.0
+BESIDE_MM = 1.5
+"""How far left of its place a further target is hung by eye."""
 OWN_MM = {"sensor": 6.0, "part": -7.0}
 """How far the sensor is to the left, and a bumper or an emblem ahead, of where a model has it."""
 
@@ -160,6 +163,10 @@ class VirtualBay:
         parts = place.split(".")
         if parts[0] == "tape":
             return math.dist(self._hub(parts[1]), self.leaning.in_space(*self.plan.frame_points[parts[2]]))
+        if parts[0] == "beside":
+            checks = (check for check in self.plan.procedure.checks if isinstance(check, AlsoHungCheck))
+            hung = next(one for check in checks for one in check.targets if one.id == parts[1])
+            return self.plan.frame.scale_zero + hung.hang + BESIDE_MM
         if place == "laser.part":
             return self.centre[2] - self.plan.height
         if place == "sensor.offset":

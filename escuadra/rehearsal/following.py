@@ -32,6 +32,8 @@ def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
             who.happen(move.happening, move.by)
         elif move.slot.startswith("target."):
             who.target()
+        elif move.slot.startswith("beside.") and move.kind == "answer":
+            who.target_beside(move.slot)
         elif sheet.slots[move.slot].slot.ask == "tick":
             who.answer(move.slot, "yes")
         elif (options := sheet.slots[move.slot].slot.options) and move.kind == "answer":

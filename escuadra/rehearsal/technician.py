@@ -18,6 +18,7 @@ from escuadra.core.base.axes import turned
 from escuadra.core.bay.bay import Place
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.attempts import PASSED
+from escuadra.core.visit.checks.also_hung import AlsoHungCheck, wanted
 from escuadra.core.visit.checks.target import mount_for
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck
@@ -210,6 +211,13 @@ class Technician:
         if toe is not None:
             self.read("toe.left", toe[0], "printout", "plus", replaces=True)
             self.read("toe.right", toe[1], "printout", "plus", replaces=True)
+
+    def target_beside(self, slot: str) -> None:
+        """What of a further target on the beam is asked, as the sheet wants it."""
+        plan, (_, id, what) = self.opened.sheet.plan, slot.split(".")
+        checks = (check for check in plan.procedure.checks if isinstance(check, AlsoHungCheck))
+        one = next(one for check in checks for one in check.targets if one.id == id)
+        self.answer(slot, wanted(plan, one)[what])
 
     def target(self) -> None:
         """The target that the sheet wants."""

@@ -9,7 +9,8 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.catalogue.library import entry
 from escuadra.commands import Garage
-from escuadra.core.authoring.soundness import Shelf, never
+from escuadra.core.authoring.soundness import Shelf, doubts, never
+from escuadra.core.base.axes import turned
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.bay.standing import target_places
 from escuadra.core.procedure.cases import FOLLOWS, Circumstances
@@ -17,6 +18,7 @@ from escuadra.core.procedure.profiles import FrameProfile, Target
 from escuadra.core.procedure.routine import TypedFigure
 from escuadra.core.procedure.sheet import Procedure, TargetPlace
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.also_hung import AlsoHung, placed
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.log.events import RunStepped
@@ -36,6 +38,22 @@ GAUGE = {
 }
 ON_EMBLEM = {"kind": "laser_on_part", "part": "emblem", "limits": {"minus": 3, "plus": 3}}
 WITHIN_4 = {"minus": 4, "plus": 4}
+ALSO: dict[str, Any] = {
+    "id": "beside",
+    "kind": "also_hung",
+    "group": "frame",
+    "title": "Boards beside",
+    "aside": {"minus": 6, "plus": 6},
+    "distance": {"minus": 8, "plus": 8},
+    "targets": [
+        {
+            "id": "left",
+            "name": "Left board",
+            "hang": 612,
+            "mounting": {"target": "VT-B", "side": "A", "way_up": "arrow up", "fixing": "both hooks"},
+        }
+    ],
+}
 KEPT = ("id", "group", "title")
 SHEET, FRAME = "QR-CAM-01", "galga-2"
 
@@ -43,12 +61,15 @@ SHEET, FRAME = "QR-CAM-01", "galga-2"
 def otherwise(catalogue: Catalogue, sheet: str, says: Mapping[str, Any], of: Mapping[str, Any]) -> Catalogue:
     """The catalogue with a sheet that says something else, its limits about it, and its frame and target with ``of``.
 
-    ``says``: fields of the sheet; ``checks.ID``: what is other of a check, or another check in its place.
+    ``says``: fields of the sheet; ``checks.ID``: what is other of a check, or another check in its place; ``further``:
+    one more check.
     """
     given = catalogue.get("procedure", sheet).content
     data = given.model_dump(mode="json")
     for name, value in says.items():
-        if name.startswith("checks."):
+        if name == "further":
+            data["checks"].append(value)
+        elif name.startswith("checks."):
             k = next(k for k, check in enumerate(data["checks"]) if check["id"] == name.split(".")[1])
             kept = KEPT if "kind" in value else data["checks"][k]
             data["checks"][k] = {name: data["checks"][k][name] for name in kept} | value
@@ -246,6 +267,16 @@ def test_a_sheet_reads_by_its_cases_where_they_apply(catalogue: Catalogue) -> No
             otherwise(catalogue, "BL-CAM-01", {"cases": [{"id": "one", "name": "one", **wrong}]}, {})
 
 
+def test_targets_that_hang_on_one_another_or_out_of_reach_are_found(catalogue: Catalogue) -> None:
+    vehicles = {entry.id: entry.content for entry in catalogue.all("vehicle")}
+    targets = {entry.id: entry.content for entry in catalogue.all("target")}
+    shelf = Shelf(vehicles, targets, [catalogue.get("frame", FRAME).content], [])
+    for hang, found in ((600, ["checks.beside.targets"]), (1700, ["offset"])):
+        also = {**ALSO, "targets": [{**ALSO["targets"][0], "hang": hang}]}
+        sheet = plan_of(otherwise(catalogue, SHEET, {"further": also}, {})).procedure
+        assert [one.way for one in doubts(sheet, shelf) if one.way in ("offset", "checks.beside.targets")] == found
+
+
 def test_a_case_that_nothing_can_meet_is_found_before_release(catalogue: Catalogue) -> None:
     vehicles = {entry.id: entry.content for entry in catalogue.all("vehicle")}
     targets = {entry.id: entry.content for entry in catalogue.all("target")}
@@ -272,4 +303,30 @@ def test_a_visit_follows_the_case_that_its_tyres_and_its_frame_make(tmp_path: Pa
     assert (plan.procedure.height, told(plan.reads_as)) == (1425, "This sheet as it reads on wide tyres.")
     who.answer("tyre.size.LF", next(size for size in sizes if size != "235/65 R16 C"))
     assert who.opened.sheet.plan.procedure.height == 1417
+    garage.close()
+
+
+def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalogue: Catalogue) -> None:
+    garage = peopled(Garage(tmp_path / "data", Clock(), otherwise(catalogue, "BL-CAM-01", {"further": ALSO}, {})))
+    who = finished(minibus(garage))
+    assert who.opened.sheet.next.slot == "beside.left.identity"
+    setup = who.opened.sheet.setup
+    solved = setup.solved_for("centre")
+    assert solved is not None
+    one = AlsoHung.read(ALSO["targets"][0])
+    pose, angle = solved.pose, solved.derived("line_angle").value
+    hangs, face = 640.0, setup.plan.frame.face_offset
+    x, y = turned(pose.yaw_deg, -face, hangs)
+    ahead, _ = turned(-angle, pose.x + x - solved.datum[0], pose.y + y - solved.line_point[1])
+    aside, far = placed(setup, solved, one, hangs)
+    _, beside = turned(-angle, pose.x + x - solved.line_point[0], pose.y + y - solved.line_point[1])
+    assert aside.value == pytest.approx(beside - 612, abs=0.3)
+    assert far.value == pytest.approx(ahead - setup.plan.procedure.distance, abs=1.0)
+    assert aside.u == pytest.approx(solved.derived("offset").u, rel=0.1)
+    who.answer("beside.left.identity", "VT-A 61")
+    who.read("beside.left.scale", "640", "rule-3")
+    view = who.opened.sheet.check("beside")
+    assert view is not None
+    assert "VT-A 61, not" in told(view.judgement.wrong)
+    assert view.judgement.figures[0].verdict.state == "out"
     garage.close()

@@ -6,6 +6,7 @@ instrument that reads it; a frame reaches where the target hangs; an instrument 
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 from escuadra.core.authoring.writing import Finding, Written
@@ -93,6 +94,7 @@ def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     except BadInput as cause:
         yield Finding("distance_to", said("authoring.accepted", accepted=cause.accepted))
         return
+    yield from _overlapping(plans[0])
     yield from _reached(plans)
     yield from _read(plans[0], shelf.tools)
 
@@ -140,6 +142,18 @@ def _mounting(says: Written, loc: tuple[str | int, ...], shelf: Shelf) -> Iterat
         if given and given not in has:
             what = said("authoring.not_on_target", target=target.name, has=nouns([Name(one) for one in has], "comma"))
             yield Finding(says.way((*loc, name)), what, given)
+
+
+def _overlapping(plan: Plan) -> Iterator[Finding]:
+    """Targets that would hang on one another."""
+    for check in plan.procedure.checks:
+        hung = [(plan.hang, plan.target.width)]
+        hung += [(at, plan.targets[m.target].width) for m, at in zip(check.mountings, check.hangs, strict=True)]
+        hung.sort()
+        for (left, wide), (right, other) in pairwise(hung):
+            if right - left < (wide + other) / 2:
+                least = exact(Length, (wide + other) / 2)
+                yield Finding(f"checks.{check.id}.targets", said("authoring.overlapping", least=least))
 
 
 def _reached(plans: Sequence[Plan]) -> Iterator[Finding]:

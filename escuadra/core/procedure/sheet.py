@@ -50,6 +50,16 @@ class CheckSpec(Frozen):
         """What must carry the target for it to apply: ``frame``, ``stand``; empty: either."""
         return "frame" if self.group == "frame" else ""
 
+    @property
+    def mountings(self) -> "list[Mounting]":
+        """Targets that it asks for besides the sheet's own."""
+        return []
+
+    @property
+    def hangs(self) -> list[float]:
+        """Where those hang, left of the beam's middle, mm."""
+        return []
+
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     kind: str
     group: Group
@@ -431,6 +441,7 @@ class Procedure(CatalogueEntry):
         sheets = [self, *(self.in_case([case]) for case in self.cases if case.differs)]
         own = [sheet.mounting for sheet in sheets]
         own += [station.mounting for sheet in sheets for station in sheet.stations if station.mounting is not None]
+        own += [mounting for sheet in sheets for check in sheet.checks for mounting in check.mountings]
         return list(dict.fromkeys(mounting.target for mounting in own))
 
     def in_case(self, cases: Sequence[Case]) -> "Procedure":

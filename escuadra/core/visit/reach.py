@@ -36,13 +36,15 @@ def beyond(plan: Plan) -> Beyond | None:
         return None
     # The beam can be slid to the target's side: its middle then stands off the line by the slide's travel.
     # Where the sheet says its place on the beam, the beam's reach alone counts.
-    hangs = plan.hang or plan.aside
+    further = max((hang for check in plan.procedure.checks for hang in check.hangs), key=abs, default=0.0)
+    by_beam = plan.hang if abs(plan.hang) >= abs(further) else further
+    hangs = by_beam or plan.aside
     needed = abs(hangs)
-    most = frame.reach + (0.0 if plan.hang else frame.slide_travel)
+    most = frame.reach + (0.0 if by_beam else frame.slide_travel)
     if needed > most:
         doing = [e for e in frame.extensions if needed <= most + e.reach]
         side = SIDES[0 if hangs > 0 else 1]
-        of = "middle" if plan.hang else "line"
+        of = "middle" if by_beam else "line"
         words = said(
             f"reach.aside.{of}.{side}",
             needed=amount(needed, "mm", 0),

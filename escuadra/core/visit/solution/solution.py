@@ -282,6 +282,13 @@ class Solved:
         return answers
 
     @cached_property
+    def middle_beside(self) -> Derived:
+        """The beam's middle left of what the target's place to the side counts from, mm."""
+        way, through = self._way(self._chosen(None))
+        middle, through = f"{self.body}:{MIDDLE}", self._counts_from or through
+        return self.asked(WantedBeside(id="middle", type="beside", point=middle, through=through, **way))[0]
+
+    @cached_property
     def _counts_from(self) -> tuple[str, ...]:
         """What the target's place to the side counts from, where that is not the line."""
         at = self.plan.procedure.offset_from

@@ -1,0 +1,166 @@
+"""Several targets at once: those that hang on the beam beside the one that it is set by.
+
+The beam's place is known from the one solution of all readings; where each hangs on it is read on its scale. Sideways
+its place is the beam's middle, turned with the beam: −f·sin ψ + h·cos ψ; a beam that is not square brings a target that
+hangs h farther left h·sin ψ nearer. f: from the beam to the face, h: along the beam, ψ: from square.
+"""
+
+import math
+from typing import ClassVar
+
+from pydantic import Field
+
+from escuadra.core.base.errors import each_once
+from escuadra.core.base.model import CatalogueText, Frozen, Number
+from escuadra.core.base.quantities import Quantity
+from escuadra.core.base.said import Length, Name, Plain, Said, exact, said, sentences
+from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.procedure.counted import face_ahead
+from escuadra.core.procedure.limits import Limits
+from escuadra.core.procedure.sheet import Mounting, check_kind
+from escuadra.core.visit.checks.base import Check, Figure, Judgement
+from escuadra.core.visit.checks.target import TargetCheck
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.hung import hung
+from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solution.solution import Solved
+
+ONE_DEGREE = math.radians(1)
+HUNG = frozenset({"hang", "target"})
+
+
+class AlsoHung(Frozen):
+    """A target that hangs on the same beam."""
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
+    name: CatalogueText
+    mounting: Mounting
+    hang: Number = Field(description="of its centre from the beam's middle, left positive, mm")
+
+
+@check_kind("also_hung")
+class AlsoHungCheck(Check):
+    """Further targets on the beam: each the right one, hung as it must be, and where it must be."""
+
+    after_pose: ClassVar[bool] = True
+
+    targets: list[AlsoHung] = Field(min_length=1, max_length=4)
+    aside: Limits = Field(description="of each off its place, left positive, mm")
+    distance: Limits = Field(description="of each off the sheet's distance, mm")
+
+    @property
+    def mountings(self) -> list[Mounting]:
+        return [one.mounting for one in self.targets]
+
+    @property
+    def hangs(self) -> list[float]:
+        return [one.hang for one in self.targets]
+
+    @property
+    def carried_by(self) -> str:
+        return "frame"
+
+    def make_slots(self, setup: Setup) -> list[Slot]:
+        each_once("targets", (one.id for one in self.targets), said("wants.each_targets_id_once"))
+        return [slot for one in self.targets for slot in (*_asked(setup.plan, one), _scale(setup.plan, one))]
+
+    def judge(self, setup: Setup) -> Judgement:
+        slots, wrong, given = self.slots(setup), [], 0
+        figures: list[Figure] = []
+        solved = setup.solved_for("centre")
+        known = solved if solved is not None and solved.line is not None and solved.tells("offset") else None
+        for one in self.targets:
+            for slot in _asked(setup.plan, one):
+                answer, want = setup.answered(slot), wanted(setup.plan, one)[slot.id.rpartition(".")[2]]
+                given += answer is not None
+                if answer is not None and _plain(str(answer.said.value)) != _plain(want):
+                    told = said("also_hung.other", what=slot.label, given=Name(str(answer.said.value)), want=Name(want))
+                    wrong.append(told)
+            slot = _scale(setup.plan, one)
+            read = setup.now(slot)
+            given += read is not None
+            if read is None or known is None or not known.tells("distance"):
+                continue
+            hangs = read.value - setup.plan.frame.scale_zero
+            aside, ahead = placed(setup, known, one, hangs)
+            name = Name(one.name)
+            u = math.hypot(aside.u, read.u)
+            figures += [
+                self.figure(slot.id, said("also_hung.aside", name=name), aside.value, u, self.aside, "mm", "side"),
+                self.figure(
+                    f"{slot.id}.distance", said("also_hung.far", name=name), ahead.value, ahead.u, self.distance, "mm"
+                ),
+            ]
+        complete = given == len(slots) and len(figures) == 2 * len(self.targets)
+        summary: Said = said("read_of", read=given, needed=len(slots))
+        return Judgement(complete, tuple(figures), summary, wrong=sentences(*wrong))
+
+    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+        """Shifted along the beam and read anew; what a turned beam puts too near or too far is the beam's move."""
+        worst = next((f for f in judged.figures if f.verdict.state != "holds" and not f.id.endswith(".distance")), None)
+        if worst is None:
+            return None
+        one = next(one for one in self.targets if worst.id == f"beside.{one.id}.scale")
+        by, way = Length(abs(worst.value), 0), "right" if worst.value > 0 else "left"
+        sentence = said(f"also_hung.shift.{way}", name=Name(one.name), by=by)
+        then = sentences(said("also_hung.read_anew"))
+        return NextMove("read", sentence, then, figure=by, check=self.id, slot=worst.id, replaces=True)
+
+    def source_slot(self, figure: Figure) -> str:
+        return figure.id.removesuffix(".distance")
+
+
+def placed(setup: Setup, solved: Solved, one: AlsoHung, hangs: float) -> tuple[Derived, Derived]:
+    """How far a target that hangs there is left of its place and farther than the sheet's distance, mm."""
+    plan, square = setup.plan, solved.derived("square")
+    turn, face = square.value * ONE_DEGREE, face_ahead(plan.frame, one.mounting)
+    place = plan.procedure.offset - plan.hang + one.hang
+    left = hangs * math.cos(turn) - face * math.sin(turn) - place
+    slope = -(hangs * math.sin(turn) + face * math.cos(turn)) * ONE_DEGREE
+    aside = solved.sum(left - slope * square.value, (1.0, solved.middle_beside), (slope, square))
+    main = hung(setup)
+    farther = hangs - (main.value if main is not None else plan.hang)
+    nearer, rate = -farther * math.sin(turn), -farther * math.cos(turn) * ONE_DEGREE
+    off = nearer - rate * square.value - plan.procedure.distance
+    return aside, solved.sum(off, (1.0, solved.derived("distance")), (rate, square))
+
+
+def _plain(text: str) -> str:
+    return text.replace(" ", "").casefold()
+
+
+def wanted(plan: Plan, one: AlsoHung) -> dict[str, str]:
+    """What a target's mark, side, way up and fixing must be."""
+    mounting = one.mounting
+    told = {"side": mounting.side, "way_up": mounting.way_up, "fixing": mounting.fixing}
+    return {"identity": plan.targets[mounting.target].mark, **told}
+
+
+def _asked(plan: Plan, one: AlsoHung) -> list[Slot]:
+    target = plan.targets[one.mounting.target]
+    options = {"side": target.sides, "way_up": target.ways_up, "fixing": target.fixings, "identity": []}
+    return [
+        Slot(
+            id=f"beside.{one.id}.{what}",
+            label=said("also_hung.of", name=Name(one.name), what=label),
+            ask="choice",
+            aspects=frozenset({"target"}),
+            options=tuple(options[what]),
+            named=tuple(options[what]),
+        )
+        for what, label in TargetCheck.labels.items()
+    ]
+
+
+def _scale(plan: Plan, one: AlsoHung) -> Slot:
+    half, zero = plan.frame.beam_length, plan.frame.scale_zero
+    return Slot(
+        id=f"beside.{one.id}.scale",
+        label=said("also_hung.scale", name=Name(one.name)),
+        quantity=Quantity(dimension="length", unit="mm", low=zero + one.hang - half, high=zero + one.hang + half),
+        aspects=HUNG,
+        reads="rule",
+        hint=said("hung.scale_shows_beams_middle_grows", scale_zero=exact(Plain, zero)),
+    )
