@@ -285,11 +285,18 @@ def _beam(pose: Pose, sheet: Sheet, window: Window, cls: str) -> list[str]:
         hang = found.value
     face = sheet.plan.face_ahead
     ends = [window.at(*_on_beam(pose, 0, half)), window.at(*_on_beam(pose, 0, -half))]
-    board = [
-        window.at(*_on_beam(pose, x, hang + y * target))
-        for x, y in ((-face, 1), (-face, -1), (-face + 45, -1), (-face + 45, 1))
+    hung_at = [(hang, target)]
+    for check in sheet.plan.procedure.checks:
+        wide = (sheet.plan.targets[mounting.target].width / 2 for mounting in check.mountings)
+        hung_at += zip(check.hangs, wide, strict=True)
+    boards = [
+        [
+            window.at(*_on_beam(pose, x, at + y * half_wide))
+            for x, y in ((-face, 1), (-face, -1), (-face + 45, -1), (-face + 45, 1))
+        ]
+        for at, half_wide in hung_at
     ]
-    return [line(f"beam {cls}", *ends), polyline(f"board {cls}", board, True)]
+    return [line(f"beam {cls}", *ends), *(polyline(f"board {cls}", board, True) for board in boards)]
 
 
 def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:

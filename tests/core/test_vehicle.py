@@ -12,7 +12,7 @@ from escuadra.core.vehicle.ballast import BallastPlace, Weight, ballast, carried
 from escuadra.core.vehicle.tyres import cold_pressure
 from escuadra.core.visit.figures import figures_of, with_changes
 from escuadra.core.visit.log.events import FigureChanged
-from tests.english import refused
+from tests.english import refused, told
 
 BASE, TRACK = 3600.0, 1800.0
 MIDDLE = BallastPlace(id="mid", name="middle", x=1800, y=0, most=100)
@@ -79,6 +79,12 @@ def test_a_warm_tyre_is_brought_to_20_degrees(kpa: float, tyre_c: float, cold: f
     assert u == pytest.approx(2.0 * 293.15 / (tyre_c + 273.15))
     rise = cold_pressure(kpa, 0.0, tyre_c + 0.01, 0.0)[0] - cold_pressure(kpa, 0.0, tyre_c - 0.01, 0.0)[0]
     assert cold_pressure(kpa, 0.0, tyre_c, 1.5)[1] == pytest.approx(1.5 * abs(rise) / 0.02, rel=1e-4)
+
+
+def test_every_figure_of_every_sheet_has_a_name(catalogue: Catalogue) -> None:
+    for entry in catalogue.all("procedure"):
+        for figure in figures_of(entry.content):
+            assert told(figure.label), (entry.id, figure.path)
 
 
 def test_a_sheet_with_figures_changed_is_the_sheet_but_for_them(catalogue: Catalogue) -> None:

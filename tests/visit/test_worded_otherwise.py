@@ -54,6 +54,7 @@ ALSO: dict[str, Any] = {
         }
     ],
 }
+CASE_FIGURES = "cases.one.figures"
 KEPT = ("id", "group", "title")
 SHEET, FRAME = "QR-CAM-01", "galga-2"
 
@@ -241,6 +242,7 @@ CASES: list[dict[str, Any]] = [
         "sizes": ["235/65 R16 C"],
         "figures": {"height": 1425, "check.centred.limits.plus": 3},
     },
+    {"id": "class_2", "name": "in ride-height class 2", "arches": [700, 720], "figures": {"height": 1410}},
     {"id": "aside", "name": "sensor far out", "offset_beyond": 80, "without": ["doors"], "differs": {"offset": -40}},
 ]
 
@@ -256,7 +258,8 @@ def test_a_sheet_reads_by_its_cases_where_they_apply(catalogue: Catalogue) -> No
     assert reads(answers={"stance": "raised"}, frame="galga-2", offset=80) == []
     assert reads(sizes=["235/65 R16 C"] * 4) == ["wide"]
     assert reads(sizes=["235/65 R16 C"] * 3) == reads(sizes=["235/65 R16 C"] * 3 + ["225/75 R16 C"]) == []
-    read = sheet.in_case(sheet.cases)
+    assert (reads(arch=700.0), reads(arch=720.0)) == (["class_2"], [])
+    read = sheet.in_case([case for case in sheet.cases if case.id != "class_2"])
     nominal = {check.kind: check.limits.nominal for check in read.checks if check.kind in FOLLOWS}  # type: ignore[attr-defined]
     assert (read.height, read.distance, read.offset) == (1425, 2655, -40), "a later case counts last"
     assert nominal == {"distance": 2655, "target_height": 1425}
@@ -282,6 +285,9 @@ def test_a_case_that_nothing_can_meet_is_found_before_release(catalogue: Catalog
     targets = {entry.id: entry.content for entry in catalogue.all("target")}
     shelf = Shelf(vehicles, targets, [entry.content for entry in catalogue.all("frame")], [])
     one = {"id": "one", "name": "one"}
+    for says, of in (({"figures": {"height": 2450}}, 2), ({"figures": {"distance": 500}}, 1)):
+        sheet = plan_of(otherwise(catalogue, "BL-CAM-01", {"cases": [{**one, **says}]}, {}), "BL-CAM-01").procedure
+        assert [found.way for found in doubts(sheet, shelf) if found.way.startswith("cases")] == [CASE_FIGURES] * of
     for says, way in (
         ({"answers": {"colour": ["red"]}}, "cases.one.answers"),
         ({"frames": ["galga-9"]}, "cases.one.frames"),

@@ -5,7 +5,7 @@ instrument that reads it; a frame reaches where the target hangs; an instrument 
 """
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
@@ -13,7 +13,7 @@ from escuadra.core.authoring.writing import Finding, Written
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Name, Said, exact, nouns, said
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.procedure.cases import Circumstances
+from escuadra.core.procedure.cases import Case, Circumstances
 from escuadra.core.procedure.counted import aside
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
@@ -97,6 +97,17 @@ def doubts(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
     yield from _overlapping(plans[0])
     yield from _reached(plans)
     yield from _read(plans[0], shelf.tools)
+    for case in procedure.cases:
+        yield from _in_case(case, procedure, shelf)
+
+
+def _in_case(case: Case, procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:
+    """What is in the way, or out of reach, where a case applies alone."""
+    sheet = procedure.in_case([case])
+    frames = [frame for frame in shelf.frames if not case.frames or frame.id in case.frames]
+    plans = [plan for frame in frames if (plan := plan_with(sheet, shelf, frame)) is not None]
+    for found in (*in_the_way(sheet, shelf), *_reached(plans)):
+        yield replace(found, way=f"cases.{case.id}.figures")
 
 
 def never(procedure: Procedure, shelf: Shelf) -> Iterator[Finding]:

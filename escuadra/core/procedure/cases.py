@@ -28,6 +28,9 @@ class Case(Frozen):
     answers: dict[str, list[str]] = Field({}, description="question of the model: the options that it is for")
     frames: list[str] = Field([], description="ids of the frames that it is for")
     sizes: list[str] = Field([], description="tyre sizes that it is for, on all four wheels")
+    arches: tuple[Number, Number] | None = Field(
+        None, description="ride-height class: mean of the four arches as measured, from and up to, mm"
+    )
     offset_beyond: Positive | None = Field(None, description="the sensor sits farther than that off the middle, mm")
     figures: dict[str, Number] = Field(
         {}, description="what is otherwise by its path: distance, height, check.ID.limits.plus; mm or degrees"
@@ -42,17 +45,19 @@ class Circumstances(Frozen):
     answers: dict[str, str] = Field({}, description="question: the option that it is")
     frame: str = Field("", description="id of the frame; empty: not chosen yet")
     sizes: list[str] = Field([], description="of the tyres, wheel by wheel; fewer than four: not all were looked at")
+    arch: Number | None = Field(None, description="mean of the four arches, mm; none: not all were read")
     offset: Number = Field(0.0, description="of the sensor off the vehicle's middle, mm")
 
 
-def applies(case: Case, circumstances: Circumstances) -> bool:
+def applies(case: Case, known: Circumstances) -> bool:
     """All that a case names is so; what is not known is not."""
-    sizes = circumstances.sizes
+    sizes = known.sizes
     return (
-        all(circumstances.answers.get(question, "") in options for question, options in case.answers.items())
-        and (not case.frames or circumstances.frame in case.frames)
+        all(known.answers.get(question, "") in options for question, options in case.answers.items())
+        and (not case.frames or known.frame in case.frames)
         and (not case.sizes or (len(sizes) == 4 and {*sizes} <= {*case.sizes}))
-        and (case.offset_beyond is None or abs(circumstances.offset) > case.offset_beyond)
+        and (case.arches is None or (known.arch is not None and case.arches[0] <= known.arch < case.arches[1]))
+        and (case.offset_beyond is None or abs(known.offset) > case.offset_beyond)
     )
 
 

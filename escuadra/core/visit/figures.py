@@ -5,6 +5,7 @@ A change never touches the pinned sheet: it is an event with a reason, and the j
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from statistics import fmean
 from typing import Any
 
 from escuadra.core.base.said import Name, Noun, Text, nouns, said
@@ -73,4 +74,7 @@ def circumstances(procedure: Procedure, frame: str, options: Mapping[str, str], 
     """What decides which cases of a sheet apply: frame, answers of the vehicle, tyres and sensor as they were read."""
     sizes = [live[-1].said.value for corner in CORNERS if (live := state.live(f"tyre.size.{corner}"))]
     offset = next((entry.value for entry in reversed(state.live("sensor.offset"))), procedure.sensor.y)
-    return Circumstances(answers=dict(options), frame=frame, sizes=[str(size) for size in sizes], offset=offset)
+    read = [live[-1].value for corner in CORNERS if (live := state.live(f"arch.{corner}"))]
+    arch = fmean(read) if len(read) == len(CORNERS) else None
+    found = {"answers": dict(options), "sizes": [str(size) for size in sizes], "arch": arch, "offset": offset}
+    return Circumstances(frame=frame, **found)
