@@ -285,8 +285,9 @@ def test_a_case_that_nothing_can_meet_is_found_before_release(catalogue: Catalog
     targets = {entry.id: entry.content for entry in catalogue.all("target")}
     shelf = Shelf(vehicles, targets, [entry.content for entry in catalogue.all("frame")], [])
     one = {"id": "one", "name": "one"}
-    for says, of in (({"figures": {"height": 2450}}, 2), ({"figures": {"distance": 500}}, 1)):
-        sheet = plan_of(otherwise(catalogue, "BL-CAM-01", {"cases": [{**one, **says}]}, {}), "BL-CAM-01").procedure
+    for figures, of in (({"height": 2450}, 2), ({"distance": 500}, 1)):
+        cases = {"cases": [{**one, "figures": figures}]}
+        sheet = plan_of(otherwise(catalogue, "BL-CAM-01", cases, {}), "BL-CAM-01").procedure
         assert [found.way for found in doubts(sheet, shelf) if found.way.startswith("cases")] == [CASE_FIGURES] * of
     for says, way in (
         ({"answers": {"colour": ["red"]}}, "cases.one.answers"),
