@@ -177,7 +177,7 @@ def test_it_comes_to_its_signature(catalogue: Catalogue, sheet: str, says: dict[
         ({"unit": "cm", "positive": "right"}, -3.46, 0.3),
         ({"unit": "cm", "step": 0.5, "rounds": "up", "positive": "unsigned"}, -3.46, 0.5),
         ({"unit": "in", "step": 0.05, "rounds": "down"}, 3.46, 0.1),
-        ({"unit": "°", "positive": "right"}, 0.26, -0.3),
+        ({"unit": "deg", "positive": "right"}, 0.26, -0.3),
     ],
 )
 def test_a_measured_figure_is_typed_as_the_routine_counts_it(

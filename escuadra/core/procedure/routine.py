@@ -19,14 +19,14 @@ from escuadra.core.vehicle.stance import CORNERS, Corner
 Groups = Mapping[str, tuple[Corner, ...]]
 BY_AXLE: Groups = {"front": ("LF", "RF"), "rear": ("LR", "RR")}
 BY_SIDE: Groups = {"left": ("LF", "LR"), "right": ("RF", "RR")}
-USUAL_STEP = {"mm": 1.0, "cm": 0.1, "in": 0.1, "°": 0.1}
-UNITS = {**FACTORS["length"], "°": 1.0}
+USUAL_STEP = {"mm": 1.0, "cm": 0.1, "in": 0.1, "deg": 0.1}
+UNITS = {**FACTORS["length"], "deg": 1.0}
 
 
 class Rounded(Frozen):
     """A figure as a routine takes it: its unit, its step, how it rounds and within what bounds."""
 
-    unit: Literal["mm", "cm", "in", "°"]
+    unit: Literal["mm", "cm", "in", "deg"]
     step: Positive | None = Field(None, description="to which it takes them, in its unit; none: 1 mm, 0.1 cm or 0.1 in")
     rounds: Literal["nearest", "down", "up"] = "nearest"
     least: Number | None = Field(None, description="that it takes, in its unit")
@@ -65,7 +65,7 @@ class Rounded(Frozen):
         places = max(0, -math.floor(math.log10(self.finest) + 1e-9))
         if self.unit == "mm":
             return Length(value, places)
-        if self.unit == "°":
+        if self.unit == "deg":
             return Angle(value, places)
         return Centimetres(value, places) if self.unit == "cm" else said("as_is", text=f"{value:.{places}f} in")
 
