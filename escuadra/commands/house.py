@@ -121,6 +121,14 @@ class House:
         assert isinstance(found, Procedure)
         return found
 
+    def newer_sheet(self, opened: Opened) -> Entry | None:
+        """A newer revision of a calibration's sheet, where nobody said yet whether it goes on by that."""
+        pin = next(pin for pin in opened.state.pins if pin.kind == "procedure")
+        newest = self.catalogue.entries.get(("procedure", pin.id))
+        answered = max(pin.revision, opened.state.revision_answered)
+        over = opened.state.stage in ("signed", "left_out", "called_off")
+        return newest if newest is not None and newest.revision > answered and not over else None
+
     def tabs(self, whole: Whole) -> list[Tab]:
         """A visit's calibrations in their order; no sheet is worked out for it."""
         model, found = self.model_of(whole), []

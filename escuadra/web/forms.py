@@ -435,6 +435,13 @@ class Confirming(Posted):
     taken_back: Text = ""
 
 
+class Revision(Posted):
+    """Whether a calibration goes on by a newer revision of its sheet."""
+
+    revision: int
+    take: Text = ""
+
+
 class NewSurvey(Posted):
     """Begin a survey on a grid, from CSV or from JSON."""
 

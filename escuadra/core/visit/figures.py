@@ -78,3 +78,30 @@ def circumstances(procedure: Procedure, frame: str, options: Mapping[str, str], 
     arch = fmean(read) if len(read) == len(CORNERS) else None
     found = {"answers": dict(options), "sizes": [str(size) for size in sizes], "arch": arch, "offset": offset}
     return Circumstances(frame=frame, **found)
+
+
+@dataclass(frozen=True)
+class Differing:
+    """A figure that differs between two revisions of a sheet; nothing where one does not have it."""
+
+    label: Text
+    before: float | None
+    after: float | None
+
+
+def differing(before: Procedure, after: Procedure) -> tuple[list[Differing], bool]:
+    """The figures that differ, in the order of the newer sheet, and whether anything else does."""
+    old, new = ({figure.path: figure for figure in figures_of(sheet)} for sheet in (before, after))
+    found = [
+        Differing((new.get(path) or old[path]).label, _value(old.get(path)), _value(new.get(path)))
+        for path in dict.fromkeys([*new, *old])
+        if _value(old.get(path)) != _value(new.get(path))
+    ]
+    shared = {path: figure.value for path, figure in new.items() if path in old}
+    brought = with_figures(before.model_dump(mode="json"), shared)
+    said = after.model_dump(mode="json")
+    return found, any(brought[name] != said[name] for name in said if name not in ("revision", "sources"))
+
+
+def _value(figure: SheetFigure | None) -> float | None:
+    return figure.value if figure is not None else None

@@ -59,7 +59,7 @@ class Folding(Protocol):
         """One more photo, change or record."""
 
     def correct(self, said: Payload) -> None:
-        """What was taken in, or the body that was brought, is as it is said now."""
+        """What was taken in, the body that was brought, or the sheet is as it is said now."""
 
     def set(self, **fields: Any) -> None:
         """Fields of the state."""
@@ -131,6 +131,20 @@ class CalibrationAdded(VisitPayload):
 
     def apply(self, state: Folding, event: Event) -> None:
         state.set(calibration=self)
+
+
+class RevisionAnswered(VisitPayload):
+    """A newer revision of the sheet came out: the calibration goes on by it, or by the one that it began with."""
+
+    code = "revision_answered"
+
+    revision: int = Field(ge=1, description="the newer one")
+    pins: list[Pinned] = Field([], description="that sheet and its targets; none: it goes on by the one it began with")
+
+    def apply(self, state: Folding, event: Event) -> None:
+        state.set(revision_answered=self.revision)
+        if self.pins:
+            state.correct(self)
 
 
 class Placed(VisitPayload):

@@ -201,6 +201,7 @@ _VEHICLES = (
 )
 _OWN = (
     "calibration",
+    "revision_answered",
     "overrides",
     "changes",
     "runs",

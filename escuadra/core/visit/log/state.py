@@ -26,6 +26,7 @@ from escuadra.core.visit.log.events import (
     ProcedureRun,
     ReadingTaken,
     Relied,
+    RevisionAnswered,
     SetupConfirmed,
     Signed,
     Source,
@@ -224,6 +225,8 @@ class State:
     taken_in_at: int = 0
     taken_in_by: Person | None = None
     calibration: CalibrationAdded | None = None
+    revision_answered: int = 0
+    """The newest revision of its sheet for which somebody said whether it goes on by that."""
     bodies: tuple[BodyBrought, ...] = ()
     work: WorkTold | None = None
     variant: tuple[AnsweredBy, ...] = ()
@@ -456,6 +459,11 @@ class _Draft:
         if isinstance(said, BodyCorrected):
             bodies: list[BodyBrought] = self.kept.setdefault("bodies", list(self.state.bodies))
             bodies[:] = [one.model_copy(update={"pins": said.pins}) for one in bodies]
+            return
+        if isinstance(said, RevisionAnswered):
+            added: CalibrationAdded | None = self.fields.get("calibration", self.state.calibration)
+            assert added is not None
+            self.set(calibration=added.model_copy(update={"pins": said.pins}))
             return
         assert isinstance(said, Corrected)
         job: TakenIn | None = self.fields.get("job", self.state.job)

@@ -17,6 +17,7 @@ from escuadra.commands.entries import Answer, Happen, Override, Undo
 from escuadra.commands.last_time import PLACES, last_time
 from escuadra.commands.memory import Memory
 from escuadra.commands.reading import TakeReading
+from escuadra.commands.revision import AnswerRevision
 from escuadra.commands.running import ConfirmSetup, RunProcedure, TakeResult
 from escuadra.commands.signing import Reopen, Sign
 from escuadra.commands.vehicle import KINDS, ChangeAsked
@@ -29,6 +30,7 @@ from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.visit.advice.frame import expected, missing_slots
 from escuadra.core.visit.carriers import CARRIERS, carrier_of
+from escuadra.core.visit.figures import Differing, differing
 from escuadra.core.visit.log.disturbances import HAPPENINGS, Happening
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import State
@@ -197,8 +199,34 @@ def page(
         sends=sends(request, slot_view, tools),
         offered=offered(request, opened, check),
         linked=request.app.state.devices is not None,
+        newer=_newer(request, opened),
         parking=sheet.state.job is not None and sheet.state.job.bay in garage.store.bays(),
     )
+
+
+MOST_TOLD = 6
+"""Differences of a newer revision that are told one by one."""
+
+
+@dataclass(frozen=True)
+class Newer:
+    """A newer revision of the sheet and what differs there."""
+
+    revision: int
+    figures: list[Differing]
+    more: int
+    """Figures that differ besides those."""
+    other: bool
+    """Something else differs than figures."""
+
+
+def _newer(request: Request, opened: Opened) -> Newer | None:
+    house = garage_of(request)
+    entry = house.newer_sheet(opened)
+    if entry is None:
+        return None
+    found, other = differing(house.sheet_of(opened.whole, opened.calibration), entry.content)
+    return Newer(entry.revision, found[:MOST_TOLD], max(0, len(found) - MOST_TOLD), other)
 
 
 class _Same:
@@ -447,6 +475,18 @@ def happen(request: Request, job: Addressed, form: Annotated[forms.Happening, Fo
             request.app.state.follow_move(request, opened, what)
     except (BadInput, Conflict) as error:
         return page(request, garage.open(*job), form.check, "", Trouble(told(error)), status_of(error))
+    return done(request, opened, "", "")
+
+
+@router.post("/revision")
+def answer_revision(request: Request, job: Addressed, form: Annotated[forms.Revision, Form()]) -> Response:
+    """A newer revision of the sheet is taken, or the calibration goes on by the one that it began with."""
+    garage = garage_of(request)
+    command = AnswerRevision(job.visit, form.revision, form.take == "yes", calibration=job.calibration)
+    try:
+        opened = garage.do(command, person_of(request), form.entry)
+    except (BadInput, Conflict) as error:
+        return page(request, garage.open(*job), "", "", Trouble(told(error)), status_of(error))
     return done(request, opened, "", "")
 
 
