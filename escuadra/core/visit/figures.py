@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from statistics import fmean
 from typing import Any
 
-from escuadra.core.base.said import Name, Noun, Text, nouns, said
+from escuadra.core.base.model import CatalogueText
+from escuadra.core.base.said import Name, Noun, Said, Text, nouns, said
 from escuadra.core.procedure.cases import WHOLE, Circumstances, with_figures
 from escuadra.core.procedure.sheet import Procedure, Station
 from escuadra.core.vehicle.stance import CORNERS
@@ -91,9 +92,10 @@ class Differing:
 
 def differing(before: Procedure, after: Procedure) -> tuple[list[Differing], bool]:
     """The figures that differ, in the order of the newer sheet, and whether anything else does."""
+    called = {check.id: check.title for sheet in (before, after) for check in sheet.checks}
     old, new = ({figure.path: figure for figure in figures_of(sheet)} for sheet in (before, after))
     found = [
-        Differing((new.get(path) or old[path]).label, _value(old.get(path)), _value(new.get(path)))
+        Differing(_named(new.get(path) or old[path], called), _value(old.get(path)), _value(new.get(path)))
         for path in dict.fromkeys([*new, *old])
         if _value(old.get(path)) != _value(new.get(path))
     ]
@@ -101,6 +103,13 @@ def differing(before: Procedure, after: Procedure) -> tuple[list[Differing], boo
     brought = with_figures(before.model_dump(mode="json"), shared)
     said = after.model_dump(mode="json")
     return found, any(brought[name] != said[name] for name in said if name not in ("revision", "sources"))
+
+
+def _named(figure: SheetFigure, called: Mapping[str, CatalogueText | Said]) -> Text:
+    title = called.get(figure.check)
+    if title is None:
+        return figure.label
+    return said("figure.of_named", check=title if isinstance(title, Said) else Name(title), label=figure.label)
 
 
 def _value(figure: SheetFigure | None) -> float | None:
