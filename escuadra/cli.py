@@ -193,7 +193,7 @@ def devices(
     import asyncio
 
     from escuadra.catalogue import load
-    from escuadra.catalogue.library import PRACTICE
+    from escuadra.catalogue.library import PRACTICE, plan_from
     from escuadra.core.visit.plan import Plan
     from escuadra.devices import stand_in
 
@@ -201,9 +201,7 @@ def devices(
 
     def plan_of(procedure: str, frame: str) -> Plan:
         sheet = catalogue.get("procedure", procedure).content
-        targets = {id: catalogue.get("target", id).content for id in sheet.targets}
-        vehicle, target = catalogue.get("vehicle", sheet.vehicle).content, targets[sheet.mounting.target]
-        return Plan(sheet, vehicle, target, catalogue.get("frame", frame).content, targets=targets)
+        return plan_from(catalogue, sheet, catalogue.get("frame", frame).content)
 
     if while_open:
         threading.Thread(target=lambda: (sys.stdin.read(), os._exit(0)), daemon=True).start()

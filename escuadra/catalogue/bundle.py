@@ -48,12 +48,11 @@ def as_yaml(content: Any) -> str:
 
 
 def with_named(entries: Iterable[Entry], catalogue: Catalogue) -> list[Entry]:
-    """Entries with what they name: a procedure's vehicle and targets."""
+    """Entries with what they name: a procedure's vehicle, targets and stands."""
     found = {(one.kind, one.id): one for one in entries}
     for one in list(found.values()):
         if isinstance(one.content, Procedure):
-            named = [("vehicle", one.content.vehicle), *(("target", id) for id in one.content.targets)]
-            found |= {key: known for key in named if (known := catalogue.entries.get(key)) is not None}
+            found |= {key: known for key in one.content.names if (known := catalogue.entries.get(key)) is not None}
     return [found[key] for key in sorted(found)]
 
 

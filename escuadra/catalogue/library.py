@@ -21,6 +21,7 @@ from escuadra.core.base.errors import BadInput, bad_input
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import canonical
 from escuadra.core.procedure.entries import KINDS, KNOWN_KINDS, Head, head_of
+from escuadra.core.procedure.profiles import FrameProfile
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -161,14 +162,22 @@ def load(folders: Iterable[Path]) -> Catalogue:
 
 def hold_together(catalogue: Catalogue, procedure: Procedure, worked_out: bool) -> None:
     """A procedure finds what it names and, where ``worked_out``, a sheet follows from it; raises ``BadInput``."""
-    vehicle = catalogue.get("vehicle", procedure.vehicle).content
-    targets = {id: catalogue.get("target", id).content for id in procedure.targets}
+    for kind, id in procedure.names:
+        catalogue.get(kind, id)
     frame = next((e.content for e in catalogue.all("frame")), None)
     if not worked_out or frame is None:
         return
-    plan = Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
+    plan = plan_from(catalogue, procedure, frame)
     for id, why in derive(State(), plan, 0).underivable.items():
-        raise BadInput(f"checks.{id}", procedure.id, said("wants.check_can_judged", id=vehicle.id, why=why))
+        raise BadInput(f"checks.{id}", procedure.id, said("wants.check_can_judged", id=plan.vehicle.id, why=why))
+
+
+def plan_from(catalogue: Catalogue, procedure: Procedure, frame: FrameProfile) -> Plan:
+    """What a procedure is judged by with a frame; raises ``BadInput`` for what the catalogue has not."""
+    targets = {id: catalogue.get("target", id).content for id in procedure.targets}
+    stands = {id: catalogue.get("stand", id).content for id in procedure.stands}
+    vehicle, target = catalogue.get("vehicle", procedure.vehicle).content, targets[procedure.mounting.target]
+    return Plan(procedure, vehicle, target, frame, targets=targets, stands=stands)
 
 
 def read_file(path: Path, model: type[CatalogueEntry]) -> CatalogueEntry:

@@ -110,7 +110,8 @@ def shelf_of(house: House) -> Shelf:
     vehicles = {entry.id: entry.content for entry in catalogue.all("vehicle")}
     targets = {entry.id: entry.content for entry in catalogue.all("target")}
     frames = [entry.content for entry in catalogue.all("frame")]
-    return Shelf(vehicles, targets, frames, [history.tool for history in house.instruments.shelf()])
+    stands = {entry.id: entry.content for entry in house.catalogue.all("stand")}
+    return Shelf(vehicles, targets, frames, [history.tool for history in house.instruments.shelf()], stands)
 
 
 def _rooms(house: House, content: Procedure, shelf: Shelf) -> list[Finding]:

@@ -22,7 +22,7 @@ from escuadra.core.bay.bay import Place
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.cases import Case
 from escuadra.core.procedure.entries import KINDS, Head
-from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.profiles import FrameProfile, StandProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.closing import named, sensors_of
 from escuadra.core.visit.figures import circumstances, with_changes
@@ -305,19 +305,23 @@ class House:
     def _new_plan(self, state: State) -> Plan:
         found: dict[str, Any] = {}
         targets: dict[str, Target] = {}
+        stands: dict[str, StandProfile] = {}
         for pin in state.pins:
             if pin.kind not in KINDS:
                 continue
             found[pin.kind] = self._entry(pin)
             if pin.kind == "target":
                 targets[pin.id] = found["target"]
+            if pin.kind == "stand":
+                stands[pin.id] = found["stand"]
         procedure, vehicle = found["procedure"], self._vehicle(state)
         assert isinstance(procedure, Procedure)
         cases = self._cases(state)
         procedure = with_changes(procedure.in_case(cases), (change.said for change in state.changes))
         frame, target = found["frame"], targets[procedure.mounting.target]
         assert isinstance(frame, FrameProfile)
-        return self._placed(state, Plan(procedure, vehicle, target, frame, targets=targets, cases=tuple(cases)))
+        plan = Plan(procedure, vehicle, target, frame, targets=targets, stands=stands, cases=tuple(cases))
+        return self._placed(state, plan)
 
     def _cases(self, state: State) -> list[Case]:
         """The cases of a pinned sheet that it reads by now."""

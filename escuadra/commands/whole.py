@@ -313,9 +313,10 @@ def calibrated(
 
 
 def entries_of(house: House, id: str) -> list[Entry]:
-    """A procedure's sheet and its targets."""
+    """A procedure's sheet, its targets and its stands."""
     procedure = house.catalogue.get("procedure", id)
-    return [procedure, *(house.catalogue.get("target", target) for target in procedure.content.targets)]
+    named = [(kind, name) for kind, name in procedure.content.names if kind != "vehicle"]
+    return [procedure, *(house.catalogue.get(kind, name) for kind, name in named)]
 
 
 def carriers(procedure: Procedure) -> list[str]:

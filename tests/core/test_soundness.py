@@ -19,7 +19,8 @@ def shelf(catalogue: Catalogue) -> Shelf:
     vehicles = {entry.id: entry.content for entry in catalogue.all("vehicle")}
     targets = {entry.id: entry.content for entry in catalogue.all("target")}
     frames = [entry.content for entry in catalogue.all("frame")]
-    return Shelf(vehicles, targets, frames, [entry.content for entry in catalogue.all("tool")])
+    stands = {entry.id: entry.content for entry in catalogue.all("stand")}
+    return Shelf(vehicles, targets, frames, [entry.content for entry in catalogue.all("tool")], stands)
 
 
 def sheet(catalogue: Catalogue, /, **other: Any) -> Procedure:
@@ -89,3 +90,26 @@ def test_what_a_sheet_names_is_there(catalogue: Catalogue, shelf: Shelf, way: st
     (one,) = strangers(other, shelf)
     assert one.way == way
     assert says in told(one.what)
+
+
+@pytest.mark.parametrize(
+    ("stand", "fixing", "height", "way"),
+    [
+        ("ST-1", "stand", 588, []),
+        ("ST-2", "stand", 588, ["stations.reflector.stand"]),
+        ("ST-1", "both hooks", 588, ["stations.reflector.stand"]),
+        ("ST-1", "stand", 1300, ["height"]),
+    ],
+)
+def test_a_stand_is_there_holds_the_target_and_reaches(
+    catalogue: Catalogue, shelf: Shelf, stand: str, fixing: str, height: float, way: list[str]
+) -> None:
+    data = catalogue.get("procedure", "BL-RAD-05").content.model_dump(mode="json")
+    data["stations"][0]["stand"], data["mounting"]["fixing"], data["height"] = stand, fixing, height
+    rc = shelf.targets["RC-2"].model_copy(update={"fixings": ["stand", "both hooks"]})
+    shelf = replace(shelf, targets={**shelf.targets, "RC-2": rc})
+    form = form_of(Procedure)
+    words = words_of(form, Procedure.read(data).model_dump(mode="json", exclude_none=True))
+    typed = written("procedure", form, words, {"id": "X", "revision": 1})
+    found = [one.way for one in (*strangers(typed, shelf), *doubts(Procedure.read(data), shelf)) if not one.doubt]
+    assert sorted({*found} & {"height", "stations.reflector.stand"}) == way

@@ -4,8 +4,8 @@ What it names exists on that target; the vehicle states what its checks ask; eve
 instrument that reads it; a frame reaches where the target hangs; an instrument can decide each tolerance.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Container, Iterable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
@@ -16,7 +16,7 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.procedure.cases import Case, Circumstances
 from escuadra.core.procedure.counted import aside
 from escuadra.core.procedure.limits import Limits
-from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.profiles import FrameProfile, StandProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, datum_at
 from escuadra.core.visit.capability import undecidable
 from escuadra.core.visit.log.state import State
@@ -33,17 +33,20 @@ class Shelf:
     targets: dict[str, Target]
     frames: Sequence[FrameProfile]
     tools: Sequence[Tool]
+    stands: dict[str, StandProfile] = field(default_factory=dict)
 
 
 def plan_with(procedure: Procedure, shelf: Shelf, frame: FrameProfile) -> Plan | None:
     """The plan with a frame; none where the sheet names what is not there."""
     vehicle = shelf.vehicles.get(procedure.vehicle)
-    if vehicle is None or any(id not in shelf.targets for id in procedure.targets):
+    known: dict[str, Container[str]] = {"vehicle": shelf.vehicles, "target": shelf.targets, "stand": shelf.stands}
+    if vehicle is None or any(id not in known[kind] for kind, id in procedure.names):
         return None
+    stands = {id: shelf.stands[id] for id in procedure.stands}
     targets = {id: shelf.targets[id] for id in procedure.targets}
     around = Circumstances(frame=frame.id, offset=procedure.sensor.y)
     procedure = procedure.in_case(procedure.reads_by(around))
-    return Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets)
+    return Plan(procedure, vehicle, targets[procedure.mounting.target], frame, targets=targets, stands=stands)
 
 
 def strangers(says: Written, shelf: Shelf) -> Iterator[Finding]:
@@ -52,8 +55,9 @@ def strangers(says: Written, shelf: Shelf) -> Iterator[Finding]:
     if vehicle and vehicle not in shelf.vehicles:
         yield Finding("vehicle", _one_of(shelf.vehicles), str(vehicle))
     yield from _mounting(says, ("mounting",), shelf)
-    for k in range(len(says.data.get("stations", []))):
+    for k, station in enumerate(says.data.get("stations", [])):
         yield from _mounting(says, ("stations", k, "mounting"), shelf)
+        yield from _stand(says, k, station, shelf)
 
 
 def at_odds(procedure: Procedure) -> Iterator[Finding]:
@@ -153,6 +157,22 @@ def _mounting(says: Written, loc: tuple[str | int, ...], shelf: Shelf) -> Iterat
         if given and given not in has:
             what = said("authoring.not_on_target", target=target.name, has=nouns([Name(one) for one in has], "comma"))
             yield Finding(says.way((*loc, name)), what, given)
+
+
+def _stand(says: Written, k: int, station: Any, shelf: Shelf) -> Iterator[Finding]:
+    """A stand that is not there, or that does not hold the target by its fixing."""
+    named = station.get("stand") if isinstance(station, dict) else None
+    if not named:
+        return
+    way, stand = says.way(("stations", k, "stand")), shelf.stands.get(named)
+    if stand is None:
+        yield Finding(way, _one_of(shelf.stands), named)
+        return
+    mounting = station.get("mounting") or says.data.get("mounting") or {}
+    fixing = mounting.get("fixing") if isinstance(mounting, dict) else None
+    if fixing and fixing not in stand.fixings:
+        has = nouns([Name(one) for one in stand.fixings], "comma")
+        yield Finding(way, said("authoring.not_on_target", target=stand.name, has=has), fixing)
 
 
 def _overlapping(plan: Plan) -> Iterator[Finding]:

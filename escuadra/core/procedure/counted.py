@@ -7,7 +7,7 @@ board's height; what is shown and judged stays in the sheet's own terms.
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Noun, said
-from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.profiles import FrameProfile, StandProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Mounting, Procedure, TargetPlace
 
 EDGES = {"centre": 0.0, "bottom_edge": 0.5, "top_edge": -0.5}
@@ -19,7 +19,7 @@ def face_ahead(frame: FrameProfile, mounting: Mounting) -> float:
     return frame.face_offset + mounting.spacer
 
 
-def behind_face(procedure: Procedure, target: Target, frame: FrameProfile) -> float:
+def behind_face(procedure: Procedure, target: Target, frame: FrameProfile, stand: StandProfile | None = None) -> float:
     """How far behind the target's face what the distance is counted to lies, mm; raises ``BadInput`` where unknown."""
     to = procedure.distance_to
     if to == "face":
@@ -28,6 +28,8 @@ def behind_face(procedure: Procedure, target: Target, frame: FrameProfile) -> fl
     if to == "beam":
         return ahead
     found = target.behind.get(to) if to != "slide_plate" else frame.plate_offset
+    if to == "cross" and stand is not None:
+        found = stand.cross_behind
     if found is None:
         raise BadInput("distance_to", Noun(f"distance_to.{to}"), said("wants.profile_that_states_it"))
     return ahead - found if to == "slide_plate" else found

@@ -7,7 +7,7 @@ from typing import Any
 from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.said import Noun, nouns
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.profiles import FrameProfile, StandProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.road.profile import RoadProfile
 
@@ -16,6 +16,7 @@ KINDS: dict[str, type[CatalogueEntry]] = {
     "vehicle": VehicleModel,
     "target": Target,
     "frame": FrameProfile,
+    "stand": StandProfile,
     "tool": Tool,
     "road": RoadProfile,
 }

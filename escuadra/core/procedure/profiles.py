@@ -208,3 +208,16 @@ class FrameProfile(CatalogueEntry):
     )
     beam_height: Positive = Field(650.0, description="usual height of its scale above the floor, mm")
     scale_zero: Number = Field(0.0, description="reading of the beam's scale at its centre, increasing to the left")
+
+
+class StandProfile(CatalogueEntry):
+    """A stand that carries a target at a place of its own: how high, by what, and the floor that it takes."""
+
+    name: str
+    height_range: tuple[Positive, Positive] = Field(description="of a target's centre above the floor, mm")
+    fixings: list[str] = Field(min_length=1, description="by which it holds a target")
+    width: Positive = Field(description="of the floor that it takes, along the target's face, mm")
+    depth: Positive = Field(description="of that, square to the face, mm")
+    cross_behind: Number | None = Field(
+        None, description="how far behind the target's face the cross on its foot lies, mm; none: it has none"
+    )

@@ -171,6 +171,7 @@ class Station(Frozen):
     tilt_deg: Number | None = Field(None, description="of the board, its top leaning away from the vehicle positive")
     mounting: Mounting | None = Field(None, description="where another target, side or way up is wanted")
     place: str = Field("", description="of a stand: id of the place where it is")
+    stand: str = Field("", description="id of the stand in the catalogue that carries it; empty: any that can")
     reference: Reference = Field("centre", description="what of the target is read")
     spacing: Positive | None = Field(None, description="between the middles of a target's two parts, mm")
     line_by: Literal["marks", "roof", "seat"] = Field(
@@ -191,6 +192,8 @@ class Station(Frozen):
         if bool(self.bodies) != CarrierSpec.registered[self.carrier].several:
             raise BadInput("bodies", str(len(self.bodies)), said("wants.bodies_of_carrier"))
         sound_bodies(self.bodies)
+        if self.stand and not self.own_place:
+            raise BadInput("stand", self.stand, said("wants.stand_of_own_place"))
         if not self.own_place and self.reference == "both_edges":
             raise BadInput("reference", "both_edges", said("wants.centre_left_edge_or_right"))
         return self
@@ -443,6 +446,19 @@ class Procedure(CatalogueEntry):
         own += [station.mounting for sheet in sheets for station in sheet.stations if station.mounting is not None]
         own += [mounting for sheet in sheets for check in sheet.checks for mounting in check.mountings]
         return list(dict.fromkeys(mounting.target for mounting in own))
+
+    @property
+    def names(self) -> list[tuple[str, str]]:
+        """Kind and id of every entry of the catalogue that it names."""
+        own = [("target", id) for id in self.targets] + [("stand", id) for id in self.stands]
+        return [("vehicle", self.vehicle), *own]
+
+    @property
+    def stands(self) -> list[str]:
+        """Ids of every stand that it names."""
+        sheets = [self, *(self.in_case([case]) for case in self.cases if case.differs)]
+        named = [station.stand for sheet in sheets for station in sheet.stations if station.stand]
+        return list(dict.fromkeys(named))
 
     def in_case(self, cases: Sequence[Case]) -> "Procedure":
         """The sheet as it reads where these cases apply, in their order; raises ``BadInput`` where that is no sheet."""

@@ -19,7 +19,7 @@ from escuadra.core.bay.turning import lots, part_of
 from escuadra.core.geodesy.state.input import Floor
 from escuadra.core.procedure.cases import Case
 from escuadra.core.procedure.counted import aside, behind_face, face_ahead, up_to_centre
-from escuadra.core.procedure.profiles import FrameProfile, Target, VehicleModel
+from escuadra.core.procedure.profiles import FrameProfile, StandProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.figures import SheetFigure, figures_of
@@ -56,6 +56,8 @@ class Plan:
     """The floor was surveyed for this place alone, on this visit."""
     targets: Mapping[str, Target] = field(default_factory=dict)
     """Targets of stations that want another one, by their ids."""
+    stands: Mapping[str, StandProfile] = field(default_factory=dict)
+    """Stands that the sheet names, by their ids."""
     place_note: Said | None = None
     """Why a chosen place has no standing: not surveyed, or not where tyres and target are."""
     base: "Plan | None" = None
@@ -141,6 +143,11 @@ class Plan:
         return places[0]
 
     @property
+    def stand(self) -> StandProfile | None:
+        """What carries the target at the station at hand, where the sheet names a stand."""
+        return self.stands.get(self.station.stand) if self.station is not None else None
+
+    @property
     def taped_hubs(self) -> tuple[Corner, Corner]:
         """The hubs that tapes to the beam start from."""
         return ("LF", "RF") if self.procedure.squared_from == "front_hubs" else ("LR", "RR")
@@ -158,7 +165,7 @@ class Plan:
     @cached_property
     def behind_face(self) -> float:
         """How far behind the target's face what the distance is counted to lies, mm."""
-        return behind_face(self.procedure, self.target, self.frame)
+        return behind_face(self.procedure, self.target, self.frame, self.stand)
 
     @property
     def distance(self) -> float:

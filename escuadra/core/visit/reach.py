@@ -32,6 +32,8 @@ class Beyond:
 def beyond(plan: Plan) -> Beyond | None:
     """What the frame cannot reach for this sheet; nothing where it can."""
     frame = plan.frame
+    if plan.stand is not None:
+        return _too_high(plan.target_above_floor, plan.stand.height_range, plan.stand.name)
     if plan.station is not None and (plan.station.own_place or plan.station.aims):
         return None
     # The beam can be slid to the target's side: its middle then stands off the line by the slide's travel.
@@ -54,18 +56,21 @@ def beyond(plan: Plan) -> Beyond | None:
         ways = [said("reach.use", name=doing[0].name)] if doing else []
         ways.append(said("reach.stand_frame_beside_line_measure"))
         return Beyond(words, tuple(ways), tuple(e.name for e in doing))
-    low, high = frame.height_range
-    height = plan.target_above_floor
-    if not low <= height <= high:
-        words = said(
-            "reach.targets_centre_must_above_floor",
-            height=amount(height, "mm", 0),
-            name=frame.name,
-            low=amount(low, "mm", 0),
-            high=amount(high, "mm", 0),
-        )
-        return Beyond(words, (said("reach.take_another_frame_or_another"),))
-    return None
+    return _too_high(plan.target_above_floor, frame.height_range, frame.name)
+
+
+def _too_high(height: float, within: tuple[float, float], name: str) -> Beyond | None:
+    low, high = within
+    if low <= height <= high:
+        return None
+    words = said(
+        "reach.targets_centre_must_above_floor",
+        height=amount(height, "mm", 0),
+        name=name,
+        low=amount(low, "mm", 0),
+        high=amount(high, "mm", 0),
+    )
+    return Beyond(words, (said("reach.take_another_frame_or_another"),))
 
 
 def beyond_any(plan: Plan) -> Beyond | None:

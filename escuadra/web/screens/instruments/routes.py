@@ -8,6 +8,7 @@ from typing import Annotated, Any
 from fastapi import Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
+from escuadra.catalogue.library import plan_from
 from escuadra.commands import Garage, Opened
 from escuadra.commands.instrument_files import TakeRegister
 from escuadra.commands.instrument_life import Document, Drop, EnterInstrument, Give, Retire
@@ -117,15 +118,7 @@ def plans(garage: Garage) -> list[Plan]:
     frames = catalogue.all("frame")
     if not frames:
         return []
-    return [
-        Plan(
-            e.content,
-            catalogue.get("vehicle", e.content.vehicle).content,
-            catalogue.get("target", e.content.mounting.target).content,
-            frames[0].content,
-        )
-        for e in catalogue.all("procedure")
-    ]
+    return [plan_from(catalogue, entry.content, frames[0].content) for entry in catalogue.all("procedure")]
 
 
 def capable(garage: Garage, history: History) -> list[tuple[Plan, list[Decides]]]:
