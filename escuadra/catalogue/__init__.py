@@ -1,4 +1,4 @@
-"""Procedure sheets, vehicle models, targets, frames and instruments: loaded, validated, pinned by content."""
+"""Procedure sheets, vehicle models, targets, frames, stands and instruments: loaded, validated, pinned by content."""
 
 from escuadra.catalogue.library import Catalogue, CatalogueError, Entry, load
 from escuadra.catalogue.shelf import Shelf, upon

@@ -62,6 +62,17 @@ def test_alone_in_a_garage_the_record_says_that_nobody_else_looked(garage: Garag
     own.close()
 
 
+def test_a_figure_in_another_unit_is_no_difference(garage: Garage) -> None:
+    draft = begun(garage)
+    garage.do(LookOver("target", "RP-9", draft.seq), "ines", "look")
+    draft = garage.do(ReleaseEntry("target", "RP-9", draft.seq + 1, rehearse), "ines", "release")
+    same = garage.do(TypeFields("target", "RP-9", draft.seq, {"width": "80.6 cm"}), "teo", "same")
+    pages = [Visitor(garage).client.get("/write/target/RP-9/check").text]
+    garage.do(TypeFields("target", "RP-9", same.seq, {"width": "80.7 cm"}), "teo", "other")
+    pages.append(Visitor(garage).client.get("/write/target/RP-9/check").text)
+    assert ["80.7 cm" in page or "80.6 cm" in page for page in pages] == [False, True]
+
+
 def test_one_of_a_family_holds_only_what_differs(garage: Garage) -> None:
     draft = begun(garage, family=True)
     assert draft.fields == {}

@@ -7,7 +7,7 @@ from typing import Any
 from escuadra.commands.desk import OnDesk
 from escuadra.core.authoring.fields import Asked
 from escuadra.core.authoring.life import Typed, Way
-from escuadra.core.authoring.writing import Finding, shown
+from escuadra.core.authoring.writing import Finding, shown, words_of
 from escuadra.core.base.said import Noun
 from escuadra.core.procedure.assumed import CAN_BE
 from escuadra.drawing import limits_rule
@@ -170,7 +170,9 @@ def changes(desk: OnDesk, before: Mapping[Way, str]) -> Iterator[tuple[str, str,
     """What differs from the words of an earlier revision: the field in words, before, now."""
     now = desk.fields.texts
     known = set(desk.says.ways.values())
+    # A figure typed in another unit is the same figure.
+    same = words_of(desk.form, desk.says.data).texts
     for way in sorted({*now, *before}):
         old, new = before.get(way, ""), now.get(way, "")
-        if old != new and (way.partition("@")[0] in known or not new):
+        if old not in (new, same.get(way)) and (way.partition("@")[0] in known or not new):
             yield named(desk, way), old, new
