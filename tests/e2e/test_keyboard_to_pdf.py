@@ -1,18 +1,27 @@
-"""A job taken in and brought to a signed PDF by keyboard alone, as a technician would."""
+"""From a manufacturer's page to a sheet, and from taking a vehicle in to a signed PDF, by keyboard alone."""
 
 import io
 import math
 import re
 import urllib.request
 from datetime import UTC, datetime
+from pathlib import Path
 
 from playwright.sync_api import Page, expect
 from pypdf import PdfReader
 
 from tests.e2e.conftest import Server, Visit, choose_instrument
+from tests.e2e.test_writing import begin, press_on, section, write
 
-WHEELBASE, TRACK, HUB, BEAM, FACE, DISTANCE, HEIGHT = 3642, 1816, 344, 2226, 83.5, 2640, 1417
+WHEELBASE, TRACK, HUB, BEAM, FACE, DISTANCE, HEIGHT = 3642, 1816, 344, 2226, 83.5, 104.375 * 25.4, 1419
 NEXT = ".next-sentence"
+MAKERS_PAGE = """Brezo Lanzadera, long wheelbase, one lens: camera behind the windscreen, after a new windscreen.
+Board VT-A, side A to the vehicle, arrow up, on both hooks. Page 3 of 9, made-up figures for practice.
+From the front hub centres to the board's face 104 3/8 in, within 3/16 in. Board centred, within 4 mm.
+Its centre 141.9 cm above the plane of the tyres, within 4 mm. Square to the thrust line within 15'.
+Tyres at most 2.1 mm of tread apart across an axle.
+"""
+SHEET = "Brezo Lanzadera, minibus, long wheelbase, one-lens camera: BL-CAM-21"
 READY = {
     "Thrust angle on the printout": "0",
     "Load aboard": "0",
@@ -130,8 +139,47 @@ def work(page: Page, bay: Bay, most: int = 170) -> int:
     raise AssertionError(f"not settled after {most} steps: {page.locator(NEXT).inner_text()}")
 
 
-def test_from_taking_in_to_the_signed_pdf(server: Server, visit: Visit) -> None:
-    page = visit(server, "/jobs/new")
+def written_here(page: Page, other: Page, file: Path) -> None:
+    """The maker's page typed into a copy, checked as a whole, looked over by somebody else and released."""
+    begin(page, "BL-CAM-21", "BL-CAM-01")
+    file.write_text(MAKERS_PAGE)
+    page.set_input_files("#file", file)
+    press_on(page, "Lay beside")
+    expect(page.locator(".makers-text")).to_contain_text("104 3/8 in")
+    write(page, document_="Practice handbook", page_="3", day_="2026-11-20")
+    write(page, title="Windscreen camera, board at 104 inches", distance="104 3/8 in", height="141.9 cm")
+    press_on(page, "Save")
+    expect(page.locator("#distance")).to_contain_text("Practice handbook, page 3")
+    section(page, "checks")
+    for check in ("distance", "target_height", "tyres", "square"):
+        if page.locator(f"[id='checks.{check}']").get_attribute("open") is None:
+            page.locator(f"[id='checks.{check}'] > summary").focus()
+            page.keyboard.press("Enter")
+    write(page, checks__tyres__tread_difference="2.1 mm", checks__target_height__limits__nominal="141.9 cm")
+    write(page, checks__square__limits__minus="15'", checks__square__limits__plus="15'")
+    write(page, checks__distance__limits__nominal="104 3/8 in", checks__distance__limits__minus="3/16 in")
+    write(page, checks__distance__limits__plus="3/16 in")
+    press_on(page, "Save")
+    page.reload()
+    expect(page.locator("#entry-side [data-wrong]")).to_have_attribute("data-wrong", "0")
+    press_on(page, "Check and release")
+    press_on(page, "Check the whole")
+    expect(page.locator("[data-rehearsed]")).to_have_attribute("data-rehearsed", "signed")
+    expect(page.locator("[data-refused]")).to_have_attribute("data-refused", "0")
+    press_on(page, "I looked over all of it")
+    expect(page.locator("[role=alert]")).to_contain_text("Who typed it does not look it over alone")
+    other.goto(page.url.removesuffix("life") + "check")
+    press_on(other, "I looked over all of it")
+    press_on(other, "Release")
+    expect(other.locator(".life")).to_contain_text("released revision 1")
+
+
+def test_from_a_makers_page_to_the_signed_pdf(server: Server, visit: Visit, tmp_path: Path) -> None:
+    page = visit(server, "/write")
+    other = visit(server, "/catalogue", person="ines")
+    written_here(page, other, tmp_path / "handbook-3.txt")
+    page.goto(server.url + "/jobs/new")
+    expect(page.locator("#number")).to_be_focused()
     page.keyboard.type("W-2041")
     page.keyboard.press("Tab")
     page.keyboard.type("zz9bl09c3rv000917")
@@ -139,9 +187,9 @@ def test_from_taking_in_to_the_signed_pdf(server: Server, visit: Visit) -> None:
     for text in ("VH 0931", "184310", "School line", "Calle del Molino 14", "windscreen replaced"):
         page.keyboard.press("Tab")
         page.keyboard.type(text)
-    for _ in range(2):
+    for text in ("Brezo Lanz", SHEET):
         page.keyboard.press("Tab")
-        page.keyboard.type("Brezo Lanz")
+        page.keyboard.type(text)
     for _ in range(3):
         page.keyboard.press("Tab")
     page.keyboard.press("Enter")
@@ -160,7 +208,8 @@ def test_from_taking_in_to_the_signed_pdf(server: Server, visit: Visit) -> None:
     with urllib.request.urlopen(server.url + address) as answer:
         first = answer.read()
     text = "".join(sheet.extract_text() for sheet in PdfReader(io.BytesIO(first)).pages)
-    for wanted in ("W-2041", "made-up figures: practice only", "LF hub to left end", "Teo Marchena", "head of the log"):
+    told = ("W-2041", "BL-CAM-21", "made-up figures: practice only", "LF hub to left end", "Teo Marchena")
+    for wanted in (*told, "head of the log"):
         assert wanted in text
     with urllib.request.urlopen(server.url + address) as answer:
         assert answer.read() == first

@@ -1,17 +1,8 @@
-"""Entries of the catalogue made in the browser: from a manufacturer's page to a set-up, and two people at one draft."""
-
-from pathlib import Path
+"""Entries of the catalogue made in the browser: what is found before a release, and two people at one draft."""
 
 from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import Server, Visit
-
-MAKERS_PAGE = """Quillon Risco, raised, two lenses: camera behind the windscreen, after a new windscreen.
-Board VT-B, side B to the vehicle, arrow up, on both hooks. Page 3 of 9, made-up figures for practice.
-From the front hub centres to the board's face 86 1/4 in, within 3/16 in. Board centred, within 5 mm.
-Its centre 132.9 cm above the plane of the tyres, within 4 mm. Square to the thrust line within 15'.
-Tyres at most 2.1 mm of tread apart across an axle.
-"""
 
 
 def to(page: Page, id: str) -> None:
@@ -51,61 +42,6 @@ def begin(page: Page, id: str, like: str) -> None:
     write(page, id_=id, like_=like)
     press_on(page, "Begin an entry")
     expect(page).to_have_url(f"{page.url.partition('/write')[0]}/write/procedure/{id}")
-
-
-def test_a_makers_page_becomes_a_sheet_by_keyboard_and_a_set_up_stands_on_it(
-    demo: Server, visit: Visit, tmp_path: Path
-) -> None:
-    page = visit(demo, "/write")
-    begin(page, "QR-CAM-21", "QR-CAM-01")
-    handbook = tmp_path / "handbook-3.txt"
-    handbook.write_text(MAKERS_PAGE)
-    page.set_input_files("#file", handbook)
-    press_on(page, "Lay beside")
-    expect(page.locator(".makers-text")).to_contain_text("86 1/4 in")
-    write(page, document_="Practice handbook", page_="3", day_="2026-11-20")
-    write(page, title="Windscreen camera, board at 86 inches", distance="86 1/4 in", height="132.9 cm")
-    press_on(page, "Save")
-    expect(page.locator("#distance")).to_contain_text("Practice handbook, page 3")
-    section(page, "checks")
-    for check in ("distance", "target_height", "tyres", "square"):
-        if page.locator(f"[id='checks.{check}']").get_attribute("open") is None:
-            page.locator(f"[id='checks.{check}'] > summary").focus()
-            page.keyboard.press("Enter")
-    write(page, checks__tyres__tread_difference="2.1 mm", checks__target_height__limits__nominal="132.9 cm")
-    write(page, checks__square__limits__minus="15'", checks__square__limits__plus="15'")
-    write(page, checks__distance__limits__nominal="86 1/4 in", checks__distance__limits__minus="3/16 in")
-    write(page, checks__distance__limits__plus="3/16 in")
-    press_on(page, "Save")
-    page.reload()
-    expect(page.locator("#entry-side [data-wrong]")).to_have_attribute("data-wrong", "0")
-    press_on(page, "Check and release")
-    press_on(page, "Check the whole")
-    expect(page.locator("[data-rehearsed]")).to_have_attribute("data-rehearsed", "signed")
-    expect(page.locator("[data-refused]")).to_have_attribute("data-refused", "0")
-    press_on(page, "I looked over all of it")
-    expect(page.locator("[role=alert]")).to_contain_text("Who typed it does not look it over alone")
-    other = visit(demo, "/write/procedure/QR-CAM-21/check", person="ines")
-    press_on(other, "I looked over all of it")
-    press_on(other, "Release")
-    expect(other.locator(".life")).to_contain_text("released revision 1")
-    page.goto(demo.url + "/jobs/new")
-    page.fill("#number", "VF-7001")
-    page.fill("#plate", "0021 QRC")
-    page.fill("#reason", "windscreen replaced")
-    page.select_option("#procedure", "QR-CAM-21")
-    page.keyboard.press("Enter")
-    page.wait_for_url("**/visits/**")
-    for option, by in (("two_lenses", "look"), ("raised", "label")):
-        question = page.locator(f".gate-question:has(input[value={option}])")
-        question.locator(f"input[value={option}]").check()
-        question.locator(f"button[value={by}]").click()
-        expect(page.locator("#variant")).to_contain_text("Teo Marchena")
-    page.goto(page.url.replace("/visits/", "/jobs/").partition("#")[0] + "?check=distance")
-    expect(page.locator("#sheet")).to_contain_text("QR-CAM-21")
-    expect(page.locator("#sheet")).to_contain_text("Distance from the datum, 2\u202f190.75")
-    page.goto(page.url.partition("?")[0] + "?check=tyres")
-    expect(page.locator("#sheet")).to_be_visible()
 
 
 def test_a_wrong_unit_a_missing_datum_and_an_unreachable_height_are_found_before_release(
