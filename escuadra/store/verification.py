@@ -24,6 +24,7 @@ from escuadra.store.tables import (
     bay,
     calibration,
     customer,
+    draft,
     entry,
     journal,
     person,
@@ -184,6 +185,8 @@ class _House:
     bays: dict[str, str | None] = field(default_factory=dict)
     pins: dict[str, str] = field(default_factory=dict)
     erased: dict[str, int] = field(default_factory=dict)
+    drafts: dict[str, tuple[int, str, int, str]] = field(default_factory=dict)
+    """Of entries written here, by their streams: revision and hash in use, withdrawn, to be looked at again after."""
     counts: dict[str, int] = field(default_factory=dict)
 
 
@@ -387,6 +390,15 @@ class Verification:
                 house.pins[data["hash"]] = data.get("content") or data["hash"]
             case "entry_released" | "entry_taken":
                 house.pins[data["hash"]] = data["hash"]
+                again = "" if kind == "entry_taken" else house.drafts[seen.id][3]
+                house.drafts[seen.id] = (data["revision"], data["hash"], 0, again)
+            case "entry_begun":
+                house.drafts[seen.id] = (0, "", 0, "")
+            case "entry_check_again":
+                house.drafts[seen.id] = (*house.drafts[seen.id][:3], data["after"])
+            case "entry_withdrawn":
+                revision, digest, _, again = house.drafts[seen.id]
+                house.drafts[seen.id] = (revision, digest, 1, again)
         for digest in _digests(kind, data):
             try:
                 self.files.check(digest)
@@ -448,6 +460,11 @@ class Verification:
         for key in sorted({*settings, *house.settings}):
             if settings.get(key) != house.settings.get(key):
                 yield Wrong("settings", _unlike(key, settings.get(key), house.settings.get(key)))
+        written = select(draft.c.kind, draft.c.id, draft.c.revision, draft.c.hash, draft.c.withdrawn, draft.c.again)
+        drafts = {f"entry/{kind}/{id}": tuple(row) for kind, id, *row in connection.execute(written)}
+        for name in sorted({*drafts, *house.drafts}):
+            if drafts.get(name) != house.drafts.get(name):
+                yield Wrong(name, said("store.verification.row_not_stream_says"))
         bays: dict[str, str | None] = {row.name: row.sheet for row in connection.execute(select(bay))}
         for name in sorted({*bays, *house.bays}):
             if name not in bays or name not in house.bays or bays[name] != house.bays[name]:

@@ -18,9 +18,11 @@ from escuadra.commands.settings import Set
 from escuadra.commands.signing import Sign
 from escuadra.commands.surveys import CloseSurvey, of_csv
 from escuadra.commands.vehicle import Photograph
+from escuadra.commands.writing import BeginEntry, LookAgainAfter, LookOver, ReleaseEntry
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.stream import ITSELF, Event, Person
 from escuadra.core.visit.log.events import Answered
+from escuadra.rehearsal import rehearse
 from escuadra.rehearsal.technician import Technician
 from escuadra.store import Row
 from escuadra.store.verification import Verification
@@ -51,6 +53,10 @@ def furnished(who: Technician) -> Garage:
     survey = garage.do(of_csv(ROWS, bay="Norte", **MORE), "teo", "survey")
     garage.do(CloseSurvey(survey), "teo", press())
     garage.do(Set("name", "Valdehierro"), ITSELF, press())
+    draft = garage.do(BeginEntry("target", "RP-9", "RP-1"), "teo", press())
+    garage.do(LookOver("target", "RP-9", draft.seq), "ines", press())
+    garage.do(ReleaseEntry("target", "RP-9", draft.seq + 1, rehearse), "ines", press())
+    garage.do(LookAgainAfter("target", "RP-9", "2027-01-01"), "ines", press())
     who.job = first
     return garage
 
@@ -111,6 +117,9 @@ TAMPERED: list[tuple[str, list[str], str]] = [
     ("a bay's sheet", ["UPDATE bay SET sheet = 'f00'"], "bay/Norte: its row is not what its stream says"),
     ("a person's name", ["UPDATE person SET name = 'Other' WHERE id = 'teo'"], "teo is ('Other'"),
     ("a person, added", ["INSERT INTO person VALUES ('x', 'X', 'lead')"], "the stream says None"),
+    ("a written entry's hash", ["UPDATE draft SET hash = 'f00'"], "entry/target/RP-9: its row is not what its stream"),
+    ("a written entry, withdrawn", ["UPDATE draft SET withdrawn = 1"], "entry/target/RP-9: its row is not what"),
+    ("a written entry, gone", ["DELETE FROM draft"], "entry/target/RP-9: its row is not what"),
     ("a setting", ["UPDATE setting SET value = 'Elsewhere' WHERE key = 'name'"], "the stream says Valdehierro"),
 ]  # fmt: skip
 
