@@ -229,7 +229,7 @@ def _stand(paper: _Paper, data: Mapping[str, Any], _: Mapping[str, Any]) -> None
     """Seen from above: the floor that it takes, the target's face before it, the cross on its foot."""
     width, depth = _figure(data, "width"), _figure(data, "depth")
     half, deep = (width or 600.0) / 2, depth or 600.0
-    paper.box("beam" if width and depth else "planned-place", -half, 0.0, half, deep)
+    paper.box("body" if width and depth else "planned-place", -half, 0.0, half, deep)
     if width is not None:
         paper.across((-half, -90.0), (half, -90.0), width, (0.0, 14.0))
     if (cross := _figure(data, "cross_behind")) is not None:
