@@ -43,7 +43,9 @@ def truth_of(drive: TrueDrive, spec: DriveSpec, receiver: Receiver) -> float:
     since = (drive.t[:-1] + drive.t[1:]) / 2 - drive.t[0]
     seen = np.ones(len(since), bool)
     for begin, end in receiver.tunnels:
-        seen &= (since < begin - 0.5) | (since > end + 0.5)
+        # From the last position before a tunnel to the first behind it nobody knows what was driven.
+        last, first = math.ceil(begin * receiver.hz) - 1, math.floor(end * receiver.hz) + 1
+        seen &= (since < last / receiver.hz) | (since > first / receiver.hz)
     return float(judged.metres[judged.counts & seen].sum())
 
 

@@ -439,6 +439,13 @@ class VirtualBay:
         told = {"sensor": sheet.offset_from == "sensor", "part": sheet.distance_by == "direct"}
         return OWN_MM[what] if told[what] else 0.0
 
+    def target_off(self) -> dict[str, float]:
+        """The same of whatever carries the target at the station at hand, as far as it is a frame or a tripod."""
+        if self.plan.station is None or self.plan.station.carrier != "tripod":
+            return self.off()
+        away, left, up, *_ = self.tripod
+        return {"yaw": 0.0, "centre": left, "distance": away, "height": up}
+
     def off(self) -> dict[str, float]:
         """How far the frame truly is from where it must be: yaw (degrees), centre, distance, height (mm)."""
         x, y, z = self.centre

@@ -100,7 +100,7 @@ def run_through(who: Technician, procedure: str, frame: str) -> Rehearsed:
     if who.opened.sheet.next.kind != "sign":
         raise Stuck(who.opened.sheet.next, ("sign",))
     who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), WHO, who.id())
-    return Rehearsed(who.opened.state.stage == "signed", _entries(who), off=bay.off())
+    return Rehearsed(who.opened.state.stage == "signed", _entries(who), off=bay.target_off())
 
 
 def _responses(who: Technician) -> dict[str, str]:

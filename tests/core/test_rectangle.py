@@ -65,6 +65,8 @@ def test_a_square_at_both_ends_scatters_by_its_sighting_error() -> None:
         sides = {**three, "along": {"value": taped, "u": 0.6}}
         off.append(rectangle(RectangleInput.read({**given, "sides": sides})).off)
     assert (told.off, told.passes) == (0.0, True)
+    far = {**three, "along": {"value": ALONG + 7, "u": 0.6}}
+    assert rectangle(RectangleInput.read({**given, "sides": far})).off == 7
     assert np.std(off) == pytest.approx(told.u_off, rel=0.1)
 
 

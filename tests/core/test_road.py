@@ -12,7 +12,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.road.drive import DriveLimits, DriveNeed, finer, judge
 from escuadra.core.road.profile import PastPass, RoadProfile, less, pass_of, passes_of, proposals
 from escuadra.core.road.roads import Pass
-from escuadra.core.road.trace import Trace, joined, metres_of, moving
+from escuadra.core.road.trace import EQUATORIAL_M, Trace, joined, metres_of, moving
 from escuadra.core.road.trace_files import ColumnsWanted, as_gpx, as_table, of_table, read_trace
 from escuadra.devices.virtual_road import Receiver, TrueDrive, driven, received
 from tests.english import refused
@@ -212,3 +212,21 @@ def test_over_a_gap_no_speed_is_taken_from_positions() -> None:
     speed, heading = moving(Trace(t, 41.0 + way / 111_066.0, np.full(40, -2.0), nothing, nothing), 2.0)
     assert speed == pytest.approx(np.full(40, 72.0), abs=0.2)
     assert np.cos(np.radians(heading)) == pytest.approx(np.ones(40))
+
+
+def test_sparse_positions_do_not_cut_a_bend_and_a_told_speed_does_not_flutter() -> None:
+    second, radius, pace = np.arange(30.0), 120.0, 20.0
+    turned = second * pace / radius
+    degrees = math.degrees(1 / EQUATORIAL_M)
+    told = np.full(30, np.nan)
+    bend = Trace(second, radius * np.sin(turned) * degrees, radius * (1 - np.cos(turned)) * degrees, told, told)
+    speed, heading = moving(bend, 2.0)
+    assert speed[6:-6] == pytest.approx(pace * 3.6, rel=8e-3), "a line through five would be 1.6 % short"
+    assert np.diff(heading)[6:-6] == pytest.approx(math.degrees(pace / radius), abs=0.1)
+    tenth = np.arange(100) / 10
+    flutter = np.where(np.arange(100) % 2, 60.4, 59.6)
+    flutter[50:] = np.nan
+    dense = Trace(tenth, tenth * 1e-5, tenth * 0, flutter, np.zeros(100))
+    calm, _ = moving(dense, 2.0)
+    assert calm[5:44] == pytest.approx(60.0, abs=0.1)
+    assert calm[0] == 59.6, "as many before as after"

@@ -1,7 +1,8 @@
 """Where a vehicle was and when: samples of a drive, made into speed and heading, several joined in time.
 
 Source: WGS 84 radii of curvature for metres from degrees; speed and heading from a line of least squares through
-the positions around a sample where the receiver does not tell them. Seconds (UTC), degrees, km/h.
+the positions around a sample where the receiver does not tell them, where samples are sparse from a cubic (Savitzky
+and Golay). Seconds (UTC), degrees, km/h.
 """
 
 import math
@@ -20,6 +21,10 @@ SPREAD_S = 1.5
 """To either side of a sample: the positions that its speed and heading are taken from."""
 BESIDE = 2
 """Samples to either side that are taken at least, where no gap is."""
+CALM_S = 0.5
+"""To either side of a sample: what a receiver tells of the speed flutters from one to the next."""
+SPARSE_S, CURVED, DEGREE = 0.45, 4, 3
+"""Samples this far apart and more cut across bends: there a cubic goes through so many on either side."""
 STANDS_KMH = 2.0
 """Below this a heading from positions means nothing: the last one stays."""
 JUMP_S = 5.0
@@ -92,7 +97,7 @@ def moving(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
     ``gap_s``: over a longer gap nothing is taken from positions. Raises ``BadInput`` where neither speed nor position
     is told.
     """
-    speed, heading = trace.speed.copy(), trace.heading.copy()
+    speed, heading = _calmed(trace.t, trace.speed), trace.heading.copy()
     unknown = ~np.isfinite(speed)
     turned = ~np.isfinite(heading)
     if unknown.any() or turned.any():
@@ -106,6 +111,19 @@ def moving(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
         way = _held(np.where(speed < STANDS_KMH, np.nan, way))
         heading = np.where(turned, way, heading)
     return speed, heading
+
+
+def _calmed(t: np.ndarray, told: np.ndarray) -> np.ndarray:
+    """What was told, each the mean of those around it: as many before as after, none where it was not told."""
+    known = np.flatnonzero(np.isfinite(told))
+    at, here = np.arange(len(known)), t[known]
+    before = at - np.searchsorted(here, here - CALM_S, "left")
+    after = np.searchsorted(here, here + CALM_S, "right") - 1 - at
+    beside = np.minimum(before, after)
+    sums = np.concatenate([[0.0], np.cumsum(told[known])])
+    found = told.copy()
+    found[known] = (sums[at + beside + 1] - sums[at - beside]) / (2 * beside + 1)
+    return found
 
 
 def _from_places(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
@@ -122,6 +140,9 @@ def _from_places(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
     first = np.maximum(np.minimum(first, np.arange(len(t)) - BESIDE), starts[run])
     last = np.minimum(np.maximum(last, np.arange(len(t)) + BESIDE), ends[run])
     vx, vy = (_slopes(t - t[0], values, first, last) for values in (x, y))
+    if len(t) > 2 * CURVED and float(np.median(np.diff(t))) >= SPARSE_S:
+        inner = np.flatnonzero((np.arange(len(t)) - CURVED >= starts[run]) & (np.arange(len(t)) + CURVED <= ends[run]))
+        vx[inner], vy[inner] = (_curved(t, values, inner) for values in (x, y))
     speed, way = np.full(len(trace), np.nan), np.full(len(trace), np.nan)
     speed[told], way[told] = np.hypot(vx, vy) * 3.6, np.degrees(np.arctan2(vx, vy)) % 360.0
     return np.where(np.isfinite(speed), speed, 0.0), way
@@ -136,6 +157,16 @@ def _slopes(t: np.ndarray, values: np.ndarray, first: np.ndarray, last: np.ndarr
     with np.errstate(divide="ignore", invalid="ignore"):
         found: np.ndarray = np.where(spread > 1e-9, (stv - st * sv / count) / spread, 0.0)
     return found
+
+
+def _curved(t: np.ndarray, values: np.ndarray, at: np.ndarray) -> np.ndarray:
+    """Slope at some samples of the cubic of least squares through those around each."""
+    near = at[:, None] + np.arange(-CURVED, CURVED + 1)
+    powers = (t[near] - t[at, None])[..., None] ** np.arange(DEGREE + 1)
+    normal = powers.swapaxes(1, 2) @ powers
+    right = powers.swapaxes(1, 2) @ (values[near] - values[at, None])[..., None]
+    slopes: np.ndarray = np.linalg.solve(normal, right)[:, 1, 0]
+    return slopes
 
 
 def _held(values: np.ndarray) -> np.ndarray:
