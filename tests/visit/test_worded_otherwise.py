@@ -2,8 +2,10 @@
 
 from collections.abc import Mapping
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
+import numpy as np
 import pytest
 
 from escuadra.catalogue import Catalogue
@@ -12,7 +14,9 @@ from escuadra.commands import Garage
 from escuadra.core.authoring.soundness import Shelf, doubts, never
 from escuadra.core.base.axes import turned
 from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.said import Name
 from escuadra.core.bay.standing import target_places
+from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.procedure.cases import FOLLOWS, Circumstances
 from escuadra.core.procedure.profiles import FrameProfile, Target
 from escuadra.core.procedure.routine import TypedFigure
@@ -20,6 +24,7 @@ from escuadra.core.procedure.sheet import Procedure, TargetPlace
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.also_hung import AlsoHung, placed
 from escuadra.core.visit.checks.base import Figure
+from escuadra.core.visit.checks.frame import CentredCheck
 from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.log.events import RunStepped
 from escuadra.core.visit.plan import Plan
@@ -340,3 +345,42 @@ def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalo
     assert "VT-A 61, not" in told(view.judgement.wrong)
     assert view.judgement.figures[0].verdict.state == "out"
     garage.close()
+
+
+@pytest.mark.parametrize("turn", [-2.0, 0.0, 1.5])
+def test_a_turned_beam_carries_what_hangs_beside_round_with_it(catalogue: Catalogue, turn: float) -> None:
+    plan = plan_of(otherwise(catalogue, SHEET, {"further": ALSO, "offset": 30}, {}))
+    told = {"square": turn, "distance": plan.procedure.distance + 4}
+
+    class Found:
+        """A solution that tells only this."""
+
+        middle_beside = Derived(41.0, 0.5, np.zeros(1))
+
+        def derived(self, what: str) -> Derived:
+            return Derived(told[what], 0.0, np.zeros(1))
+
+        def sum(self, value: float, *parts: tuple[float, Derived]) -> Derived:
+            return Derived(value + sum(factor * one.value for factor, one in parts), 0.0, np.zeros(1))
+
+    one, hangs = AlsoHung.read(ALSO["targets"][0]), 640.0
+    aside, far = placed(SimpleNamespace(plan=plan), Found(), one, hangs)  # type: ignore[arg-type]
+    ahead, left = turned(turn, -plan.frame.face_offset, hangs)
+    main, _ = turned(turn, -plan.frame.face_offset, 0.0)
+    assert aside.value == pytest.approx(41.0 + left - (30 + 612))
+    assert far.value == pytest.approx(4.0 + ahead - main)
+
+
+@pytest.mark.parametrize(
+    ("value", "u", "state"),
+    [(0.8, 0.2, "holds"), (1.1, 0.2, "out"), (1.1, 0.6, "holds"), (-1.3, 0.6, "out"), (5, 0.2, "out")],
+)
+def test_as_close_as_can_be_told(value: float, u: float, state: str) -> None:
+    check = CentredCheck.read({"id": "c", "kind": "centred", "group": "frame", "title": "C", "limits": WITHIN_4})
+    close = check.limits.model_copy(update={"closest": True})
+    figure = check.figure("centre", Name("C"), value, u, close, "mm")
+    assert figure.verdict.state == state
+    assert check.figure("centre", Name("C"), value, u, check.limits, "mm").verdict.state == (
+        "out" if value > 4 else "holds"
+    )
+    assert told(figure.allowed) == "as close as can be told, and within 4\u202fmm"
