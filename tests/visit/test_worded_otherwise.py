@@ -344,6 +344,7 @@ def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalo
     assert view is not None
     assert "VT-A 61, not" in told(view.judgement.wrong)
     assert view.judgement.figures[0].verdict.state == "out"
+    assert view.judgement.figures[0].u > aside.u, "where it hangs was read with an instrument"
     garage.close()
 
 
