@@ -20,14 +20,14 @@ from escuadra.devices.virtual_road import Receiver, driven, received
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock, finished, ground_flat
 from tests.e2e.conftest import Server, Visit
-from tests.visit.test_closing import codes, sign
+from tests.visit.test_closing import codes, do, handed, release, sign
 
 AT = 1.77e9
 
 
 @pytest.fixture
-def signed(tmp_path: Path) -> Iterator[tuple[Server, str]]:
-    """A server with a visit whose camera is signed and still has to learn on the road."""
+def signed(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[tuple[Server, str]]:
+    """A server with a visit whose camera is signed and still has to learn on the road; handed over to it, if asked."""
     garage = Garage(tmp_path / "data", Clock())
     for person in PEOPLE:
         garage.do(AddPerson(*person), ITSELF, press())
@@ -41,6 +41,9 @@ def signed(tmp_path: Path) -> Iterator[tuple[Server, str]]:
     who.finish()
     sign(who)
     codes(who, "after", source="not_read", why="no link in this bay today")
+    if getattr(request, "param", "") == "handed over":
+        do(who, handed(who))
+        assert release(who).state == "drive_open"
     road = garage.catalogue.get("road", "valley-road").content
     for name, seed, tunnel in (("first", 3, ((200.0, 220.0),)), ("second", 4, ())):
         rng = np.random.default_rng(seed)
@@ -138,6 +141,35 @@ def test_two_traces_join_and_complete_the_drive_after_the_server_was_killed(
     page.wait_for_load_state()
     expect(page.locator("[data-released=yes]")).to_be_visible()
     assert "finished" in page.request.get(f"{server.url}/visits/{id}/certificate/1.json").text()
+
+
+@pytest.mark.parametrize("signed", ["handed over"], indirect=True)
+def test_a_drive_that_was_handed_over_is_closed_days_later(
+    signed: tuple[Server, str], visit: Visit, tmp_path: Path
+) -> None:
+    server, id = signed
+    page = visit(server, "/", "ines")
+    expect(page.locator("main")).to_contain_text("T-1")
+    page.goto(f"{server.url}/visits/{id}/certificate")
+    expect(page.locator("main")).to_contain_text("lane keeping")
+    page.goto(f"{server.url}/visits/{id}/drive")
+    set_out(page)
+    for name in ("first", "second"):
+        page.set_input_files("#trace", tmp_path / f"{name}.gpx")
+        page.get_by_role("button", name="Take it").click()
+        expect(page.locator("[data-drive=open] ul.plain")).to_contain_text(name)
+        page.wait_for_load_state()
+    page.fill("#functions", "lane keeping held the lane")
+    page.check("[name=key]")
+    page.get_by_role("button", name="The drive is over").click()
+    expect(page.locator("[data-drive=none]")).to_be_visible()
+    page.goto(f"{server.url}/visits/{id}/certificate")
+    page.get_by_role("button", name="Release").click()
+    page.wait_for_load_state()
+    said = page.request.get(f"{server.url}/visits/{id}/certificate/2.json").json()
+    assert (said["revision"], said["state"], said["handovers"][0]["ended"]) == (2, "finished", "driven")
+    before = page.request.get(f"{server.url}/visits/{id}/certificate/1.json").json()
+    assert (before["state"], len(before["drives"]), len(said["drives"])) == ("drive_open", 0, 1)
 
 
 def test_who_drives_alone_hears_and_sees_nothing_while_the_vehicle_moves(
