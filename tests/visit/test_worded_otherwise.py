@@ -385,3 +385,19 @@ def test_as_close_as_can_be_told(value: float, u: float, state: str) -> None:
         "out" if value > 4 else "holds"
     )
     assert told(figure.allowed) == "as close as can be told, and within 4\u202fmm"
+
+
+@pytest.mark.parametrize(("read", "lowers"), [("6", "plus"), ("6", "minus")])
+def test_a_laser_that_meets_the_part_too_high_lowers_the_target(
+    tmp_path: Path, catalogue: Catalogue, read: str, lowers: str
+) -> None:
+    laser = {"id": "laser", "group": "frame", "title": "Laser", **ON_EMBLEM}
+    garage = peopled(Garage(tmp_path / "data", Clock(), otherwise(catalogue, "BL-CAM-01", {"further": laser}, {})))
+    who = finished(minibus(garage))
+    who.read("laser.part", read, "laser-2", lowers)
+    view = who.opened.sheet.check("laser")
+    assert view is not None
+    move = view.check.put_right(who.opened.sheet.setup, view.judgement)
+    assert move is not None
+    assert (view.state, move.happening, move.steps[0].amount) == ("out", "height", -6 if lowers == "plus" else 6)
+    garage.close()
