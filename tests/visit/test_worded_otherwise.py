@@ -230,8 +230,24 @@ def test_a_step_types_what_was_measured_and_is_repeated_so_often_and_no_more(
         who.step("learnt", what="again")
     with refused(Conflict, match="at most"):
         who.step("learnt", what="again")
+    who.step("learnt", what="interrupted", why="looked for the cause")
+    run = conducted(who.opened.sheet.plan.procedure, who.opened.state)
+    assert [(step.state, step.repeats) for step in run.steps] == [("now", 0), ("to_come", 0)], "it begins anew"
+    who.step("typed")
+    who.step("learnt", what="again")
     who.step("learnt")
     assert who.opened.sheet.all_run
+    garage.close()
+
+
+def test_tapes_from_the_rear_hubs_are_asked_first_and_alone(tmp_path: Path, catalogue: Catalogue) -> None:
+    says = {"squared_from": "rear_hubs"}
+    garage = peopled(Garage(tmp_path / "data", Clock(), otherwise(catalogue, "BL-CAM-01", says, {})))
+    view = minibus(garage).opened.sheet.check("square")
+    assert view is not None
+    tapes = [one.slot for one in view.slots if one.slot.id.startswith("tape")]
+    assert [slot.id[5:7] for slot in tapes] == ["LR", "LR", "RR", "RR", "LF", "LF", "RF", "RF"]
+    assert [slot.optional for slot in tapes] == [False] * 4 + [True] * 4
     garage.close()
 
 

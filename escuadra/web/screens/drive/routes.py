@@ -233,7 +233,7 @@ def _keep(request: Request, visit: str, attempt: int, upload: Upload) -> Respons
         columns = _remembered(garage, upload.content)
 
         def progress(share: float) -> None:
-            _READING[entry] = share
+            _READING[entry] = min(share, 1.0)
 
         command = KeepTrace(visit, attempt, source, upload.name or source, upload.content, columns, progress)
         garage.do(command, person_of(request), entry)
