@@ -76,6 +76,15 @@ def drive_on(page: Page, north: float, count: int) -> float:
     return north
 
 
+def both_taken(page: Page, folder: Path) -> None:
+    """Both traces sent, one after the other."""
+    for name in ("first", "second"):
+        page.set_input_files("#trace", folder / f"{name}.gpx")
+        page.get_by_role("button", name="Take it").click()
+        expect(page.locator("[data-drive=open] ul.plain")).to_contain_text(name)
+        page.wait_for_load_state()
+
+
 def kept(page: Page) -> int:
     return int(page.locator("[data-kept]").inner_text().split(" ")[0] or 0)
 
@@ -117,11 +126,7 @@ def test_two_traces_join_and_complete_the_drive_after_the_server_was_killed(
     server, id = signed
     page = visit(server, f"/visits/{id}/drive", "ines")
     set_out(page)
-    for name in ("first", "second"):
-        page.set_input_files("#trace", tmp_path / f"{name}.gpx")
-        page.get_by_role("button", name="Take it").click()
-        expect(page.locator("[data-drive=open] ul.plain")).to_contain_text(name)
-        page.wait_for_load_state()
+    both_taken(page, tmp_path)
     expect(page.locator("[data-sensor=front_camera]")).to_have_attribute("data-met", "yes")
     expect(page.locator("[data-attempt]")).to_contain_text("no position")
     page.set_input_files("#trace", tmp_path / "first.gpx")
@@ -154,11 +159,7 @@ def test_a_drive_that_was_handed_over_is_closed_days_later(
     expect(page.locator("main")).to_contain_text("lane keeping")
     page.goto(f"{server.url}/visits/{id}/drive")
     set_out(page)
-    for name in ("first", "second"):
-        page.set_input_files("#trace", tmp_path / f"{name}.gpx")
-        page.get_by_role("button", name="Take it").click()
-        expect(page.locator("[data-drive=open] ul.plain")).to_contain_text(name)
-        page.wait_for_load_state()
+    both_taken(page, tmp_path)
     page.fill("#functions", "lane keeping held the lane")
     page.check("[name=key]")
     page.get_by_role("button", name="The drive is over").click()

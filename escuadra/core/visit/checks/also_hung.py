@@ -19,7 +19,7 @@ from escuadra.core.procedure.counted import face_ahead
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import Mounting, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
-from escuadra.core.visit.checks.target import TargetCheck
+from escuadra.core.visit.checks.target import TargetCheck, alike
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import hung
 from escuadra.core.visit.next_move import NextMove
@@ -75,7 +75,7 @@ class AlsoHungCheck(Check):
             for slot in _asked(setup.plan, one):
                 answer, want = setup.answered(slot), wanted(setup.plan, one)[slot.id.rpartition(".")[2]]
                 given += answer is not None
-                if answer is not None and _plain(str(answer.said.value)) != _plain(want):
+                if answer is not None and not alike(str(answer.said.value), want):
                     told = said("also_hung.other", what=slot.label, given=Name(str(answer.said.value)), want=Name(want))
                     wrong.append(told)
             slot = _scale(setup.plan, one)
@@ -125,10 +125,6 @@ def placed(setup: Setup, solved: Solved, one: AlsoHung, hangs: float) -> tuple[D
     nearer, rate = -farther * math.sin(turn), -farther * math.cos(turn) * ONE_DEGREE
     off = nearer - rate * square.value - plan.procedure.distance
     return aside, solved.sum(off, (1.0, solved.derived("distance")), (rate, square))
-
-
-def _plain(text: str) -> str:
-    return text.replace(" ", "").casefold()
 
 
 def wanted(plan: Plan, one: AlsoHung) -> dict[str, str]:

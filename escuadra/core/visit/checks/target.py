@@ -84,7 +84,7 @@ class TargetCheck(Check):
                 missing = beyond(setup.plan)
                 if missing is not None and answer not in missing.extensions:
                     wrong += [said("target.other_extension", given=slot.option(answer)), *missing.said]
-            elif answer.replace(" ", "").casefold() != want.replace(" ", "").casefold():
+            elif not alike(answer, want):
                 shown = slot.option(want) if want in MOUNTS else Name(want)
                 wrong.append(said(f"target.other.{what}", given=slot.option(answer), want=shown))
         missing = beyond(setup.plan)
@@ -103,6 +103,11 @@ class TargetCheck(Check):
         code = "move.mount_stand" if station is not None and station.own_place else "move.mount"
         action = said(f"{code}.action")
         return NextMove("move", said(code), judged.wrong, action=action, check=self.id, happening="mount")
+
+
+def alike(answer: str, wanted: str) -> bool:
+    """A mark as it was read off is the one that is wanted, whatever its spaces and capitals."""
+    return answer.replace(" ", "").casefold() == wanted.replace(" ", "").casefold()
 
 
 def mount_threshold(setup: Setup, own_place: bool) -> float | None:
