@@ -97,11 +97,13 @@ def with_draft(house: House, content: Procedure) -> Catalogue:
     return upon(house.catalogue, [entry("procedure", content)])
 
 
-def frame_for(house: House, content: Procedure) -> str:
-    """Id of a frame that reaches where the sheet hangs its target: the first of them."""
+def frames_for(house: House, content: Procedure) -> list[str]:
+    """Ids of frames: the first that reaches where the sheet hangs its target, and those that a case of it is for."""
     shelf = shelf_of(house)
     plans = [(frame.id, plan_with(content, shelf, frame)) for frame in shelf.frames]
-    return next((id for id, plan in plans if plan is not None and beyond_any(plan) is None), plans[0][0])
+    first = next((id for id, plan in plans if plan is not None and beyond_any(plan) is None), plans[0][0])
+    named = [id for case in content.cases for id in case.frames if id in dict(plans)]
+    return list(dict.fromkeys([first, *named]))
 
 
 def shelf_of(house: House) -> Shelf:

@@ -4,12 +4,13 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from escuadra.catalogue import Catalogue
 from escuadra.commands.codes import checked
 from escuadra.commands.command import Append, Command, Committed, Context, Decision
-from escuadra.commands.desk import as_typed, draft_of, frame_for, laid_out, looked_through, stream_of, with_draft
+from escuadra.commands.desk import as_typed, draft_of, frames_for, laid_out, looked_through, stream_of, with_draft
+from escuadra.commands.house import House
 from escuadra.core.authoring.life import (
     CheckAgain,
     Draft,
@@ -49,6 +50,7 @@ class Done(Protocol):
     def why(self) -> Said | Sentences | None: ...
 
 
+D = TypeVar("D", bound=Done)
 Rehearse = Callable[[Catalogue, str, str], Done]
 """A procedure of a catalogue, with one of its frames, from the floor to the signature."""
 MOST_TEXT = 4000
@@ -235,6 +237,17 @@ class LookOver(EntryCommand):
         return (EntryLooked(upto=draft.seq, alone=own),)
 
 
+def with_each_frame(rehearse: Callable[[Catalogue, str, str], D], house: House, content: Procedure) -> tuple[D, int]:
+    """The rehearsal that stopped, else the last, and the entries of all: one with each frame that it reads by."""
+    catalogue, entries = with_draft(house, content), 0
+    for frame in frames_for(house, content):
+        done = rehearse(catalogue, content.id, frame)
+        entries += done.entries
+        if not done.signed:
+            break
+    return done, entries
+
+
 @dataclass(frozen=True)
 class ReleaseEntry(EntryCommand):
     """It can be used from now on; open visits go on with what they pinned."""
@@ -259,10 +272,9 @@ class ReleaseEntry(EntryCommand):
         base = house.catalogue.get(self.kind, draft.like).hash if draft.family else ""
         rehearsed = 0
         if isinstance(content, Procedure):
-            done = self.rehearse(with_draft(house, content), content.id, frame_for(house, content))
+            done, rehearsed = with_each_frame(self.rehearse, house, content)
             if not done.signed:
                 raise Conflict(said("writing.not_rehearsed", why=done.why or said("nothing")))
-            rehearsed = done.entries
         released = EntryReleased(revision=content.revision, hash=kept.hash, upon=base, rehearsed=rehearsed)
         return Decision([Append(self.stream(context), draft.seq, released)], beside=lambda log: log.pins.put(kept))
 

@@ -4,6 +4,7 @@ import re
 
 import pytest
 
+from escuadra.catalogue import Catalogue
 from escuadra.commands import Garage
 from escuadra.commands.desk import due, on_desk
 from escuadra.commands.people import AddPerson
@@ -16,6 +17,7 @@ from escuadra.commands.writing import (
     SetParts,
     TypeFields,
     WithdrawEntry,
+    with_each_frame,
 )
 from escuadra.core.authoring.life import Draft
 from escuadra.core.base.errors import BadInput, Conflict
@@ -135,3 +137,24 @@ def test_the_makers_page_lies_beside_and_the_drawing_grows(garage: Garage) -> No
     assert "planned-place" in visitor.client.get("/write/target/RP-9").text, "drawn thin while it is not there"
     with refused(BadInput):
         garage.do(KeepPage("target", "RP-9", "page.exe", b"MZ\x00\x01\xff"), "teo", "program")
+
+
+def test_a_sheet_is_rehearsed_with_each_frame_that_it_reads_by(garage: Garage) -> None:
+    sheet = garage.catalogue.get("procedure", "QE-CAM-02").content
+    tried: list[str] = []
+
+    class Done:
+        entries, why = 50, None
+
+        def __init__(self, signed: bool) -> None:
+            self.signed = signed
+
+    for stops, frames in (("", ["galga-2", "galga-3"]), ("galga-2", ["galga-2"])):
+
+        def as_if(catalogue: Catalogue, procedure: str, frame: str, stops: str = stops) -> Done:
+            tried.append(frame)
+            return Done(frame != stops)
+
+        tried.clear()
+        done, entries = with_each_frame(as_if, garage, sheet)
+        assert (tried, done.signed, entries) == (frames, not stops, 50 * len(frames))

@@ -7,7 +7,7 @@ from urllib.parse import quote, unquote
 from fastapi import Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from escuadra.commands.desk import OnDesk, draft_of, frame_for, looked_through, on_desk, page_text, with_draft
+from escuadra.commands.desk import OnDesk, draft_of, looked_through, on_desk, page_text
 from escuadra.commands.listing import Listed
 from escuadra.commands.writing import (
     BeginEntry,
@@ -18,6 +18,7 @@ from escuadra.commands.writing import (
     SetParts,
     TypeFields,
     WithdrawEntry,
+    with_each_frame,
 )
 from escuadra.core.authoring.writing import words_of
 from escuadra.core.base.entry import FigureSource
@@ -231,9 +232,9 @@ def _check(
     garage = garage_of(request)
     desk = on_desk(garage, kind, id)
     found = looked_through(garage, desk) if checked else desk.findings
-    content, done = desk.says.content, None
+    content, done, entries = desk.says.content, None, 0
     if checked and isinstance(content, Procedure) and not any(not one.doubt for one in found):
-        done = rehearse(with_draft(garage, content), id, frame_for(garage, content))
+        done, entries = with_each_frame(rehearse, garage, content)
     before = garage.catalogue.entries.get((kind, id))
     old = (
         words_of(desk.form, before.content.model_dump(mode="json", exclude_none=True)).texts
@@ -250,6 +251,7 @@ def _check(
         wrong=[(one, named(desk, one.way), section_of(desk, one.way)) for one in found],
         refused=[one for one in found if not one.doubt],
         rehearsed=done,
+        entries=entries,
         at_check=item_name(desk, f"checks.{done.check}", done.check) if done is not None else "",
         before=before,
         changes=list(changes(desk, old)) if before is not None else [],
