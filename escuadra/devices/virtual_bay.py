@@ -166,6 +166,8 @@ class VirtualBay:
         if parts[0] == "beside":
             checks = (check for check in self.plan.procedure.checks if isinstance(check, AlsoHungCheck))
             hung = next(one for check in checks for one in check.targets if one.id == parts[1])
+            if parts[2] == "edge":
+                return (hung.edge_above or 0.0) + BESIDE_MM
             return self.plan.frame.scale_zero + hung.hang + BESIDE_MM
         if place == "laser.part":
             return self.centre[2] - self.plan.height

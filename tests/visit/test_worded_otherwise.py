@@ -55,6 +55,7 @@ ALSO: dict[str, Any] = {
             "id": "left",
             "name": "Left board",
             "hang": 612,
+            "edge_above": 50,
             "mounting": {"target": "VT-B", "side": "A", "way_up": "arrow up", "fixing": "both hooks"},
         }
     ],
@@ -159,6 +160,7 @@ def test_a_place_counts_from_whichever_part_the_sheet_names(
             {},
         ),
         ("BL-RAD-06", {"steered": "either"}, {}),
+        (SHEET, {"further": ALSO}, {}),
         ("BL-RAD-01", {"distance_by": "direct"}, {}),
         ("BL-RAD-01", {"checks.doors": GAUGE, "checks.target_height": ON_EMBLEM}, {}),
         ("BL-RAD-01", {"offset_from": "sensor", "offset": 0, "checks.bracket": SENSOR_PLACE}, {}),
@@ -361,6 +363,15 @@ def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalo
     assert "VT-A 61, not" in told(view.judgement.wrong)
     assert view.judgement.figures[0].verdict.state == "out"
     assert view.judgement.figures[0].u > aside.u, "where it hangs was read with an instrument"
+    who.read("beside.left.scale", "612", "rule-3", replaces=True)
+    for typed, state, way in (("51", "holds", ""), ("55", "out", "down"), ("45", "out", "up")):
+        who.read("beside.left.edge", typed, "rule-3", replaces=True)
+        view = who.opened.sheet.check("beside")
+        assert view is not None
+        (edge,) = (figure for figure in view.judgement.figures if figure.id.endswith(".edge"))
+        assert (edge.verdict.state, edge.value) == (state, pytest.approx(float(typed) - 50, abs=0.3))
+        move = view.check.put_right(setup, view.judgement)
+        assert (move.sentence.code if move is not None else "") == (f"also_hung.shift.{way}" if way else "")
     garage.close()
 
 

@@ -19,6 +19,7 @@ from escuadra.core.procedure.counted import face_ahead
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import Mounting, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
+from escuadra.core.visit.checks.hanging import MOST_BESIDE
 from escuadra.core.visit.checks.target import TargetCheck, alike
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import hung
@@ -38,6 +39,9 @@ class AlsoHung(Frozen):
     name: CatalogueText
     mounting: Mounting
     hang: Number = Field(description="of its centre from the beam's middle, left positive, mm")
+    edge_above: Number | None = Field(
+        None, description="of its lower edge above the upper edge of the board that the sheet sets, mm; none: not read"
+    )
 
 
 @check_kind("also_hung")
@@ -49,6 +53,7 @@ class AlsoHungCheck(Check):
     targets: list[AlsoHung] = Field(min_length=1, max_length=4)
     aside: Limits = Field(description="of each off its place, left positive, mm")
     distance: Limits = Field(description="of each off the sheet's distance, mm")
+    edges: Limits = Field(Limits(minus=3, plus=3), description="of each off its edge's height over the other, mm")
 
     @property
     def mountings(self) -> list[Mounting]:
@@ -64,7 +69,8 @@ class AlsoHungCheck(Check):
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         each_once("targets", (one.id for one in self.targets), said("wants.each_targets_id_once"))
-        return [slot for one in self.targets for slot in (*_asked(setup.plan, one), _scale(setup.plan, one))]
+        plan = setup.plan
+        return [slot for one in self.targets for slot in (*_asked(plan, one), _scale(plan, one), *_edge(one))]
 
     def judge(self, setup: Setup) -> Judgement:
         slots, wrong, given = self.slots(setup), [], 0
@@ -78,6 +84,12 @@ class AlsoHungCheck(Check):
                 if answer is not None and not alike(str(answer.said.value), want):
                     told = said("also_hung.other", what=slot.label, given=Name(str(answer.said.value)), want=Name(want))
                     wrong.append(told)
+            for slot in _edge(one):
+                height = setup.now(slot)
+                given += height is not None
+                if height is not None and one.edge_above is not None:
+                    off, label = height.value - one.edge_above, said("also_hung.up", name=Name(one.name))
+                    figures.append(self.figure(slot.id, label, off, height.u, self.edges, "mm", "above", height))
             slot = _scale(setup.plan, one)
             read = setup.now(slot)
             given += read is not None
@@ -93,7 +105,8 @@ class AlsoHungCheck(Check):
                     f"{slot.id}.distance", said("also_hung.far", name=name), ahead.value, ahead.u, self.distance, "mm"
                 ),
             ]
-        complete = given == len(slots) and len(figures) == 2 * len(self.targets)
+        wanted_of = [2 if one.edge_above is None else 3 for one in self.targets]
+        complete = given == len(slots) and len(figures) == sum(wanted_of)
         summary: Said = said("read_of", read=given, needed=len(slots))
         return Judgement(complete, tuple(figures), summary, wrong=sentences(*wrong))
 
@@ -102,8 +115,12 @@ class AlsoHungCheck(Check):
         worst = next((f for f in judged.figures if f.verdict.state != "holds" and not f.id.endswith(".distance")), None)
         if worst is None:
             return None
-        one = next(one for one in self.targets if worst.id == f"beside.{one.id}.scale")
-        by, way = Length(abs(worst.value), 0), "right" if worst.value > 0 else "left"
+        one = next(one for one in self.targets if worst.id.startswith(f"beside.{one.id}."))
+        up = worst.id.endswith(".edge")
+        by, way = (
+            Length(abs(worst.value), 0),
+            ("down" if up else "right") if worst.value > 0 else "up" if up else "left",
+        )
         sentence = said(f"also_hung.shift.{way}", name=Name(one.name), by=by)
         then = sentences(said("also_hung.read_anew"))
         return NextMove("read", sentence, then, figure=by, check=self.id, slot=worst.id, replaces=True)
@@ -147,6 +164,23 @@ def _asked(plan: Plan, one: AlsoHung) -> list[Slot]:
             named=tuple(options[what]),
         )
         for what, label in TargetCheck.labels.items()
+    ]
+
+
+def _edge(one: AlsoHung) -> list[Slot]:
+    """Where its lower edge is read against the upper edge of the board that the sheet sets; empty where it is not."""
+    if one.edge_above is None:
+        return []
+    far = abs(one.edge_above) + MOST_BESIDE
+    return [
+        Slot(
+            id=f"beside.{one.id}.edge",
+            label=said("also_hung.edge", name=Name(one.name)),
+            quantity=Quantity(dimension="length", unit="mm", low=-far, high=far),
+            aspects=HUNG,
+            reads="rule",
+            hint=said("also_hung.edge_hint"),
+        )
     ]
 
 
