@@ -117,10 +117,8 @@ class AlsoHungCheck(Check):
             return None
         one = next(one for one in self.targets if worst.id.startswith(f"beside.{one.id}."))
         up = worst.id.endswith(".edge")
-        by, way = (
-            Length(abs(worst.value), 0),
-            ("down" if up else "right") if worst.value > 0 else "up" if up else "left",
-        )
+        ways = ("down", "up") if up else ("right", "left")
+        by, way = Length(abs(worst.value), 0), ways[0 if worst.value > 0 else 1]
         sentence = said(f"also_hung.shift.{way}", name=Name(one.name), by=by)
         then = sentences(said("also_hung.read_anew"))
         return NextMove("read", sentence, then, figure=by, check=self.id, slot=worst.id, replaces=True)
