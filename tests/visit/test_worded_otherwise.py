@@ -291,7 +291,10 @@ def test_a_sheet_reads_by_its_cases_where_they_apply(catalogue: Catalogue) -> No
     assert nominal == {"distance": 2655, "target_height": 1425}
     assert "doors" not in {check.id for check in read.checks}
     assert sheet.in_case([]) is sheet
-    for wrong in ({"without": ["nothing"]}, {"figures": {"check.centred.limits.aside": 1}}, {"differs": {"colour": 1}}):
+    wrongs: list[dict[str, Any]] = [{"without": ["nothing"]}, {"figures": {"check.centred.limits.aside": 1}}]
+    odd: tuple[dict[str, Any], ...] = ({"colour": 1}, {"id": "X-1"}, {"checks": 5}, {"checks": [{"id": "a"}]})
+    wrongs += [{"differs": one} for one in (*odd, {"stations": [{"name": "left"}]})]
+    for wrong in wrongs:
         with pytest.raises(BadInput, match=r"cases\.0"):
             otherwise(catalogue, "BL-CAM-01", {"cases": [{"id": "one", "name": "one", **wrong}]}, {})
 

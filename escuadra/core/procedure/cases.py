@@ -16,6 +16,8 @@ from escuadra.core.base.said import said
 
 WHOLE = ("distance", "offset", "height")
 """Figures of the sheet itself."""
+SAME = ("id", "revision", "vehicle", "reasons", "covers", "cases")
+"""Fields that are what the sheet is: no case changes them."""
 FOLLOWS = {"distance": "distance", "target_height": "height"}
 """Kind of check: the figure of the sheet that its nominal is."""
 
@@ -66,7 +68,14 @@ def with_case(data: Mapping[str, Any], case: Case) -> dict[str, Any]:
 
     Raises ``BadInput`` for a path or a check that it does not have.
     """
+    fixed = next((name for name in SAME if name in case.differs), None)
+    if fixed is not None:
+        raise BadInput("differs", fixed, said("wants.fields_that_can_differ", fixed=", ".join(SAME)))
     found = {**data, **case.differs}
+    for name in ("checks", "stations"):
+        listed = found.get(name, [])
+        if not isinstance(listed, list) or not all(isinstance(one, dict) and "id" in one for one in listed):
+            raise BadInput(name, str(listed)[:60], said("wants.list_with_ids"))
     known = [check["id"] for check in found["checks"]]
     stranger = next((id for id in case.without if id not in known), None)
     if stranger is not None:
@@ -74,7 +83,7 @@ def with_case(data: Mapping[str, Any], case: Case) -> dict[str, Any]:
     found["checks"] = [check for check in found["checks"] if check["id"] not in case.without]
     found = with_figures(found, case.figures)
     for check in found["checks"]:
-        figure = FOLLOWS.get(check["kind"])
+        figure = FOLLOWS.get(str(check.get("kind")))
         if figure in case.figures and isinstance(check.get("limits"), dict):
             check["limits"]["nominal"] = found[figure]
     return found
