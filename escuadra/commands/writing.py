@@ -161,7 +161,11 @@ class TypeFields(EntryCommand):
             stands = now.get(way, "")
             if (words == shown.get(way, "") and way not in self.settled) or words == stands:
                 continue
-            moved = stands != shown.get(way, "") and way not in self.settled
+            rivals = draft.rivals.get(way, ()) if way not in self.settled else ()
+            if any(words == rival.text for rival in rivals):
+                # They stand beside already, until somebody says whose hold.
+                continue
+            moved = (stands != shown.get(way, "") or bool(rivals)) and way not in self.settled
             (beside if moved else typed)[way] = words
         unknown = {way: on for way, on in self.unknown.items() if on != (way in draft.unknown)}
         stray = next((way for way in unknown if way not in CAN_BE.get(self.kind, ())), None)

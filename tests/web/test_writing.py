@@ -64,6 +64,21 @@ def test_alone_in_a_garage_the_record_says_that_nobody_else_looked(garage: Garag
     own.close()
 
 
+def test_words_that_stand_beside_do_not_take_over_when_their_form_is_sent_again(garage: Garage) -> None:
+    draft = begun(garage)
+    first = garage.do(TypeFields("target", "RP-9", draft.seq, {"width": "81 cm"}), "teo", "first")
+    kept = garage.do(TypeFields("target", "RP-9", draft.seq, {"width": "84 cm"}), "ines", "kept-by-itself")
+    assert (first.fields["width"].text, [one.text for one in kept.rivals["width"]]) == ("81 cm", ["84 cm"])
+    again = garage.do(TypeFields("target", "RP-9", kept.seq, {"width": "84 cm", "height": "62 cm"}), "ines", "saved")
+    assert (again.fields["width"].text, [one.text for one in again.rivals["width"]]) == ("81 cm", ["84 cm"])
+    assert again.fields["height"].text == "62 cm"
+    third = garage.do(TypeFields("target", "RP-9", again.seq, {"width": "85 cm"}), "teo", "third")
+    assert (third.fields["width"].text, len(third.rivals["width"])) == ("81 cm", 2), "nobody has said yet whose hold"
+    chosen = TypeFields("target", "RP-9", third.seq, {"width": "84 cm"}, settled=["width"])
+    said = garage.do(chosen, "teo", "chosen")
+    assert (said.fields["width"].text, said.rivals.get("width", ())) == ("84 cm", ())
+
+
 def test_a_figure_in_another_unit_is_no_difference(garage: Garage) -> None:
     draft = begun(garage)
     garage.do(LookOver("target", "RP-9", draft.seq), "ines", "look")
