@@ -162,3 +162,13 @@ def test_a_table_of_figures_becomes_drafts_all_or_none(garage: Garage, name: str
 def test_what_is_no_table_is_refused_in_words(content: bytes) -> None:
     with refused(BadInput):
         read_table("t", content)
+
+
+def test_a_refused_file_is_told_in_the_garage_in_words(garage: Garage, tmp_path: Path) -> None:
+    folder = tmp_path / "own" / "catalogue" / "procedures"
+    folder.mkdir(parents=True)
+    (folder / "zz.yaml").write_text("id: ZZ-1\nrevision: 1\ntitle: x\n")
+    own = Garage(tmp_path / "own", garage.clock)
+    text = Visitor(own).client.get("/garage").text
+    assert "zz.yaml:1: note: given nothing; accepted: a value; it is missing" in text
+    own.close()

@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from escuadra.commands.bays import AddBay
 from escuadra.commands.people import AddPerson
 from escuadra.commands.settings import Set
-from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.errors import BadInput, Conflict, refusal
 from escuadra.core.base.given import identifier, readable
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import ITSELF
@@ -32,7 +32,7 @@ def page(
         status=status,
         bays=garage.store.bays(),
         zone=garage.store.setting("time_zone", "UTC"),
-        catalogue=garage.catalogue,
+        left_out=[refusal(one) for one in garage.catalogue.refused],
         roles=ROLES,
         error=error,
         typed=typed or {},
