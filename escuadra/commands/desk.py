@@ -1,5 +1,6 @@
 """A catalogue entry on the desk: a draft with its form, what it says, and what is wrong with it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from escuadra.catalogue import Catalogue, upon
@@ -13,6 +14,7 @@ from escuadra.core.authoring.usual import unusual
 from escuadra.core.authoring.writing import Fields, Finding, Written, fields_of, words_of, written
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
+from escuadra.core.base.stream import Event
 from escuadra.core.house import entry_stream
 from escuadra.core.procedure.entries import KINDS, KNOWN_KINDS
 from escuadra.core.procedure.sheet import Procedure
@@ -49,12 +51,22 @@ def stream_of(kind: str, id: str) -> str:
     return entry_stream(kind, id)
 
 
-def draft_of(house: House, kind: str, id: str, upto: int | None = None) -> Draft:
-    """A draft as its stream tells it; raises ``BadInput`` for one that nobody began."""
-    draft = fold_entry(house.store.events(stream_of(kind, id)), upto)
+def draft_of(house: House, kind: str, id: str, events: Sequence[Event] | None = None) -> Draft:
+    """A draft as its stream, or some events of it, tells; raises ``BadInput`` for one that nobody began."""
+    draft = fold_entry(house.store.events(stream_of(kind, id)) if events is None else events)
     if not draft.begun:
         raise BadInput("id", id, said("wants.entry_begun_here"))
     return draft
+
+
+def draft_in(house: House, kind: str, id: str, seen: int, form: str) -> Draft:
+    """A draft as a form in a browser has it: as it was when the form was opened, and what this form has sent since.
+
+    What others typed meanwhile the form does not show, so that its old words are nobody's wish to have them back.
+    """
+    events = house.store.events(stream_of(kind, id))
+    own = [event for event in events[seen:] if form and event.id.startswith(form)]
+    return draft_of(house, kind, id, [*events[:seen], *own])
 
 
 def on_desk(house: House, kind: str, id: str) -> OnDesk:

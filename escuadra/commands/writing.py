@@ -9,7 +9,16 @@ from typing import Protocol, TypeVar
 from escuadra.catalogue import Catalogue
 from escuadra.commands.codes import checked
 from escuadra.commands.command import Append, Command, Committed, Context, Decision
-from escuadra.commands.desk import as_typed, draft_of, frames_for, laid_out, looked_through, stream_of, with_draft
+from escuadra.commands.desk import (
+    as_typed,
+    draft_in,
+    draft_of,
+    frames_for,
+    laid_out,
+    looked_through,
+    stream_of,
+    with_draft,
+)
 from escuadra.commands.house import House
 from escuadra.core.authoring.life import (
     CheckAgain,
@@ -140,17 +149,19 @@ class TypeFields(EntryCommand):
     """
 
     seen: int = 0
-    """How many events the form shows."""
+    """How many events the form showed when it was opened."""
     fields: Mapping[Way, str] = field(default_factory=dict)
     unknown: Mapping[Way, bool] = field(default_factory=dict)
     source: FigureSource | None = None
     settled: Sequence[Way] = ()
     """Fields of which it is said that what is typed here holds."""
+    form: str = ""
+    """What the ids of this form's own presses begin with: what it sent since, it shows too."""
 
     def says(self, context: Context, draft: Draft) -> Sequence[Payload]:
         """What was typed; nothing where nothing was."""
         house = context.house
-        before = draft_of(house, self.kind, self.id, self.seen)
+        before = draft_in(house, self.kind, self.id, self.seen, self.form)
         shown, now = laid_out(house, before).fields.texts, laid_out(house, draft).fields.texts
         typed: dict[Way, str] = {}
         beside: dict[Way, str] = {}
@@ -167,7 +178,7 @@ class TypeFields(EntryCommand):
                 continue
             moved = (stands != shown.get(way, "") or bool(rivals)) and way not in self.settled
             (beside if moved else typed)[way] = words
-        unknown = {way: on for way, on in self.unknown.items() if on != (way in draft.unknown)}
+        unknown = {way: on for way, on in self.unknown.items() if on != (way in before.unknown)}
         stray = next((way for way in unknown if way not in CAN_BE.get(self.kind, ())), None)
         if stray is not None:
             raise BadInput(stray, stray, said("wants.figure_that_can_be_unknown", known=", ".join(CAN_BE[self.kind])))

@@ -270,6 +270,7 @@ class EntryFields(Posted):
 
     at: Text = ""
     seen: int = 0
+    form: Text = ""
     document: Text = ""
     page: Text = ""
     day: Text = ""

@@ -163,7 +163,7 @@ def test_a_life_is_what_its_stream_tells() -> None:
     events = list(
         told_events((begun, TEO), (typed, TEO), (beside, INES), (settled, TEO), (looked, INES), (released, INES))
     )
-    states = [fold_entry(events, upto) for upto in range(1, 7)]
+    states = [fold_entry(events[:upto]) for upto in range(1, 7)]
     assert [state.stage for state in states] == ["draft"] * 4 + ["checked", "released"]
     assert states[1].fields["width"].source == source
     assert [one.text for one in states[2].rivals["width"]] == ["810 mm"], "both people's words are there"

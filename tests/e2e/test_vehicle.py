@@ -68,7 +68,8 @@ def test_a_photo_loses_its_place_and_its_writer(demo: Server, visit: Visit, tmp_
     page.get_by_role("button", name="Save photo").click()
     shown = page.locator("img.photo")
     expect(shown).to_be_visible()
-    assert shown.evaluate("node => [node.naturalWidth, node.naturalHeight]") == [1000, 2000]
+    for side, pixels in (("naturalWidth", 1000), ("naturalHeight", 2000)):
+        expect(shown).to_have_js_property(side, pixels)
     with urllib.request.urlopen(demo.url + (shown.get_attribute("src") or "")) as answer:
         kept = answer.read()
     with Image.open(io.BytesIO(kept)) as plain:

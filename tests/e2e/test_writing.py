@@ -1,6 +1,6 @@
 """Entries of the catalogue made in the browser: what is found before a release, and two people at one draft."""
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import APIResponse, Page, Route, expect
 
 from tests.e2e.conftest import Server, Visit
 
@@ -71,6 +71,26 @@ def test_a_wrong_unit_a_missing_datum_and_an_unreachable_height_are_found_before
     press_on(look, "I looked over all of it")
     press_on(look, "Release")
     expect(look.locator("[role=alert]")).to_contain_text("missing or wrong")
+
+
+def test_a_save_before_the_form_heard_what_it_kept_loses_no_words(demo: Server, visit: Visit) -> None:
+    page = visit(demo, "/write")
+    begin(page, "QR-CAM-24", "QR-CAM-01")
+    held: list[tuple[Route, APIResponse]] = []
+    form = f"{demo.url}/write/procedure/QR-CAM-24"
+    page.route(form, lambda r: held.append((r, r.fetch())) if r.request.headers.get("hx-request") else r.continue_())
+    write(page, offset="3 mm")
+    page.keyboard.press("Tab")
+    while not held:
+        page.wait_for_timeout(50)
+    write(page, offset="7 mm", height="1330 mm")
+    page.keyboard.press("Enter")
+    assert len(held) == 1
+    with page.expect_navigation():
+        held[0][0].fulfill(response=held[0][1])
+    expect(page.locator("[id='in-offset']")).to_have_value("7 mm")
+    expect(page.locator("[id='in-height']")).to_have_value("1330 mm")
+    expect(page.locator(".rival")).to_have_count(0)
 
 
 def test_two_people_at_one_draft_lose_no_words(demo: Server, visit: Visit) -> None:

@@ -79,6 +79,22 @@ def test_words_that_stand_beside_do_not_take_over_when_their_form_is_sent_again(
     assert (said.fields["width"].text, said.rivals.get("width", ())) == ("84 cm", ())
 
 
+def test_a_form_that_keeps_itself_gives_nobody_back_what_others_changed_meanwhile(garage: Garage) -> None:
+    draft = begun(garage)
+    form = dict(zip(("width", "height", "mark"), (draft.text(way) for way in ("width", "height", "mark")), strict=True))
+
+    def keep(press: str, **typed: str) -> Draft:
+        form.update(typed)
+        return garage.do(TypeFields("target", "RP-9", draft.seq, dict(form), form="tab"), "teo", f"tab-{press}")
+
+    keep("1", width="81 cm")
+    garage.do(TypeFields("target", "RP-9", draft.seq + 1, {"height": "62 cm", "mark": "RP-9 01"}), "ines", "other")
+    keep("2", width="82 cm")
+    kept = keep("3", width="81 cm", mark="RP-9 02")
+    assert [kept.text(way) for way in form] == ["81 cm", "62 cm", "RP-9 01"]
+    assert {way: [one.text for one in beside] for way, beside in kept.rivals.items()} == {"mark": ["RP-9 02"]}
+
+
 def test_a_figure_in_another_unit_is_no_difference(garage: Garage) -> None:
     draft = begun(garage)
     garage.do(LookOver("target", "RP-9", draft.seq), "ines", "look")
@@ -121,7 +137,9 @@ def test_a_list_gets_longer_and_shorter_and_what_was_typed_stays(garage: Garage)
 def test_what_nobody_knew_stays_unknown_in_a_copy_and_a_family_until_it_is_typed(garage: Garage) -> None:
     draft = begun(garage, "vehicle", "m-1", "brezo-corto")
     unknown = {"hub_track_front": True, "marks.u_symmetry_mm": True}
+    stale = TypeFields("vehicle", "m-1", draft.seq, {}, dict.fromkeys(unknown, False))
     draft = garage.do(TypeFields("vehicle", "m-1", draft.seq, {}, unknown), "teo", "unknown")
+    draft = garage.do(stale, "ines", "stale")
     garage.do(LookOver("vehicle", "m-1", draft.seq), "ines", "look")
     garage.do(ReleaseEntry("vehicle", "m-1", draft.seq + 1, rehearse), "ines", "release")
     assert garage.catalogue.get("vehicle", "m-1").content.assumed == sorted(unknown)

@@ -4,6 +4,7 @@ Whatever somebody typed stays. Two who type the same field at once both keep the
 the field until somebody says which hold. Source: our own rules of a draft.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -310,10 +311,10 @@ def _changed(state: Draft, event: Event) -> Draft:
     return replace(state, seq=event.seq, changed=event.seq, authors=authors)
 
 
-def fold_entry(events: list[Event], upto: int | None = None) -> Draft:
-    """An entry's stream, all of it or its first events, as what it amounts to."""
+def fold_entry(events: Sequence[Event]) -> Draft:
+    """An entry's stream as what it amounts to."""
     state = Draft()
-    for event in events if upto is None else events[:upto]:
+    for event in events:
         said = event.payload
         state = said.apply(state, event) if isinstance(said, EntryPayload) else replace(state, seq=event.seq)
     return state

@@ -279,8 +279,13 @@
   }, true);
 
   // --- a doubled press is one entry; a slow answer is told; a lost connection loses nothing
+  let unanswered = 0;
+  let asked = 0;
+  let waiting = null;
   document.addEventListener("submit", (event) => {
     const form = event.target;
+    // A form that keeps itself is sent by its button when it knows what was kept.
+    if (form.matches("[data-keeps]") && unanswered) { event.preventDefault(); waiting = { form, button: event.submitter }; return; }
     if (form.dataset.sent && (!window.htmx || form.matches("[data-once]"))) { event.preventDefault(); return; }
     form.dataset.sent = "yes";
     const button = event.submitter || form.querySelector("button");
@@ -309,13 +314,22 @@
   };
   document.addEventListener("htmx:sendError", () => { offline(true); rested(); });
   document.addEventListener("htmx:responseError", () => { offline(true); rested(); });
-  let unanswered = 0;
-  let asked = 0;
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    const form = event.target.closest("[data-keeps]");
+    if (form && (form.dataset.sent || waiting)) event.preventDefault();
+  });
   document.addEventListener("htmx:beforeSend", (event) => {
     unanswered += 1;
     event.detail.xhr.asked = asked += 1;
   });
-  document.addEventListener("htmx:afterRequest", () => { unanswered = Math.max(0, unanswered - 1); rested(); });
+  document.addEventListener("htmx:afterRequest", () => {
+    unanswered = Math.max(0, unanswered - 1);
+    rested();
+    if (!waiting || unanswered) return;
+    const { form, button } = waiting;
+    waiting = null;
+    form.requestSubmit(button);
+  });
   document.addEventListener("htmx:beforeSwap", (event) => {
     offline(false);
     // A page that was asked for before something else was is older than what that brings.

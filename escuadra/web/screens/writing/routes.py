@@ -1,6 +1,8 @@
 """Catalogue entries are begun, typed, checked as a whole, looked over, released and withdrawn."""
 
 from collections.abc import Mapping
+from hashlib import sha256
+from json import dumps
 from typing import Annotated, Any
 from urllib.parse import quote, unquote
 
@@ -161,7 +163,7 @@ def typed(request: Request, kind: str, id: str, form: Annotated[forms.EntryField
         if form.stays:
             settled.append(form.stays)
         source = FigureSource.read({n: getattr(form, n).strip() for n in SOURCE}) if form.document else None
-        garage.do(TypeFields(kind, id, form.seen, fields, unknown, source, settled), who, form.entry)
+        garage.do(TypeFields(kind, id, form.seen, fields, unknown, source, settled, form.form), who, _press(form, sent))
         if form.add or form.out:
             way, _, key = (form.add or form.out).partition("|")
             garage.do(SetParts(kind, id, way, key), who, f"{form.entry}-part")
@@ -188,6 +190,13 @@ def typed(request: Request, kind: str, id: str, form: Annotated[forms.EntryField
         told_source = "|".join(quote(getattr(form, name).strip()[:120]) for name in SOURCE)
         answer.set_cookie("escuadra_source", told_source, samesite="strict", max_age=86_400)
     return answer
+
+
+def _press(form: forms.EntryFields, sent: Mapping[str, str]) -> str:
+    """The id of a press with these words: a form that keeps itself and is then saved before it had its answer holds
+    other words under the id that it was shown with, and they are kept too."""
+    words = sha256(dumps(sorted(sent.items())).encode()).hexdigest()[:16]
+    return form.entry and f"{form.form}-{form.entry}-{words}"
 
 
 def chosen(sent: Mapping[str, str]) -> dict[str, str]:
