@@ -286,23 +286,24 @@ class House:
         """What a calibration is judged by: its pinned entries, what was changed of them, the bay, the floor there."""
         known = self._plans.get((visit_id, calibration))
         vin = state.job.vin if state.job is not None else ""
-        cases = tuple(case.id for case in self._cases(state))
-        basis = (state.placed, state.changes, tuple(pin.hash for pin in state.pins), state.variant, vin, cases)
+        cases = self._cases(state)
+        hashes, reads = tuple(pin.hash for pin in state.pins), tuple(case.id for case in cases)
+        basis = (state.placed, state.changes, hashes, state.variant, vin, reads)
         if known is None or known[0] != basis:
-            known = self._plans.keep((visit_id, calibration), (basis, self._plan(state)))
+            known = self._plans.keep((visit_id, calibration), (basis, self._plan(state, cases)))
         return known[1]
 
-    def _plan(self, state: State) -> Plan:
+    def _plan(self, state: State, cases: list[Case]) -> Plan:
         """The one plan of all calibrations that pin the same at the same place, with the same figures changed."""
         placed = state.placed.model_dump_json() if state.placed is not None else ""
         told = [one.said.model_dump_json() for one in state.changes]
         assert state.job is not None
         variant = gate(self._model(state.job), state.variant_answers, state.job.vin).variant
-        cases = ",".join(case.id for case in self._cases(state))
-        content = (placed, variant.id if variant is not None else "", cases, *(pin.hash for pin in state.pins), *told)
-        return self._made.get(content) or self._made.keep(content, self._new_plan(state))
+        reads = ",".join(case.id for case in cases)
+        content = (placed, variant.id if variant is not None else "", reads, *(pin.hash for pin in state.pins), *told)
+        return self._made.get(content) or self._made.keep(content, self._new_plan(state, cases))
 
-    def _new_plan(self, state: State) -> Plan:
+    def _new_plan(self, state: State, cases: list[Case]) -> Plan:
         found: dict[str, Any] = {}
         targets: dict[str, Target] = {}
         stands: dict[str, StandProfile] = {}
@@ -316,7 +317,6 @@ class House:
                 stands[pin.id] = found["stand"]
         procedure, vehicle = found["procedure"], self._vehicle(state)
         assert isinstance(procedure, Procedure)
-        cases = self._cases(state)
         procedure = with_changes(procedure.in_case(cases), (change.said for change in state.changes))
         frame, target = found["frame"], targets[procedure.mounting.target]
         assert isinstance(frame, FrameProfile)
