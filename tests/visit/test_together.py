@@ -1,6 +1,7 @@
 """Bodies that stand together: set out, proved, moved in one sentence; a fold and a board that lies about its edge."""
 
 import re
+from dataclasses import replace
 
 import pytest
 
@@ -8,12 +9,13 @@ from escuadra.commands import Garage
 from escuadra.commands.bays import KeepBay
 from escuadra.commands.forms import press
 from escuadra.core.bay.bay import Bay, Place
+from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.together import bodies_of, floor_under, goals
 from escuadra.devices.virtual_bay import VirtualBay
-from escuadra.rehearsal.following import follow, read
+from escuadra.rehearsal.following import Stuck, follow, read
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import GROUND, ground_flat
 from tests.english import told
@@ -71,6 +73,31 @@ def test_a_folded_corner_is_named_and_the_others_stand(garage: Garage) -> None:
     ]
     assert not placer.bay.folds
     assert max(abs(value) for value in placer.off("mats", 2)[:2]) < 14
+
+
+@pytest.mark.parametrize(
+    ("corner", "off", "where"),
+    [
+        ("LR", (-18.0, 0.0), "17.9mm ±2.9 behind"),
+        ("LR", (0.0, 14.0), "14.0mm ±2.1 to the left"),
+        ("LF", (0.0, 14.0), ""),
+    ],
+)
+def test_a_hub_that_stands_elsewhere_is_told_once_all_was_read_again(
+    garage: Garage, corner: str, off: tuple[float, float], where: str
+) -> None:
+    placer = Placer(garage, "BL-SUR-03")
+    true: dict[Corner, tuple[float, float]] = {**dict.fromkeys(CORNERS, (0.0, 0.0)), corner: off}
+    placer.bay.scene = replace(placer.bay.scene, hub_off=true)
+    if not where:
+        with pytest.raises(Stuck) as stuck:
+            placer.until("run")
+        assert re.search(r"LF hub or .*hub may stand elsewhere", told(stuck.value.move.then))
+        return
+    smoothed = [move for move in placer.until("run") if told(move.sentence).startswith("Smooth")]
+    assert len(smoothed) <= 2, "what was smoothed and reads as before was no fold"
+    words = {told(view.judgement.note) for view in placer.who.opened.sheet.checks if view.judgement.note}
+    assert any(f"The {corner} hub truly stands {where}" in one.replace("\u202f", "") for one in words), words
 
 
 def test_only_what_was_moved_is_read_again_and_a_bump_after_the_run_shows(garage: Garage) -> None:

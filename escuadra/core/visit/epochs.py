@@ -14,7 +14,7 @@ from escuadra.core.geodesy.state.located import Derived, Located, located, plann
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.derivation import worked_out
-from escuadra.core.visit.log.state import State
+from escuadra.core.visit.log.state import LATER, State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.network_of_epochs import body_of, entered, leaves_yaw, posture, unframed
 from escuadra.core.visit.plan import ENDS, Plan, tape_slot
@@ -26,7 +26,6 @@ from escuadra.core.visit.solution.solution import Solved, Solving, bump_watch
 IN_PLAN: tuple[Coordinate, ...] = ("x", "y", "yaw_deg")
 UNFRAMED = -1
 """The epoch of what does not hang on the frame."""
-Corners = tuple[Corner, ...]
 UNFIT = 1.0
 """A test above this may have to do with a contradiction that none of the suspects explains."""
 MOST_RECENT = 4
@@ -130,29 +129,21 @@ class Setup(Current):
     def _unlike(self, epoch: int) -> frozenset[str]:
         for k in self._since_spoiled(epoch):
             found = self._of(self.chain(k), k)
-            if found is not None and not found.trusted and self._confirmed(found, k):
+            if found is not None and not found.trusted and self.confirmed(found, self.span(k)[1]):
                 corners = frozenset(self._loosened(found, k))
                 if corners:
                     return corners
         return frozenset()
 
-    def _confirmed(self, found: Solved, epoch: int) -> bool:
-        """Everything that may be wrong in a solution was read again, and read the same."""
-        end = self.span(epoch)[1]
+    def confirmed(self, found: Solved, before: int = LATER) -> bool:
+        """Everything that may be wrong in a solution was read again, and read the same, as it stood before an event."""
         unfit = (id for id, w in found.tests if w is not None and abs(w) > UNFIT)
         slots = [slot for id in unfit for slot in id.kind.read_in(id) if self.relied(slot)]
-        return bool(slots) and all(self.read_twice(slot, end) for slot in slots)
+        return bool(slots) and all(self.read_twice(slot, before) for slot in slots)
 
-    def _loosened(self, found: Solved, epoch: int) -> Corners:
+    def _loosened(self, found: Solved, epoch: int) -> tuple[Corner, ...]:
         """The fewest hubs without whose places in the model the readings agree, the least likely places first."""
-        worst: dict[Corner, float] = dict.fromkeys(CORNERS, 0.0)
-        for id, w in found.tests:
-            if w is not None and id.source in ("hub_x", "hub_y"):
-                corner: Corner = id.place  # type: ignore[assignment]
-                worst[corner] = max(worst[corner], abs(w))
-        order = sorted(CORNERS, key=lambda corner: -worst[corner])
-        tried: list[Corners] = [*((corner,) for corner in order), ("LR", "RR"), ("LF", "RF")]
-        for corners in tried:
+        for corners in found.hubs_to_loosen:
             without = self._of(self.chain(epoch), epoch, frozenset(corners))
             if without is not None and without.trusted:
                 return corners

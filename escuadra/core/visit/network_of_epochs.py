@@ -48,10 +48,13 @@ def unframed(current: Current, only: str = "") -> Entered:
     return into.done()
 
 
-def on_vehicle(current: Current) -> Entering:
-    """The vehicle in space and its lines as they are now, for bodies that stand beside it without a frame."""
+def on_vehicle(current: Current, unlike: Collection[str] = ()) -> Entering:
+    """The vehicle in space and its lines as they are now, for bodies that stand beside it without a frame.
+
+    ``unlike``: hubs that stand elsewhere than the model has them.
+    """
     into = Entering(current)
-    enter_vehicle(into)
+    enter_vehicle(into, unlike=unlike)
     _enter_methods(current, into, "")
     return into
 

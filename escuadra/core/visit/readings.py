@@ -168,6 +168,17 @@ class Current(Derivation):
         replaced = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
         return any(abs(e.value - newest.value) <= THE_SAME * found.figures.u_random for e in replaced)
 
+    def as_before(self, slot: str) -> bool:
+        """What counts in a slot reads the same as what counted there before something last happened."""
+        entries = self.state.entries.get(slot, ())
+        newest = max((e for e in entries if e.counts), key=lambda e: e.seq, default=None)
+        since = max((past.seq for past in self.state.disturbances if newest and past.seq < newest.seq), default=0)
+        before = max((e for e in entries if e.seq < since), key=lambda e: e.seq, default=None)
+        found = self.measured(slot, [newest]) if newest is not None and before is not None else None
+        if newest is None or before is None or found is None:
+            return False
+        return abs(before.value - newest.value) <= THE_SAME * found.figures.u_random
+
     def answered(self, slot: Slot) -> Entry | None:
         """A slot's current answer."""
         entries = self.current(slot)

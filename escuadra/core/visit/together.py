@@ -8,7 +8,7 @@ Source: ``state``; ``stakeout`` for floor marks; vehicle axes, millimetres and d
 import math
 from collections import Counter
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -22,6 +22,7 @@ from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint
 from escuadra.core.geodesy.state.input import Body, Coordinate, WantedHeight
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
+from escuadra.core.vehicle.stance import Corner
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.visit.methods.beams import half_toe
@@ -343,6 +344,8 @@ class Together:
     solved: Solved
     suspects: tuple[str, ...]
     """Slots that are to blame where the readings contradict each other."""
+    hubs: tuple[Corner, ...] = ()
+    """Where all of them were read again and read the same: hubs of which any alone may stand elsewhere."""
 
     @property
     def trusted(self) -> bool:
@@ -396,11 +399,21 @@ def together(setup: Setup) -> Together | None:
 
 
 def _together(setup: Setup) -> Together | None:
-    return without(setup, ())
+    found = without(setup, ())
+    if found is None or found.trusted or not setup.confirmed(found.solved):
+        return found
+    # All that may be wrong was read again and reads the same: the vehicle is not as the model has it.
+    singly = [corners for corners in found.solved.hubs_to_loosen if len(corners) == 1]
+    loosened = {corner: without(setup, (), (corner,)) for (corner,) in singly}
+    fitting = {corner: one for corner, one in loosened.items() if one is not None and one.trusted}
+    if len(fitting) == 1:
+        return next(iter(fitting.values()))
+    # Where one hub explains it as well as another, what is counted from them would hang on a guess.
+    return replace(found, hubs=tuple(sorted(fitting)))
 
 
-def without(setup: Setup, left_out: Collection[str]) -> Together | None:
-    """The same where some slots were not read."""
+def without(setup: Setup, left_out: Collection[str], unlike: Collection[str] = ()) -> Together | None:
+    """The same where some slots were not read; ``unlike``: hubs that stand elsewhere than the model has them."""
     read = {
         goal.body.id: [
             (read, slot)
@@ -413,7 +426,7 @@ def without(setup: Setup, left_out: Collection[str]) -> Together | None:
     read = {id: found for id, found in read.items() if sum(_holds(goals(setup)[id], one) for one, _ in found) >= HELD}
     if not read:
         return None
-    into = on_vehicle(setup)
+    into = on_vehicle(setup, unlike)
     for id, found in read.items():
         _stand(into, goals(setup)[id], [one for one, _ in found])
     for id, found in read.items():
@@ -559,7 +572,10 @@ def _folded(setup: Setup, body: str) -> Fold | None:
         rest = without(setup, of)
         if len(of) > 1 and rest is not None and rest.trusted and rest.stood(goal) is not None:
             corners.append(Fold(point, of))
-    return corners[0] if len(corners) == 1 else None
+    if len(corners) != 1 or all(setup.as_before(slot) for slot in corners[0].slots):
+        # What was smoothed and reads as it did was no fold.
+        return None
+    return corners[0]
 
 
 def measured_lean(setup: Setup, goal: Goal) -> list[tuple[Slot, Measured]]:

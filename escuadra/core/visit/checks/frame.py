@@ -6,7 +6,7 @@ in use; each stays true until something disturbs it.
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
@@ -382,7 +382,8 @@ class PoseCheck(Check):
             return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
         shifted = bool(setup.watched(solved.epoch))
         rests = self._guard(setup, solved, derived, figure)
-        note = sentences(*(said_unlike(setup, solved, corner) for corner in sorted(solved.entered.unlike)))
+        unlike = sorted(solved.entered.unlike)
+        note = sentences(*(said_unlike(setup, solved, corner, "frame") for corner in unlike))
         return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), note=note, guard=rests)
 
     def told(self, setup: Setup) -> list[ToldBy]:
@@ -610,15 +611,15 @@ def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[
     return []
 
 
-def said_unlike(setup: Setup, solved: Solved, corner: str) -> Said:
-    """A hub that does not stand where the model has it, and what that means."""
+def said_unlike(setup: Setup, solved: Solved, corner: str, of: Literal["frame", "together"]) -> Said:
+    """A hub that does not stand where the model has it, and what that means for what is set by it."""
     x, y = setup.plan.vehicle.hub(corner)  # type: ignore[arg-type]
     along, aside = solved.ahead_of(corner, ORIGIN), solved.side_of(corner)
     ahead, off = along.value - x, aside.value - y
     way = ("ahead" if ahead > 0 else "back") if abs(ahead) >= abs(off) else ("left" if off > 0 else "right")
     value, u = (ahead, along.u) if abs(ahead) >= abs(off) else (off, aside.u)
     by, spread = with_uncertainty(abs(value), 2 * u, "mm")
-    return said(f"frame.hub_unlike.{way}", corner=Noun(f"corner.{corner}"), off=by, spread=spread)
+    return said(f"{of}.hub_unlike.{way}", corner=Noun(f"corner.{corner}"), off=by, spread=spread)
 
 
 def guarded_by(setup: Setup, figure: Callable[[Solved], Derived | None], judged: Figure) -> Guard | None:

@@ -11,13 +11,14 @@ from typing import ClassVar
 from pydantic import Field
 
 from escuadra.core.base.model import Positive
-from escuadra.core.base.said import Angle, Length, Name, Noun, Said, Value, nouns, said, sentences
+from escuadra.core.base.said import Angle, Length, Name, Noun, Said, Text, Value, nouns, said, sentences
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
-from escuadra.core.visit.doubting import Again
+from escuadra.core.visit.checks.frame import said_unlike
+from escuadra.core.visit.doubting import Again, doubted
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import Guard, first, guard, guard_of_slot
 from escuadra.core.visit.next_move import Axis, NextMove, Step
@@ -85,14 +86,19 @@ class BodyCheck(Check):
         uneven = any(figure.id == "flat" and figure.verdict.state == "out" for figure in figures)
         wrong = said("together.uneven", body=Name(goal.body.name)) if uneven and not missing else None
         if found.doubts(goal):
-            labels = [slot.label for slot in slots if slot.id in found.suspects]
-            trouble = said(f"together.contradict.{'named' if labels else 'plain'}", names=nouns(labels))
+            labels: list[Text] = [slot.label for slot in slots if slot.id in found.suspects]
+            way = "named" if labels else "plain"
+            if found.hubs:
+                way, labels = "hubs", [said("floor_marks.hub", corner=Noun(f"corner.{hub}")) for hub in found.hubs]
+            trouble = said(f"together.contradict.{way}", names=nouns(labels, "or"))
         if figures and not missing:
             parts = [figure.text for figure in figures if figure.verdict.state != "holds"]
             summary = nouns(parts[:2], "comma") if parts else figures[0].text
         complete = not missing and len(figures) > len(measured_lean(setup, goal))
         rests = self._guard(setup, goal, found, figures) if complete and found.trusted else None
-        return Judgement(complete, tuple(figures), summary, sentences(wrong), sentences(trouble), guard=rests)
+        unlike = sorted(found.solved.entered.unlike)
+        note = sentences(*(said_unlike(setup, found.solved, corner, "together") for corner in unlike))
+        return Judgement(complete, tuple(figures), summary, sentences(wrong), sentences(trouble), note, guard=rests)
 
     def _guard(self, setup: Setup, goal: Goal, found: Together, figures: Sequence[Figure]) -> Guard | None:
         """What a body that holds rests on: a mistake in one act that nothing else shows, or one look at a level."""
@@ -159,14 +165,15 @@ class BodyCheck(Check):
         return figure.id if figure.unit == "°" and "." in figure.id else ""
 
     def doubted(self, setup: Setup) -> Again | None:
-        """What is to blame, the newest of what is to blame alike first; read twice, the others of the body."""
+        """What is to blame, the newest of what is to blame alike first; read twice, others of the body, then any."""
         goal, found = self._goal(setup), together(setup)
         if goal is None or found is None or not found.doubts(goal):
             return None
         slots = body_slots(setup, found.worst or self.body)
         read = [(slot, entries[-1].seq) for slot in slots if slot.ask == "number" and (entries := setup.current(slot))]
         read.sort(key=lambda one: (one[0].id not in found.suspects, -one[1]))
-        return next((Again(slot.id, None, seq) for slot, seq in read if not setup.read_twice(slot.id)), None)
+        own = [Again(slot.id, None, seq) for slot, seq in read if not setup.read_twice(slot.id)]
+        return next(iter([*own, *doubted(setup, found.solved)]), None)
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         goal, found = self._goal(setup), together(setup)

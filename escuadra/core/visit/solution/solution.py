@@ -29,6 +29,7 @@ from escuadra.core.geodesy.state.reach import Reaching, Slip
 from escuadra.core.geodesy.state.unknowns import Indices
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import LineChoice
+from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.plan import ENDS, Plan
 from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, ORIGIN, SENSOR, TARGET, Act, Entered
 from escuadra.core.visit.solution.observed import ObservationId, as_part
@@ -77,6 +78,17 @@ class Solved:
     def tests(self) -> Iterator[tuple[ObservationId, float | None]]:
         """Every observation with its test; none where no other checks it."""
         return ((self.sources[one.id], one.w) for one in self.located.solution.observations)
+
+    @property
+    def hubs_to_loosen(self) -> list[tuple[Corner, ...]]:
+        """Hubs that may stand elsewhere than in the model, fewer before more, the least likely placed first."""
+        worst: dict[Corner, float] = dict.fromkeys(CORNERS, 0.0)
+        for id, w in self.tests:
+            if w is not None and id.source in ("hub_x", "hub_y"):
+                corner: Corner = id.place  # type: ignore[assignment]
+                worst[corner] = max(worst[corner], abs(w))
+        order = sorted(CORNERS, key=lambda corner: -worst[corner])
+        return [*((corner,) for corner in order), ("LR", "RR"), ("LF", "RF")]
 
     def held_wrong(self, id: ObservationId) -> bool:
         """A tape shows about what it would at the other end of a beam that stands where it should."""
