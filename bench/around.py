@@ -10,6 +10,7 @@ import statistics
 import sys
 import tempfile
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,6 +19,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from escuadra.commands import Garage
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.together import bodies_of
 from escuadra.devices.virtual_bay import VirtualBay
@@ -28,11 +30,19 @@ SHEETS = ("BL-SUR-02", "BL-SUR-03", "QE-MIR-01")
 MOST_STEPS = 200
 
 
-class Robot:
-    """Does what is next and nothing else; reads with each instrument's own noise."""
+BLUNDERS = (10.0, -10.0, 25.0, -25.0, 100.0, -100.0)
+"""What somebody misreads a length of a body by, mm: a thumb's width, another mark, a digit."""
 
-    def __init__(self, sheet: str, seed: int, folder: Path) -> None:
+
+class Robot:
+    """Does what is next and nothing else; reads with each instrument's own noise, and once wrongly where it is told to.
+
+    ``blunder``: which of its lengths, counted from the first, and by how much, mm.
+    """
+
+    def __init__(self, sheet: str, seed: int, folder: Path, blunder: tuple[int, float] | None = None) -> None:
         chance = random.Random(f"{sheet} {seed}")
+        self.blunder, self.lengths, self.slip, self.again = blunder, 0, "", list[str]()
         self.garage = peopled(Garage(folder, Clock()))
         ground_flat(self.garage, "Norte")
         self.who = Technician(self.garage, self.garage.clock(), "teo")
@@ -53,6 +63,8 @@ class Robot:
         who, bay, sheet = self.who, self.bay, self.who.opened.sheet
         bay.go(sheet.plan)
         self.entries += 1
+        if self.slip and move.kind == "read" and sheet.slots[move.slot].now is not None:
+            self.again.append(move.slot)
         if move.kind == "move":
             self.rounds += move.happening == "together"
             bay.obey(move.happening, move.by)
@@ -68,6 +80,10 @@ class Robot:
                 (tools[id] for id in ("tape-4", "laser-2", "level-1") if id in tools), next(iter(tools.values()))
             )
             value = self.read(tool, bay.true(slot))
+            if move.slot.startswith("together.") and slot.way is None:
+                self.lengths += 1
+                if self.blunder is not None and self.lengths == self.blunder[0] + 1:
+                    self.slip, value = move.slot, value + self.blunder[1]
             word = "" if slot.way is None else "plus" if value >= 0 else "minus"
             who.read(move.slot, f"{abs(value) if slot.way else value:.2f}", tool.id, word, move.replaces)
 
@@ -93,6 +109,45 @@ class Robot:
             self.step(move)
         return False
 
+    def told(self) -> Iterator[tuple[Figure, float]]:
+        """What is told of every body of the first station, and what of it is true."""
+        now = self.who.opened.sheet
+        station = now.plan.station
+        assert station is not None
+        for number, one in enumerate(bodies_of(now.plan), 1):
+            forward, left, up, turn, *_ = self.bay.bodies[f"{station.id}.{number}"]
+            # As counted from the rear hubs and the thrust line where they truly are.
+            rear = [self.bay.scene.hub_off[corner] for corner in ("LR", "RR")]
+            dx, dy = (statistics.fmean(one[k] for one in rear) for k in (0, 1))
+            truth = {"forward": forward - dx, "left": left - dy, "height": up, "facing": turn}
+            view = next(v for v in now.checks if getattr(v.check, "body", "") == one.id)
+            for figure in view.judgement.figures:
+                if figure.id in truth and (figure.id != "height" or one.upright):
+                    yield figure, truth[figure.id]
+
+    def out(self) -> int:
+        """How much of what holds is truly out of tolerance."""
+        return sum(abs(true) > max(abs(f.lower or 0.0), abs(f.upper or 0.0)) for f, true in self.told())
+
+
+def blunder_figures(sheet: str, seeds: int) -> dict[str, float]:
+    """Of so many set-ups with one length misread: noticed, named among the first two read again, silent and out."""
+    planted = noticed = named = silent = reached = 0
+    for seed in range(seeds):
+        chance = random.Random(f"blunder {sheet} {seed}")
+        with tempfile.TemporaryDirectory() as folder:
+            robot = Robot(sheet, seed, Path(folder), (chance.randrange(24), chance.choice(BLUNDERS)))
+            done = robot.to_run()
+            if robot.slip:
+                planted, reached = planted + 1, reached + done
+                noticed += robot.slip in robot.again
+                named += robot.slip in robot.again[:2]
+                silent += done and robot.slip not in robot.again and robot.out() > 0
+            robot.garage.close()
+    most = max(planted, 1)
+    found = {"noticed": noticed / most, "named": named / max(noticed, 1), "silent_and_out": silent / most}
+    return found | {"reached": reached / most, "planted": float(planted)}
+
 
 def sheet_figures(sheet: str, seeds: int) -> dict[str, float]:
     """Of a sheet's first station: false holds, e ÷ u of each quantity, moves a body, entries, how many got there."""
@@ -104,26 +159,12 @@ def sheet_figures(sheet: str, seeds: int) -> dict[str, float]:
             reached += (done := robot.to_run())
             if not done:
                 continue
-            now = robot.who.opened.sheet
-            bodies = bodies_of(now.plan)
-            moves.append(robot.rounds / len(bodies))
+            moves.append(robot.rounds / len(bodies_of(robot.who.opened.sheet.plan)))
             entries.append(robot.entries)
-            station = now.plan.station
-            assert station is not None
-            for number, one in enumerate(bodies, 1):
-                forward, left, up, turn, *_ = robot.bay.bodies[f"{station.id}.{number}"]
-                # As counted from the rear hubs and the thrust line where they truly are.
-                rear = [robot.bay.scene.hub_off[corner] for corner in ("LR", "RR")]
-                dx, dy = (statistics.fmean(one[k] for one in rear) for k in (0, 1))
-                truth = {"forward": forward - dx, "left": left - dy, "height": up, "facing": turn}
-                view = next(v for v in now.checks if getattr(v.check, "body", "") == one.id)
-                for figure in view.judgement.figures:
-                    if figure.id not in truth or (figure.id == "height" and not one.upright):
-                        continue
-                    off[figure.id].append((figure.value - truth[figure.id]) / figure.verdict.U * 2)
-                    judged += 1
-                    limit = max(abs(figure.lower or 0.0), abs(figure.upper or 0.0))
-                    false += abs(truth[figure.id]) > limit
+            for figure, true in robot.told():
+                off[figure.id].append((figure.value - true) / figure.verdict.U * 2)
+                judged += 1
+            false += robot.out()
             robot.garage.close()
     found = {f"e_over_u_{name}": math.sqrt(statistics.fmean(e * e for e in errors)) for name, errors in off.items()}
     return found | {
@@ -137,4 +178,5 @@ def sheet_figures(sheet: str, seeds: int) -> dict[str, float]:
 if __name__ == "__main__":
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 20
     for name in SHEETS:
-        print(name, " ".join(f"{what} {value:.3f}" for what, value in sheet_figures(name, count).items()), flush=True)
+        for figures in (sheet_figures, blunder_figures):
+            print(name, " ".join(f"{what} {value:.3f}" for what, value in figures(name, count).items()), flush=True)

@@ -84,10 +84,11 @@ def test_a_folded_corner_is_named_and_the_others_stand(garage: Garage) -> None:
     ],
 )
 def test_a_hub_that_stands_elsewhere_is_told_once_all_was_read_again(
-    garage: Garage, corner: str, off: tuple[float, float], where: str
+    garage: Garage, corner: Corner, off: tuple[float, float], where: str
 ) -> None:
     placer = Placer(garage, "BL-SUR-03")
-    true: dict[Corner, tuple[float, float]] = {**dict.fromkeys(CORNERS, (0.0, 0.0)), corner: off}
+    true: dict[Corner, tuple[float, float]] = dict.fromkeys(CORNERS, (0.0, 0.0))
+    true[corner] = off
     placer.bay.scene = replace(placer.bay.scene, hub_off=true)
     if not where:
         with pytest.raises(Stuck) as stuck:
