@@ -6,6 +6,9 @@ PY := .venv/bin/python
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
+# Every server and command line that the tests start reads what the first of them compiled.
+COMPILED := env -u PYTHONDONTWRITEBYTECODE PYTHONPYCACHEPREFIX=$(CURDIR)/.venv/compiled
+
 .PHONY: demo test quick test-postgres bench robots load fuzz golden words rooms coverage mutants cases css lock screenshots
 
 demo: .venv/ready
@@ -17,14 +20,14 @@ test: .venv/dev-ready node_modules/.ready chromium
 	.venv/bin/djlint escuadra --lint --quiet
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(COMPILED) $(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup --no-loadscope-reorder
 
 # Without a browser: what is run after every change.
 quick: .venv/dev-ready node_modules/.ready
 	.venv/bin/ruff check .
 	.venv/bin/djlint escuadra --lint --quiet
 	.venv/bin/mypy
-	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal -m "not slow" --ignore tests/e2e
+	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(COMPILED) $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal -m "not slow" --ignore tests/e2e
 
 test-postgres: .venv/dev-ready
 	sh scripts/need.sh postgresql

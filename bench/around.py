@@ -42,7 +42,8 @@ class Robot:
 
     def __init__(self, sheet: str, seed: int, folder: Path, blunder: tuple[int, float] | None = None) -> None:
         chance = random.Random(f"{sheet} {seed}")
-        self.blunder, self.lengths, self.slip, self.again = blunder, 0, "", list[str]()
+        self.blunder, self.lengths, self.slip = blunder, 0, ""
+        self.again, self.doubts = list[str](), list[str]()
         self.garage = peopled(Garage(folder, Clock()))
         ground_flat(self.garage, "Norte")
         self.who = Technician(self.garage, self.garage.clock(), "teo")
@@ -63,8 +64,10 @@ class Robot:
         who, bay, sheet = self.who, self.bay, self.who.opened.sheet
         bay.go(sheet.plan)
         self.entries += 1
-        if self.slip and move.kind == "read" and sheet.slots[move.slot].now is not None:
+        if self.slip and move.kind == "read" and sheet.setup.current(sheet.slots[move.slot].slot):
             self.again.append(move.slot)
+            if any(view.check.id == move.check and view.judgement.trouble for view in sheet.checks):
+                self.doubts.append(move.slot)
         if move.kind == "move":
             self.rounds += move.happening == "together"
             bay.obey(move.happening, move.by)
@@ -131,8 +134,11 @@ class Robot:
 
 
 def blunder_figures(sheet: str, seeds: int) -> dict[str, float]:
-    """Of so many set-ups with one length misread: noticed, named among the first two read again, silent and out."""
-    planted = noticed = named = silent = reached = 0
+    """Of so many set-ups with one length misread: read again, the others silent and out.
+
+    Of those whose readings contradicted each other: among the first two that were asked for again.
+    """
+    planted = noticed = doubted = named = silent = reached = 0
     for seed in range(seeds):
         chance = random.Random(f"blunder {sheet} {seed}")
         with tempfile.TemporaryDirectory() as folder:
@@ -141,11 +147,12 @@ def blunder_figures(sheet: str, seeds: int) -> dict[str, float]:
             if robot.slip:
                 planted, reached = planted + 1, reached + done
                 noticed += robot.slip in robot.again
-                named += robot.slip in robot.again[:2]
+                doubted += bool(robot.doubts)
+                named += robot.slip in robot.doubts[:2]
                 silent += done and robot.slip not in robot.again and robot.out() > 0
             robot.garage.close()
     most = max(planted, 1)
-    found = {"noticed": noticed / most, "named": named / max(noticed, 1), "silent_and_out": silent / most}
+    found = {"noticed": noticed / most, "named": named / max(doubted, 1), "silent_and_out": silent / most}
     return found | {"reached": reached / most, "planted": float(planted)}
 
 

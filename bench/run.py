@@ -66,6 +66,14 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
         bodies = around.sheet_figures(sheet, AROUND)
         what = f"{sheet}: bodies that hold where they truly are out of tolerance"
         keep(f"around_false_holds_{sheet}", lambda found=bodies: found["false_holds"], (0, 0.025), what)  # type: ignore[misc]
+        ended = 1 - bodies["reached"]
+        what = f"{sheet}: set-ups that never came to their run"
+        keep(f"around_dead_ends_{sheet}", lambda found=ended: found, (0, 0), what)  # type: ignore[misc]
+        misread = around.blunder_figures(sheet, AROUND)
+        what = f"{sheet}: with one length misread, a body that holds, is truly out, and nobody was asked to read again"
+        keep(f"around_silent_and_out_{sheet}", lambda found=misread: found["silent_and_out"], (0, 0.01), what)  # type: ignore[misc]
+        what = f"{sheet}: of these lengths, read again before the run (reported)"
+        keep(f"around_noticed_{sheet}", lambda found=misread: found["noticed"], (0, 1), what)  # type: ignore[misc]
         worst = max(value for name, value in bodies.items() if name.startswith("e_over_u"))
         what = f"{sheet}: (told − true) ÷ u of a body's place, facing and height, the worst root mean square (reported)"
         keep(f"around_e_over_u_{sheet}", lambda found=worst: found, (0, math.inf), what)  # type: ignore[misc]

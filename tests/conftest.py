@@ -33,6 +33,11 @@ BEGUN = 3
 """Events of a visit that was just taken in: its vehicle, its frame, its calibration."""
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes long begins first: nobody waits for one long test at the end."""
+    items.sort(key=lambda item: "e2e" not in item.path.parts and item.get_closest_marker("slow") is None)
+
+
 class Clock:
     """A clock that goes a second further whenever it is read."""
 
