@@ -120,10 +120,10 @@ def several(sheet: Sheet, standing: Sequence[StandingPose], at: At, slot: str, m
 
 
 def _name_at(one: StandingPose) -> tuple[float, float]:
-    """Where a body's name is clear of it and of the line: behind it at the sides, beside it in front and behind."""
+    """Where a body's name is clear of the line: on a mat, behind a board at the side, beside one before or behind."""
     facing = one.goal.facing_deg
     if abs(turned(facing, 1.0, 0.0)[0]) < 0.7:
-        bx, by = turned(facing, -one.depth - 190.0, 0.0)
+        bx, by = turned(facing, -one.depth / 2 if one.depth else -190.0, 0.0)
         return one.goal.x + bx, one.goal.y + by
     bx, _ = turned(facing, -one.depth / 2, 0.0)
     return one.goal.x + bx, one.goal.y + (360.0 if one.depth else one.width / 2 + 170.0)
