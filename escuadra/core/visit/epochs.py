@@ -10,7 +10,7 @@ from itertools import islice
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.geodesy.state.input import Coordinate, StateInput
-from escuadra.core.geodesy.state.located import Derived, Located, located, planned
+from escuadra.core.geodesy.state.located import Derived, Located, agree_without, located, planned
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.derivation import worked_out
@@ -183,13 +183,9 @@ class Setup(Current):
         into = self.entered(epochs)
         if body_of(self.epoch) not in into.bodies or self.once(Setup._located, epochs, frozenset()) is not None:
             return ()
-        given, found = into.state(self.plan.nominal_goal), list[ObservationId]()
-        for one in given.observations:
-            if into.sources[one.id].kind.again:
-                others = tuple(o for o in given.observations if o is not one)
-                rest = self.solving(given.model_copy(update={"observations": others}))
-                if rest is not None and rest.trusted:
-                    found.append(into.sources[one.id])
+        given = into.state(self.plan.nominal_goal)
+        read_again = [one.id for one in given.observations if into.sources[one.id].kind.again]
+        found = [into.sources[name] for name in read_again if agree_without(given, name)]
         return tuple(sorted(found, key=lambda id: -id.seq))
 
     @worked_out

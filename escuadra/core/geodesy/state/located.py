@@ -22,6 +22,7 @@ from escuadra.core.geodesy.state.solution import (
     LOOSE,
     NO_REDUNDANCY,
     Converged,
+    Patience,
     Solution,
     Work,
     at_first,
@@ -31,8 +32,10 @@ from escuadra.core.geodesy.state.solution import (
 from escuadra.core.geodesy.state.unknowns import ONE_DEGREE, Vector
 from escuadra.core.measure.symmetry import CRITICAL_W
 
-TO_BE_LOOKED_AT = 1e-5
-"""Of its u, what a further step would change a reading by: far below every digit that is shown."""
+TO_BE_LOOKED_AT = Patience(settled=1e-5, rest=1e-8, rounds=30)
+"""Far below every digit that is shown. A visit's first guesses are near: readings that agree need five rounds or so."""
+WHETHER_THEY_AGREE = Patience(settled=1e-5, rest=1e-8, rounds=12)
+"""Readings that still did not come to rest by then do not agree."""
 LOST_MM, LOST_DEG = 300.0, 5.0
 """A quantity that is told no better than that is not told: something hardly ties it down."""
 ANGLES = frozenset({"yaw", "angle", "heading", "roll", "pitch"})
@@ -237,10 +240,19 @@ class Located:
         return abs(ab) / math.sqrt(aa * bb)
 
 
-def located(given: StateInput) -> Located:
+def located(given: StateInput, patience: Patience = TO_BE_LOOKED_AT) -> Located:
     """Solve a state and keep what it stands on; raises ``BadInput`` as ``solve`` does."""
     work = Work(given)
-    return Located(work, determined(work, TO_BE_LOOKED_AT))
+    return Located(work, determined(work, patience))
+
+
+def agree_without(given: StateInput, name: str) -> bool:
+    """Whether the readings agree once one of them, by its id, is left out."""
+    others = tuple(one for one in given.observations if one.id != name)
+    try:
+        return located(given.model_copy(update={"observations": others}), WHETHER_THEY_AGREE).trusted
+    except BadInput:
+        return False
 
 
 def planned(given: StateInput) -> Located:

@@ -31,11 +31,23 @@ LOOSE = 1e-6
 MOST_ROUNDS, UNDAMPED_ROUNDS, MOST_HALVINGS = 90, 30, 5
 DAMPED = 1e-6
 AT_REST = 1e-12
-"""A damped step that takes no more than this share off chi-square ends the search."""
 SETTLED = 1e-9
-"""A step that changes no reading by more than this share of its u changes nothing."""
 SMALL = 1e-4
 """A step this short is as its slopes foretell, to far less than that."""
+
+
+@dataclass(frozen=True)
+class Patience:
+    """How long a solution is looked for."""
+
+    settled: float = SETTLED
+    """A step that changes no reading by more than this share of its u changes nothing."""
+    rest: float = AT_REST
+    """A step that takes no more than this share off chi-square ends the search."""
+    rounds: int = MOST_ROUNDS
+
+
+PATIENT = Patience()
 
 
 @dataclass(frozen=True)
@@ -170,16 +182,16 @@ def solve(given: StateInput) -> Solution:
     return judged(work, determined(work))
 
 
-def determined(work: Work, settled: float = SETTLED) -> Converged:
-    """Where no further step helps; refused as in ``solve``. ``settled``: of its u, what no reading changes by more."""
-    here = converged(work, settled)
+def determined(work: Work, patience: Patience = PATIENT) -> Converged:
+    """Where no further step helps; refused as in ``solve``."""
+    here = converged(work, patience)
     if not work.equations.given.partial and len(here.factors.loose):
         raise _loose(work.equations, here.factors)
     if not here.settled:
         chi2 = float(here.misfit @ here.misfit)
         raise BadInput(
             "points",
-            said("solution.readings_do_not_converge_rounds", most_rounds=MOST_ROUNDS, chi2=exact(Plain, chi2)),
+            said("solution.readings_do_not_converge_rounds", most_rounds=patience.rounds, chi2=exact(Plain, chi2)),
             said("wants.first_guesses_nearer_truth_or"),
         )
     return here
@@ -196,7 +208,7 @@ def at_first(work: Work) -> Converged:
     return Converged(figures, np.zeros(len(misfit)), matrix, factors, True)
 
 
-def converged(work: Work, enough: float = SETTLED) -> Converged:
+def converged(work: Work, patience: Patience = PATIENT) -> Converged:
     """Step from the first guesses to where no further step helps.
 
     A step that makes it worse is halved; where halves do not help, or nothing comes to rest, steps are damped. Near
@@ -210,8 +222,8 @@ def converged(work: Work, enough: float = SETTLED) -> Converged:
         raise BadInput(
             "points", said("solution.first_guesses_give_no_figures"), said("wants.first_guesses_nearer_truth")
         )
-    last, damping, settled = math.inf, 0.0, False
-    for each in range(MOST_ROUNDS):
+    enough, last, damping, settled = patience.settled, math.inf, 0.0, False
+    for each in range(patience.rounds):
         damping = max(damping, DAMPED) if each >= UNDAMPED_ROUNDS else damping
         step = step_of(matrix, misfit, work.bodies, damping)
         change = matrix @ step
@@ -232,7 +244,7 @@ def converged(work: Work, enough: float = SETTLED) -> Converged:
             continue
         figures, misfit, matrix = work.moved(figures, step), there[0], there[1]()
         before, chi2 = chi2, float(misfit @ misfit)
-        if damping and before - chi2 <= AT_REST * chi2:
+        if before - chi2 <= patience.rest * chi2:
             settled = True
             break
         damping = damping / 10 if damping > 100 * AT_REST else 0.0
