@@ -228,5 +228,26 @@ def test_sparse_positions_do_not_cut_a_bend_and_a_told_speed_does_not_flutter() 
     flutter[50:] = np.nan
     dense = Trace(tenth, tenth * 1e-5, tenth * 0, flutter, np.zeros(100))
     calm, _ = moving(dense, 2.0)
-    assert calm[5:44] == pytest.approx(60.0, abs=0.1)
-    assert calm[0] == 59.6, "as many before as after"
+    assert calm[:44] == pytest.approx(60.0, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("hz", "step", "by_places"), [(1, 0.0, False), (10, 0.0, False), (10, 1.0, False), (1, 0.0, True), (10, 0.0, True)]
+)
+def test_a_steady_speed_is_known_better_than_each_sample_of_it_and_braking_stays_sharp(
+    hz: int, step: float, by_places: bool
+) -> None:
+    rng = np.random.default_rng(3)
+    t = np.arange(0, 120, 1 / hz)
+    true = np.interp(t, [0, 40, 44, 80, 86, 120], [46.3, 46.3, 70, 70, 30, 30])
+    nothing, off = np.full(len(t), np.nan), rng.normal(0, 0.5, len(t))
+    told = np.round((true + off) / step) * step if step else true + off
+    way = np.concatenate([[0.0], np.cumsum((true[:-1] + true[1:]) / 7.2 * np.diff(t))]) + off
+    north = 41.0 + way / 111_066.0 if by_places else nothing
+    trace = Trace(t, north, np.full(len(t), -2.0), nothing if by_places else told, nothing if by_places else t * 0)
+    error = moving(trace, 2.0)[0] - true
+    steady = (t > 3) & (t < 36)
+    # Of a slope through two, or fifteen, positions on either side: u / √Σ t².
+    spread = {1: 0.57, 10: 0.36}[hz] if by_places else 0.5
+    assert np.sqrt(np.mean(error[steady] ** 2)) < spread / 2
+    assert np.sqrt(np.mean(error[(t > 38) & (t < 90)] ** 2)) < (1.5 if by_places else 0.6)

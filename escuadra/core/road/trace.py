@@ -2,13 +2,16 @@
 
 Source: WGS 84 radii of curvature for metres from degrees; speed and heading from a line of least squares through
 the positions around a sample where the receiver does not tell them, where samples are sparse from a cubic (Savitzky
-and Golay). Seconds (UTC), degrees, km/h.
+and Golay), each taken over as wide a window as its samples bear: the intersection of confidence intervals
+(Goldenshluger and Nemirovski 1997; by sides: Katkovnik 1999). Seconds (UTC), degrees, km/h.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import chain
+from typing import Any
 
 import numpy as np
 
@@ -21,10 +24,20 @@ SPREAD_S = 1.5
 """To either side of a sample: the positions that its speed and heading are taken from."""
 BESIDE = 2
 """Samples to either side that are taken at least, where no gap is."""
-CALM_S = 0.5
-"""To either side of a sample: what a receiver tells of the speed flutters from one to the next."""
 SPARSE_S, CURVED, DEGREE = 0.45, 4, 3
 """Samples this far apart and more cut across bends: there a cubic goes through so many on either side."""
+WIDTHS = (1, 2, 3, 4, 6, 8, 11, 15, 20, 28, 40, 56, 80, 110, 150)
+"""Samples to one side that a window may have, ..."""
+WIDEST_S = 15.0
+"""... and how long that side may be."""
+LEAST_S = 2.0
+"""A side of positions shorter than this tells little of the speed."""
+TRUST = 1.2
+"""Half a confidence interval, in standard deviations: short ones see a kink soon."""
+FLUTTER, OF_MEDIAN = 2, 0.6745
+"""Differences of that order know nothing of a steady change; the median of what is normal lies there."""
+OF_CUBIC = 0.1143
+"""Variance of a slope by the cubic through four on either side, a second apart."""
 STANDS_KMH = 2.0
 """Below this a heading from positions means nothing: the last one stays."""
 JUMP_S = 5.0
@@ -97,7 +110,7 @@ def moving(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
     ``gap_s``: over a longer gap nothing is taken from positions. Raises ``BadInput`` where neither speed nor position
     is told.
     """
-    speed, heading = _calmed(trace.t, trace.speed), trace.heading.copy()
+    speed, heading = _calmed(trace.t, trace.speed, gap_s), trace.heading.copy()
     unknown = ~np.isfinite(speed)
     turned = ~np.isfinite(heading)
     if unknown.any() or turned.any():
@@ -113,50 +126,129 @@ def moving(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
     return speed, heading
 
 
-def _calmed(t: np.ndarray, told: np.ndarray) -> np.ndarray:
-    """What was told, each the mean of those around it: as many before as after, none where it was not told."""
+def _calmed(t: np.ndarray, told: np.ndarray, gap_s: float) -> np.ndarray:
+    """What was told, each the mean of as many of those around it as it bears; none where it was not told."""
     known = np.flatnonzero(np.isfinite(told))
-    at, here = np.arange(len(known)), t[known]
-    before = at - np.searchsorted(here, here - CALM_S, "left")
-    after = np.searchsorted(here, here + CALM_S, "right") - 1 - at
-    beside = np.minimum(before, after)
-    sums = np.concatenate([[0.0], np.cumsum(told[known])])
+    here, values = t[known], told[known]
+
+    def mean(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        sums, count = np.concatenate([[0.0], np.cumsum(values)]), last - first + 1
+        return ((sums[last + 1] - sums[first]) / count)[None], 1 / count
+
     found = told.copy()
-    found[known] = (sums[at + beside + 1] - sums[at - beside]) / (2 * beside + 1)
+    if len(known) > FLUTTER:
+        own = values[None], np.ones(len(known))
+        noise = np.array([_noise(values, FLUTTER)])
+        found[known] = _as_wide_as_they_bear(here, _runs(here, gap_s), mean, noise, 0.0, (own, own, own))[0]
     return found
 
 
 def _from_places(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
     east, north = trace.places
     told = np.flatnonzero(np.isfinite(east))
-    t, x, y = trace.t[told], east[told], north[told]
-    # No window reaches over a gap: the samples between two of them are one run.
-    run = np.concatenate([[0], np.cumsum(np.diff(t) > gap_s)])
-    starts = np.searchsorted(run, np.arange(run[-1] + 1), "left")
-    ends = np.searchsorted(run, np.arange(run[-1] + 1), "right") - 1
-    first = np.maximum(np.searchsorted(t, t - SPREAD_S, "left"), starts[run])
-    last = np.minimum(np.searchsorted(t, t + SPREAD_S, "right") - 1, ends[run])
+    t, places = trace.t[told] - trace.t[told[0]], np.vstack([east[told], north[told]])
+    runs = starts, ends = _runs(t, gap_s)
+    first = np.maximum(np.searchsorted(t, t - SPREAD_S, "left"), starts)
+    last = np.minimum(np.searchsorted(t, t + SPREAD_S, "right") - 1, ends)
     # Where samples are far apart, some neighbours on either side are in it.
-    first = np.maximum(np.minimum(first, np.arange(len(t)) - BESIDE), starts[run])
-    last = np.minimum(np.maximum(last, np.arange(len(t)) + BESIDE), ends[run])
-    vx, vy = (_slopes(t - t[0], values, first, last) for values in (x, y))
-    if len(t) > 2 * CURVED and float(np.median(np.diff(t))) >= SPARSE_S:
-        inner = np.flatnonzero((np.arange(len(t)) - CURVED >= starts[run]) & (np.arange(len(t)) + CURVED <= ends[run]))
-        vx[inner], vy[inner] = (_curved(t, values, inner) for values in (x, y))
+    first = np.maximum(np.minimum(first, np.arange(len(t)) - BESIDE), starts)
+    last = np.minimum(np.maximum(last, np.arange(len(t)) + BESIDE), ends)
+
+    def slopes(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        return _slopes(t, places, first, last)
+
+    found, variance = slopes(first, last)
+    step = float(np.median(np.diff(t))) if len(t) > 1 else 0.0
+    if len(t) > 2 * CURVED and step >= SPARSE_S:
+        inner = np.flatnonzero((np.arange(len(t)) - CURVED >= starts) & (np.arange(len(t)) + CURVED <= ends))
+        found[:, inner] = [_curved(t, values, inner) for values in places]
+        variance[inner] = OF_CUBIC / step**2
+    nothing = np.zeros_like(found), np.full(len(t), math.inf)
+    # A bend is no steady change: differences of a higher order know little of it.
+    noise = np.array([max(_noise(values, 2 * FLUTTER) for values in places)] * 2)
+    vx, vy = _as_wide_as_they_bear(t, runs, slopes, noise, LEAST_S, ((found, variance), nothing, nothing))
     speed, way = np.full(len(trace), np.nan), np.full(len(trace), np.nan)
     speed[told], way[told] = np.hypot(vx, vy) * 3.6, np.degrees(np.arctan2(vx, vy)) % 360.0
     return np.where(np.isfinite(speed), speed, 0.0), way
 
 
-def _slopes(t: np.ndarray, values: np.ndarray, first: np.ndarray, last: np.ndarray) -> np.ndarray:
-    """Slope of the line of least squares through samples ``first`` to ``last`` of each; 0 where one has no time."""
-    sums = [np.concatenate([[0.0], np.cumsum(one)]) for one in (t, values, t * t, t * values)]
-    st, sv, stt, stv = (one[last + 1] - one[first] for one in sums)
-    count = last - first + 1
+def _runs(t: np.ndarray, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
+    """First and last sample of the run that each belongs to: no window reaches over a gap."""
+    run = np.concatenate([[0], np.cumsum(np.diff(t) > gap_s)])
+    every = np.arange(run[-1] + 1)
+    return np.searchsorted(run, every, "left")[run], (np.searchsorted(run, every, "right") - 1)[run]
+
+
+def _noise(values: np.ndarray, order: int) -> float:
+    """Standard deviation of what flutters from sample to sample, by the median of differences of an order."""
+    if len(values) <= order:
+        return 0.0
+    return float(np.median(np.abs(np.diff(values, order)))) / OF_MEDIAN / math.sqrt(math.comb(2 * order, order))
+
+
+Estimates = tuple[np.ndarray, np.ndarray]
+"""Figures (figures × n) and their variances (n,) for a noise of 1; infinite where nothing is known."""
+
+
+def _as_wide_as_they_bear(
+    t: np.ndarray,
+    runs: tuple[np.ndarray, np.ndarray],
+    fit: Callable[[np.ndarray, np.ndarray], Estimates],
+    noise: np.ndarray,
+    least_s: float,
+    begun: tuple[Estimates, Estimates, Estimates],
+) -> np.ndarray:
+    """Figures by the widest windows whose confidence intervals still meet those of all narrower ones.
+
+    ``fit``: estimates through samples ``first`` to ``last`` of each; ``noise`` (figures,); ``begun``: what is known
+    around each sample, before it and after it, to begin with. Of the last two together and the first, the better.
+    """
+    at, (starts, ends) = np.arange(len(t)), runs
+    step = float(np.median(np.diff(t))) if len(t) > 1 else math.inf
+    widths = [width for width in WIDTHS if least_s <= width * step * (1 + 1e-6) and width * step <= WIDEST_S]
+    around, *sides = (
+        _widest(begun[k], noise, (fit(*_window(k, width, at, starts, ends)) for width in widths)) for k in range(3)
+    )
+    (before, u_before), (after, u_after) = sides
+    weights = 1 / u_before + 1 / u_after
+    with np.errstate(invalid="ignore"):
+        parted = (before / u_before + after / u_after) / weights
+    return np.where(weights > 1 / around[1], parted, around[0])
+
+
+def _window(side: int, width: int, at: np.ndarray, starts: np.ndarray, ends: np.ndarray) -> tuple[Any, Any]:
+    """First and last of so many samples around each (0: as many on either side), before it (1) or after it (2)."""
+    if side == 0:
+        reach = np.minimum(width, np.minimum(at - starts, ends - at))
+        return at - reach, at + reach
+    return (np.maximum(at - width, starts), at) if side == 1 else (at, np.minimum(at + width, ends))
+
+
+def _widest(begun: Estimates, noise: np.ndarray, wider: Iterable[Estimates]) -> Estimates:
+    found, variance = begun
+    low, high = np.full_like(found, -math.inf), np.full_like(found, math.inf)
+    agree = np.ones(len(variance), bool)
+    for told, spread in chain([begun], wider):
+        half = TRUST * noise[:, None] * np.sqrt(np.where(np.isfinite(spread), spread, 0.0))
+        half = np.where(np.isfinite(spread), half, math.inf)
+        low, high = np.maximum(low, told - half), np.minimum(high, told + half)
+        agree = agree & (low <= high).all(axis=0)
+        better = agree & (spread < variance)
+        found, variance = np.where(better, told, found), np.where(better, spread, variance)
+    return found, variance
+
+
+def _slopes(t: np.ndarray, values: np.ndarray, first: np.ndarray, last: np.ndarray) -> Estimates:
+    """Slopes of the lines of least squares through samples ``first`` to ``last``; none where one has no time."""
+    one, when, square = (np.concatenate([[0.0], np.cumsum(of)]) for of in (np.ones(len(t)), t, t * t))
+    count, st, stt = (of[last + 1] - of[first] for of in (one, when, square))
     spread = stt - st * st / count
-    with np.errstate(divide="ignore", invalid="ignore"):
-        found: np.ndarray = np.where(spread > 1e-9, (stv - st * sv / count) / spread, 0.0)
-    return found
+    some = spread > 1e-9
+    found = np.zeros((len(values), len(t)))
+    for k, each in enumerate(values):
+        sv, stv = (sums[last + 1] - sums[first] for sums in (np.append(0.0, np.cumsum(of)) for of in (each, t * each)))
+        found[k] = np.where(some, (stv - st * sv / count) / np.where(some, spread, 1.0), 0.0)
+    return found, np.where(some, 1 / np.where(some, spread, 1.0), math.inf)
 
 
 def _curved(t: np.ndarray, values: np.ndarray, at: np.ndarray) -> np.ndarray:
