@@ -17,7 +17,7 @@ from escuadra.core.visit.sheet import Sheet
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
-MOST_SOLUTIONS, MOST_VISITS, MOST_ENTRIES, MOST_LISTED, MOST_PAGES = 32, 32, 128, 512, 16
+MOST_SOLUTIONS, MOST_VISITS, MOST_ENTRIES, MOST_LISTED, MOST_PAGES = 16, 16, 128, 512, 16
 MOST_FOLLOWED = 8
 """Of the sheets that are kept, so many with all that they were worked out from: the next of the visit follows them."""
 

@@ -92,13 +92,16 @@ def way_view(course: Course, judged: Judged, gap_s: float) -> str:
         body.append(polyline(cls, [at(float(x[k]), float(y[k])) for k in picked]))
     start = at(float(x[0]), float(y[0]))
     body.append(element("circle", "dot", cx=start[0], cy=start[1], r=6))
-    body.append(label("name", (start[0] + 10, start[1] + 5), Noun("way.start")))
+    # On the side that the way does not take.
+    near = np.hypot(x - x[0], y - y[0]) * scale < 70
+    aside, anchor = (-10, "end") if float(x[near].mean()) > x[0] else (10, "start")
+    body.append(label("name", (start[0] + aside, start[1] + 5), Noun("way.start"), anchor))
     length = 10 ** math.floor(math.log10(160 / scale))
     length *= 5 if length * 5 * scale < 180 else 2 if length * 2 * scale < 180 else 1
     y0 = MAP[1] - 16
     body.append(line("rule-limit", (16, y0), (16 + length * scale, y0)))
     body.append(label("small", (16, y0 - 8), said("drive.scale", metres=Plain(length, 0))))
-    aside = MAP[0] - 24
-    body += [line("rule-limit", (aside, 44), (aside, 16)), label("small", (aside, 60), Noun("way.north"), "middle")]
-    body.append(polyline("move-head", [(aside, 8), (aside - 5, 20), (aside + 5, 20)], True))
+    edge = MAP[0] - 24
+    body += [line("rule-limit", (edge, 44), (edge, 16)), label("small", (edge, 60), Noun("way.north"), "middle")]
+    body.append(polyline("move-head", [(edge, 8), (edge - 5, 20), (edge + 5, 20)], True))
     return document(said("drawing.drive.way"), MAP, body)
