@@ -5,8 +5,10 @@ import random
 import numpy as np
 import pytest
 
+from escuadra.core.base.errors import BadInput
+from escuadra.core.base.said import Count, Said
 from escuadra.core.geodesy.state.input import StateInput
-from escuadra.core.geodesy.state.located import Derived, Located, located
+from escuadra.core.geodesy.state.located import Derived, Located, agree_without, located
 from tests.core.test_state import everything
 
 
@@ -91,3 +93,19 @@ def test_a_reading_is_foretold_for_a_frame_elsewhere(given: StateInput) -> None:
         residual = found.would_read(reading.id, body, pose) - reading.value
         if told.w is not None:
             assert abs((residual + 180) % 360 - 180 if abs(residual) > 300 else residual) <= 6 * reading.u
+
+
+@pytest.mark.parametrize(("k", "times"), [(1, -1.0), (18, 10.0), (20, 1 / 25.4), (23, 10.0)])
+def test_one_reading_that_lets_nothing_be_solved_is_given_up_soon_and_named(
+    given: StateInput, k: int, times: float
+) -> None:
+    wrong = given.observations[k]
+    misread = wrong.model_copy(update={"value": wrong.value * times})
+    data = given.model_copy(
+        update={"observations": tuple(misread if one is wrong else one for one in given.observations)}
+    )
+    with pytest.raises(BadInput) as caught:
+        located(data)
+    assert isinstance(caught.value.given, Said)
+    assert caught.value.given.values["most_rounds"] == Count(30)
+    assert [one.id for one in given.observations if agree_without(data, one.id)] == [wrong.id]
