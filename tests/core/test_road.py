@@ -231,6 +231,15 @@ def test_sparse_positions_do_not_cut_a_bend_and_a_told_speed_does_not_flutter() 
     assert calm[:44] == pytest.approx(60.0, abs=0.1)
 
 
+@pytest.mark.parametrize("stands_s", [0, 90])
+def test_a_speed_that_is_told_in_whole_kilometres_rises_steadily(stands_s: int) -> None:
+    t = np.arange(0, 60 + stands_s, 0.1)
+    true, nothing = np.where(t < 60, 45 + t / 2, 0.0), np.full(len(t), np.nan)
+    speed, _ = moving(Trace(t, nothing, nothing, np.round(true), t * 0), 2.0)
+    assert np.sqrt(np.mean((speed - true)[t < 58] ** 2)) < 0.15, "of the step it would be 0.29"
+    assert (speed[t > 62] == 0).all()
+
+
 @pytest.mark.parametrize(
     ("hz", "step", "by_places"), [(1, 0.0, False), (10, 0.0, False), (10, 1.0, False), (1, 0.0, True), (10, 0.0, True)]
 )

@@ -180,10 +180,14 @@ def _runs(t: np.ndarray, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _noise(values: np.ndarray, order: int) -> float:
-    """Standard deviation of what flutters from sample to sample, by the median of differences of an order."""
-    if len(values) <= order:
+    """Standard deviation of what flutters from sample to sample, by the median of differences of an order.
+
+    Where nothing changes, the vehicle stands or figures are told in steps: that says nothing of how they flutter.
+    """
+    apart = np.abs(np.diff(values, order))
+    if not apart.any():
         return 0.0
-    return float(np.median(np.abs(np.diff(values, order)))) / OF_MEDIAN / math.sqrt(math.comb(2 * order, order))
+    return float(np.median(apart[apart > 0])) / OF_MEDIAN / math.sqrt(math.comb(2 * order, order))
 
 
 Estimates = tuple[np.ndarray, np.ndarray]
