@@ -253,7 +253,7 @@ class EndDrive(WholeVisitCommand):
         for one in handovers(whole.state):
             # What was handed over as open, and was driven here after all, is open no more.
             if one.open and not waiting.intersection(one.said.calibrations):
-                ends = ", ".join(f"{one.sensor} {one.counted_km:g} km" for one in reached if one.met)
+                ends = ", ".join(f"{one.counted_km:.1f} km" for one in reached if one.met)
                 told.append((VEHICLE, HandoverClosed(link=one.said.link, how="driven", words=ends or "-")))
         return told
 

@@ -127,7 +127,9 @@ def test_a_drive_that_was_handed_over_and_done_here_after_all_is_open_no_more(dr
     do(who, KeepTrace(who.job, seq, "file", "ride.csv", trace(who)))
     do(who, EndDrive(who.job, seq, True, "", ""))
     (one,) = handovers(who.garage.whole(who.job).state)
-    assert (one.closed and one.closed.how, one.proved, still_open(who)) == ("driven", True, [])
+    assert one.closed is not None
+    assert (one.closed.how, one.proved, still_open(who)) == ("driven", True, [])
+    assert one.closed.words.removesuffix(" km").replace(".", "", 1).isdigit(), "no name that only the log knows"
     said = release(who)
     assert (said.revision, said.state, said.handovers[0].ended, len(said.drives)) == (2, "finished", "driven", 2)
 
