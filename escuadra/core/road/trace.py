@@ -11,7 +11,6 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import chain
-from typing import Any
 
 import numpy as np
 
@@ -130,9 +129,10 @@ def _calmed(t: np.ndarray, told: np.ndarray, gap_s: float) -> np.ndarray:
     """What was told, each the mean of as many of those around it as it bears; none where it was not told."""
     known = np.flatnonzero(np.isfinite(told))
     here, values = t[known], told[known]
+    sums = np.append(0.0, np.cumsum(values))
 
-    def mean(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        sums, count = np.concatenate([[0.0], np.cumsum(values)]), last - first + 1
+    def mean(first: np.ndarray, last: np.ndarray) -> Estimates:
+        count = last - first + 1
         return ((sums[last + 1] - sums[first]) / count)[None], 1 / count
 
     found = told.copy()
@@ -154,9 +154,7 @@ def _from_places(trace: Trace, gap_s: float) -> tuple[np.ndarray, np.ndarray]:
     first = np.maximum(np.minimum(first, np.arange(len(t)) - BESIDE), starts)
     last = np.minimum(np.maximum(last, np.arange(len(t)) + BESIDE), ends)
 
-    def slopes(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        return _slopes(t, places, first, last)
-
+    slopes = _slopes(t, places)
     found, variance = slopes(first, last)
     step = float(np.median(np.diff(t))) if len(t) > 1 else 0.0
     if len(t) > 2 * CURVED and step >= SPARSE_S:
@@ -192,20 +190,22 @@ def _noise(values: np.ndarray, order: int) -> float:
 
 Estimates = tuple[np.ndarray, np.ndarray]
 """Figures (figures × n) and their variances (n,) for a noise of 1; infinite where nothing is known."""
+Fit = Callable[[np.ndarray, np.ndarray], Estimates]
+"""Estimates through samples ``first`` to ``last`` of each."""
 
 
 def _as_wide_as_they_bear(
     t: np.ndarray,
     runs: tuple[np.ndarray, np.ndarray],
-    fit: Callable[[np.ndarray, np.ndarray], Estimates],
+    fit: Fit,
     noise: np.ndarray,
     least_s: float,
     begun: tuple[Estimates, Estimates, Estimates],
 ) -> np.ndarray:
     """Figures by the widest windows whose confidence intervals still meet those of all narrower ones.
 
-    ``fit``: estimates through samples ``first`` to ``last`` of each; ``noise`` (figures,); ``begun``: what is known
-    around each sample, before it and after it, to begin with. Of the last two together and the first, the better.
+    ``noise`` (figures,); ``begun``: what is known around each sample, before it and after it, to begin with. Of the
+    last two together and the first, the better.
     """
     at, (starts, ends) = np.arange(len(t)), runs
     step = float(np.median(np.diff(t))) if len(t) > 1 else math.inf
@@ -220,7 +220,9 @@ def _as_wide_as_they_bear(
     return np.where(weights > 1 / around[1], parted, around[0])
 
 
-def _window(side: int, width: int, at: np.ndarray, starts: np.ndarray, ends: np.ndarray) -> tuple[Any, Any]:
+def _window(
+    side: int, width: int, at: np.ndarray, starts: np.ndarray, ends: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
     """First and last of so many samples around each (0: as many on either side), before it (1) or after it (2)."""
     if side == 0:
         reach = np.minimum(width, np.minimum(at - starts, ends - at))
@@ -229,6 +231,7 @@ def _window(side: int, width: int, at: np.ndarray, starts: np.ndarray, ends: np.
 
 
 def _widest(begun: Estimates, noise: np.ndarray, wider: Iterable[Estimates]) -> Estimates:
+    """Of estimates by wider and wider windows the last that agrees with all before it."""
     found, variance = begun
     low, high = np.full_like(found, -math.inf), np.full_like(found, math.inf)
     agree = np.ones(len(variance), bool)
@@ -242,17 +245,25 @@ def _widest(begun: Estimates, noise: np.ndarray, wider: Iterable[Estimates]) -> 
     return found, variance
 
 
-def _slopes(t: np.ndarray, values: np.ndarray, first: np.ndarray, last: np.ndarray) -> Estimates:
-    """Slopes of the lines of least squares through samples ``first`` to ``last``; none where one has no time."""
-    one, when, square = (np.concatenate([[0.0], np.cumsum(of)]) for of in (np.ones(len(t)), t, t * t))
-    count, st, stt = (of[last + 1] - of[first] for of in (one, when, square))
-    spread = stt - st * st / count
-    some = spread > 1e-9
-    found = np.zeros((len(values), len(t)))
-    for k, each in enumerate(values):
-        sv, stv = (sums[last + 1] - sums[first] for sums in (np.append(0.0, np.cumsum(of)) for of in (each, t * each)))
-        found[k] = np.where(some, (stv - st * sv / count) / np.where(some, spread, 1.0), 0.0)
-    return found, np.where(some, 1 / np.where(some, spread, 1.0), math.inf)
+def _slopes(t: np.ndarray, values: np.ndarray) -> Fit:
+    """Slopes of lines of least squares through values (figures × n); none where the samples of one take no time."""
+
+    def sums(of: np.ndarray) -> np.ndarray:
+        return np.append(0.0, np.cumsum(of))
+
+    when, square = sums(t), sums(t * t)
+    of_values = [(sums(each), sums(t * each)) for each in values]
+
+    def slopes(first: np.ndarray, last: np.ndarray) -> Estimates:
+        count, st, stt = last - first + 1, when[last + 1] - when[first], square[last + 1] - square[first]
+        spread = stt - st * st / count
+        some = spread > 1e-9
+        spread = np.where(some, spread, 1.0)
+        apart = [(sv[last + 1] - sv[first], stv[last + 1] - stv[first]) for sv, stv in of_values]
+        found = np.array([np.where(some, (stv - st * sv / count) / spread, 0.0) for sv, stv in apart])
+        return found, np.where(some, 1 / spread, math.inf)
+
+    return slopes
 
 
 def _curved(t: np.ndarray, values: np.ndarray, at: np.ndarray) -> np.ndarray:

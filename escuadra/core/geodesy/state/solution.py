@@ -211,9 +211,10 @@ def at_first(work: Work) -> Converged:
 def converged(work: Work, patience: Patience = PATIENT) -> Converged:
     """Step from the first guesses to where no further step helps.
 
-    A step that makes it worse is halved; where halves do not help, or nothing comes to rest, steps are damped. Near
-    the end each step is shorter than the last by a steady ratio: where the one after would change nothing, this one is
-    taken by its slopes alone, whose error is of the second order.
+    A step that makes it worse is halved; where halves do not help, or nothing comes to rest, steps are damped. One
+    that takes next to nothing off chi-square is the last. Near the end each step is shorter than the last by a steady
+    ratio: where the one after would change nothing, this one is taken by its slopes alone, whose error is of the second
+    order.
     """
     figures = work.equations.unknowns.start
     misfit, slopes = work.at(figures)
