@@ -31,6 +31,8 @@ RACK_UP = {"rack.up_near": 352.0, "rack.up_far": 354.5}
 """How high the wheel's beam runs above the runway."""
 TRIPOD_BY_HAND = (1.5, 1.5, 0.8, 0.06, 0.06)
 """How near what is told of a stand is done, one sigma: away, left, up in mm, its lean both ways in degrees."""
+MARKED_MM = 1.2
+"""How near a mark is made square to a hub, one sigma."""
 PLUMBED = {"plumb_front": "front", "plumb_rear": "rear"}
 """Which centre mark is plumbed anew."""
 LENGTHS = Instrument(resolution=1, accuracy_constant=0.4, accuracy_ppm=60, repeatability=0.3)
@@ -239,9 +241,14 @@ class VirtualBay:
         known, gauss = self._of_station(station).station, self.chance.gauss
         first = [gauss(0, 14), gauss(0, 14), gauss(0, 6), gauss(0, 0.6), gauss(0, 0.4), gauss(0, 0.4)]
         if known is not None and known.bodies[number - 1].kind == "line":
-            # Its mark was made square to a hub.
-            first[0] /= 12
+            first[0] *= MARKED_MM / 14
         return self.bodies.setdefault(f"{station}.{number}", first)
+
+    def marked(self, station: str, name: str) -> None:
+        """A line's mark was made anew, square to its hub."""
+        known = self._of_station(station).station
+        number = next(n for n, one in enumerate(known.bodies, 1) if one.id == name) if known is not None else 0
+        self._off(station, number)[0] = self.chance.gauss(0, MARKED_MM)
 
     def _corner(self, station: str, name: str, point: str) -> Space:
         """Where a point of a body truly is: turned and leant about its lower edge's middle."""

@@ -135,7 +135,16 @@ def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage, sheet: 
     view = who.check(check)
     assert view.state == "undecided"
     assert told(view.judgement.trouble).startswith("Readings contradict each other; most likely")
-    assert who.opened.sheet.next.slot == slot
+    beside = who.opened.sheet.next
+    assert beside.sentence.code == "read.tape"
+    assert who.opened.sheet.slots[beside.slot].slot.optional
+    read(who, placer.bay, beside.slot)
+    asked = [who.opened.sheet.next]
+    if asked[0].slot != slot:
+        read(who, placer.bay, asked[0].slot, replaces=True)
+        asked.append(who.opened.sheet.next)
+    assert asked[-1].slot == slot
+    assert all(move.replaces and move.slot != beside.slot for move in asked)
     assert all(v.state in ("holds", "undecided") for v in who.opened.sheet.checks if v.check.group == "target")
 
 

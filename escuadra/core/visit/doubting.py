@@ -5,7 +5,7 @@ suspect is asked for, and nothing is asked without end. Source: w-tests after Ba
 """
 
 import math
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -19,6 +19,9 @@ from escuadra.core.visit.solution.solution import Solved
 
 LOOKS_APART = CRITICAL_W * math.sqrt(2)
 """Two looks with one tool that differ by more of its u contradict each other."""
+
+SOON = 2
+"""So many readings are sooner taken again than told apart by one more."""
 
 NEARLY = 0.7
 """Of the largest test: what comes this near and was held to the other end is asked about first."""
@@ -60,6 +63,16 @@ def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again
             if newest and not setup.read_twice(slot):
                 found[slot] = Again(slot, id.words if len(slots) == 1 else None, newest)
     return sorted(found.values(), key=lambda again: -again.seq)
+
+
+def of_its_own(setup: Setup, slots: Iterable[Slot], suspects: Collection[str]) -> list[Again]:
+    """What of some slots was read and not yet read again: suspects before others, then the newest first.
+
+    What was read beside, to tell suspects apart, comes after them: they contradicted each other before.
+    """
+    read = [(slot, entries[-1].seq) for slot in slots if slot.ask == "number" and (entries := setup.current(slot))]
+    read.sort(key=lambda one: (one[0].id not in suspects, one[0].optional, -one[1]))
+    return [Again(slot.id, None, seq) for slot, seq in read if not setup.read_twice(slot.id)]
 
 
 def doubted(setup: Setup, solved: Solved) -> list[Again]:

@@ -3,6 +3,10 @@
 Figures of ``next`` and ``part``, on the epoch's solution.
 """
 
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import combinations
+from typing import TypeVar
+
 import numpy as np
 
 from escuadra.core.base.errors import BadInput
@@ -13,6 +17,8 @@ from escuadra.core.visit.plan import ENDS, height_slot, tape_slot
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
 from escuadra.core.visit.solution.solution import Solved
+
+T = TypeVar("T")
 
 AS_LIKELY = 0.9
 """Of the largest test: what comes this near cannot be told from it."""
@@ -112,11 +118,28 @@ def _parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
     offered = candidates(setup, solved)
     if len(suspects) < 2 or not offered:
         return None
-    first, second = solved.named(suspects[0]), solved.named(suspects[1])
+    return most_parting(solved, suspects[:2], offered)
+
+
+def most_parting(solved: Solved, suspects: Sequence[ObservationId], offered: Sequence[tuple[T, Read]]) -> T | None:
+    """What of several further readings best tells suspects apart, by every two of them; nothing where none would."""
+    pairs = list(combinations([solved.named(id) for id in suspects], 2))
+    if not pairs or not offered:
+        return None
     try:
         rows = solved.located.further([reading for _, reading in offered])
-        after = [(solved.located.alike(first, second, row), id) for row, (id, _) in zip(rows, offered, strict=True)]
+        after = [[solved.located.alike(*pair, row) for pair in pairs] for row in rows]
     except BadInput:
         return None
-    alike, best = min(after, key=lambda found: found[0])
-    return best if alike < AS_LIKELY else None
+    alike, (best, _) = min(zip(after, offered, strict=True), key=lambda found: sum(found[0]))
+    return best if min(alike) < AS_LIKELY else None
+
+
+def as_read_last(solved: Solved, sort: str, offered: Iterable[tuple[T, Mapping[str, str]]]) -> list[tuple[T, Read]]:
+    """Further readings of a sort, each between points of its own, as the last of that sort was read."""
+    read = [o for o in solved.located.given.observations if o.type == sort and o.instrument]
+    return [
+        (what, read[-1].model_copy(update={"id": f"beside {sort} {k}", "value": 0.0, **points}))
+        for k, (what, points) in enumerate(offered)
+        if read
+    ]

@@ -14,8 +14,7 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Noun, said
 from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
-from escuadra.core.geodesy.state.located import Derived, Located
-from escuadra.core.procedure.sheet import TargetPlace
+from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.visit.hung import EDGES
@@ -24,6 +23,7 @@ from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import ORIGIN, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
+from escuadra.core.visit.solution.solution import Solved
 
 STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0
@@ -144,10 +144,8 @@ def stand_slots(setup: Setup) -> list[Slot]:
 class Stood:
     """Where a stand's target is by its tapes, against where it must be."""
 
-    trusted: bool
-    """The tapes agree."""
-    suspects: tuple[str, ...]
-    """Slots of those that are to blame where they do not."""
+    solved: Solved
+    """What its tapes, and the vehicle they are held to, say together."""
     forward: float
     left: float
     u_forward: float
@@ -155,6 +153,16 @@ class Stood:
     turned: float | None
     """Of its face to the left, degrees; nothing where its edges were not read."""
     u_turned: float
+
+    @property
+    def trusted(self) -> bool:
+        """The tapes agree."""
+        return self.solved.trusted
+
+    @property
+    def suspects(self) -> tuple[str, ...]:
+        """Slots of those that are to blame where they do not."""
+        return tuple(id.place for id in self.solved.suspects if id.source == "stand")
 
 
 def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> Stood | None:
@@ -166,28 +174,23 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
     into = Entering(setup)
     for part, left in parts.items():
         into.free(part, on_face(way.centre, way.facing_deg, left))
+    for control, (cx, cy, u) in way.controls.items():
+        into.known(control, "control", control, (cx, cy), (u, u))
     for place in stand_tapes(setup):
         kept = entries.get(place.slot.id, ()) if entries is not None else setup.current(place.slot)
         for run in setup.by_runs(kept):
             for read in measured_by_tool(run, 0.0, U_LEVEL_MM, setup.state.warm):
-                if place.control not in into.points:
-                    cx, cy, u = way.controls[place.control]
-                    into.known(place.control, "control", place.control, (cx, cy), (u, u))
                 into.reading(place.slot, read, "stand", "level_distance", from_=place.control, to=place.part)
     if len(parts) == 2:
         id, width = ObservationId("width"), setup.plan.target.width
         into.put(id, "level_distance", width, U_WIDTH_MM, from_="left_edge", to="right_edge")
-    found = setup.solving(into.done().state(setup.plan.nominal_goal))
-    if found is None:
-        return None
-    blamed = (into.sources[name] for name in found.solution.suspects)
-    suspects = tuple(id.place for id in blamed if id.source == "stand")
-    return _against(found, suspects, way, parts, setup.plan.target_place)
+    entered = into.done()
+    found = setup.solving(entered.state(setup.plan.nominal_goal))
+    return _against(Solved(setup.plan, found, entered, "", 0), way, parts) if found is not None else None
 
 
-def _against(
-    found: Located, suspects: tuple[str, ...], way: Staking, parts: dict[str, float], place: TargetPlace
-) -> Stood | None:
+def _against(solved: Solved, way: Staking, parts: dict[str, float]) -> Stood | None:
+    found, place = solved.located, solved.plan.target_place
     ahead = found.asked([WantedAhead(id=p, type="ahead", point=p, from_=(ORIGIN,), line="axis") for p in parts])
     beside = found.asked([WantedBeside(id=p, type="beside", point=p, through=(ORIGIN,), line="axis") for p in parts])
     at = {part: (x, y) for part, x, y in zip(parts, ahead, beside, strict=True) if x is not None and y is not None}
@@ -211,10 +214,10 @@ def _against(
         span = sum(abs(v) for v in parts.values())
         skew = found.sum(0.0, (1.0, off("left_edge", across)), (-1.0, off("right_edge", across)))
         face, u_face = -math.degrees(skew.value / span), math.degrees(skew.u / span)
-    return Stood(found.trusted, suspects, forward.value, left.value, forward.u, left.u, face, u_face)
+    return Stood(solved, forward.value, left.value, forward.u, left.u, face, u_face)
 
 
-observed_as(Kind("stand"))
+observed_as(Kind("stand", again=True))
 observed_as(Kind("width"))
 for _axis in ("x", "y"):
     observed_as(Kind(f"control_{_axis}"))

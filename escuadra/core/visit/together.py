@@ -22,7 +22,7 @@ from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint
 from escuadra.core.geodesy.state.input import Body, Coordinate, WantedHeight
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
-from escuadra.core.vehicle.stance import Corner
+from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.visit.methods.beams import half_toe
@@ -34,6 +34,7 @@ from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_
 from escuadra.core.visit.solution.solution import Solved
 from escuadra.core.visit.staked import U_LEVEL_MM
 
+CORNERS_BELOW: tuple[BodyPoint, ...] = ("bottom_left", "bottom_right")
 SET = frozenset(f"together.{n}" for n in range(1, 10))
 """Of each body's place, by its number."""
 SET_OUT = {"panel": "set_out", "board": "set_out", "mat": "lay", "line": "stretch"}
@@ -185,10 +186,35 @@ def floor_mark(setup: Setup, goal: Goal, point: BodyPoint = "bottom_middle") -> 
         return None
 
 
-def body_slots(setup: Setup, body: str) -> list[Slot]:
-    """What is read of a body, once it stands on its mark, each with what it should read."""
+def body_reads(setup: Setup, body: str) -> list[tuple[BodyReading, Slot]]:
+    """What is read of a body, once it stands on its mark, each with where it is entered.
+
+    What the sheet wants read, then what was read beside to tell apart what contradicted each other.
+    """
     goal = goals(setup)[body]
-    return [_slot(setup, goal, read) for read in goal.body.reads]
+    beside = [(read, slot) for read, slot in reads_beside(setup, goal) if slot.id in setup.state.entries]
+    return [(read, _slot(setup, goal, read)) for read in goal.body.reads] + beside
+
+
+def reads_beside(setup: Setup, goal: Goal) -> list[tuple[BodyReading, Slot]]:
+    """What more there is to read of a body than its sheet wants, the shortest first."""
+    found = [(read, replace(_slot(setup, goal, read), optional=True)) for read in beside_of(goal.body)]
+    return sorted(found, key=lambda one: one[1].wanted or 0.0)
+
+
+def beside_of(body: StandingBody) -> list[BodyReading]:
+    """Tapes from the lower corners of what stands or lies there to the hubs, and heights, that its sheet has not."""
+    if body.kind == "line":
+        return []
+    every = [BodyReading(at=at, to=f"hub.{hub}") for at in CORNERS_BELOW for hub in CORNERS]
+    if body.upright:
+        every += [BodyReading(at=at, to="floor") for at in (*CORNERS_BELOW, "bottom_middle")]
+    return [read for read in every if read not in body.reads]
+
+
+def body_slots(setup: Setup, body: str) -> list[Slot]:
+    """Where that is entered."""
+    return [slot for _, slot in body_reads(setup, body)]
 
 
 def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
@@ -301,7 +327,7 @@ def read_line(setup: Setup, slot: str) -> tuple[tuple[float, float], tuple[float
 def read_of(setup: Setup, slot: str) -> tuple[Goal, BodyReading] | None:
     """Which body a slot is read of, and what is read; nothing for another slot."""
     plan = setup.plan
-    own = ((goal, read) for goal in goals(setup).values() for read in goal.body.reads)
+    own = ((goal, read) for goal in goals(setup).values() for read in (*goal.body.reads, *beside_of(goal.body)))
     return next(((goal, read) for goal, read in own if slot_id(plan, goal.body, read) == slot), None)
 
 
@@ -344,6 +370,8 @@ class Together:
     solved: Solved
     suspects: tuple[str, ...]
     """Slots that are to blame where the readings contradict each other."""
+    links: frozenset[frozenset[str]] = frozenset()
+    """Bodies between which something was read: each two of them."""
     hubs: tuple[Corner, ...] = ()
     """Where all of them were read again and read the same: hubs of which any alone may stand elsewhere."""
 
@@ -353,9 +381,11 @@ class Together:
         return self.solved.trusted
 
     def doubts(self, goal: Goal) -> bool:
-        """The readings contradict each other, and one of this body may be to blame."""
-        counted = self._counted
-        return not self.trusted and (goal.body.id in counted or not counted)
+        """The readings contradict each other, and one of this body, or of one it was read with, is to blame."""
+        reached = set(self._counted)
+        while more := {body for two in self.links if two & reached for body in two} - reached:
+            reached |= more
+        return not self.trusted and (goal.body.id in reached or not reached)
 
     @property
     def worst(self) -> str:
@@ -417,7 +447,7 @@ def without(setup: Setup, left_out: Collection[str], unlike: Collection[str] = (
     read = {
         goal.body.id: [
             (read, slot)
-            for read, slot in zip(goal.body.reads, body_slots(setup, goal.body.id), strict=True)
+            for read, slot in body_reads(setup, goal.body.id)
             if slot.id not in left_out and setup.current(slot)
         ]
         for goal in goals(setup).values()
@@ -438,7 +468,9 @@ def without(setup: Setup, left_out: Collection[str], unlike: Collection[str] = (
     if located is None:
         return None
     solved = Solved(setup.plan, located, entered, "", 0)
-    return Together(solved, tuple(id.place for id in solved.suspects if id.source == "together"))
+    suspects = tuple(id.place for id in solved.suspects if id.source == "together")
+    between = ((id, one.other) for id, found in read.items() for one, _ in found if one.other and one.other != id)
+    return Together(solved, suspects, frozenset(map(frozenset, between)))
 
 
 def _holds(goal: Goal, read: BodyReading) -> bool:
@@ -562,12 +594,10 @@ def _folded(setup: Setup, body: str) -> Fold | None:
     if goal.body.kind != "mat" or found is None or not found.doubts(goal):
         return None
     corners: list[Fold] = []
-    slots = body_slots(setup, goal.body.id)
+    reads = body_reads(setup, goal.body.id)
     for point in ("bottom_left", "bottom_right", "top_left", "top_right"):
         of = tuple(
-            slot.id
-            for read, slot in zip(goal.body.reads, slots, strict=True)
-            if point in (read.at, read.point if read.other == goal.body.id else "")
+            slot.id for read, slot in reads if point in (read.at, read.point if read.other == goal.body.id else "")
         )
         rest = without(setup, of)
         if len(of) > 1 and rest is not None and rest.trusted and rest.stood(goal) is not None:
@@ -580,7 +610,7 @@ def _folded(setup: Setup, body: str) -> Fold | None:
 
 def measured_lean(setup: Setup, goal: Goal) -> list[tuple[Slot, Measured]]:
     """What levels on a body show now."""
-    pairs = zip(goal.body.reads, body_slots(setup, goal.body.id), strict=True)
+    pairs = body_reads(setup, goal.body.id)
     return [(slot, now) for read, slot in pairs if read.anchor == "level" and (now := setup.now(slot)) is not None]
 
 

@@ -146,6 +146,8 @@ def _unit(slot: Slot) -> str:
 
 def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
     check, worst = view.check, view.worst
+    if check.stands_together and (first := _agreed_first(sheet)) is not None:
+        return first
     if check.after_pose and worst is not None and (first := _pose_first(sheet, view)) is not None:
         return first
     move = check.put_right(sheet.setup, view.judgement)
@@ -173,11 +175,17 @@ def _doubted(sheet: SheetView, view: CheckView) -> NextMove | None:
         return read_again(sheet, view, odd)
     beside = view.check.parted_by(setup)
     if beside is not None:
-        return parting(view, beside[0].id, beside[0].label, beside[1])
+        return parting(home_of(sheet, beside[0].id, view), beside[0].id, beside[0].label, beside[1])
     solved = view.check.contradicted(setup)
     parted = part(sheet, view, solved) if solved is not None else None
     doubted = view.check.doubted(setup) if parted is None else None
     return read_again(sheet, view, doubted) if doubted is not None else parted
+
+
+def _agreed_first(sheet: SheetView) -> NextMove | None:
+    """What stands together is moved only where its readings agree: a move by one of them would be by a mistake."""
+    doubted = (_doubted(sheet, v) for v in sheet.checks if v.check.stands_together and v.judgement.trouble)
+    return next((move for move in doubted if move is not None), None)
 
 
 def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:

@@ -170,6 +170,8 @@ class Check(CheckSpec):
     """It judges what the others of its group found: it comes after them."""
     brings: ClassVar[str] = ""
     """A method of finding the line whose readings are its own anyway."""
+    stands_together: ClassVar[bool] = False
+    """What it judges is found with others of its kind, by readings between them."""
     after_pose: ClassVar[bool] = False
     """It is set once the frame stands where it must."""
     newest_counts: ClassVar[bool] = False

@@ -14,11 +14,13 @@ from escuadra.core.base.wording import amount
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
+from escuadra.core.visit.doubting import SOON, Again, of_its_own
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.next_move import Axis, NextMove, Step
+from escuadra.core.visit.next_reading import as_read_last, most_parting
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.staked import STAND, staking, stand_slots, stood
+from escuadra.core.visit.staked import STAND, staking, stand_slots, stand_tapes, stood
 
 FORWARD, SIDEWAYS, TURNED = "too_forward", "too_left", "side"
 
@@ -132,6 +134,28 @@ class StakedCheck(Check):
         parts = nouns(check for p in way.found if p not in EDGES and (check := way.found[p].check))
         note = sentences(said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
         return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)
+
+    def doubted(self, setup: Setup) -> Again | None:
+        """One of its tapes: those to blame first, then any; each once."""
+        found = stood(setup)
+        if found is None or found.trusted:
+            return None
+        return next(iter(of_its_own(setup, stand_slots(setup), found.suspects)), None)
+
+    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+        """The tape that tells apart those that contradict each other, where more are alike than are sooner reread."""
+        found = stood(setup)
+        if found is None or found.trusted:
+            return None
+        again = {one.slot for one in of_its_own(setup, stand_slots(setup), found.suspects)}
+        alike = [id for id in found.solved.suspects if id.place in again]
+        if again and len(alike) <= SOON:
+            return None
+        unread = [tape for tape in stand_tapes(setup) if setup.now(tape.slot) is None]
+        points = ((tape.slot, {"from_": tape.control, "to": tape.part}) for tape in unread)
+        offered = as_read_last(found.solved, "level_distance", points)
+        beside = most_parting(found.solved, alike or found.solved.suspects, offered)
+        return (beside, len(found.suspects)) if beside is not None else None
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         found = stood(setup)

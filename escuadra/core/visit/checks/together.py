@@ -18,10 +18,11 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.visit.checks.frame import said_unlike
-from escuadra.core.visit.doubting import Again, doubted
+from escuadra.core.visit.doubting import SOON, Again, doubted, of_its_own
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import Guard, first, guard, guard_of_slot
 from escuadra.core.visit.next_move import Axis, NextMove, Step
+from escuadra.core.visit.next_reading import as_read_last, most_parting
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.together import (
     SET,
@@ -33,6 +34,7 @@ from escuadra.core.visit.together import (
     folded,
     goals,
     measured_lean,
+    reads_beside,
     set_out_slot,
     together,
 )
@@ -46,6 +48,7 @@ class BodyCheck(Check):
     """A panel, a board or a mat of several that stand together."""
 
     mended_by_a_move: ClassVar[bool] = True
+    stands_together: ClassVar[bool] = True
 
     body: str = Field(description="id of the station's body")
     place: Limits = Field(description="of its lower edge's middle, along and across the line, mm off")
@@ -63,14 +66,20 @@ class BodyCheck(Check):
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         goal = self._goal(setup)
-        return [] if goal is None else [set_out_slot(setup, goal), *body_slots(setup, self.body)]
+        if goal is None:
+            return []
+        found = together(setup)
+        own = found is not None and found.doubts(goal) and found.worst in ("", self.body)
+        beside = _beside(setup, goal, found) if own and found is not None else None
+        return [set_out_slot(setup, goal), *body_slots(setup, self.body), *([beside] if beside is not None else [])]
 
     def judge(self, setup: Setup) -> Judgement:
         goal, slots = self._goal(setup), self.slots(setup)
         if goal is None:
             return Judgement(False)
-        missing = [slot for slot in slots if not setup.current(slot)]
-        summary: Value = said("read_of", read=len(slots) - len(missing), needed=len(slots))
+        needed = [slot for slot in slots if not slot.optional]
+        missing = [slot for slot in needed if not setup.current(slot)]
+        summary: Value = said("read_of", read=len(needed) - len(missing), needed=len(needed))
         if slots[0] not in missing and setup.answer(slots[0]) != "yes":
             return Judgement(
                 True, summary=summary, wrong=sentences(said("together.not_set", body=Name(goal.body.name)))
@@ -164,16 +173,21 @@ class BodyCheck(Check):
     def source_slot(self, figure: Figure) -> str:
         return figure.id if figure.unit == "°" and "." in figure.id else ""
 
-    def doubted(self, setup: Setup) -> Again | None:
-        """What is to blame, the newest of what is to blame alike first; read twice, others of the body, then any."""
+    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
         goal, found = self._goal(setup), together(setup)
         if goal is None or found is None or not found.doubts(goal):
             return None
-        slots = body_slots(setup, found.worst or self.body)
-        read = [(slot, entries[-1].seq) for slot in slots if slot.ask == "number" and (entries := setup.current(slot))]
-        read.sort(key=lambda one: (one[0].id not in found.suspects, -one[1]))
-        own = [Again(slot.id, None, seq) for slot, seq in read if not setup.read_twice(slot.id)]
-        return next(iter([*own, *doubted(setup, found.solved)]), None)
+        beside = _beside(setup, goals(setup)[found.worst or self.body], found)
+        return (beside, len(found.suspects)) if beside is not None else None
+
+    def doubted(self, setup: Setup) -> Again | None:
+        """What is to blame, at the body of which most is and then elsewhere, the newest first; then others of it."""
+        goal, found = self._goal(setup), together(setup)
+        if goal is None or found is None or not found.doubts(goal):
+            return None
+        own = of_its_own(setup, body_slots(setup, found.worst or self.body), found.suspects)
+        to_blame = [one for one in own if one.slot in found.suspects]
+        return next(iter([*to_blame, *doubted(setup, found.solved), *own]), None)
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         goal, found = self._goal(setup), together(setup)
@@ -242,6 +256,24 @@ class BodyCheck(Check):
             steps=steps,
             further=further,
         )
+
+
+def _beside(setup: Setup, goal: Goal, found: Together) -> Slot | None:
+    """A tape beside, where more readings of a body are to blame alike than are sooner read again."""
+    if folded(setup, goal):
+        return None
+    again = {one.slot for one in of_its_own(setup, body_slots(setup, goal.body.id), found.suspects)}
+    alike = [id for id in found.solved.suspects if id.place in again]
+    if len(alike) <= SOON:
+        return None
+    solved, own = found.solved, goal.body.id
+    unread = [(read, slot, f"{own}:{read.at}") for read, slot in reads_beside(setup, goal) if not setup.current(slot)]
+    tapes = ((slot, {"from_": read.which, "to": point}) for read, slot, point in unread if read.anchor == "hub")
+    floor = f"under {own}"
+    heights = ((slot, {"point": point, "floor": floor}) for read, slot, point in unread if read.anchor == "floor")
+    counted = any(o.type == "height" and o.floor == floor for o in solved.located.given.observations)
+    offered = as_read_last(solved, "level_distance", tapes)
+    return most_parting(solved, alike, offered + (as_read_last(solved, "height", heights) if counted else []))
 
 
 def _part(step: Step) -> Said:
