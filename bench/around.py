@@ -21,9 +21,9 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from escuadra.commands import Garage
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.visit.body_readings import bodies_of
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.together import bodies_of
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock, ground_flat, peopled

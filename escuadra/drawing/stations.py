@@ -7,11 +7,11 @@ from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Name, Noun, said
 from escuadra.core.procedure.bodies import POINTS
 from escuadra.core.procedure.sheet import TargetPlace
+from escuadra.core.visit.body_readings import read_line, read_of
 from escuadra.core.visit.carriers import StandingPose, carrier_of
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.staked import on_face
-from escuadra.core.visit.together import read_line, read_of
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 At = Callable[[float, float], Point]

@@ -15,7 +15,7 @@ from escuadra.commands.people import AddPerson
 from escuadra.core.base.said import Name
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.bay.bay import Bay
-from escuadra.core.visit.together import bodies_of
+from escuadra.core.visit.body_readings import bodies_of
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from tests.conftest import GROUND, Clock
 from tests.e2e.conftest import Server, Visit

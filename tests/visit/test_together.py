@@ -10,10 +10,10 @@ from escuadra.commands.bays import KeepBay
 from escuadra.commands.forms import press
 from escuadra.core.bay.bay import Bay, Place
 from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.visit.body_readings import bodies_of, floor_under, goals
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.together import bodies_of, floor_under, goals
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.following import Stuck, follow, read
 from escuadra.rehearsal.technician import Technician

@@ -1,8 +1,7 @@
-"""Bodies that stand together: where each must be, how it is set out, what is read of it, and where all of them are.
+"""Bodies that stand together: where all of them are by what was read, and which of it is to blame where that disagrees.
 
 They are bodies of one state with the vehicle: what is read from a hub, from the car's side or from one board to another
-tells of both. A body's place is counted along the line in use from the rear hubs as they were found, and left of it.
-Source: ``state``; ``stakeout`` for floor marks; vehicle axes, millimetres and degrees.
+tells of both. Source: ``state``; vehicle axes, millimetres and degrees.
 """
 
 import math
@@ -10,348 +9,28 @@ from collections import Counter
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
-import numpy as np
-
-from escuadra.core.base.axes import turned
-from escuadra.core.base.errors import BadInput
-from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import Name, Noun, Said, said
-from escuadra.core.base.wording import amount
-from escuadra.core.bay.ground import Amount
-from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
+from escuadra.core.base.said import said
 from escuadra.core.geodesy.state.input import Body, Coordinate, WantedHeight
 from escuadra.core.geodesy.state.located import Derived
-from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
-from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.procedure.bodies import BodyPoint, BodyReading
+from escuadra.core.vehicle.stance import Corner
+from escuadra.core.visit.body_readings import Goal, body_reads, control_at, goals, wanted_of
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
+from escuadra.core.visit.floor_marks import controls_of
 from escuadra.core.visit.methods.beams import half_toe
 from escuadra.core.visit.network_of_epochs import on_vehicle
-from escuadra.core.visit.plan import Plan
-from escuadra.core.visit.slots import Measured, Slot, measured_by_tool
+from escuadra.core.visit.slots import Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 from escuadra.core.visit.solution.solution import Solved
 from escuadra.core.visit.staked import U_LEVEL_MM
 
-CORNERS_BELOW: tuple[BodyPoint, ...] = ("bottom_left", "bottom_right")
-SET = frozenset(f"together.{n}" for n in range(1, 10))
-"""Of each body's place, by its number."""
-SET_OUT = {"panel": "set_out", "board": "set_out", "mat": "lay", "line": "stretch"}
-"""How a body comes to its place."""
-STEPS = (0.0, 0.25, 0.5, 0.75, 1.0)
-"""Where the floor under a mat is looked at, as parts of its width and of its depth."""
 HELD = 3
 """Readings that hold a body in plan."""
 U_MARKED_MM = 1.5
 """Of a mark on a line, square to a hub, one sigma."""
 U_BUMPER_MM = 4.0
 """Of the bumper where a tape meets it, one sigma; the car's side is as symmetrical as its other parts."""
-MOST_LEAN_DEG, MOST_ASIDE_MM = 8.0, 900.0
-
-
-@dataclass(frozen=True)
-class Goal:
-    """Where a body must be: the middle of its lower edge in plan, and where its face looks."""
-
-    body: StandingBody
-    number: int
-    x: float
-    y: float
-    facing_deg: float
-
-    def point(self, point: BodyPoint) -> tuple[float, float, float]:
-        """Where one of its points must be, above the floor below it."""
-        behind, left, up = self.body.place(point)
-        dx, dy = turned(self.facing_deg - 180.0, behind, left)
-        return self.x + dx, self.y + dy, self.body.bottom + up
-
-    def before(self, at: tuple[float, float]) -> float:
-        """How far a place in plan lies before its face, square to it."""
-        return turned(180.0 - self.facing_deg, self.x - at[0], self.y - at[1])[0]
-
-    def beside(self, at: tuple[float, float], point: BodyPoint) -> float:
-        """How far a place in plan lies to the left of one of its points, along its face."""
-        return turned(180.0 - self.facing_deg, at[0] - self.x, at[1] - self.y)[1] - self.body.place(point)[1]
-
-
-def bodies_of(plan: Plan) -> list[StandingBody]:
-    """What stands together at the station at hand."""
-    return plan.station.bodies if plan.station is not None else []
-
-
-def goals(setup: Setup) -> dict[str, Goal]:
-    """Where each must be: by the line in use, or by the vehicle's own axis while none is known."""
-    return setup.once(_goals)
-
-
-def _goals(setup: Setup) -> dict[str, Goal]:
-    solved, found = setup.lines, {}
-    known = solved is not None and solved.line is not None and solved.tells_line
-    for number, one in enumerate(bodies_of(setup.plan), 1):
-        x, y, angle = one.x, one.y, 0.0
-        if known and solved is not None:
-            angle = solved.derived("line_angle").value
-            dx, dy = turned(angle, 0.0, one.y)
-            x, y = one.x + dx, solved.line_at(one.x).value + dy
-        found[one.id] = Goal(one, number, x, y, one.facing_deg + angle)
-    return found
-
-
-def aspects_of(plan: Plan, body: StandingBody, read: BodyReading) -> frozenset[str]:
-    """What a reading of a body depends on: where that stands, and what it is read to."""
-    numbers = {one.id: n for n, one in enumerate(bodies_of(plan), 1)}
-    own = {f"together.{numbers[body.id]}"}
-    match read.anchor:
-        case "body" | "out" | "back":
-            own.add(f"together.{numbers[read.other]}")
-        case "hub" | "beam" | "bumper" | "flank" | "square" | "mark_at":
-            own.add("hubs")
-        case "mark":
-            own |= {"line", f"mark_{read.which}"}
-    return frozenset(own)
-
-
-def slot_id(plan: Plan, body: StandingBody, read: BodyReading) -> str:
-    """Of a reading of a body."""
-    assert plan.station is not None
-    kind = "rise" if read.height else "read"
-    return f"together.{plan.station.id}.{body.id}.{kind}.{read.at}.{read.to.replace('.', '_')}"
-
-
-def floor_under(setup: Setup, goal: Goal) -> Amount | None:
-    """Flatness of the floor under what lies on it, by the survey of where the vehicle stands; nothing off that."""
-    standing, body = setup.plan.standing, goal.body
-    if standing is None or body.upright:
-        return None
-    turn = goal.facing_deg - 180.0
-    grid = [(back * body.height, side * body.width) for back in STEPS for side in (s - 0.5 for s in STEPS)]
-    places = np.array([(goal.x + dx, goal.y + dy) for dx, dy in (turned(turn, *one) for one in grid)])
-    try:
-        return standing.flatness_over(places)
-    except BadInput:
-        return None
-
-
-def set_out_slot(setup: Setup, goal: Goal) -> Slot:
-    """That a body was carried to its floor mark, with the lengths by which that is found."""
-    plan, body = setup.plan, goal.body
-    assert plan.station is not None
-    found = floor_mark(setup, goal)
-    hint = said("together.lay.hint") if body.kind == "mat" else said("together.set_out.no_mark")
-    if body.over:
-        hint = said("together.lay.over", other=Name(goals(setup)[body.over].body.name))
-    if body.kind == "line":
-        hint = said("together.stretch.hint", out=amount(abs(body.y), "mm", 0))
-    if found is not None and body.upright:
-        tapes = _tapes(found)
-        hint = said(f"together.set_out.{'checked' if 'third' in tapes else 'hint'}", side=_side(setup, goal), **tapes)
-    return Slot(
-        id=f"together.{plan.station.id}.{body.id}.set",
-        label=said(f"together.{SET_OUT[body.kind]}", body=Name(body.name)),
-        ask="tick",
-        aspects=frozenset({f"together.{goal.number}"}),
-        hint=hint,
-    )
-
-
-def _tapes(found: StakedMark) -> dict[str, Said]:
-    pairs = list(zip(found.pair, found.distances, strict=True))
-    if found.check is not None and found.check_distance is not None:
-        pairs.append((found.check, found.check_distance))
-    return {
-        name: said("floor_marks.from_the", distance=amount(d, "mm", 0), name=control_name(control))
-        for name, (control, d) in zip(("first", "second", "third"), pairs, strict=False)
-    }
-
-
-def _side(setup: Setup, goal: Goal) -> Noun:
-    """On which side of the vehicle a mark lies."""
-    vehicle = setup.plan.vehicle
-    half = vehicle.outline.width / 2
-    if abs(goal.y) > half:
-        return Noun(f"together.side.{'left' if goal.y > 0 else 'right'}")
-    return Noun(f"together.side.{'ahead' if goal.x > 0 else 'behind'}")
-
-
-def floor_mark(setup: Setup, goal: Goal, point: BodyPoint = "bottom_middle") -> StakedMark | None:
-    """How the floor mark below a point is found with two tapes and a check; nothing where they cut too flat."""
-    controls, (x, y, _) = controls_of(setup), goal.point(point)
-    if not controls:
-        return None
-    try:
-        mark = StakePoint(id="mark", x=x, y=y)
-        return stakeout(StakeoutInput(controls=controls, points=[mark], tape=TAPE)).marks[0]
-    except BadInput:
-        return None
-
-
-def body_reads(setup: Setup, body: str) -> list[tuple[BodyReading, Slot]]:
-    """What is read of a body, once it stands on its mark, each with where it is entered.
-
-    What the sheet wants read, then what was read beside to tell apart what contradicted each other.
-    """
-    goal = goals(setup)[body]
-    beside = [(read, slot) for read, slot in reads_beside(setup, goal) if slot.id in setup.state.entries]
-    return [(read, _slot(setup, goal, read)) for read in goal.body.reads] + beside
-
-
-def reads_beside(setup: Setup, goal: Goal) -> list[tuple[BodyReading, Slot]]:
-    """What more there is to read of a body than its sheet wants, the shortest first."""
-    found = [(read, replace(_slot(setup, goal, read), optional=True)) for read in beside_of(goal.body)]
-    return sorted(found, key=lambda one: one[1].wanted or 0.0)
-
-
-def beside_of(body: StandingBody) -> list[BodyReading]:
-    """Tapes from the lower corners of what stands or lies there to the hubs, and heights, that its sheet has not."""
-    if body.kind == "line":
-        return []
-    every = [BodyReading(at=at, to=f"hub.{hub}") for at in CORNERS_BELOW for hub in CORNERS]
-    if body.upright:
-        every += [BodyReading(at=at, to="floor") for at in (*CORNERS_BELOW, "bottom_middle")]
-    return [read for read in every if read not in body.reads]
-
-
-def body_slots(setup: Setup, body: str) -> list[Slot]:
-    """Where that is entered."""
-    return [slot for _, slot in body_reads(setup, body)]
-
-
-def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
-    if read.anchor == "mark_at":
-        return Slot(
-            id=slot_id(setup.plan, goal.body, read),
-            label=said("together.to.mark_at", body=Name(goal.body.name), corner=Noun(f"corner.{read.which}")),
-            ask="tick",
-            aspects=aspects_of(setup.plan, goal.body, read),
-            hint=said("together.hint.mark_at"),
-        )
-    wanted, angle = wanted_of(setup, goal, read), read.anchor == "level"
-    signed = read.height or angle or read.anchor == "beam"
-    reads = {"level": "level", "floor": "height", "beam": "scale"}.get(read.anchor, "height" if read.height else "tape")
-    most = MOST_LEAN_DEG if angle else MOST_ASIDE_MM
-    low, high = (wanted - most, wanted + most) if signed else (max(0.0, 0.5 * wanted - 30), 1.5 * wanted + 60)
-    ways = {"level.across": "target_roll", "level.along": "target_tilt"}
-    way = "too_high" if read.height else ways.get(read.to, "side" if signed else None)
-    point = Noun(f"together.point.{'flat' if not goal.body.upright else 'upright'}.{read.at}")
-    return Slot(
-        id=slot_id(setup.plan, goal.body, read),
-        label=_label(setup, goal, read, point),
-        quantity=Quantity(dimension="angle" if angle else "length", unit="°" if angle else "mm", low=low, high=high),
-        aspects=aspects_of(setup.plan, goal.body, read),
-        reads=reads,
-        way=way,
-        hint=said(f"together.hint.{'rise' if read.height else read.anchor}"),
-        wanted=None if angle else round(wanted, 1),
-    )
-
-
-def _label(setup: Setup, goal: Goal, read: BodyReading, point: Noun) -> Said:
-    own, to = Name(goal.body.name), read.to.partition(".")
-    match read.anchor:
-        case "square":
-            return said("together.to.square", body=own, to=control_name(f"hub.{read.which}"))
-        case "out" | "back":
-            line = Name(goals(setup)[read.other].body.name)
-            return said(f"together.to.{read.anchor}", body=own, point=point, line=line)
-        case "hub" | "mark":
-            return said("together.to.control", body=own, point=point, to=control_name(read.to))
-        case "body":
-            other = goals(setup)[read.other].body
-            flat = "upright" if other.upright else "flat"
-            code = "rise" if read.height else "own" if read.other == goal.body.id else "body"
-            there = Noun(f"together.point.{flat}.{read.point}")
-            return said(f"together.to.{code}", body=own, point=point, other=Name(other.name), there=there)
-        case "beam":
-            return said("together.to.beam", body=own, corner=Noun(f"corner.{to[2]}"))
-        case "floor":
-            return said("together.to.floor", body=own, point=point)
-    return said(f"together.to.{read.anchor}.{to[2]}", body=own, point=point)
-
-
-def wanted_of(setup: Setup, goal: Goal, read: BodyReading) -> float:
-    """What a reading shows where every body stands as it should."""
-    plan, (x, y, z) = setup.plan, goal.point(read.at)
-    outline, to = plan.vehicle.outline, read.which
-    match read.anchor:
-        case "hub" | "mark":
-            at = _control(setup, read.to)
-            return math.hypot(x - at[0], y - at[1])
-        case "bumper":
-            nose = plan.vehicle.wheelbase + outline.front_overhang
-            return x - nose if to == "front" else -outline.rear_overhang - x
-        case "flank":
-            return (y if to == "left" else -y) - outline.width / 2
-        case "floor":
-            return z
-        case "level":
-            return 0.0
-        case "beam":
-            # It leaves the hub along the line, and the face stands square to that.
-            return goal.beside(plan.vehicle.hub(to), "bottom_middle")  # type: ignore[arg-type]
-        case "square":
-            return abs(goal.before(_control(setup, f"hub.{to}")))
-        case "out" | "back":
-            line = goals(setup)[read.other]
-            return abs(line.before((x, y)) if read.anchor == "out" else line.beside((x, y), read.point))
-    ox, oy, oz = goals(setup)[read.other].point(read.point)
-    return z - oz if read.height else math.dist((x, y, z), (ox, oy, oz))
-
-
-def _control(setup: Setup, control: str) -> tuple[float, float]:
-    kind, _, which = control.partition(".")
-    solved = setup.lines
-    if kind == "hub":
-        found: tuple[float, float] = solved.place(which) if solved else setup.plan.vehicle.hub(which)  # type: ignore[arg-type]
-        return found
-    marks = setup.plan.vehicle.marks
-    known = controls_of(setup).get(control)
-    return (known.x, known.y) if known is not None else (marks.front_x if which == "front" else marks.rear_x, 0.0)
-
-
-def read_line(setup: Setup, slot: str) -> tuple[tuple[float, float], tuple[float, float]] | None:
-    """A reading of a body as a line in plan, from what it is read to, to the body; nothing for another slot."""
-    found = read_of(setup, slot)
-    if found is None:
-        return None
-    goal, read = found
-    x, y, _ = goal.point(read.at)
-    if read.anchor in ("out", "back"):
-        line = goals(setup)[read.other]
-        dx, dy = turned(line.facing_deg - 180.0, line.before((x, y)), 0.0)
-        foot = x + dx, y + dy
-        return (foot, (x, y)) if read.anchor == "out" else (line.point(read.point)[:2], foot)
-    return _from(setup, read, x, y), (x, y)
-
-
-def read_of(setup: Setup, slot: str) -> tuple[Goal, BodyReading] | None:
-    """Which body a slot is read of, and what is read; nothing for another slot."""
-    plan = setup.plan
-    own = ((goal, read) for goal in goals(setup).values() for read in (*goal.body.reads, *beside_of(goal.body)))
-    return next(((goal, read) for goal, read in own if slot_id(plan, goal.body, read) == slot), None)
-
-
-def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, float]:
-    vehicle = setup.plan.vehicle
-    match read.anchor:
-        case "hub" | "mark":
-            return _control(setup, read.to)
-        case "beam":
-            return vehicle.hub(read.which)  # type: ignore[arg-type]
-        case "bumper":
-            nose = vehicle.wheelbase + vehicle.outline.front_overhang
-            return (nose if read.which == "front" else -vehicle.outline.rear_overhang), y
-        case "flank":
-            return x, math.copysign(vehicle.outline.width / 2, y)
-        case "square" | "mark_at":
-            return _control(setup, f"hub.{read.which}")
-        case "body":
-            ox, oy, _ = goals(setup)[read.other].point(read.point)
-            return ox, oy
-    return x, y
-
-
-# --- where they are
 
 
 @dataclass(frozen=True)
@@ -528,7 +207,7 @@ def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Sl
                     what = "roll" if read.which == "across" else "pitch"
                     into.reading(slot, part, "together", what, body=goal.body.id)
                 case "square":
-                    sign = math.copysign(1.0, goal.before(_control(setup, f"hub.{read.which}")))
+                    sign = math.copysign(1.0, goal.before(control_at(setup, f"hub.{read.which}")))
                     into.reading(
                         slot, part, "together", "perpendicular", sign * value, point=read.which, body=goal.body.id
                     )
@@ -548,7 +227,7 @@ def _mark(setup: Setup, into: Entering, mark: str) -> str:
     """A centre mark as a point of the state, where no method entered it."""
     if mark not in into.points:
         known = controls_of(setup).get(mark)
-        x, y = _control(setup, mark)
+        x, y = control_at(setup, mark)
         into.known(mark, "control", mark, (x, y), ((known.u if known is not None else U_BUMPER_MM),) * 2)
     return mark
 
@@ -606,12 +285,6 @@ def _folded(setup: Setup, body: str) -> Fold | None:
         # What was smoothed and reads as it did was no fold.
         return None
     return corners[0]
-
-
-def measured_lean(setup: Setup, goal: Goal) -> list[tuple[Slot, Measured]]:
-    """What levels on a body show now."""
-    pairs = body_reads(setup, goal.body.id)
-    return [(slot, now) for read, slot in pairs if read.anchor == "level" and (now := setup.now(slot)) is not None]
 
 
 observed_as(Kind("together", again=True))

@@ -5,13 +5,14 @@ from collections.abc import Sequence
 from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Name, Noun, said
 from escuadra.core.procedure.sheet import Station
+from escuadra.core.visit.body_readings import SET, Goal, body_slots, goals
 from escuadra.core.visit.carriers.base import Carrier, StandingPose, TargetPose, carrier
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import Happening
 from escuadra.core.visit.log.state import Run
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import Change, StationView, Watch
-from escuadra.core.visit.together import SET, Goal, Stood, body_slots, folded, goals, together, without
+from escuadra.core.visit.together import Stood, folded, together, without
 from escuadra.core.visit.views import SheetView
 
 

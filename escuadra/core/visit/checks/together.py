@@ -16,6 +16,16 @@ from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
+from escuadra.core.visit.body_readings import (
+    SET,
+    Goal,
+    body_slots,
+    floor_under,
+    goals,
+    measured_lean,
+    reads_beside,
+    set_out_slot,
+)
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, ToldBy
 from escuadra.core.visit.checks.frame import said_unlike
 from escuadra.core.visit.doubting import SOON, Again, doubted, of_its_own
@@ -24,20 +34,7 @@ from escuadra.core.visit.guarding import Guard, first, guard, guard_of_slot
 from escuadra.core.visit.next_move import Axis, NextMove, Step
 from escuadra.core.visit.next_reading import as_read_last, most_parting
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.together import (
-    SET,
-    Fold,
-    Goal,
-    Together,
-    body_slots,
-    floor_under,
-    folded,
-    goals,
-    measured_lean,
-    reads_beside,
-    set_out_slot,
-    together,
-)
+from escuadra.core.visit.together import Fold, Together, folded, together
 
 LEAST_MM, LEAST_DEG = 0.5, 0.1
 """Nobody moves a board by less."""

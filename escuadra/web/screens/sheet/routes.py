@@ -29,6 +29,7 @@ from escuadra.core.base.wording import amount
 from escuadra.core.instruments.guided import checks_for
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.visit.advice.frame import expected, missing_slots
+from escuadra.core.visit.body_readings import bodies_of
 from escuadra.core.visit.carriers import CARRIERS, carrier_of
 from escuadra.core.visit.figures import Differing, differing
 from escuadra.core.visit.log.disturbances import HAPPENINGS, Happening
@@ -36,7 +37,6 @@ from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.sheet import Sheet
-from escuadra.core.visit.together import bodies_of
 from escuadra.core.visit.tool_route import left_behind
 from escuadra.core.visit.views import CheckView, SlotView
 from escuadra.devices.stand_in import UNITS
