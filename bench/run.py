@@ -74,8 +74,12 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
         keep(f"around_silent_and_out_{sheet}", lambda found=misread: found["silent_and_out"], (0, 0.01), what)  # type: ignore[misc]
         what = f"{sheet}: of these lengths, read again before the run (reported)"
         keep(f"around_noticed_{sheet}", lambda found=misread: found["noticed"], (0, 1), what)  # type: ignore[misc]
+        what = f"{sheet}: of those that made readings contradict each other, among the first two to be read again"
+        keep(f"around_named_{sheet}", lambda found=misread: found["named"], (0.9, 1), what)  # type: ignore[misc]
+        what = f"{sheet}: and of these set-ups that never came to their run"
+        keep(f"around_misread_dead_ends_{sheet}", lambda found=misread: 1 - found["reached"], (0, 0), what)  # type: ignore[misc]
         worst = max(value for name, value in bodies.items() if name.startswith("e_over_u"))
-        what = f"{sheet}: (told − true) ÷ u of a body's place, facing and height, the worst root mean square (reported)"
+        what = f"{sheet}: (told − true) ÷ u of place, facing, height and lean, the worst root mean square (reported)"
         keep(f"around_e_over_u_{sheet}", lambda found=worst: found, (0, math.inf), what)  # type: ignore[misc]
     what = "networks as the plane case of state ÷ network's own engine (reported: it stays while this is above 1)"
     keep("state_network_ratio", networks.state_network_ratio, (0, math.inf), what)

@@ -211,7 +211,8 @@ def test_a_plate_is_tilted_by_the_levers_notches(garage: Garage) -> None:
     assert view.state == "holds"
 
 
-def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
+def at_first_stand(garage: Garage) -> Technician:
+    """The frame's place run and proven, the target at the first stand."""
     who = begun(garage, "BL-SUR-01", reason="surround control unit replaced")
     who.target()
     who.level()
@@ -222,9 +223,14 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     assert move.kind == "read", "the frame is read once more before anything else"
     who.tape(move.slot)
     assert station(who) == "left"
-    assert {view.check.kind for view in who.opened.sheet.checks}.isdisjoint({"square", "level", "target_height"})
     who.happen("mount")
     who.target()
+    return who
+
+
+def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
+    who = at_first_stand(garage)
+    assert {view.check.kind for view in who.opened.sheet.checks}.isdisjoint({"square", "level", "target_height"})
     who.stand(off=(31.0, -18.0), turned_deg=2.0)
     view = who.check("stand")
     assert view is not None
@@ -243,6 +249,26 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     assert proofs(who)[:2] == ["proven", "awaited"]
     who.happen("stand_bump")
     assert proofs(who)[1] == "doubt"
+
+
+@pytest.mark.parametrize("wrong", [100.0, -100.0])
+@pytest.mark.parametrize("nth", range(4))
+def test_a_misread_tape_of_a_stand_is_told_from_the_others_by_one_more(garage: Garage, nth: int, wrong: float) -> None:
+    who = at_first_stand(garage)
+    who.stand()
+    slots = {one.slot.id: one.slot for one in who.check("stand").slots if one.slot.reads == "tape"}
+    tapes = [id for id, slot in slots.items() if not slot.optional]
+    who.read(tapes[nth], f"{(slots[tapes[nth]].wanted or 0) + wrong:.0f}", "tape-4", replaces=True)
+    parting = who.opened.sheet.next
+    assert (parting.kind, parting.sentence.code, parting.check) == ("read", "read.tape", "stand")
+    assert parting.slot not in tapes
+    asked = list[str]()
+    while tapes[nth] not in asked:
+        move = who.opened.sheet.next
+        asked += [move.slot] if move.replaces else []
+        who.read(move.slot, f"{slots[move.slot].wanted:.0f}", "tape-4", replaces=move.replaces)
+        assert len(asked) <= 2
+    assert who.check("stand").state == "holds"
 
 
 def test_a_place_past_the_beam_is_said_before_work_starts(garage: Garage) -> None:

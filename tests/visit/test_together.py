@@ -136,7 +136,7 @@ def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage, sheet: 
     assert view.state == "undecided"
     assert told(view.judgement.trouble).startswith("Readings contradict each other; most likely")
     beside = who.opened.sheet.next
-    assert beside.sentence.code == "read.tape"
+    assert beside.sentence.code == "read.tape", "nothing is moved while readings contradict each other"
     assert who.opened.sheet.slots[beside.slot].slot.optional
     read(who, placer.bay, beside.slot)
     asked = [who.opened.sheet.next]
