@@ -22,9 +22,10 @@ def lens_lines_view(lines: Sequence[ResultLine], stood: Mapping[str, str]) -> st
         for way in (-1, 1):
             body.append(line("planned", (left, middle + way * LIMIT), (left + BOX, middle + way * LIMIT)))
         where = stood.get(one.id, "")
-        if where:
+        if where in SIGNS:
             y = middle - SIGNS[where] * BEYOND
             body.append(line("measured", (left + 14, y), (left + BOX - 14, y)))
+        if where:
             body.append(label("small", (left + BOX / 2, TOP + TALL + 44), Noun(f"answer.{where}"), "middle"))
         body.append(label("name", (left + BOX / 2, TOP + TALL + 22), Name(one.lens), "middle"))
     width = GAP + len(lines) * (BOX + GAP)

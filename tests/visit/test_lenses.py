@@ -54,17 +54,22 @@ def test_a_line_is_asked_for_each_lens_and_both_off_alike_are_the_holder(garage:
     assert move.kind == "run", told(move.sentence)
     who.run()
     who.answer(OUTCOME, FAILED)
+    assert who.opened.sheet.next.slot == f"{LINES}wide", "what each lens shows says what to do"
     for wide, narrow, said in (
         ("below", "below", "look at the holder"),
         ("above", "above", "look at the holder"),
         ("between", "below", "narrow lens. Look at that lens"),
+        ("above", "unseen", "wide lens"),
+        ("unseen", "unseen", "did not pass"),
         ("above", "below", "wide lens and narrow lens. Neither"),
     ):
         who.answer(f"{LINES}wide", wide)
         who.answer(f"{LINES}narrow", narrow)
         assert said in told(who.check("result").judgement.wrong)
         sentence = told(who.opened.sheet.next.sentence)
-        assert (f"All lines stand {wide}" in sentence) == (wide == narrow), "the holder has a screw, a lens has none"
+        of_holder = wide == narrow != "unseen"
+        assert (f"All lines stand {wide}" in sentence) == of_holder, "the holder has a screw, a lens has none"
+        assert ("Run it again" in sentence) != of_holder
     assert 'class="measured"' in lens_lines_view(who.opened.sheet.plan.procedure.lines, {"wide": "above"})
     who.happen("attempt")
     who.around()

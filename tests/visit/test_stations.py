@@ -255,10 +255,11 @@ def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
 @pytest.mark.parametrize("nth", range(4))
 def test_a_misread_tape_of_a_stand_is_told_from_the_others_by_one_more(garage: Garage, nth: int, wrong: float) -> None:
     who = at_first_stand(garage)
-    who.stand()
-    slots = {one.slot.id: one.slot for one in who.check("stand").slots if one.slot.reads == "tape"}
-    tapes = [id for id, slot in slots.items() if not slot.optional]
-    who.read(tapes[nth], f"{(slots[tapes[nth]].wanted or 0) + wrong:.0f}", "tape-4", replaces=True)
+    slots = {one.slot.id: one.slot for one in who.check("stand").slots}
+    required = [id for id, slot in slots.items() if not slot.optional]
+    tapes = [id for id in required if slots[id].reads == "tape"]
+    for id in required:
+        who.read(id, f"{(slots[id].wanted or 0) + wrong * (id == tapes[nth]):.0f}", "tape-4")
     parting = who.opened.sheet.next
     assert (parting.kind, parting.sentence.code, parting.check) == ("read", "read.tape", "stand")
     assert parting.slot not in tapes

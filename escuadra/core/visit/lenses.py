@@ -7,6 +7,8 @@ from typing import Literal
 BETWEEN, ABOVE, BELOW = "between", "above", "below"
 SEEN = (BETWEEN, ABOVE, BELOW)
 """Where a lens's line can stand beside its two limit lines."""
+UNSEEN = "unseen"
+"""A routine that failed may have shown no line of a lens."""
 SIGNS = {BETWEEN: 0, ABOVE: 1, BELOW: -1}
 FEWEST = 2
 Fault = Literal["", "holder", "lens", "several"]

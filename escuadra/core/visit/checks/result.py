@@ -14,7 +14,7 @@ from escuadra.core.procedure.sheet import Camera, Procedure, ResultFigure, check
 from escuadra.core.visit.attempts import FAILED, OUTCOMES, PASSED, failed_before
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.lenses import SEEN, SIGNS, pattern, signs
+from escuadra.core.visit.lenses import SEEN, SIGNS, UNSEEN, pattern, signs
 from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT, SCREWS
 from escuadra.core.visit.log.state import CAMERAS, LINES, OUTCOME, RESULTS
 from escuadra.core.visit.next_move import NextMove
@@ -60,18 +60,18 @@ class ResultCheck(Check):
         outcome = Slot(
             id=OUTCOME, label=said("result.outcome"), ask="choice", options=OUTCOMES, aspects=RESULT, photos=True
         )
+        failed = setup.answer(outcome) == FAILED
         lines = [
             Slot(
                 id=f"{LINES}{one.id}",
                 label=said("result.line", lens=Name(one.lens)),
                 ask="choice",
-                options=SEEN,
+                options=(*SEEN, UNSEEN) if failed else SEEN,
                 aspects=RESULT,
                 photos=True,
             )
             for one in setup.plan.procedure.lines
         ]
-        failed = setup.answer(outcome) == FAILED
         cameras = [
             Slot(
                 id=f"{CAMERAS}{one.id}",
@@ -110,14 +110,17 @@ class ResultCheck(Check):
         alone = said("result.cameras_failed", names=bad) if FAILED in told.values() else None
         wrong = sentences(said(f"result.{value}") if value != PASSED else None, alone, together)
         note = sentences(said("result.before_zeroing") if missing else None)
-        # A run that failed may have shown nothing: it is a result as good as one that passed.
-        complete = (not missing or value != PASSED) and not (value == FAILED and "" in told.values())
+        # A run that failed may have shown no figures: it is a result as good as one that passed. What it showed of each
+        # camera and lens says what to do next.
+        looked = "" not in told.values() and len(seen) == len(lines)
+        complete = looked if value == FAILED else not missing or value != PASSED
         return Judgement(complete, tuple(figures), Noun(f"answer.{value}"), wrong=wrong, note=note)
 
     def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
         told = {slot.id: setup.answer(slot) for slot in self.slots(setup)}
-        lines = {one.id: told.get(f"{LINES}{one.id}", "") for one in setup.plan.procedure.lines}
-        if lines and pattern({id: SIGNS.get(seen, 0) for id, seen in lines.items()}).fault == "holder":
+        seen = {one.id: told.get(f"{LINES}{one.id}", "") for one in setup.plan.procedure.lines}
+        lines = {id: where for id, where in seen.items() if where in SIGNS}
+        if pattern({id: SIGNS[where] for id, where in lines.items()}).fault == "holder":
             way = next(iter(lines.values()))
             return NextMove(
                 "move",
@@ -143,7 +146,7 @@ class ResultCheck(Check):
 def _together(procedure: Procedure, seen: Mapping[str, str], figures: Sequence[Figure]) -> Said | None:
     """What several lenses tell together: their lines, and their figures up and down."""
     lenses: dict[str, Name] = {one.id: Name(one.lens) for one in procedure.lines}
-    off = {id: SIGNS[where] for id, where in seen.items()}
+    off = {id: SIGNS[where] for id, where in seen.items() if where != UNSEEN}
     if not off:
         of_lens = {f.id: Name(f.lens) for f in procedure.results if f.lens is not None and f.way == "aim_pitch"}
         read = [(f.id, f.value, f.lower or 0.0, f.upper or 0.0) for f in figures if f.id in of_lens]
