@@ -10,6 +10,7 @@ from escuadra.commands.running import RunProcedure
 from escuadra.commands.vehicle import ChangeAsked, ChangeFigure
 from escuadra.core.base.errors import Conflict
 from escuadra.core.visit.carriers import carrier_of
+from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.log.events import Signed
 from escuadra.core.visit.sheet import derive
 from escuadra.rehearsal.technician import Technician
@@ -230,7 +231,12 @@ def at_first_stand(garage: Garage) -> Technician:
 
 def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     who = at_first_stand(garage)
+    edges = [told(mark.words) for mark in floor_marks(who.opened.sheet.setup) if "edge" in told(mark.words)]
+    assert [edge.partition(":")[0] for edge in edges] == ["left", "left", "right", "right", "rear", "rear"]
     assert {view.check.kind for view in who.opened.sheet.checks}.isdisjoint({"square", "level", "target_height"})
+    move = who.opened.sheet.next
+    assert told(move.sentence).startswith("Carry the stand to its floor mark, then read: ")
+    assert told(move.then).startswith("Floor mark of its middle, on the left: ")
     who.stand(off=(31.0, -18.0), turned_deg=2.0)
     view = who.check("stand")
     assert view is not None

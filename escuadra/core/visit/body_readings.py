@@ -16,11 +16,11 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Said, said
 from escuadra.core.base.wording import amount
 from escuadra.core.bay.ground import Amount
-from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
+from escuadra.core.geodesy.stakeout import StakedMark
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
+from escuadra.core.visit.floor_marks import control_name, controls_of, mark_at, set_out
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Measured, Slot
 
@@ -121,15 +121,13 @@ def set_out_slot(setup: Setup, goal: Goal) -> Slot:
     """That a body was carried to its floor mark, with the lengths by which that is found."""
     plan, body = setup.plan, goal.body
     assert plan.station is not None
-    found = floor_mark(setup, goal)
     hint = said("together.lay.hint") if body.kind == "mat" else said("together.set_out.no_mark")
     if body.over:
         hint = said("together.lay.over", other=Name(goals(setup)[body.over].body.name))
     if body.kind == "line":
         hint = said("together.stretch.hint", out=amount(abs(body.y), "mm", 0))
-    if found is not None and body.upright:
-        tapes = _tapes(found)
-        hint = said(f"together.set_out.{'checked' if 'third' in tapes else 'hint'}", side=_side(setup, goal), **tapes)
+    if body.upright:
+        hint = set_out(setup, (goal.x, goal.y)) or hint
     return Slot(
         id=f"together.{plan.station.id}.{body.id}.set",
         label=said(f"together.{SET_OUT[body.kind]}", body=Name(body.name)),
@@ -139,35 +137,9 @@ def set_out_slot(setup: Setup, goal: Goal) -> Slot:
     )
 
 
-def _tapes(found: StakedMark) -> dict[str, Said]:
-    pairs = list(zip(found.pair, found.distances, strict=True))
-    if found.check is not None and found.check_distance is not None:
-        pairs.append((found.check, found.check_distance))
-    return {
-        name: said("floor_marks.from_the", distance=amount(d, "mm", 0), name=control_name(control))
-        for name, (control, d) in zip(("first", "second", "third"), pairs, strict=False)
-    }
-
-
-def _side(setup: Setup, goal: Goal) -> Noun:
-    """On which side of the vehicle a mark lies."""
-    vehicle = setup.plan.vehicle
-    half = vehicle.outline.width / 2
-    if abs(goal.y) > half:
-        return Noun(f"together.side.{'left' if goal.y > 0 else 'right'}")
-    return Noun(f"together.side.{'ahead' if goal.x > 0 else 'behind'}")
-
-
 def floor_mark(setup: Setup, goal: Goal, point: BodyPoint = "bottom_middle") -> StakedMark | None:
     """How the floor mark below a point is found with two tapes and a check; nothing where they cut too flat."""
-    controls, (x, y, _) = controls_of(setup), goal.point(point)
-    if not controls:
-        return None
-    try:
-        mark = StakePoint(id="mark", x=x, y=y)
-        return stakeout(StakeoutInput(controls=controls, points=[mark], tape=TAPE)).marks[0]
-    except BadInput:
-        return None
+    return mark_at(setup, goal.point(point)[:2])
 
 
 def body_reads(setup: Setup, body: str) -> list[tuple[BodyReading, Slot]]:

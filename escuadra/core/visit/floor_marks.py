@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from escuadra.core.base.axes import turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Name, Noun, Nouns, Said, nouns, said
+from escuadra.core.base.wording import amount
 from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.procedure.bodies import BodyPoint
@@ -66,6 +67,36 @@ def controls_of(setup: Setup) -> dict[str, Control]:
     return found
 
 
+def mark_at(setup: Setup, place: tuple[float, float]) -> StakedMark | None:
+    """How a floor mark is found with two tapes and a check; nothing without a line, or where they cut too flat."""
+    controls, (x, y) = controls_of(setup), place
+    if not controls:
+        return None
+    try:
+        mark = StakePoint(id="mark", x=x, y=y)
+        return stakeout(StakeoutInput(controls=controls, points=[mark], tape=TAPE)).marks[0]
+    except BadInput:
+        return None
+
+
+def set_out(setup: Setup, place: tuple[float, float]) -> Said | None:
+    """The lengths by which a floor mark is found, the side that it lies on, and to carry there what stands on it."""
+    found, half = mark_at(setup, place), setup.plan.vehicle.outline.width / 2
+    if found is None:
+        return None
+    pairs = list(zip(found.pair, found.distances, strict=True))
+    if found.check is not None and found.check_distance is not None:
+        pairs.append((found.check, found.check_distance))
+    tapes = {
+        name: said("floor_marks.from_the", distance=amount(d, "mm", 0), name=control_name(control))
+        for name, (control, d) in zip(("first", "second", "third"), pairs, strict=False)
+    }
+    x, y = place
+    side = ("left" if y > 0 else "right") if abs(y) > half else "ahead" if x > 0 else "behind"
+    code = f"together.set_out.{'checked' if 'third' in tapes else 'hint'}"
+    return said(code, side=Noun(f"together.side.{side}"), **tapes)
+
+
 def floor_marks(setup: Setup) -> list[FloorMark]:
     """Marks on the line and across it for every target place; none while no line is known."""
     solved, plan = setup.lines, setup.plan
@@ -79,10 +110,12 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
     bodies = [(station.name if several else "", one) for station in plan.procedure.stations for one in station.bodies]
     for station, one in bodies:
         corners: tuple[BodyPoint, ...] = ("bottom_middle", "bottom_left", "bottom_right")
-        for point in corners if one.upright else (*corners, "top_left", "top_right"):
+        for point in (*corners, "top_left", "top_right") if one.kind == "mat" else corners:
             behind, left, _ = one.place(point)
             dx, dy = turned(one.facing_deg - 180.0, behind, left)
             named = Noun(f"together.point.{'upright' if one.upright else 'flat'}.{point}")
+            if one.kind == "line":
+                named = Noun(f"together.end.{'front' if dx > 0 else 'rear' if dx < 0 else 'middle'}")
             words = said("floor_marks.of_body", body=Name(one.name), point=named)
             if station:
                 words = said("floor_marks.of_body_at", station=Name(station), body=Name(one.name), point=named)
@@ -96,6 +129,10 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
             what = "edge" if carried else "end"
             wanted += [(said(f"floor_marks.left_{what}", name=name), place.x, place.y + half)]
             wanted += [(said(f"floor_marks.right_{what}", name=name), place.x, place.y - half)]
+        elif place.id in on_stands:
+            # It stands beside the vehicle, its face along it.
+            wanted += [(said("floor_marks.front_edge", name=name), place.x + place.width / 2, place.y)]
+            wanted += [(said("floor_marks.rear_edge", name=name), place.x - place.width / 2, place.y)]
     points = {}
     for words, x, left in wanted:
         on_line = solved.line_at(x).value

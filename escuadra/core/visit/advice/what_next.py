@@ -104,12 +104,15 @@ def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
     then = sentences(said("read.stale", why=view.because.words) if view.because else slot.hint)
     if slot.ask == "number":
         code = "read.again" if slot_view.spoiled else "read"
+        first = view.check.before_reading(setup) if code == "read" else None
+        if first is not None:
+            code, then = "read.set_out", sentences(first, then)
         expect = expected(slot, setup)
         return NextMove(
             "read",
             said(code, what=what),
             then,
-            action=said(f"{code}.action", what=what),
+            action=said("read.again.action" if slot_view.spoiled else "read.action", what=what),
             expect_label=Noun("about") if expect is not None else None,
             expect=FIGURE_OF[_unit(slot)](expect) if expect is not None else None,
             check=view.check.id,
@@ -146,8 +149,6 @@ def _unit(slot: Slot) -> str:
 
 def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
     check, worst = view.check, view.worst
-    if check.stands_together and (first := _agreed_first(sheet)) is not None:
-        return first
     if check.after_pose and worst is not None and (first := _pose_first(sheet, view)) is not None:
         return first
     move = check.put_right(sheet.setup, view.judgement)
@@ -180,12 +181,6 @@ def _doubted(sheet: SheetView, view: CheckView) -> NextMove | None:
     parted = part(sheet, view, solved) if solved is not None else None
     doubted = view.check.doubted(setup) if parted is None else None
     return read_again(sheet, view, doubted) if doubted is not None else parted
-
-
-def _agreed_first(sheet: SheetView) -> NextMove | None:
-    """What stands together is moved only where its readings agree: a move by one of them would be by a mistake."""
-    doubted = (_doubted(sheet, v) for v in sheet.checks if v.check.stands_together and v.judgement.trouble)
-    return next((move for move in doubted if move is not None), None)
 
 
 def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:

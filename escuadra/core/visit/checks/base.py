@@ -170,8 +170,6 @@ class Check(CheckSpec):
     """It judges what the others of its group found: it comes after them."""
     brings: ClassVar[str] = ""
     """A method of finding the line whose readings are its own anyway."""
-    stands_together: ClassVar[bool] = False
-    """What it judges is found with others of its kind, by readings between them."""
     after_pose: ClassVar[bool] = False
     """It is set once the frame stands where it must."""
     newest_counts: ClassVar[bool] = False
@@ -268,6 +266,10 @@ class Check(CheckSpec):
         slots = self.slots(setup)
         found = next((s for s in slots if s.id.split(".")[-1] == worst.id.split(".")[-1]), slots[0])
         return found.id, found.label
+
+    def before_reading(self, setup: Setup) -> Said | None:
+        """What is done before the first reading of what it judges: set out, and carried there."""
+        return None
 
     def contradicted(self, setup: Setup) -> Solved | None:
         """The solution in which its readings contradict others."""

@@ -9,13 +9,14 @@ from typing import ClassVar
 from pydantic import Field
 
 from escuadra.core.base.quantities import Quantity
-from escuadra.core.base.said import NOTHING, Angle, Figure, Length, Name, nouns, said, sentences
+from escuadra.core.base.said import NOTHING, Angle, Figure, Length, Name, Said, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.doubting import SOON, Again, of_its_own
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.floor_marks import set_out
 from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.next_move import Axis, NextMove, Step
 from escuadra.core.visit.next_reading import as_read_last, most_parting
@@ -134,6 +135,12 @@ class StakedCheck(Check):
         parts = nouns(check for p in way.found if p not in EDGES and (check := way.found[p].check))
         note = sentences(said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
         return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)
+
+    def before_reading(self, setup: Setup) -> Said | None:
+        way = staking(setup)
+        if way is None or any(setup.current(slot) for slot in self.slots(setup)):
+            return None
+        return set_out(setup, way.centre)
 
     def doubted(self, setup: Setup) -> Again | None:
         """One of its tapes: those to blame first, then any; each once."""

@@ -45,7 +45,6 @@ class BodyCheck(Check):
     """A panel, a board or a mat of several that stand together."""
 
     mended_by_a_move: ClassVar[bool] = True
-    stands_together: ClassVar[bool] = True
 
     body: str = Field(description="id of the station's body")
     place: Limits = Field(description="of its lower edge's middle, along and across the line, mm off")
