@@ -278,6 +278,19 @@ def test_a_misread_tape_of_a_stand_is_told_from_the_others_by_one_more(garage: G
     assert who.check("stand").state == "holds"
 
 
+@pytest.mark.parametrize(("hub", "off"), [("LR", 60.0), ("LF", -40.0)])
+def test_a_hub_that_stands_elsewhere_is_told_by_a_stands_tapes(garage: Garage, hub: str, off: float) -> None:
+    who = at_first_stand(garage)
+    while (move := who.opened.sheet.next).kind == "read":
+        slot = who.opened.sheet.slots[move.slot].slot
+        shown = (slot.wanted or 0) + off * move.slot.endswith(hub)
+        who.read(move.slot, f"{shown:.0f}", "tape-4", replaces=move.replaces)
+    view = who.check("stand")
+    assert view.state == "holds", told(move.sentence)
+    assert [figure.value for figure in view.judgement.figures] == pytest.approx([0, 0, 0, 0], abs=1)
+    assert told(view.judgement.note).startswith(f"{hub} hub does not stand where it is known to")
+
+
 def test_a_place_past_the_beam_is_said_before_work_starts(garage: Garage) -> None:
     who = begun(garage, "BL-CAM-02", frame="galga-3")
     move = who.opened.sheet.next

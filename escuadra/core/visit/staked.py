@@ -15,6 +15,7 @@ from escuadra.core.base.said import Noun, said
 from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
 from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.visit.doubting import of_its_own
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.visit.hung import EDGES
@@ -29,6 +30,8 @@ STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0
 """How far from level the ends of a tape are held, one sigma."""
 U_WIDTH_MM = 0.5
+ELSEWHERE_MM = 500.0
+"""How unsure the place of a hub or mark is that stands elsewhere, one sigma."""
 
 
 def points_of(plan: Plan) -> dict[str, float]:
@@ -146,6 +149,8 @@ class Stood:
 
     solved: Solved
     """What its tapes, and the vehicle they are held to, say together."""
+    elsewhere: str
+    """The hub or mark that stands elsewhere than it is known to; empty where none does."""
     forward: float
     left: float
     u_forward: float
@@ -166,16 +171,29 @@ class Stood:
 
 
 def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> Stood | None:
-    """Where the stand is; nothing while its tapes do not say. ``entries``: other than the current ones."""
+    """Where the stand is; nothing while its tapes do not say. ``entries``: other than the current ones.
+
+    Where all of them were read again and read the same, the one hub or mark without which they agree counts no more.
+    """
     way = staking(setup)
     if way is None:
         return None
+    found = _stood(setup, way, entries)
+    if found is None or found.trusted or entries is not None or of_its_own(setup, stand_slots(setup), ()):
+        return found
+    without = (_stood(setup, way, entries, control) for control in way.controls)
+    fitting = [one for one in without if one is not None and one.trusted]
+    return fitting[0] if len(fitting) == 1 else found
+
+
+def _stood(setup: Setup, way: Staking, entries: dict[str, Sequence[Entry]] | None, elsewhere: str = "") -> Stood | None:
     parts = points_of(setup.plan)
     into = Entering(setup)
     for part, left in parts.items():
         into.free(part, on_face(way.centre, way.facing_deg, left))
     for control, (cx, cy, u) in way.controls.items():
-        into.known(control, "control", control, (cx, cy), (u, u))
+        unsure = ELSEWHERE_MM if control == elsewhere else u
+        into.known(control, "control", control, (cx, cy), (unsure, unsure))
     for place in stand_tapes(setup):
         kept = entries.get(place.slot.id, ()) if entries is not None else setup.current(place.slot)
         for run in setup.by_runs(kept):
@@ -186,10 +204,10 @@ def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> St
         into.put(id, "level_distance", width, U_WIDTH_MM, from_="left_edge", to="right_edge")
     entered = into.done()
     found = setup.solving(entered.state(setup.plan.nominal_goal))
-    return _against(Solved(setup.plan, found, entered, "", 0), way, parts) if found is not None else None
+    return _against(Solved(setup.plan, found, entered, "", 0), way, parts, elsewhere) if found is not None else None
 
 
-def _against(solved: Solved, way: Staking, parts: dict[str, float]) -> Stood | None:
+def _against(solved: Solved, way: Staking, parts: dict[str, float], elsewhere: str) -> Stood | None:
     found, place = solved.located, solved.plan.target_place
     ahead = found.asked([WantedAhead(id=p, type="ahead", point=p, from_=(ORIGIN,), line="axis") for p in parts])
     beside = found.asked([WantedBeside(id=p, type="beside", point=p, through=(ORIGIN,), line="axis") for p in parts])
@@ -214,7 +232,7 @@ def _against(solved: Solved, way: Staking, parts: dict[str, float]) -> Stood | N
         span = sum(abs(v) for v in parts.values())
         skew = found.sum(0.0, (1.0, off("left_edge", across)), (-1.0, off("right_edge", across)))
         face, u_face = -math.degrees(skew.value / span), math.degrees(skew.u / span)
-    return Stood(solved, forward.value, left.value, forward.u, left.u, face, u_face)
+    return Stood(solved, elsewhere, forward.value, left.value, forward.u, left.u, face, u_face)
 
 
 observed_as(Kind("stand", again=True))

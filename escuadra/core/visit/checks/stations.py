@@ -16,7 +16,7 @@ from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.doubting import SOON, Again, of_its_own
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.floor_marks import set_out
+from escuadra.core.visit.floor_marks import control_name, set_out
 from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.next_move import Axis, NextMove, Step
 from escuadra.core.visit.next_reading import as_read_last, most_parting
@@ -133,7 +133,8 @@ class StakedCheck(Check):
         if found is not None and not missing:
             summary = said("stations.off_place", left=amount(math.hypot(found.forward, found.left), "mm"))
         parts = nouns(check for p in way.found if p not in EDGES and (check := way.found[p].check))
-        note = sentences(said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
+        unlike = said("stations.elsewhere", name=control_name(found.elsewhere)) if found and found.elsewhere else None
+        note = sentences(unlike, said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
         return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)
 
     def before_reading(self, setup: Setup) -> Said | None:
