@@ -256,8 +256,6 @@ class BodyCheck(Check):
 
 def _beside(setup: Setup, goal: Goal, found: Together) -> Slot | None:
     """A tape beside, where more readings of a body are to blame alike than are sooner read again."""
-    if folded(setup, goal):
-        return None
     again = {one.slot for one in of_its_own(setup, body_slots(setup, goal.body.id), found.suspects)}
     alike = [id for id in found.solved.suspects if id.place in again]
     if len(alike) <= SOON:
