@@ -278,7 +278,7 @@ def test_a_misread_tape_of_a_stand_is_told_from_the_others_by_one_more(garage: G
     assert who.check("stand").state == "holds"
 
 
-@pytest.mark.parametrize(("hub", "off"), [("LR", 60.0), ("LF", -40.0)])
+@pytest.mark.parametrize(("hub", "off"), [("LR", 60.0), ("LF", -40.0), ("RR", 25.0)])
 def test_a_hub_that_stands_elsewhere_is_told_by_a_stands_tapes(garage: Garage, hub: str, off: float) -> None:
     who = at_first_stand(garage)
     while (move := who.opened.sheet.next).kind == "read":
