@@ -138,7 +138,8 @@ def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage, sheet: 
     assert told(view.judgement.trouble).startswith("Readings contradict each other; most likely")
     beside = who.opened.sheet.next
     assert beside.sentence.code == "read.tape", "nothing is moved while readings contradict each other"
-    assert who.opened.sheet.slots[beside.slot].slot.optional
+    own = [one.slot.id for one in who.check(beside.check).slots if one.slot.optional]
+    assert own == [beside.slot], "it is asked where it is read"
     read(who, placer.bay, beside.slot)
     asked = [who.opened.sheet.next]
     if asked[0].slot != slot:
