@@ -159,25 +159,33 @@ class Current(Derivation):
 
         ``before``: as it stood before an event.
         """
+        found = self._newest(slot, before)
+        if found is None:
+            return False
+        newest, alike, since = found
+        entries = self.state.entries.get(slot, ())
+        replaced = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
+        return any(abs(e.value - newest.value) <= alike for e in replaced)
+
+    def as_before(self, slot: str) -> bool:
+        """What counts in a slot reads the same as what counted there before something last happened."""
+        found = self._newest(slot)
+        if found is None:
+            return False
+        newest, alike, since = found
+        entries = (e for e in self.state.entries.get(slot, ()) if e.seq < since)
+        before = max(entries, key=lambda e: e.seq, default=None)
+        return before is not None and abs(before.value - newest.value) <= alike
+
+    def _newest(self, slot: str, before: int = LATER) -> tuple[Entry, float, int] | None:
+        """What was entered last of what counts, how near to it is the same, and when something last happened before."""
         entries = self.state.entries.get(slot, ())
         newest = max((e for e in entries if e.counts and e.seq < before), key=lambda e: e.seq, default=None)
         found = self.measured(slot, [newest]) if newest is not None else None
         if newest is None or found is None:
-            return False
+            return None
         since = max((past.seq for past in self.state.disturbances if past.seq < newest.seq), default=0)
-        replaced = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
-        return any(abs(e.value - newest.value) <= THE_SAME * found.figures.u_random for e in replaced)
-
-    def as_before(self, slot: str) -> bool:
-        """What counts in a slot reads the same as what counted there before something last happened."""
-        entries = self.state.entries.get(slot, ())
-        newest = max((e for e in entries if e.counts), key=lambda e: e.seq, default=None)
-        since = max((past.seq for past in self.state.disturbances if newest and past.seq < newest.seq), default=0)
-        before = max((e for e in entries if e.seq < since), key=lambda e: e.seq, default=None)
-        found = self.measured(slot, [newest]) if newest is not None and before is not None else None
-        if newest is None or before is None or found is None:
-            return False
-        return abs(before.value - newest.value) <= THE_SAME * found.figures.u_random
+        return newest, THE_SAME * found.figures.u_random, since
 
     def answered(self, slot: Slot) -> Entry | None:
         """A slot's current answer."""

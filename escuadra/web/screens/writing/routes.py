@@ -193,8 +193,11 @@ def typed(request: Request, kind: str, id: str, form: Annotated[forms.EntryField
 
 
 def _press(form: forms.EntryFields, sent: Mapping[str, str]) -> str:
-    """The id of a press with these words: a form that keeps itself and is then saved before it had its answer holds
-    other words under the id that it was shown with, and they are kept too."""
+    """The id of a press with these words.
+
+    A form that keeps itself and is then saved before it had its answer holds other words under the id that it was shown
+    with, and they are kept too.
+    """
     words = sha256(dumps(sorted(sent.items())).encode()).hexdigest()[:16]
     return form.entry and f"{form.form}-{form.entry}-{words}"
 
