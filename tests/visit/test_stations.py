@@ -278,8 +278,12 @@ def test_a_misread_tape_of_a_stand_is_told_from_the_others_by_one_more(garage: G
     assert who.check("stand").state == "holds"
 
 
-@pytest.mark.parametrize(("hub", "off"), [("LR", 60.0), ("LF", -40.0), ("RR", 25.0)])
-def test_a_hub_that_stands_elsewhere_is_told_by_a_stands_tapes(garage: Garage, hub: str, off: float) -> None:
+@pytest.mark.parametrize(
+    ("hub", "off", "bumped"), [("LR", 60.0, 0.0), ("LF", -40.0, 0.0), ("RR", 25.0, 0.0), ("LR", 60.0, 60.0)]
+)
+def test_a_hub_that_stands_elsewhere_is_told_by_a_stands_tapes(
+    garage: Garage, hub: str, off: float, bumped: float
+) -> None:
     who = at_first_stand(garage)
     while (move := who.opened.sheet.next).kind == "read":
         slot = who.opened.sheet.slots[move.slot].slot
@@ -289,6 +293,12 @@ def test_a_hub_that_stands_elsewhere_is_told_by_a_stands_tapes(garage: Garage, h
     assert view.state == "holds", told(move.sentence)
     assert [figure.value for figure in view.judgement.figures] == pytest.approx([0, 0, 0, 0], abs=1)
     assert told(view.judgement.note).startswith(f"{hub} hub does not stand where it is known to")
+    who.around()
+    who.run()
+    watch = who.opened.sheet.next.slot
+    wanted = who.opened.sheet.slots[watch].slot.wanted or 0
+    who.read(watch, f"{wanted + off * watch.endswith(hub) + bumped:.0f}", "tape-4")
+    assert proofs(who)[1] == ("contradicted" if bumped else "proven")
 
 
 def test_a_place_past_the_beam_is_said_before_work_starts(garage: Garage) -> None:

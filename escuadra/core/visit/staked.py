@@ -5,7 +5,7 @@ facing follows too. The tapes are held level. Solved as ``state``; vehicle axes,
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from escuadra.core.base.axes import turned
@@ -15,11 +15,10 @@ from escuadra.core.base.said import Noun, said
 from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
 from escuadra.core.geodesy.state.located import Derived
-from escuadra.core.visit.doubting import of_its_own
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.visit.hung import EDGES
-from escuadra.core.visit.log.state import Entry
+from escuadra.core.visit.log.state import LATER, Entry
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import ORIGIN, Entering
@@ -170,23 +169,31 @@ class Stood:
         return tuple(id.place for id in self.solved.suspects if id.source == "stand")
 
 
-def stood(setup: Setup, entries: dict[str, Sequence[Entry]] | None = None) -> Stood | None:
+def stood(setup: Setup, entries: Mapping[str, Sequence[Entry]] | None = None, before: int = LATER) -> Stood | None:
     """Where the stand is; nothing while its tapes do not say. ``entries``: other than the current ones.
 
-    Where all of them were read again and read the same, the one hub or mark without which they agree counts no more.
+    Where all of them were read again and read the same, as it stood before an event, the one hub or mark without which
+    they agree counts no more.
     """
-    way = staking(setup)
-    if way is None:
-        return None
-    found = _stood(setup, way, entries)
-    if found is None or found.trusted or entries is not None or of_its_own(setup, stand_slots(setup), ()):
+    way, found = staking(setup), stood_where(setup, entries)
+    if way is None or found is None or found.trusted:
         return found
-    without = (_stood(setup, way, entries, control) for control in way.controls)
+    slots = stand_slots(setup)
+    read = [s.id for s in slots if (setup.current(s) if entries is None else entries.get(s.id))]
+    if not all(setup.read_twice(id, before) for id in read):
+        return found
+    without = (stood_where(setup, entries, control) for control in way.controls)
     fitting = [one for one in without if one is not None and one.trusted]
     return fitting[0] if len(fitting) == 1 else found
 
 
-def _stood(setup: Setup, way: Staking, entries: dict[str, Sequence[Entry]] | None, elsewhere: str = "") -> Stood | None:
+def stood_where(
+    setup: Setup, entries: Mapping[str, Sequence[Entry]] | None = None, elsewhere: str = ""
+) -> Stood | None:
+    """The same where a hub or mark stands elsewhere than it is known to, as far as one is named."""
+    way = staking(setup)
+    if way is None:
+        return None
     parts = points_of(setup.plan)
     into = Entering(setup)
     for part, left in parts.items():

@@ -1,6 +1,6 @@
 """A stand of its own carries the target: placed by tapes, proven by one of them read again after a run."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from escuadra.core.base.axes import turned
 from escuadra.core.base.said import said, sentences
@@ -10,7 +10,7 @@ from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import Happening
 from escuadra.core.visit.log.state import LATER, Entry, Run
 from escuadra.core.visit.proof import StationView, Watch, next_run, proven_by
-from escuadra.core.visit.staked import STAND, points_of, staking, stand_slots, stand_tapes, stood
+from escuadra.core.visit.staked import STAND, points_of, staking, stand_slots, stand_tapes, stood, stood_where
 from escuadra.core.visit.views import SheetView
 
 OWN = frozenset({"stand"})
@@ -55,10 +55,9 @@ class Stand(Carrier):
         seen = [e for entries in kept.values() for e in entries if run.seq < e.seq < ends]
         if seen:
             upto = next_run(setup.state, min(e.seq for e in seen), ends)
-            before: dict[str, Sequence[Entry]] = {
-                id: [e for e in entries if since < e.seq < upto] for id, entries in kept.items()
-            }
-            found = stood(setup, before)
+            # A hub that stood elsewhere when it was run does so afterwards; what was read since says nothing of that.
+            ran = stood(setup, _between(kept, since, run.seq), run.seq)
+            found = stood_where(setup, _between(kept, since, upto), ran.elsewhere if ran is not None else "")
             if found is not None and not found.trusted:
                 words = sentences(said("stations.stand_did_not_read_before"))
                 return StationView(station, run, "doubt" if past else "contradicted", words, past)
@@ -79,3 +78,8 @@ class Stand(Carrier):
         if view is None or not stand or sheet.plan.station != station:
             return None
         return Watch(stand[-1].label, view.check.id, stand[-1].id)
+
+
+def _between(kept: Mapping[str, Sequence[Entry]], since: int, until: int) -> dict[str, Sequence[Entry]]:
+    """What was read after one event and before another."""
+    return {id: [entry for entry in entries if since < entry.seq < until] for id, entries in kept.items()}
