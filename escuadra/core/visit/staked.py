@@ -175,6 +175,10 @@ def stood(setup: Setup, entries: Mapping[str, Sequence[Entry]] | None = None, be
     Where all of them were read again and read the same, as it stood before an event, the one hub or mark without which
     they agree counts no more.
     """
+    return setup.once(_stood) if entries is None else _stood(setup, entries, before)
+
+
+def _stood(setup: Setup, entries: Mapping[str, Sequence[Entry]] | None = None, before: int = LATER) -> Stood | None:
     way, found = staking(setup), stood_where(setup, entries)
     if way is None or found is None or found.trusted:
         return found
