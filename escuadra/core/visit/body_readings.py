@@ -16,11 +16,10 @@ from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Said, said
 from escuadra.core.base.wording import amount
 from escuadra.core.bay.ground import Amount
-from escuadra.core.geodesy.stakeout import StakedMark
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.floor_marks import control_name, controls_of, mark_at, set_out
+from escuadra.core.visit.floor_marks import control_name, controls_of, set_out
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Measured, Slot
 
@@ -135,11 +134,6 @@ def set_out_slot(setup: Setup, goal: Goal) -> Slot:
         aspects=frozenset({f"together.{goal.number}"}),
         hint=hint,
     )
-
-
-def floor_mark(setup: Setup, goal: Goal, point: BodyPoint = "bottom_middle") -> StakedMark | None:
-    """How the floor mark below a point is found with two tapes and a check; nothing where they cut too flat."""
-    return mark_at(setup, goal.point(point)[:2])
 
 
 def body_reads(setup: Setup, body: str) -> list[tuple[BodyReading, Slot]]:

@@ -53,6 +53,10 @@ def control_name(control: str) -> Said:
 
 def controls_of(setup: Setup) -> dict[str, Control]:
     """What tapes are held to: the hubs as they were found, and centre marks that were plumbed."""
+    return setup.once(_controls_of)
+
+
+def _controls_of(setup: Setup) -> dict[str, Control]:
     solved = setup.lines
     if solved is None:
         return {}
@@ -137,12 +141,10 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
     for words, x, left in wanted:
         on_line = solved.line_at(x).value
         points[words] = (x - left * math.sin(angle), on_line + left * math.cos(angle))
-    controls, found = controls_of(setup), []
+    found = []
     for words, (x, y) in points.items():
-        stake = StakePoint(id="mark", x=x, y=y)
-        try:
-            (mark,) = stakeout(StakeoutInput(controls=controls, points=[stake], tape=TAPE)).marks
-        except BadInput:
+        mark = mark_at(setup, (x, y))
+        if mark is None:
             continue
         across = math.hypot(solved.line_at(x).u, mark.major)
         found.append(FloorMark(words, x, y, mark, mark.major, across))
