@@ -13,8 +13,8 @@ from escuadra.catalogue.library import PRACTICE, Later
 from escuadra.commands.floors import Floors, part_at_hand
 from escuadra.commands.forms import Opened, Tab, Unreadable, Whole
 from escuadra.commands.instruments import Instruments
-from escuadra.commands.listing import Listed, listed
-from escuadra.commands.memory import MOST_ENTRIES, MOST_LISTED, MOST_PAGES, MOST_VISITS, Memory, Sheets, Solutions
+from escuadra.commands.listing import Listed, Lists, calibration_listed, listed
+from escuadra.commands.memory import MOST_ENTRIES, MOST_PAGES, MOST_VISITS, Memory, Sheets, Solutions
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import ITSELF, Event, Part, Payload, Person
@@ -63,7 +63,7 @@ class House:
         self._made: Memory[tuple[str, ...], Plan] = Memory(MOST_VISITS)
         self._entries: Memory[tuple[str, str], Any] = Memory(MOST_ENTRIES)
         self.page_texts: Memory[str, str] = Memory(MOST_PAGES)
-        self._listed: Memory[str, tuple[str, Listed]] = Memory(MOST_LISTED)
+        self.lists = Lists(self.store, clock, self._as_listed)
 
     def close(self) -> None:
         """Let go of the database."""
@@ -157,8 +157,7 @@ class House:
 
     def listed(self, limit: int = 100, offset: int = 0) -> list[Listed | Unreadable]:
         """What a list tells of visits, the newest first; of one whose sheet cannot be worked out, why."""
-        with self.store.reading() as log:
-            return [self._as_listed(log, row) for row in log.rows(limit, offset)]
+        return self.lists.of(lambda log: log.rows(limit, offset))
 
     def found(
         self, text: str, limit: int, offset: int = 0, way: str = "", least: float = 0.0
@@ -169,22 +168,16 @@ class House:
         """
         procedures: list[Procedure] = [e.content for e in self.catalogue.all("procedure")] if way else []
         ids = {figure.id for procedure in procedures for figure in procedure.results if figure.way == way}
-        with self.store.reading() as log:
-            shown = Shown(tuple(sorted(ids)), least) if way else None
-            return [self._as_listed(log, row) for row in log.found(words_of(text), limit, offset, shown)]
+        shown = Shown(tuple(sorted(ids)), least) if way else None
+        return self.lists.of(lambda log: log.found(words_of(text), limit, offset, shown))
 
     def of_today(self, limit: int) -> list[Listed | Unreadable]:
         """What a list tells of the visits that are open or were begun today, the newest first."""
         zone = ZoneInfo(self.store.setting("time_zone", "UTC"))
         midnight = datetime.fromtimestamp(self.clock() / 1000, zone).replace(hour=0, minute=0, second=0, microsecond=0)
-        with self.store.reading() as log:
-            rows = log.open_or_since(int(midnight.timestamp() * 1000), limit)
-            return [self._as_listed(log, row) for row in rows]
+        return self.lists.of(lambda log: log.open_or_since(int(midnight.timestamp() * 1000), limit))
 
     def _as_listed(self, log: Log, row: Row) -> Listed | Unreadable:
-        head, known = self._listed.get(row.id) or ("", None)
-        if known is not None and head == row.head and (known.expires is None or known.expires > self.clock()):
-            return known
         found = self._calibrations(log, row)
         unreadable = next((one for one in found if isinstance(one, Unreadable)), None)
         if unreadable is not None:
@@ -192,7 +185,7 @@ class House:
         whole = Whole(row, self.visit_of(log, row))
         opened = [one for one in found if isinstance(one, Opened)]
         try:
-            return self._listed.keep(row.id, (row.head, listed(whole, self.model_of(whole), opened)))[1]
+            return listed(whole, self.model_of(whole), [calibration_listed(one) for one in opened])
         except Exception as cause:
             return _unreadable(row, cause)
 

@@ -19,6 +19,7 @@ from escuadra.commands.bays import AddBay, KeepBay
 from escuadra.commands.closing import Release
 from escuadra.commands.codes import FreezeCodes
 from escuadra.commands.forms import Whole, press
+from escuadra.commands.listing import calibration_listed, listed
 from escuadra.commands.people import AddPerson
 from escuadra.commands.signing import Sign
 from escuadra.core.base.stream import ITSELF, Event, Payload, Person, made
@@ -157,6 +158,11 @@ class _Again:
             self.head = self.log.streams.append(self.head, new, said)
             self.visit = fold_visit(self.visit, [new])
             self.hashes[new.seq] = self.head.head
+        last = self.script.events[-1]
+        opened = self._opened(last.seq, last.at)
+        whole = Whole(opened.row, self.visit)
+        told = listed(whole, self.garage.model_of(whole), [calibration_listed(opened)])
+        self.garage.lists.write(self.log, told)
 
     def _who(self, event: Event) -> Person:
         return self.reader if event.person.id == "teo" else event.person
@@ -193,20 +199,22 @@ class _Again:
             value += DRIFT_DEG_A_DAY * (SPAN_DAYS - self.ago)
         return max(min(value, MOST_DEG), -MOST_DEG)
 
-    def _opened(self, event: Event) -> Opened:
+    def _opened(self, seq: int, at: int) -> Opened:
+        """As it is after an event."""
         state = self.visit.seen_by("1")
-        row = Row(self.id, self.number, self.script.events[0].at + self.shift, event.seq - 1, self.head.head)
+        row = Row(self.id, self.number, self.script.events[0].at + self.shift, seq, self.head.head)
         plan = self.garage.plan_of(self.id, "1", state)
-        self.sheet = derive(state, plan, event.at + self.shift, self.garage.solutions, self.sheet)
+        self.sheet = derive(state, plan, at + self.shift, self.garage.solutions, self.sheet)
         return Opened(row, self.visit, "1", self.sheet)
 
     def _signed(self, said: Signed, event: Event) -> Signed:
-        record = as_json(build(self._opened(event), event.person, event.at + self.shift, "Valdehierro"))
+        opened = self._opened(event.seq - 1, event.at)
+        record = as_json(build(opened, event.person, event.at + self.shift, "Valdehierro"))
         parts = [PartHead(of=p, seq=seq, hash=self.hashes[seq]) for p, seq in self.visit.heads("1").items()]
         return said.model_copy(update={"parts": parts, "record_json": self.garage.files.put(record)})
 
     def _released(self, said: Released, event: Event) -> Released:
-        opened = self._opened(event)
+        opened = self._opened(event.seq - 1, event.at)
         whole = Whole(opened.row, self.visit)
         found = certificate(self.garage, whole, [opened], event.person, event.at + self.shift, 1, said.functions)
         return said.model_copy(update={"certificate_json": self.garage.files.put(certificate_json(found))})

@@ -25,7 +25,7 @@ from escuadra.store.streams import Streams
 from escuadra.store.writers import Writers
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-NEWEST, FIRST_KEPT = "1006", "1005"
+NEWEST, FIRST_KEPT = "1007", "1005"
 
 
 T = TypeVar("T")

@@ -175,6 +175,17 @@ draft = table(
 )
 """Catalogue entries that are written here: who typed last; the revision in use; whether more was typed since."""
 
-PROJECTED = (draft, residual, summary, uses, calibration, survey, visit, bay, person, setting)
+listed = table(
+    "listed",
+    metadata,
+    Column("visit", Text, primary_key=True),
+    Column("head", Text, nullable=False),
+    Column("made_by", Text, nullable=False),
+    Column("text", Text, nullable=False),
+)
+"""What a list tells of a visit, as its stream then was: what was worked out, kept so that no list works it out again.
+None where nobody looked yet; ``made_by``: the version that worked it out."""
+
+PROJECTED = (listed, draft, residual, summary, uses, calibration, survey, visit, bay, person, setting)
 """Made from the streams, in an order in which they can be emptied."""
 APPEND_ONLY = ("entry", "journal", "pinned")

@@ -158,7 +158,7 @@ def test_every_write_is_on_the_disk_before_it_is_acknowledged(garage: Garage) ->
 
 MORE = """import os
 from alembic import op
-revision, down_revision = "1007", "1006"
+revision, down_revision = "1008", "1007"
 
 def upgrade():
     op.execute("CREATE TABLE more (id TEXT)")
@@ -178,24 +178,24 @@ def test_a_pending_migration_is_preceded_by_a_backup_and_tried_again_after_a_kil
     assert not backups.exists()
     later = tmp_path / "migrations"
     shutil.copytree(MIGRATIONS, later)
-    (later / "versions" / "1007_more.py").write_text(MORE)
-    opened = "from pathlib import Path; from escuadra.store import database as d; d.NEWEST = '1007'; "
+    (later / "versions" / "1008_more.py").write_text(MORE)
+    opened = "from pathlib import Path; from escuadra.store import database as d; d.NEWEST = '1008'; "
     opened += f"d.MIGRATIONS = Path({str(later)!r}); d.Store({url!r}, Path({str(backups)!r}))"
     killed = subprocess.run([sys.executable, "-c", opened], env={**os.environ, "KILLED": "yes"}, check=False)
     assert killed.returncode == -9
-    monkeypatch.setattr("escuadra.store.database.NEWEST", "1007")
+    monkeypatch.setattr("escuadra.store.database.NEWEST", "1008")
     monkeypatch.setattr("escuadra.store.database.MIGRATIONS", later)
     only_read = Store(url, read_only=True)
-    assert only_read.version() == "1006", "looking migrates nothing, and a migration cut off has left nothing"
+    assert only_read.version() == "1007", "looking migrates nothing, and a migration cut off has left nothing"
     with pytest.raises(Exception, match="readonly database"):
         entered(only_read, "bay/Sur", "added", BayAdded(name="Sur"))
     only_read.close()
     again = Store(url, backups)
-    assert again.version() == "1007"
+    assert again.version() == "1008"
     assert again.bay_sheet("Norte") is None
     again.close()
     kept = sorted(backups.iterdir())
-    assert [path.name for path in kept] == [f"before-1007-from-1006-{k}.sqlite" for k in (1, 2)]
+    assert [path.name for path in kept] == [f"before-1008-from-1007-{k}.sqlite" for k in (1, 2)]
     assert sqlite3.connect(kept[0]).execute("SELECT name FROM bay").fetchall() == [("Norte",)]
 
 

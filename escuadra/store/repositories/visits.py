@@ -1,10 +1,10 @@
 """The visits: their rows, and what is asked of their streams."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, Engine, Select, bindparam, select
+from sqlalchemy import Connection, Engine, Select, bindparam, delete, insert, select
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
@@ -13,7 +13,7 @@ from escuadra.core.house import visit_stream
 from escuadra.store import dialect
 from escuadra.store.repositories.pins import Pins
 from escuadra.store.streams import Streams
-from escuadra.store.tables import calibration, entry, residual, stream, summary, uses, visit
+from escuadra.store.tables import calibration, entry, listed, residual, stream, summary, uses, visit
 from escuadra.store.writers import Writers
 
 
@@ -110,6 +110,18 @@ class Log:
         order = {id: k for k, id in enumerate(ids)}
         rows = [Row(*found) for found in self.connection.execute(_ROW.where(visit.c.id.in_(list(order))))]
         return sorted(rows, key=lambda row: order[row.id])
+
+    def told(self, rows: Sequence[Row], by: str) -> dict[str, str]:
+        """What was kept for lists of visits that are since as they were, by their ids; ``by``: the version at work."""
+        query = select(listed.c.visit, listed.c.head, listed.c.text).where(listed.c.made_by == by)
+        found = self.connection.execute(query.where(listed.c.visit.in_([row.id for row in rows])))
+        heads = {row.id: row.head for row in rows}
+        return {id: text for id, head, text in found if heads[id] == head}
+
+    def tell(self, row: Row, by: str, text: str) -> None:
+        """Keep what lists tell of a visit, in place of what was kept before."""
+        self.connection.execute(delete(listed).where(listed.c.visit == row.id))
+        self.connection.execute(insert(listed).values(visit=row.id, head=row.head, made_by=by, text=text))
 
     def using(self, instrument: str, signed: bool) -> list[Row]:
         """Visits that have a reading with an instrument and a calibration that is signed, or one that is not.
