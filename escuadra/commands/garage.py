@@ -9,7 +9,7 @@ from escuadra.catalogue import Catalogue
 from escuadra.commands.command import Command, Committed, Context, Decision
 from escuadra.commands.forms import Opened, Whole, keyed
 from escuadra.commands.house import House
-from escuadra.commands.listing import Listed, listed_after
+from escuadra.commands.listing import listed_after
 from escuadra.core.base.errors import Conflict
 from escuadra.core.base.said import said
 from escuadra.core.base.stream import Event, Payload, Person, made
@@ -150,26 +150,23 @@ class Garage(House):
             for event, one in zip(events, decision.appends, strict=True):
                 heads[event.stream] = log.streams.append(heads[event.stream], event, one.said)
             rows = {id: _row(log, id, draft.row, heads) for id, draft in drafts.items()}
-            told = [self._told(log, rows[id], draft) for id, draft in drafts.items()]
+            for id, draft in drafts.items():
+                self._tell(log, rows[id], draft)
             order = sorted(doubted)
             marked = [self._mark(log, told, context, doubted[id], heads) for told in decision.doubts for id in order]
         for id, draft in drafts.items():
             self.keep(rows[id], draft.after, draft.sheets)
-        for listed in told:
-            if listed is not None:
-                self.lists.keep(listed)
         if any(not event.stream.startswith(VISITS) for event in events) or decision.keeps:
             self.store.forget()
         return Committed(rows, [row for row in marked if row is not None], len(events))
 
-    def _told(self, log: Log, row: Row, draft: _Draft) -> Listed | None:
-        """What lists tell of a visit that changed, kept with its row."""
+    def _tell(self, log: Log, row: Row, draft: _Draft) -> None:
+        """What lists tell of a visit that changed is kept with its row."""
         whole = Whole(row, draft.after)
         before = self.lists.before(log, draft.row) if draft.row is not None else None
         found = listed_after(whole, self.model_of(whole), draft.sheets, before)
         if found is not None:
             self.lists.write(log, found)
-        return found
 
     def _mark(self, log: Log, said: Doubted, context: Context, row: Row, heads: dict[str, Head]) -> Row | None:
         """Mark whatever part of a visit stands on a doubted instrument and is not signed; the row, where there is one.

@@ -144,19 +144,12 @@ class Lists:
 
     def before(self, log: Log, row: Row) -> Listed | None:
         """What lists told of a visit as its row has it; nothing where nobody looked."""
-        known = self._looked_at.get(row.id)
-        if known is not None and known.row == row:
-            return known
         text = log.told([row], __version__).get(row.id)
         return from_text(text) if text is not None else None
 
     def write(self, log: Log, listed: Listed) -> None:
         """Keep it beside its visit's row, within the transaction that changes the visit."""
         log.tell(listed.row, __version__, as_text(listed))
-
-    def keep(self, listed: Listed) -> None:
-        """A visit was changed: what lists tell of it from now on."""
-        self._looked_at.keep(listed.row.id, listed)
 
     def _fresh(self, row: Row, known: Listed | None) -> Listed | None:
         if known is None or known.row != row or (known.expires is not None and known.expires <= self._clock()):

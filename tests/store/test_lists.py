@@ -57,12 +57,13 @@ def with_more(garage: Garage, who: Technician) -> list[Callable[[], object]]:
 
 def test_what_is_kept_with_every_change_is_what_would_be_worked_out(garage: Garage) -> None:
     who = minibus(garage)
-    seen = set()
+    beside, seen = opened_again(garage), set()
     for act in with_more(garage, who):
         act()
         kept, anew = kept_and_anew(garage)
-        assert kept == anew == garage.listed()
+        assert kept == anew == garage.listed() == beside.listed()
         seen.add(str(kept))
+    beside.close()
     assert len(seen) == 7, "each changed what a list tells"
 
 
