@@ -4,12 +4,17 @@ Whatever a template puts out that is no text yet, it says; ``tell`` says a code 
 """
 
 import re
+import sys
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from datetime import date
+from importlib.util import cache_from_source
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, Template, select_autoescape
+from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined, Template, select_autoescape
+from jinja2 import __version__ as made_by
+from jinja2.bccache import Bucket
 from jinja2.ext import Extension
 from markupsafe import Markup, escape
 
@@ -63,6 +68,28 @@ class Templates:
         return self._made[code].get_template(name)
 
 
+class Compiled(FileSystemBytecodeCache):
+    """Templates as they were compiled for a language, kept where Python keeps what it compiled of this module.
+
+    Not where Python keeps nothing. They are compiled anew where their text, its words or this module changed.
+    """
+
+    def __init__(self, language: str) -> None:
+        super().__init__(str(Path(cache_from_source(__file__)).parent), f"%s.{language}.page")
+        self._by = f"{made_by} {Path(__file__).stat().st_mtime_ns}"
+
+    def get_bucket(self, environment: Environment, name: str, filename: str | None, source: str) -> Bucket:
+        """What is kept of a template with the words that it has now."""
+        worded = f"{self._by}\n{environment.preprocess(source, name, filename)}"
+        return super().get_bucket(environment, name, filename, worded)
+
+    def dump_bytecode(self, bucket: Bucket) -> None:
+        """Keep it, where that may be written."""
+        if not sys.dont_write_bytecode:
+            with suppress(OSError):
+                super().dump_bytecode(bucket)
+
+
 def _environment(folders: Sequence[Path]) -> Environment:
     made = Environment(
         extensions=[Worded],
@@ -72,6 +99,7 @@ def _environment(folders: Sequence[Path]) -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
         finalize=shown,
+        bytecode_cache=Compiled(spoken().code),
     )
     made.filters["join"] = joined
     made.filters["text"] = text

@@ -3,11 +3,14 @@
 import ast
 import json
 import re
+import sys
 from contextlib import suppress
+from importlib.util import cache_from_source
 from pathlib import Path
 from typing import Any
 
 import pytest
+from jinja2 import Environment
 
 import escuadra
 from escuadra.core.base.errors import BadInput
@@ -31,8 +34,9 @@ from escuadra.core.base.said import (
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.core.visit.sheet import Sheet
 from escuadra.rehearsal.technician import Technician
-from escuadra.words import Language, language
+from escuadra.words import Language, language, pages, speaking
 from escuadra.words.compiled import HERE, compiled
+from escuadra.words.pages import Templates
 from tests.conftest import NOON
 from tests.english import refused
 from tests.words.pseudo import BEGIN, CODE, there_is_a_pseudo_language
@@ -178,3 +182,37 @@ def test_what_is_next_is_said_in_spanish(full: Technician) -> None:
                 full.happen(happening)
             tell(full.opened.sheet)
     assert sorted(text for text in told if BEGIN in text) == []
+
+
+def test_pages_are_compiled_once_for_a_language_and_anew_where_their_words_changed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kept = tmp_path / "kept"
+    monkeypatch.setattr(sys, "pycache_prefix", str(kept))
+    monkeypatch.setattr(sys, "dont_write_bytecode", False)
+    (page := tmp_path / "a.html").write_text('{{ tell("page.tabs.visit") }}|{{ 1 + 1 }}', encoding="utf-8")
+    made: list[str] = []
+    plain = Environment.compile
+
+    def counted(environment: Environment, *of: Any, **how: Any) -> Any:
+        made.append(str(of[1]))
+        return plain(environment, *of, **how)
+
+    monkeypatch.setattr(Environment, "compile", counted)
+
+    def shown(code: str) -> str:
+        with speaking(code):
+            return Templates(tmp_path).get_template("a.html").render()
+
+    first = shown("en")
+    folder = Path(cache_from_source(pages.__file__)).parent
+    assert made == ["a.html"]
+    assert not folder.exists(), "where nothing can be written it is compiled each time"
+    folder.mkdir(parents=True)
+    assert (shown("en"), shown("en"), len(made)) == (first, first, 2)
+    assert shown("es") != first
+    assert (shown("en"), len(made)) == (first, 3)
+    page.write_text(page.read_text(encoding="utf-8").replace("visit", "codes"), encoding="utf-8")
+    assert shown("en") != first
+    monkeypatch.setattr(pages, "say", lambda said: "the words of tomorrow")
+    assert shown("en").startswith("the words of tomorrow|")
