@@ -3,8 +3,9 @@
 import os
 import re
 import shutil
+import time
 import uuid
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -22,11 +23,12 @@ from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF, Part, Payload, made
 from escuadra.core.bay.bay import Bay
 from escuadra.core.house import visit_stream
-from escuadra.demo.valdehierro import BAYS, PEOPLE
+from escuadra.demo.valdehierro import BAYS, PEOPLE, open_demo
 from escuadra.rehearsal.technician import Technician
 
 ROOT = Path(__file__).parents[1]
 NOON = 1_764_072_000_000
+DEMO_DAY = 1_773_057_600_000
 GROUND = {"length": 24_000, "width": 12_000, "u_rise_mm": 0.4, "u_place_mm": 0.2}
 """A large bay whose floor was ground flat, as its record says, though nobody surveyed it."""
 BEGUN = 3
@@ -104,6 +106,34 @@ def minibus(garage: Garage, **asked: object) -> Technician:
     own = {"number": "T-1", "reason": "windscreen replaced", "bay": "Norte", "procedure": "BL-CAM-01"}
     technician.take_in(**{**own, **asked})
     return technician
+
+
+@pytest.fixture(scope="session")
+def made_once(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Callable[[str, Callable[[], int]], Path]:
+    """The data folder of the demo as of a time, made once for all workers: the first makes it, the others wait."""
+    base = tmp_path_factory.getbasetemp()
+
+    def made(name: str, clock: Callable[[], int]) -> Path:
+        shared = (base if worker_id == "master" else base.parent) / name
+        try:
+            shared.mkdir()
+        except FileExistsError:
+            for _ in range(6000):
+                if (shared / "made").exists():
+                    return shared / "data"
+                time.sleep(0.1)
+            raise AssertionError("the worker that makes the demo did not finish") from None
+        open_demo(shared / "data", clock).close()
+        (shared / "made").touch()
+        return shared / "data"
+
+    return made
+
+
+@pytest.fixture
+def demo_then(made_once: Callable[[str, Callable[[], int]], Path], tmp_path: Path) -> Path:
+    """A data folder of the demo as it was made on one and the same day, for the test alone."""
+    return Path(shutil.copytree(made_once("demo-then", lambda: DEMO_DAY), tmp_path / "demo"))
 
 
 @contextmanager

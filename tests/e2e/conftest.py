@@ -20,7 +20,7 @@ from escuadra.commands.bays import AddBay
 from escuadra.commands.forms import press
 from escuadra.commands.people import AddPerson
 from escuadra.core.base.stream import ITSELF
-from escuadra.demo.valdehierro import BAYS, PEOPLE, open_demo
+from escuadra.demo.valdehierro import BAYS, PEOPLE
 from tests.conftest import Clock, ground_flat
 
 PATIENCE_S = float(os.environ.get("ESCUADRA_TEST_PATIENCE_S", "90"))
@@ -95,21 +95,9 @@ def server(tmp_path: Path) -> Iterator[Server]:
 
 
 @pytest.fixture(scope="session")
-def demo_once(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
-    """The data folder of the demo, made once for all workers: the first makes it, the others wait for it."""
-    base = tmp_path_factory.getbasetemp()
-    shared = (base if worker_id == "master" else base.parent) / "demo-once"
-    try:
-        shared.mkdir()
-    except FileExistsError:
-        for _ in range(6000):
-            if (shared / "made").exists():
-                return shared / "data"
-            time.sleep(0.1)
-        raise AssertionError("the worker that makes the demo did not finish") from None
-    open_demo(shared / "data", lambda: time.time_ns() // 1_000_000).close()
-    (shared / "made").touch()
-    return shared / "data"
+def demo_once(made_once: Callable[[str, Callable[[], int]], Path]) -> Path:
+    """The data folder of the demo as of now."""
+    return made_once("demo-now", lambda: time.time_ns() // 1_000_000)
 
 
 @pytest.fixture(scope="module")

@@ -6,6 +6,7 @@ Of a sheet with one of its checks open, only what was not told of that sheet bef
 import html
 import json
 import re
+import shutil
 import sys
 import tempfile
 from collections.abc import Iterator
@@ -23,9 +24,9 @@ from escuadra.reports import paper
 from escuadra.reports.record import Record, as_pdf
 from escuadra.web.app import create_app
 from escuadra.web.examples import EXAMPLES
+from tests.conftest import DEMO_DAY
 
 HERE = Path(__file__).parent
-NOW = 1_773_057_600_000
 """A Monday noon in March 2026, UTC milliseconds."""
 STARTS = ("/", "/parts", "/garage?q=cam", "/jobs/new", "/customers")
 FILES = re.compile(r"\.(pdf|json|csv|dxf|gpx|svg|yaml|zip|jpg)$|^/static/|^/api/")
@@ -129,11 +130,16 @@ def commands(folder: Path) -> Iterator[str]:
         yield f"{refused.output}{refused.exception}"
 
 
-def dump(whole: dict[str, str] | None = None) -> dict[str, str]:
-    """Every file of the dump by its name; ``whole`` gets the HTML of every page, by its address."""
+def dump(whole: dict[str, str] | None = None, demo: Path | None = None) -> dict[str, str]:
+    """Every file of the dump by its name; ``whole`` gets the HTML of every page, by its address.
+
+    ``demo``: a data folder of the demo as of the day, which is used up; one is made where there is none.
+    """
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        garage = open_demo(folder / "demo", lambda: NOW)
+        if demo is not None:
+            shutil.move(demo, folder / "demo")
+        garage = open_demo(folder / "demo", lambda: DEMO_DAY)
         client = TestClient(create_app(garage), base_url="http://127.0.0.1")
         client.cookies.set("escuadra_person", "teo")
         told: list[str] = []

@@ -17,10 +17,10 @@ ROOT = Path(__file__).parents[2]
 
 
 @pytest.mark.slow
-def test_the_demo_is_told_as_ever_in_valid_pages(tmp_path: Path) -> None:
+def test_the_demo_is_told_as_ever_in_valid_pages(demo_then: Path, tmp_path: Path) -> None:
     """One walk for both: it takes half a minute."""
     pages: dict[str, str] = {}
-    told_as_ever(dump(pages))
+    told_as_ever(dump(pages, demo_then))
     no_label_on_another(pages)
     valid(pages, tmp_path)
 

@@ -15,8 +15,6 @@ from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.demo.valdehierro import open_demo
 from escuadra.rehearsal.technician import Technician
 
-AT = 1_773_057_600_000
-
 
 def followed(garage: Garage, visit: str, every: int = 1) -> int:
     """Derive a visit event by event, each sheet from the one before; how many results were taken over."""
@@ -42,8 +40,8 @@ def followed(garage: Garage, visit: str, every: int = 1) -> int:
 
 
 @pytest.mark.slow
-def test_what_follows_is_what_is_derived_cold(tmp_path: Path) -> None:
-    garage = open_demo(tmp_path / "demo", lambda: AT)
+def test_what_follows_is_what_is_derived_cold(demo_then: Path) -> None:
+    garage = open_demo(demo_then, lambda: DEMO_DAY)
     for row in garage.jobs():
         assert followed(garage, row.row.id, 4) >= 50 * (row.row.count > 10)
 

@@ -6,9 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from escuadra.demo.valdehierro import open_demo
+from tests.conftest import DEMO_DAY
 
-NOW = 1_773_057_600_000
 WALK = f"""
 import sys
 from pathlib import Path
@@ -18,7 +17,7 @@ from escuadra.web.app import create_app
 from tests.golden import dump
 
 dump.LOOKED_AT, dump.CHECKS_LOOKED_AT = 1, {{}}
-with TestClient(create_app(open_demo(Path(sys.argv[1]), lambda: {NOW})), base_url="http://127.0.0.1") as client:
+with TestClient(create_app(open_demo(Path(sys.argv[1]), lambda: {DEMO_DAY})), base_url="http://127.0.0.1") as client:
     client.cookies.set("escuadra_person", "teo")
     walked = []
     for path, text in dump.pages(client):
@@ -31,10 +30,9 @@ print(len(walked))
 
 
 @pytest.mark.slow
-def test_no_page_loads_what_is_heavy(tmp_path: Path) -> None:
-    open_demo(tmp_path / "demo", lambda: NOW).close()
+def test_no_page_loads_what_is_heavy(demo_then: Path) -> None:
     found = subprocess.run(
-        [sys.executable, "-c", WALK, str(tmp_path / "demo")],
+        [sys.executable, "-c", WALK, str(demo_then)],
         capture_output=True,
         text=True,
         cwd=Path(__file__).parents[2],

@@ -22,7 +22,8 @@ from escuadra.demo.valdehierro import open_demo
 from escuadra.web.app import create_app
 from escuadra.web.examples import EXAMPLES
 from escuadra.words import say, speaking
-from tests.golden.dump import BROKEN, NOW, kind, pages
+from tests.conftest import DEMO_DAY
+from tests.golden.dump import BROKEN, kind, pages
 from tests.words.pseudo import CODE, Outside, outside, there_is_a_pseudo_language
 
 READER = {"escuadra_person": "teo", "escuadra_language": CODE}
@@ -132,7 +133,7 @@ def test_nothing_that_is_read_escapes_the_language(tmp_path: Path) -> None:
     forms: dict[str, tuple[str, str, dict[str, str]]] = {}
     drawn = set[str]()
     with there_is_a_pseudo_language(), patch("weasyprint.HTML", Printed):
-        garage = open_demo(tmp_path / "demo", lambda: NOW)
+        garage = open_demo(tmp_path / "demo", lambda: DEMO_DAY)
         client = TestClient(create_app(garage), base_url="http://127.0.0.1")
         client.cookies.update(READER)
         for path, page in pages(client):
