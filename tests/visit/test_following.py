@@ -14,6 +14,7 @@ from escuadra.core.visit.log.reducer import Visit, fold_visit
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.demo.valdehierro import open_demo
 from escuadra.rehearsal.technician import Technician
+from tests.conftest import DEMO_DAY
 
 
 def followed(garage: Garage, visit: str, every: int = 1) -> int:
