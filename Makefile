@@ -101,3 +101,4 @@ words: .venv/dev-ready
 # The rooms of the house and what stands on what, as the imports tell it, into docs/architecture.md.
 rooms: .venv/dev-ready
 	$(PY) scripts/rooms.py
+	$(PY) scripts/walk.py

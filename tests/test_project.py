@@ -76,6 +76,16 @@ def test_the_rooms_that_are_drawn_are_those_of_the_imports() -> None:
     assert core.index("`base/`") < core.index("`measure/`") < core.index("`bay/`") < core.index("`visit/`")
 
 
+def test_the_walk_along_a_reading_is_the_one_that_a_trace_saw() -> None:
+    walker = runpy.run_path(str(ROOT / "scripts/walk.py"))
+    text = (ROOT / "docs/architecture.md").read_text(encoding="utf-8")
+    assert walker["with_walk"](text) == text, "run: make rooms"
+    visited = re.findall(r"^\| \d+ \| `([\w/]+)` \|", text, re.MULTILINE)
+    stages = ("visit/readings", "visit/network_of_epochs", "geodesy/state/located", "visit/advice/what_next")
+    assert [name for name in visited if name in stages] == list(stages)
+    assert len(visited) == len(set(visited)) > 50
+
+
 @pytest.mark.parametrize("room", sorted(path.parent.name for path in (ROOT / "escuadra/core").glob("*/__init__.py")))
 def test_a_room_of_the_core_names_what_it_is_entered_by(room: str) -> None:
     face = importlib.import_module(f"escuadra.core.{room}")

@@ -49,6 +49,14 @@ def traced(opened: Opened, at: int) -> Watched:
     return watched
 
 
+def _asker(frame: FrameType) -> str:
+    """The module that called, past what the standard library has between."""
+    back = frame.f_back
+    while back is not None and back.f_globals.get("__name__") == "functools":
+        back = back.f_back
+    return str(back.f_globals.get("__name__", "")) if back is not None else ""
+
+
 @contextmanager
 def _watching() -> Iterator[Watched]:
     watched = Watched()
@@ -68,7 +76,7 @@ def _watching() -> Iterator[Watched]:
                 one.gave = type(given).__name__
 
     def _crossing(frame: FrameType, module: str) -> Asked | None:
-        by = frame.f_back.f_globals.get("__name__", "") if frame.f_back is not None else ""
+        by = _asker(frame)
         name = frame.f_code.co_qualname
         if by == module or "<" in name or name.rpartition(".")[2].startswith("_"):
             return None
