@@ -14,6 +14,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from escuadra import __version__
 from escuadra.commands.forms import Opened, Unreadable, Whole
 from escuadra.commands.memory import MOST_LISTED, Memory
+from escuadra.core.base.errors import Busy
 from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.said import Name, Noun, Said, as_data, as_value, from_data
 from escuadra.core.bay.bay import Place
@@ -167,12 +168,12 @@ class Lists:
         return self._looked_at.keep(row.id, known)
 
     def _keep(self, made: Sequence[Listed]) -> None:
-        """Beside their rows; a list is shown whether or not there is room for that."""
+        """Beside their rows; a list is shown whether or not others write just then, or there is room for that."""
         try:
             with self._store.writing() as log:
                 for listed in made:
                     self.write(log, listed)
-        except SQLAlchemyError:
+        except (Busy, SQLAlchemyError):
             LOG.warning("What lists tell of %d visits could not be kept.", len(made), exc_info=True)
 
 

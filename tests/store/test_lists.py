@@ -2,6 +2,7 @@
 
 import threading
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from sqlalchemy import delete, select, update
@@ -110,6 +111,16 @@ def test_what_may_no_longer_hold_is_worked_out_anew_and_kept(garage: Garage, spo
     last.lists._worked_out = never
     assert last.listed() == found
     last.close()
+    other.close()
+
+
+def test_a_list_is_shown_though_nothing_can_be_written(garage: Garage) -> None:
+    minibus(garage)
+    change(garage, made_by="0.0.1")
+    other = opened_again(garage)
+    other.store.writers.patience = 0.05
+    with other.store.writing(), ThreadPoolExecutor(1) as beside:
+        assert beside.submit(other.listed).result(20) == garage.listed()
     other.close()
 
 
