@@ -150,6 +150,28 @@ def ratio_of(ours: Callable[[], object], theirs: Callable[[], object]) -> float:
     return statistics.median(timed(ours) / timed(theirs) for _ in range(PAIRS))
 
 
+def list_ratio(visits: int = 60, pairs: int = 9) -> float:
+    """The first list of so many visits after a start ÷ opening one of them, whose sheet is worked out then."""
+    with tempfile.TemporaryDirectory() as folder:
+        garage = Garage(Path(folder) / "g", lambda: 1_764_000_000_000)
+        who = a_job_with(0, garage)
+        for k in range(visits):
+            who.take_in(number=f"L-{k}", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
+            who.ready()
+        ratios = []
+        for _ in range(pairs):
+            one, other = (Garage(garage.data, garage.clock, garage.catalogue) for _ in "ab")
+            start = time.perf_counter()
+            assert len(one.listed(visits)) == visits
+            middle = time.perf_counter()
+            other.open(who.job)
+            ratios.append((middle - start) / (time.perf_counter() - middle))
+            one.close()
+            other.close()
+        garage.close()
+    return statistics.median(ratios)
+
+
 def replay_ratio() -> float:
     """Folding and deriving a 2,000-event job ÷ parsing its events' JSON with the standard library."""
     with tempfile.TemporaryDirectory() as folder:
