@@ -35,6 +35,9 @@ Data = Annotated[Path, typer.Option(help="data folder")]
 Certificate = Annotated[Path | None, typer.Option(help="PEM file: served by HTTPS, so that a phone may record a drive")]
 Key = Annotated[Path | None, typer.Option(help="PEM file with the certificate's key")]
 
+SELDOM = 20_000, 20, 20
+"""How many new things await a look for garbage, and how many looks one at what is older."""
+
 
 def clock() -> int:
     """UTC milliseconds."""
@@ -47,6 +50,7 @@ def _loading() -> Iterator[None]:
     gc.disable()
     yield
     gc.freeze()
+    gc.set_threshold(*SELDOM)
     gc.enable()
 
 

@@ -1,5 +1,6 @@
 """A garage on a temporary folder, with a clock of its own, and a technician who works in it."""
 
+import gc
 import os
 import re
 import shutil
@@ -33,6 +34,9 @@ GROUND = {"length": 24_000, "width": 12_000, "u_rise_mm": 0.4, "u_place_mm": 0.2
 """A large bay whose floor was ground flat, as its record says, though nobody surveyed it."""
 BEGUN = 3
 """Events of a visit that was just taken in: its vehicle, its frame, its calibration."""
+
+gc.freeze()
+gc.set_threshold(50_000, 20, 50)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

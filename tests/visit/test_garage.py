@@ -293,9 +293,14 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
 
 @pytest.mark.slow
 @pytest.mark.slow
-def test_past_visits_follow_from_their_events_and_come_before_those_of_these_days(tmp_path: Path) -> None:
+def test_a_demo_left_half_filled_is_made_anew_and_its_past_visits_follow_from_their_events(tmp_path: Path) -> None:
+    half = Garage(tmp_path / "demo", Clock())
+    half.do(Set("made_by", MADE_BY), ITSELF, press())
+    half.do(AddPerson("teo", "Teo Marchena", "specialist"), ITSELF, press())
+    half.close()
     told: list[tuple[int, int]] = []
     demo = open_demo(tmp_path / "demo", Clock(), 5, lambda done, of: told.append((done, of)))
+    assert len(demo.jobs()) == 17, "the past ones come before those of these days"
     assert told == [(5, 5)]
     listed = [row for row in demo.listed() if isinstance(row, Listed)]
     assert [row.number for row in listed[-5:]] == [f"VF-{k:04d}" for k in reversed(range(5))]
@@ -315,8 +320,8 @@ def test_past_visits_follow_from_their_events_and_come_before_those_of_these_day
     assert verified.exit_code == 0, verified.output
 
 
-def test_the_demo_makes_eight_visits_and_never_touches_what_it_did_not_make(tmp_path: Path) -> None:
-    demo = open_demo(tmp_path / "demo", Clock())
+def test_the_demo_makes_eight_visits_and_never_touches_what_it_did_not_make(demo_then: Path, tmp_path: Path) -> None:
+    demo = open_demo(demo_then, Clock())
     jobs = [opened for opened in demo.jobs() if isinstance(opened, Opened)]
     stages = {opened.row.number: opened.state.stage for opened in jobs}
     assert stages == {"VF-0419": "taken_in", "VF-0418": "in_work", "VF-0417": "in_work", "VF-0411": "signed"} | {
@@ -336,20 +341,13 @@ def test_the_demo_makes_eight_visits_and_never_touches_what_it_did_not_make(tmp_
     half_way = next(opened for opened in jobs if opened.row.number == "VF-0417")
     assert {"undecided", "stale", "out", "holds"} <= {view.state for view in half_way.sheet.checks}
     demo.close()
-    again = open_demo(tmp_path / "demo", Clock())
+    again = open_demo(demo_then, Clock())
     assert len(again.jobs()) == 12
     again.close()
     own = Garage(tmp_path / "own", Clock())
     own.do(AddPerson("ana", "Ana", "lead"), ITSELF, press())
     own.close()
     Garage(tmp_path / "empty", Clock()).close()
-    half = Garage(tmp_path / "half", Clock())
-    half.do(Set("made_by", MADE_BY), ITSELF, press())
-    half.do(AddPerson("teo", "Teo Marchena", "specialist"), ITSELF, press())
-    half.close()
-    anew = open_demo(tmp_path / "half", Clock())
-    assert len(anew.jobs()) == 12, "a demo that was left half-filled is made anew"
-    anew.close()
     (tmp_path / "photos").mkdir()
     (tmp_path / "photos" / "holiday.txt").write_text("mine")
     for folder in ("own", "empty", "photos"):

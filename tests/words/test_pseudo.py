@@ -128,12 +128,12 @@ class Printed:
 
 
 @pytest.mark.slow
-def test_nothing_that_is_read_escapes_the_language(tmp_path: Path) -> None:
+def test_nothing_that_is_read_escapes_the_language(demo_then: Path) -> None:
     told: dict[str, list[str]] = {}
     forms: dict[str, tuple[str, str, dict[str, str]]] = {}
     drawn = set[str]()
     with there_is_a_pseudo_language(), patch("weasyprint.HTML", Printed):
-        garage = open_demo(tmp_path / "demo", lambda: DEMO_DAY)
+        garage = open_demo(demo_then, lambda: DEMO_DAY)
         client = TestClient(create_app(garage), base_url="http://127.0.0.1")
         client.cookies.update(READER)
         for path, page in pages(client):
@@ -143,7 +143,7 @@ def test_nothing_that_is_read_escapes_the_language(tmp_path: Path) -> None:
                 forms.setdefault(f"{method} {kind(action or path)} {sorted(fields)}", (method, action or path, fields))
         for path in sorted(drawn):
             told[path] = Outside(client.get(path).text).found
-        given = Given(tmp_path / "demo")
+        given = Given(demo_then)
         for method, action, fields in forms.values():
             if "language" in fields:
                 continue

@@ -18,6 +18,8 @@ FIELDS = frozenset(field.name for field in fields(State)) - {"entries"}
 NAMES: Seen = ("entries", "")
 """Which slots hold anything."""
 ALL: Seen = ("*", "")
+EVERYTHING = 1
+"""Its bit."""
 TIME, STATIONS = ("at", ""), ("stations", "")
 
 
@@ -30,7 +32,8 @@ class Result:
 
     key: Key
     value: Any
-    seen: frozenset[Seen]
+    seen: int
+    """A bit for each, as the derivation numbers them."""
     parts: tuple["Result", ...]
 
 
@@ -40,21 +43,29 @@ class _Making:
     __slots__ = ("parts", "seen")
 
     def __init__(self) -> None:
-        self.seen: set[Seen] = set()
+        self.seen = 0
         self.parts: set[Result] = set()
 
 
 class _Notes:
     """What is being made at the moment, the innermost last: what is looked at is noted there."""
 
-    __slots__ = ("open",)
+    __slots__ = ("bits", "open")
 
-    def __init__(self) -> None:
+    def __init__(self, bits: Mapping[Seen, int]) -> None:
         self.open: list[_Making] = []
+        self.bits = {ALL: EVERYTHING, **bits}
+        """What was ever looked at, each its own bit: what a result saw is one number, quickly joined and compared."""
+
+    def bit(self, seen: Seen) -> int:
+        found = self.bits.get(seen)
+        if found is None:
+            found = self.bits[seen] = 1 << len(self.bits)
+        return found
 
     def see(self, seen: Seen) -> None:
         if self.open:
-            self.open[-1].seen.add(seen)
+            self.open[-1].seen |= self.bit(seen)
 
 
 class SeenEntries(Mapping[str, tuple[Entry, ...]]):
@@ -121,18 +132,21 @@ class Derivation:
         ``before``: the derivation that this one follows, of the same visit by the same plan.
         """
         self._given, self._at = state, at
-        self._notes = _Notes()
+        self._notes: _Notes = _Notes(before._notes.bits if before is not None else {})
         self.state: State = SeenState(state, self._notes.see)
         self._known: dict[Key, Result] = {}
         self._open = self._notes.open
         self._taken: list[Result] = []
-        self._sets: dict[frozenset[Seen], frozenset[Seen]] = {}
         self._takes_notes = True
         self._stations: tuple[Any, ...] = ()
+        self.proofs: Mapping[str, Derivation] = {}
+        """What the stations were proven from, by their ids."""
         self._earlier: Mapping[Key, Result] = before._known if before is not None else {}
-        self._changed: frozenset[Seen] = frozenset()
+        self._changed = 0
         if before is not None:
-            self._changed = changes(before._given, state) | (frozenset() if before._at == at else {TIME})
+            self._change(*changes(before._given, state))
+            if before._at != at:
+                self._change(TIME)
         self._before_stations = before._stations if before is not None else ()
 
     @property
@@ -147,11 +161,15 @@ class Derivation:
         self._notes.see(STATIONS)
         return self._stations
 
-    def at_stations(self, stations: tuple[Any, ...]) -> None:
-        """How far the procedure was run, before anything is worked out from that."""
-        self._stations = stations
+    def at_stations(self, stations: tuple[Any, ...], proofs: "Mapping[str, Derivation]") -> None:
+        """How far the procedure was run, before anything is worked out from that; ``proofs``: what that stands on."""
+        self._stations, self.proofs = stations, proofs
         if stations != self._before_stations:
-            self._changed |= {STATIONS}
+            self._change(STATIONS)
+
+    def _change(self, *changed: Seen) -> None:
+        for seen in changed:
+            self._changed |= self._notes.bit(seen)
 
     def once(self, make: Callable[..., T], *given: Hashable) -> T:
         """What a function makes of the derivation and of values, worked out once.
@@ -162,7 +180,7 @@ class Derivation:
         found = self._known.get(key)
         if found is None:
             found = self._earlier.get(key)
-            if found is None or not found.seen.isdisjoint(self._changed):
+            if found is None or found.seen & self._changed:
                 found = self._made(key)
             elif self._takes_notes:
                 self._taken.append(found)
@@ -176,13 +194,12 @@ class Derivation:
     def _made(self, key: Key) -> Result:
         make, given = key
         if not self._takes_notes:
-            return Result(key, make(self, *given), frozenset({ALL}), ())
+            return Result(key, make(self, *given), EVERYTHING, ())
         making = _Making()
         self._open.append(making)
         try:
             value = make(self, *given)
-            seen = frozenset(making.seen)
-            return Result(key, value, self._sets.setdefault(seen, seen), tuple(making.parts))
+            return Result(key, value, making.seen, tuple(making.parts))
         finally:
             self._open.pop()
             if self._open:
@@ -202,11 +219,11 @@ class Derivation:
             waiting.extend(new)
         for result in found:
             self._known.setdefault(result.key, result)
-        self._takes_notes, self._earlier, self._taken, self._sets = False, {}, [], {}
+        self._takes_notes, self._earlier, self._taken = False, {}, []
 
     def forget(self) -> None:
         """Let go of what was worked out; whoever asks again has it worked out again."""
-        self._known = {}
+        self._known, self.proofs = {}, {}
 
 
 class worked_out(Generic[T]):  # noqa: N801 (used as a decorator)

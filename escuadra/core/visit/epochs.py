@@ -65,6 +65,28 @@ class Setup(Current):
         """``solving``: how a state is solved; whoever gives it may remember what was solved before."""
         super().__init__(state, plan, at, before)
         self.solving = solving
+        self._pasts: dict[int, Setup] = {}
+        self._earlier_pasts = before._pasts if isinstance(before, Setup) else {}
+
+    def as_it_was(self, seq: int) -> "Setup":
+        """The visit by readings and happenings up to an event; follows what the derivation before this had of that."""
+        found = self._pasts.get(seq)
+        if found is None:
+            earlier = self._earlier_pasts.get(seq)
+            found = self._pasts[seq] = Setup(self.state.until(seq), self.plan, solving=self.solving, before=earlier)
+        return found
+
+    def done(self) -> None:
+        """As every derivation; what it had of earlier events is made as well."""
+        for past in self._pasts.values():
+            past.done()
+        self._earlier_pasts = {}
+        super().done()
+
+    def forget(self) -> None:
+        """As every derivation."""
+        self._pasts = {}
+        super().forget()
 
     # --- what is solved
 

@@ -27,7 +27,7 @@ from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.six_heights import on_six_heights
 from escuadra.core.visit.solution.solution import Solving
-from escuadra.core.visit.stations import current, progress
+from escuadra.core.visit.stations import Progress, current, progress
 from escuadra.core.visit.views import CheckView, GroupView, SheetView, SlotView
 
 CLOCK = Person(id="clock", name="", known="itself")
@@ -91,16 +91,17 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: S
         # Nor does anything in one by which the procedure was run.
         at = ran.at
     plan = on_six_heights(plan, state)
-    stations = progress(state, plan, solving) if plan.procedure.stations else ()
-    if stations:
-        plan = plan.whole.at_stations[current(stations).id]
+    progressed = Progress((), {})
+    if plan.procedure.stations:
+        progressed = progress(state, plan, solving, before.setup.proofs if before is not None else {})
+        plan = plan.whole.at_stations[current(progressed.views).id]
     setup = Setup(state, plan, at, solving, before.setup if before is not None else None)
-    setup.at_stations(stations)
+    setup.at_stations(progressed.views, progressed.proofs)
     views = [_once(check, setup) for check in checks_of(plan, state)]
     groups = tuple(
         GroupView(group, kept) for group in GROUPS if (kept := tuple(v for v in views if v.check.group == group))
     )
-    sheet = Sheet(state, plan, at, groups, setup, stations)
+    sheet = Sheet(state, plan, at, groups, setup, progressed.views)
     _ = sheet.next
     setup.done()
     return sheet

@@ -213,11 +213,19 @@ def parts_of(weights: Sequence[float], parts: Sequence[Measured], words: Sequenc
     found: list[tuple[Text, float]] = [
         (word, a * p.figures.u_random) for a, p, word in zip(weights, parts, words, strict=True)
     ]
+    for tool, constant, growing in _shared(weights, parts):
+        found.append((said("source.constant", tool=tool), constant))
+        found.append((said("source.growing", tool=tool), growing))
+    return found
+
+
+def _shared(weights: Sequence[float], parts: Sequence[Measured]) -> list[tuple[str, float, float]]:
+    """By each tool's name, what its readings share in Σ aᵢ·xᵢ: its constant, and what grows with the length."""
+    found = []
     for shared in dict.fromkeys(p.shared for p in parts):
         of = [(a, p) for a, p in zip(weights, parts, strict=True) if p.shared == shared]
-        name = of[0][1].tool_name
-        found.append((said("source.constant", tool=name), math.fsum(a * p.figures.u_offset for a, p in of)))
-        found.append((said("source.growing", tool=name), math.fsum(a * p.value * p.figures.u_scale for a, p in of)))
+        constant = math.fsum(a * p.figures.u_offset for a, p in of)
+        found.append((of[0][1].tool_name, constant, math.fsum(a * p.value * p.figures.u_scale for a, p in of)))
     return found
 
 
@@ -226,4 +234,5 @@ def combined(weights: Sequence[float], parts: Sequence[Measured]) -> tuple[float
     if len(weights) != len(parts):
         raise BadInput("weights", len(weights), said("wants.so_many", count=len(parts)))
     value = math.fsum(a * p.value for a, p in zip(weights, parts, strict=True))
-    return value, math.hypot(*(u for _, u in parts_of(weights, parts, [Name("")] * len(parts))))
+    own = [a * p.figures.u_random for a, p in zip(weights, parts, strict=True)]
+    return value, math.hypot(*own, *(u for _, *both in _shared(weights, parts) for u in both))

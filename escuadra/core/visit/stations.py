@@ -4,12 +4,15 @@ A run is proven by the first good reading of what carries the target taken after
 anew. Where a bump is found late, every run since the last good check is in doubt.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from types import MappingProxyType
 
 from escuadra.core.base.said import said, sentences
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.attempts import standing_runs
 from escuadra.core.visit.carriers import CARRIERS
+from escuadra.core.visit.derivation import Derivation
 from escuadra.core.visit.epochs import Setup, cold
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -17,9 +20,31 @@ from escuadra.core.visit.proof import StationView
 from escuadra.core.visit.solution.solution import Solving
 
 
-def progress(state: State, plan: Plan, solving: Solving = cold) -> tuple[StationView, ...]:
+@dataclass(frozen=True)
+class Progress:
+    """How far a procedure was run."""
+
+    views: tuple[StationView, ...]
     """Every station of the whole sheet, in its order."""
-    return tuple(_station(state, at, solving) for at in plan.whole.at_stations.values())
+    proofs: Mapping[str, Setup]
+    """What each that was run was proven from, by its id."""
+
+
+def progress(
+    state: State, plan: Plan, solving: Solving = cold, before: Mapping[str, Derivation] = MappingProxyType({})
+) -> Progress:
+    """How far a visit's procedure was run; ``before``: what the earlier sheet's stations were proven from."""
+    proofs: dict[str, Setup] = {}
+
+    def setup(at: Plan, station: str) -> Setup:
+        earlier = before.get(station)
+        proofs[station] = Setup(state, at, None, solving, earlier if isinstance(earlier, Setup) else None)
+        return proofs[station]
+
+    views = tuple(_station(state, at, setup) for at in plan.whole.at_stations.values())
+    for proof in proofs.values():
+        proof.done()
+    return Progress(views, proofs)
 
 
 def current(views: Sequence[StationView]) -> Station:
@@ -35,7 +60,7 @@ def current(views: Sequence[StationView]) -> Station:
     return waiting
 
 
-def _station(state: State, plan: Plan, solving: Solving) -> StationView:
+def _station(state: State, plan: Plan, made: Callable[[Plan, str], Setup]) -> StationView:
     station = plan.station
     assert station is not None
     runs = [run for run in standing_runs(state, plan.whole.procedure) if run.said.station == station.id]
@@ -48,8 +73,7 @@ def _station(state: State, plan: Plan, solving: Solving) -> StationView:
     if station.aims:
         # Turned by its screws again, the whole set-up opens anew; moved on from there, the sensor looks as it did.
         return StationView(station, run, "proven", sentences(said("stations.aimed", name=run.person.name)))
-    setup = Setup(state, plan, solving=solving)
-    found = CARRIERS[station.carrier].proof(setup, station, run)
+    found = CARRIERS[station.carrier].proof(made(plan, station.id), station, run)
     again = next((past for past in state.disturbances if past.what == "run_again" and past.seq > run.seq), None)
     if again is not None and found.proof in ("missed", "contradicted"):
         return StationView(station, run, "doubt", sentences(again.words), again)

@@ -34,8 +34,8 @@ from escuadra.core.measure.symmetry import CRITICAL_W
 
 TO_BE_LOOKED_AT = Patience(settled=1e-5, rest=1e-8, rounds=30)
 """Far below every digit that is shown. A visit's first guesses are near: readings that agree need five rounds or so."""
-WHETHER_THEY_AGREE = Patience(settled=1e-5, rest=1e-8, rounds=12)
-"""Readings that still did not come to rest by then do not agree."""
+WHETHER_THEY_AGREE = Patience(settled=1e-5, rest=1e-8, rounds=12, hopeless=1e6)
+"""Readings that still did not come to rest by then do not agree; nor do those that a thousand u still part."""
 LOST_MM, LOST_DEG = 300.0, 5.0
 """A quantity that is told no better than that is not told: something hardly ties it down."""
 ANGLES = frozenset({"yaw", "angle", "heading", "roll", "pitch"})

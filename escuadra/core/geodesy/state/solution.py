@@ -45,6 +45,8 @@ class Patience:
     rest: float = AT_REST
     """A step that takes no more than this share off chi-square ends the search."""
     rounds: int = MOST_ROUNDS
+    hopeless: float = math.inf
+    """Chi-square that a second step would still leave, by its slopes, of what will never come to rest well."""
 
 
 PATIENT = Patience()
@@ -229,6 +231,8 @@ def converged(work: Work, patience: Patience = PATIENT) -> Converged:
         step = step_of(matrix, misfit, work.bodies, damping)
         change = matrix @ step
         size = float(np.max(np.abs(change), initial=0.0))
+        if each and not damping and float(np.sum((misfit + change) ** 2)) > patience.hopeless:
+            break
         if not damping and (size < enough or (size < SMALL and size / last * size < enough)):
             figures, misfit, settled = work.moved(figures, step), misfit + change, True
             break

@@ -32,7 +32,7 @@ class Beam(Carrier):
             seen = [e for slot in slots for e in setup.relied(slot) if start < e.seq < ends]
             if seen:
                 upto = next_run(setup.state, min(e.seq for e in seen), ends)
-                solved = Setup(setup.state.until(upto - 1), setup.plan, solving=setup.solving).solve(epoch)
+                solved = setup.as_it_was(upto - 1).solve(epoch)
                 if solved is not None:
                     if solved.trusted:
                         return StationView(station, run, "proven", proven_by(seen))
