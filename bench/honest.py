@@ -19,13 +19,13 @@ from escuadra.core.base.axes import Pose
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.log.disturbances import POSE, UPRIGHT
-from escuadra.core.visit.log.events import Disturbed, LinePlanned
+from escuadra.core.visit.log.events import Disturbed, LinePlanned, ProcedureRun
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.beams import U_SEAT_DEG
-from escuadra.core.visit.methods.marks import U_PLUMB_MM, U_SET_MM
+from escuadra.core.visit.methods.marks import ENDS_OF_BODY, U_PLUMB_MM, U_SET_MM
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.readings import U_HUB_MM
-from escuadra.core.visit.scene import Space
+from escuadra.core.visit.scene import PAIRS_UP_MM, U_PAIRS_UP_MM, Space
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.network_builder import PARALLAX
@@ -56,16 +56,14 @@ class UnlikeBay(VirtualBay):
             for corner in CORNERS
         }
         self.face, self.seen = gauss(0, plan.frame.u_face_mm), PARALLAX[0][1]
-        marks = plan.vehicle.marks
-        beyond = (plan.nominal_goal.x - marks.front_x) / (marks.front_x - marks.rear_x)
-        near, far = (gauss(0, math.hypot(U_SET_MM, U_PLUMB_MM)) for _ in range(2))
-        self.crossing = (1 + beyond) * near - beyond * far
-        """How far off the laser falls on the beam, as it was set over marks that were plumbed."""
-        self.seats = {c: (plan.nominal_goal.x - plan.vehicle.hub(c)[0]) * gauss(0, SEAT) for c in ("LR", "RR")}
+        self.laser = [gauss(0, math.hypot(U_SET_MM, U_PLUMB_MM)) for _ in range(2)]
+        """How far off its front and its rear mark the laser stands, as it was set and they were plumbed."""
+        self.seats = {c: gauss(0, SEAT) for c in ("LR", "RR")}
         self.hub_up = {corner: gauss(0, U_HUB_MM) for corner in CORNERS}
-        self.scene = replace(self.scene, hub_off=off)
+        up = {end: gauss(PAIRS_UP_MM, U_PAIRS_UP_MM) for end in ENDS_OF_BODY}
+        self.scene = replace(self.scene, hub_off=off, pairs_up=up)
         self.pairs = {
-            f"{end}.{k}": gauss(0, plan.vehicle.marks.u_symmetry_mm) for end in ("front", "rear") for k in range(1, 9)
+            f"{end}.{k}": gauss(0, plan.vehicle.marks.u_symmetry_mm) for end in ENDS_OF_BODY for k in range(1, 9)
         }
 
     def _hub(self, corner: str) -> Space:
@@ -77,6 +75,13 @@ class UnlikeBay(VirtualBay):
         """Where the target's centre truly is: it does not hang just as far before the beam as its frame says."""
         return self.leaning.in_space(-self.plan.frame.face_offset - self.face, self.hang, self.centre_up)
 
+    @property
+    def crossing(self) -> float:
+        """How far off the laser falls on the beam."""
+        marks, (near, far) = self.plan.vehicle.marks, self.laser
+        beyond = (self.plan.nominal_goal.x - marks.front_x) / (marks.front_x - marks.rear_x)
+        return (1 + beyond) * near - beyond * far
+
     def true(self, slot: Slot) -> float:
         found, parts = super().true(slot), slot.id.split(".")
         if parts[0] == "pair":
@@ -84,7 +89,7 @@ class UnlikeBay(VirtualBay):
         if parts[0] == "crossing":
             found += self.crossing
         if parts[0] == "ruler":
-            found += self.seats[parts[1]]
+            found += (self.plan.nominal_goal.x - self.plan.vehicle.hub(parts[1])[0]) * self.seats[parts[1]]  # type: ignore[arg-type]
         return found + self.chance.gauss(0, self.seen) if parts[0] in ("tape", "crossing") else found
 
     def truth(self) -> dict[str, float]:
@@ -116,17 +121,17 @@ class Ended:
     """Where it came to a dead end: what the sheet said."""
     out: tuple[str, ...]
     """What is truly out although everything holds."""
-    off: Mapping[str, float]
-    """Error over u of each quantity that was told."""
+    off: Mapping[str, Sequence[float]]
+    """Error over u of each quantity that was told, at each station at which it held."""
     noticed: bool
     asked: tuple[str, ...]
     """What was asked for again, in its order."""
     named: bool
     """The right one was among the first two that were asked for again or blamed."""
     read: int
-    """Figures that were typed at the frame."""
+    """Figures that were typed at the frame until it first held."""
     minutes: float
-    """What readings at the frame and moves took."""
+    """What readings at the frame and moves took until then."""
 
 
 BEAMS = ("mirrors", "rulers", "hubs")
@@ -146,6 +151,7 @@ class Person(Robot):
         self.chance, self.blunder, self.slip = random.Random(seed + 7), blunder, ""
         self.when = self.chance.randint(2, 32)
         self.count, self.asked_again, self.troubled = 0, list[str](), False
+        self.off, self.out, self.took = dict[str, list[float]](), list[str](), (0, 0.0)
         super().__init__(bay)
 
     def begin(self) -> None:
@@ -193,14 +199,17 @@ class Person(Robot):
         return value + {"10 mm": 10 * way, "25 mm": 25 * way, "digit": 100 * way, "swapped": 0}[self.blunder]
 
     def visit(self) -> Ended:
-        """From the first reading to everything holding, or to where it cannot go on."""
+        """From the first reading to everything holding at each place of the frame, or to where it cannot go on."""
         stuck, done = "", False
-        for _ in range(MOST_STEPS):
+        for _ in range(MOST_STEPS * len(self.bay.plan.whole.at_stations or "1")):
             sheet = self.desk.sheet
             self._look(sheet)
-            if not [v for v in sheet.checks if not v.settled and not v.check.runs]:
-                done = True
-                break
+            if not [v for v in sheet.checks if not v.settled and v.check.group != "result"]:
+                self._held(sheet)
+                if not self._went_on(sheet):
+                    done = True
+                    break
+                continue
             move = self._next(sheet)
             if move is None:
                 stuck = f"{sheet.next.kind} {sheet.next.sentence.code} {sheet.next.check}"
@@ -221,21 +230,38 @@ class Person(Robot):
     def _look(self, sheet: Sheet) -> None:
         self.troubled |= bool(self.slip) and any(view.judgement.trouble for view in sheet.checks)
 
-    def _ended(self, done: bool, stuck: str) -> Ended:
-        sheet, truth = self.desk.sheet, self.bay.truth()
+    def _held(self, sheet: Sheet) -> None:
+        """Everything holds: what is told beside what is true."""
+        truth = self.bay.truth()
         told: dict[str, Figure] = {v.check.kind: v.judgement.figures[0] for v in sheet.checks if v.judgement.figures}
-        off = {kind: (told[kind].value - truth[kind]) / told[kind].u for kind in QUANTITIES if kind in told}
-        out = [
-            kind
-            for kind in QUANTITIES
-            if done and kind in told and not _within(told[kind].lower, truth[kind], told[kind].upper)
-        ]
+        self.took = self.took if self.off else (self.at_frame, self.minutes)
+        for kind in QUANTITIES:
+            if (one := told.get(kind)) is not None:
+                self.off.setdefault(kind, []).append((one.value - truth[kind]) / one.u)
+                if not _within(one.lower, truth[kind], one.upper):
+                    self.out.append(kind)
+
+    def _went_on(self, sheet: Sheet) -> bool:
+        """The procedure is run at the station at hand; whether the frame goes on to another."""
+        here, every = sheet.plan.station, list(sheet.plan.whole.at_stations.values())
+        if here is None or here == every[-1].station:
+            return False
+        self.desk.say(ProcedureRun(station=here.id, name=here.name, said=[], tools=[]))
+        after = self.desk.sheet.plan
+        if after.station is None or after.station == here or after.station.own_place:
+            return False
+        self.bay.go(after)
+        self.bay.hang = after.hang
+        return True
+
+    def _ended(self, done: bool, stuck: str) -> Ended:
         first = list(dict.fromkeys(map(together, self.asked_again)))[:2]
         noticed = self.troubled or bool(self.asked_again) or bool(stuck)
         named = together(self.slip) in first or (self.slip == "bump" and noticed)
         slip = f"{self.blunder}: {self.slip}" if self.slip else ""
-        found = (tuple(out), off, noticed, tuple(first), named, self.at_frame, self.minutes)
-        return Ended(sheet.plan.procedure.id, slip, done, stuck, *found)
+        out = tuple(self.out) if done else ()
+        found = (out, self.off, noticed, tuple(first), named, *self.took)
+        return Ended(self.desk.sheet.plan.procedure.id, slip, done, stuck, *found)
 
 
 def together(slot: str) -> str:
@@ -251,7 +277,8 @@ def begun(k: int) -> tuple[Plan, tuple[float, float, float, float]]:
     """The sheet of a visit by its number, and where its frame stands at first."""
     every, chance = robots.plans(), random.Random(k)
     start = (chance.uniform(-40, 40), chance.uniform(-40, 40), chance.uniform(-2, 2), chance.uniform(-40, 40))
-    return every[k % len(every)], start
+    plan = every[k % len(every)]
+    return next(iter(plan.at_stations.values()), plan), start
 
 
 def by_beams(k: int) -> Ended:
@@ -281,8 +308,7 @@ def detectable(k: int) -> Ended | None:
 
     Its size is what the same visit without it says of that look; nothing where nothing there is checked.
     """
-    every = robots.plans()
-    plan, chance = every[k % len(every)], random.Random(k + 1)
+    (plan, _), chance = begun(k), random.Random(k + 1)
     start = tuple(chance.uniform(-40, 40) if axis != 2 else chance.uniform(-2, 2) for axis in range(4))
     honest = Person(UnlikeBay(plan, start, k), k, "")  # type: ignore[arg-type]
     solved = honest.desk.sheet.setup.newest if honest.visit().done else None
@@ -369,7 +395,7 @@ def figures_of(sound: Sequence[Ended], wrong: Sequence[Ended], count: int) -> di
     found |= beams
     found["added_minutes"] = more
     for kind in QUANTITIES:
-        values = [v.off[kind] for v in sound if v.done and kind in v.off]
+        values = [off for v in sound if v.done for off in v.off.get(kind, ())]
         what = f"robots: (told − true) ÷ u of {kind}, root mean square, n = {len(values)}"
         found[f"e_over_u_{kind}"] = (rms(values), (0.9, 1.1), what)
     return found

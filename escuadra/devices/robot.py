@@ -23,9 +23,17 @@ MOST_STEPS = 400
 MINUTES_A_MOVE = 1.0
 
 
+FOR_THE_LINE = frozenset({"slope", "body_centreline", "lines", "sensor_place"})
+"""Kinds of checks before the frame's own that the robot does."""
+
+BY_HAND = frozenset({"also_hung"})
+"""Kinds of the frame's that say nothing of its place, and ask what only who hangs a target sees."""
+
+
 def frame_only(plan: Plan) -> Plan:
     """The plan with nothing but the line and the frame to be done: what the robot is there for."""
-    kept = [c for c in plan.procedure.checks if c.group == "frame" or c.kind in ("slope", "body_centreline", "lines")]
+    done = [c for c in plan.procedure.checks if c.group == "frame" or c.kind in FOR_THE_LINE]
+    kept = [c for c in done if c.kind not in BY_HAND]
     return replace(plan, procedure=plan.procedure.model_copy(update={"checks": kept}))
 
 
@@ -60,7 +68,7 @@ class Robot:
     """Reads what the sheet asks for, obeys what it tells, and counts the rounds of moves."""
 
     def __init__(self, bay: VirtualBay) -> None:
-        self.bay, self.desk = bay, Desk(bay.plan)
+        self.bay, self.desk = bay, Desk(bay.plan.whole)
         self.rounds, self.moves, self.minutes = 0, 0, 0.0
         self.begin()
 
@@ -102,7 +110,7 @@ class Robot:
 
     def _next(self, sheet: Sheet) -> tuple[str, Mapping[str, float], str] | None:
         move = sheet.next
-        if move.kind == "move" and move.by:
+        if move.kind == "move" and (move.by or move.happening == "tilt"):
             return move.happening, move.by, ""
         if move.kind in ("read", "answer") and move.slot:
             return "", {}, move.slot

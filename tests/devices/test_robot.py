@@ -2,6 +2,7 @@
 
 import statistics
 from collections.abc import Mapping
+from pathlib import Path
 
 import pytest
 
@@ -46,6 +47,18 @@ def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
             assert at_work.work()
             found.append(at_work.rounds)
     assert statistics.median(obeying) <= 0.5 * statistics.median(plain)
+
+
+@pytest.mark.slow
+def test_a_robot_of_the_bench_holds_at_every_place_of_the_frame(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+    import robots
+
+    of_three = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == "BL-CAM-02")
+    ended = honest.one((of_three, False))
+    assert (ended.done, ended.stuck, ended.out) == (True, "", ())
+    assert {kind: len(off) for kind, off in ended.off.items()} == dict.fromkeys(honest.QUANTITIES, 3)
 
 
 def test_the_screw_is_learned_while_it_is_turned(plan: Plan) -> None:

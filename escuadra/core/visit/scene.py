@@ -33,6 +33,8 @@ class Scene:
     """How far the plumbed marks lie off the body's middle there."""
     emblem_off: Mapping[str, float] = field(default_factory=dict)
     """How far the emblems sit off it."""
+    pairs_up: Mapping[str, float] = field(default_factory=dict)
+    """How high the pairs are at ``front`` and ``rear``, where that is not where they usually are."""
     up: float = 0.0
     """The beam's middle above the plane that the tyres stand on."""
     roll_deg: float = 0.0
@@ -63,8 +65,8 @@ class Scene:
     def mark(self, end: str) -> Point:
         """A centre mark on the floor, plumbed from the height of the pairs."""
         marks, (lean_x, lean_y) = self.plan.vehicle.marks, self.plumb
-        y = self.body_off.get(end, 0.0) + self.mark_off.get(end, 0.0)
-        return (marks.front_x if end == "front" else marks.rear_x) - PAIRS_UP_MM * lean_x, y - PAIRS_UP_MM * lean_y
+        y, up = self.body_off.get(end, 0.0) + self.mark_off.get(end, 0.0), self.pairs_up.get(end, PAIRS_UP_MM)
+        return (marks.front_x if end == "front" else marks.rear_x) - up * lean_x, y - up * lean_y
 
     def emblem(self, end: str) -> Point:
         """An emblem on the body."""
