@@ -273,12 +273,11 @@ def _within(lower: float | None, value: float, upper: float | None) -> bool:
     return (lower is None or value >= lower) and (upper is None or value <= upper)
 
 
-def begun(k: int) -> tuple[Plan, tuple[float, float, float, float]]:
-    """The sheet of a visit by its number, and where its frame stands at first."""
-    every, chance = robots.plans(), random.Random(k)
+def begun(k: int, every: Sequence[Plan] = ()) -> tuple[Plan, tuple[float, float, float, float]]:
+    """The sheet of a visit by its number, of some or of all, and where its frame stands at first."""
+    every, chance = every or robots.plans(), random.Random(k)
     start = (chance.uniform(-40, 40), chance.uniform(-40, 40), chance.uniform(-2, 2), chance.uniform(-40, 40))
-    plan = every[k % len(every)]
-    return next(iter(plan.at_stations.values()), plan), start
+    return every[k % len(every)], start
 
 
 def by_beams(k: int) -> Ended:
@@ -289,10 +288,10 @@ def by_beams(k: int) -> Ended:
 
 def added(k: int) -> float:
     """Minutes at the frame more than a technician takes who reads all once, corrects the worst axis, and so on."""
-    plan, start = begun(k)
+    plan, start = begun(k, robots.by_tape())
     plain = PlainTechnician(UnlikeBay(plan, start, k))
     plain.work()
-    return one((k, False)).minutes - plain.minutes
+    return Person(UnlikeBay(plan, start, k), k, "").visit().minutes - plain.minutes
 
 
 def one(given: tuple[int, bool]) -> Ended:

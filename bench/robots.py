@@ -29,7 +29,10 @@ NEVER = 99
 
 @cache
 def plans() -> tuple[Plan, ...]:
-    """Every demo procedure that sets a frame to a line; not one that finds it at a place of its own, as on a rack."""
+    """Every demo procedure that sets a frame to a line, at the frame's first place.
+
+    Not one that finds its line at a place of its own, as on a rack.
+    """
     catalogue = load([PRACTICE])
     base, _ = coverage_of_methods.plan_of()
     found = []
@@ -40,13 +43,22 @@ def plans() -> tuple[Plan, ...]:
             vehicle = catalogue.get("vehicle", procedure.vehicle).content
             targets = {name: catalogue.get("target", name).content for name in procedure.targets}
             plan = replace(base, procedure=procedure, vehicle=vehicle, targets=targets)
-            found.append(frame_only(replace(plan, target=targets[procedure.mounting.target])))
+            plan = frame_only(replace(plan, target=targets[procedure.mounting.target]))
+            found.append(next(iter(plan.at_stations.values()), plan))
     return tuple(found)
+
+
+@cache
+def by_tape() -> tuple[Plan, ...]:
+    """Those of them that a plain technician sets too: not by what a mirror shows, nor from where a sensor truly is."""
+    aimed = (plan.station is not None and plan.station.aims for plan in plans())
+    own = (plan.procedure.offset_from == "sensor" for plan in plans())
+    return tuple(plan for plan, *others in zip(plans(), aimed, own, strict=True) if not any(others))
 
 
 def one(k: int) -> tuple[int, int, bool]:
     """Rounds of the robot and of the plain technician from one start, and whether the robot is within all limits."""
-    every = plans()
+    every = by_tape()
     plan = every[k % len(every)]
     chance = random.Random(k)
     start = (chance.uniform(-80, 80), chance.uniform(-80, 80), chance.uniform(-4, 4), chance.uniform(-80, 80))
