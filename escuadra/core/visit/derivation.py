@@ -139,8 +139,6 @@ class Derivation:
         self._taken: list[Result] = []
         self._takes_notes = True
         self._stations: tuple[Any, ...] = ()
-        self.proofs: Mapping[str, Derivation] = {}
-        """What the stations were proven from, by their ids."""
         self._earlier: Mapping[Key, Result] = before._known if before is not None else {}
         self._changed = 0
         if before is not None:
@@ -161,9 +159,9 @@ class Derivation:
         self._notes.see(STATIONS)
         return self._stations
 
-    def at_stations(self, stations: tuple[Any, ...], proofs: "Mapping[str, Derivation]") -> None:
-        """How far the procedure was run, before anything is worked out from that; ``proofs``: what that stands on."""
-        self._stations, self.proofs = stations, proofs
+    def at_stations(self, stations: tuple[Any, ...]) -> None:
+        """How far the procedure was run, before anything is worked out from that."""
+        self._stations = stations
         if stations != self._before_stations:
             self._change(STATIONS)
 
@@ -223,7 +221,7 @@ class Derivation:
 
     def forget(self) -> None:
         """Let go of what was worked out; whoever asks again has it worked out again."""
-        self._known, self.proofs = {}, {}
+        self._known = {}
 
 
 class worked_out(Generic[T]):  # noqa: N801 (used as a decorator)

@@ -4,7 +4,7 @@ Every move that changes where the beam stands opens an epoch. All epochs since t
 as one ``state``; what contradicted itself before a bump is left behind. Lines after ISO 8855.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import islice
 
@@ -65,6 +65,8 @@ class Setup(Current):
         """``solving``: how a state is solved; whoever gives it may remember what was solved before."""
         super().__init__(state, plan, at, before)
         self.solving = solving
+        self.proofs: Mapping[str, Setup] = {}
+        """What the stations were proven from, by their ids."""
         self._pasts: dict[int, Setup] = {}
         self._earlier_pasts = before._pasts if isinstance(before, Setup) else {}
 
@@ -85,7 +87,7 @@ class Setup(Current):
 
     def forget(self) -> None:
         """As every derivation."""
-        self._pasts = {}
+        self._pasts, self.proofs = {}, {}
         super().forget()
 
     # --- what is solved

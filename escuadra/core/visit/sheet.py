@@ -96,7 +96,8 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: S
         progressed = progress(state, plan, solving, before.setup.proofs if before is not None else {})
         plan = plan.whole.at_stations[current(progressed.views).id]
     setup = Setup(state, plan, at, solving, before.setup if before is not None else None)
-    setup.at_stations(progressed.views, progressed.proofs)
+    setup.at_stations(progressed.views)
+    setup.proofs = progressed.proofs
     views = [_once(check, setup) for check in checks_of(plan, state)]
     groups = tuple(
         GroupView(group, kept) for group in GROUPS if (kept := tuple(v for v in views if v.check.group == group))

@@ -12,7 +12,6 @@ from escuadra.core.base.said import said, sentences
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.attempts import standing_runs
 from escuadra.core.visit.carriers import CARRIERS
-from escuadra.core.visit.derivation import Derivation
 from escuadra.core.visit.epochs import Setup, cold
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -31,14 +30,13 @@ class Progress:
 
 
 def progress(
-    state: State, plan: Plan, solving: Solving = cold, before: Mapping[str, Derivation] = MappingProxyType({})
+    state: State, plan: Plan, solving: Solving = cold, before: Mapping[str, Setup] = MappingProxyType({})
 ) -> Progress:
     """How far a visit's procedure was run; ``before``: what the earlier sheet's stations were proven from."""
     proofs: dict[str, Setup] = {}
 
     def setup(at: Plan, station: str) -> Setup:
-        earlier = before.get(station)
-        proofs[station] = Setup(state, at, None, solving, earlier if isinstance(earlier, Setup) else None)
+        proofs[station] = Setup(state, at, None, solving, before.get(station))
         return proofs[station]
 
     views = tuple(_station(state, at, setup) for at in plan.whole.at_stations.values())
