@@ -5,7 +5,6 @@ emblems against the pairs; in words. Source: ``network``, ``symmetry``.
 """
 
 import math
-from collections.abc import Sequence
 from typing import Any
 
 from escuadra.core.base.said import (
@@ -137,37 +136,56 @@ def pairs_apart(setup: Setup) -> list[tuple[Said, Said, Derived]]:
     return found
 
 
+def front_seen(setup: Setup) -> Solved | None:
+    """The solution that tells the front pairs from the rear ones and the floor laser."""
+    seen = [solved for solved in setup.recent if solved.marks == "mark"]
+    # What was carried over a move is known less well than what was read.
+    return min(seen, key=lambda solved: setup.carries(solved.epoch), default=None)
+
+
 def front_off(setup: Setup) -> Derived | None:
     """How far the front pairs' middle lies off the line of the rear pairs and the floor laser; what would find a bend.
 
     ``None`` where nothing but the front pairs tells where the front is.
     """
-    seen = [solved for solved in setup.recent if solved.marks == "mark"]
-    # What was carried over a move is known less well than what was read.
-    best = min(seen, key=lambda solved: setup.carries(solved.epoch), default=None)
-    return setup.once(_front_off, best) if best is not None else None
+    seen = front_seen(setup)
+    return setup.once(_front_off, seen) if seen is not None else None
 
 
 def _front_off(setup: Setup, solved: Solved) -> Derived | None:
     if not any(isinstance(o, Crossing) and o.to == "mark.front" for o in solved.located.given.observations):
         return None
-    pairs = [str(id) for id in solved.observations if id.source == "pair_front"]
-    elsewhere, agree = solved.located.without(pairs, solved.side_of("mark.front"))
+    elsewhere, agree = _elsewhere(solved)
+    if elsewhere is None or not agree or elsewhere.u > LOST_MM or not _of_the_body(setup, solved):
+        return None
+    return _off_mark(setup, elsewhere)
+
+
+def front_off_without(setup: Setup, solved: Solved, id: ObservationId) -> Derived | None:
+    """The same without one reading more; nothing where it hangs on that one."""
+    elsewhere, _ = _elsewhere(solved, solved.named(id))
+    return _off_mark(setup, elsewhere) if elsewhere is not None else None
+
+
+def _elsewhere(solved: Solved, *beside: str) -> tuple[Derived | None, bool]:
+    """Where the front mark lies by all but the front pairs, and whether that agrees."""
+    return solved.located.without([*_front_pairs(solved), *beside], solved.side_of("mark.front"))
+
+
+def _front_pairs(solved: Solved) -> list[str]:
+    return [str(id) for id in solved.observations if id.source == "pair_front"]
+
+
+def _off_mark(setup: Setup, elsewhere: Derived) -> Derived | None:
     mark = setup.marks["front"]
-    if (
-        elsewhere is None
-        or not agree
-        or mark.y is None
-        or elsewhere.u > LOST_MM
-        or not _of_the_body(setup, solved, pairs)
-    ):
+    if mark.y is None:
         return None
     return Derived(elsewhere.value - mark.y, math.hypot(mark.u, elsewhere.u), elsewhere.gradient)
 
 
-def _of_the_body(setup: Setup, solved: Solved, pairs: Sequence[str]) -> bool:
+def _of_the_body(setup: Setup, solved: Solved) -> bool:
     """Where the front pairs do not fit, no single reading explains that as well that was not confirmed."""
-    (together,) = solved.located.tested([[(name, 1.0) for name in pairs]])
+    (together,) = solved.located.tested([[(name, 1.0) for name in _front_pairs(solved)]])
     if together is None or together <= CRITICAL_W:
         return True
     single = [(id, abs(w)) for id, w in solved.tests if w is not None and id.source not in PAIRS]

@@ -10,7 +10,7 @@ from typing import ClassVar
 from pydantic import Field, field_validator
 
 from escuadra.core.base.errors import BadInput
-from escuadra.core.base.said import Length, Noun, PlusMinus, Said, Sentences, nouns, said, sentences
+from escuadra.core.base.said import Length, Noun, PlusMinus, Said, Sentences, Text, nouns, said, sentences
 from escuadra.core.base.wording import amount
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.measure.budget import Contribution, shares
@@ -21,6 +21,8 @@ from escuadra.core.visit.both_lines import (
     both_lines,
     contradicting,
     front_off,
+    front_off_without,
+    front_seen,
     line_contradiction,
     said_alone,
     said_emblem,
@@ -295,14 +297,34 @@ class LinesCheck(Check):
         return contradicting(setup)
 
     def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
-        """Laser and marks, before a body is called bent or an axle crooked: they are looked at again in a minute."""
+        """What is looked at again before a body is called bent or an axle crooked.
+
+        First the readings without any one of which nothing would be out, the least fitting one first; then laser and
+        marks, which take a minute, and the pairs.
+        """
         worst = judged.worst
-        if worst is None or worst.id == "thrust_angle":
+        if worst is None:
             return None
-        marks = [ObservationId("centre_mark", end) for end in setup.marks]
-        pairs = [ObservationId(f"pair_{end}", k) for end, mark in setup.marks.items() for k in mark.names]
-        orders = ([ObservationId("crossing", "crossing")], marks, pairs)
+        orders = [[id] for id in self._alone_to_blame(setup, worst)] if worst.verdict.state == "out" else []
+        if worst.id != "thrust_angle":
+            marks = [ObservationId("centre_mark", end) for end in setup.marks]
+            pairs = [ObservationId(f"pair_{end}", k) for end, mark in setup.marks.items() for k in mark.names]
+            orders += [[ObservationId("crossing", "crossing")], marks, pairs]
         return next((again for order in orders for again in to_read_again(setup, order)), None)
+
+    def _alone_to_blame(self, setup: Setup, worst: Figure) -> list[ObservationId]:
+        """Readings that others check, without any one of which a figure would not be out: the least fitting first."""
+        solved = front_seen(setup) if worst.id == "front_off" else setup.lines
+        if solved is None:
+            return []
+        told = next((one for one in self.told(setup) if one.figure == worst.id), None)
+        found: list[tuple[float, ObservationId]] = []
+        for id, w in solved.tests:
+            if w is not None and id.kind.read_in(id):
+                rest = solved.without(id, told.found) if told is not None else front_off_without(setup, solved, id)
+                if rest is not None and self._of(worst.id, worst.label, rest, worst.unit).verdict.state != "out":
+                    found.append((abs(w), id))
+        return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
     def _figures(self, setup: Setup, solved: Solved) -> tuple[Figure, ...]:
         figures = []
@@ -327,7 +349,7 @@ class LinesCheck(Check):
                 figures.append(found)
         return tuple(figures)
 
-    def _of(self, id: str, label: Said, found: Derived, unit: str) -> Figure:
+    def _of(self, id: str, label: Text, found: Derived, unit: str) -> Figure:
         name = id.partition(".")[0]
         limits = getattr(self, name) or DEFAULTS[name]
         return self.figure(id, label, found.value, found.u, limits, unit, "side")

@@ -64,6 +64,10 @@ class Solved:
         """An observation's name in the state."""
         return next(name for name, known in self.sources.items() if known == id)
 
+    def without(self, id: ObservationId, found: Derived) -> Derived | None:
+        """A quantity as it would be without a reading; nothing where it hangs on that one."""
+        return self.located.without([self.named(id)], found)[0]
+
     @property
     def trusted(self) -> bool:
         """Readings agree."""
