@@ -155,13 +155,17 @@ class Person(Robot):
         super().__init__(bay)
 
     def begin(self) -> None:
-        """Two pairs at either end and the marks plumbed from them, as they are read; or the beams that are planned."""
+        """Two pairs at either end and the marks plumbed from them, as they are read; or the beams that are planned.
+
+        What that takes is none of the minutes at the frame: whoever works by tape and tick needs it too.
+        """
         if self.bay.by_beams:
             self.desk.say(LinePlanned(methods=list(BEAMS)))
             return
         for slot in METHODS["marks"].slots(self.bay.plan):
             if slot.id != "crossing":
                 self._read(slot)
+        self.minutes = 0.0
 
     def _read(self, slot: Slot) -> None:
         if slot.ask != "number":

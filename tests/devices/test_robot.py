@@ -9,6 +9,7 @@ import pytest
 from escuadra.core.visit.log.events import Disturbed
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.prediction import mechanics, predicted, taught
+from escuadra.core.visit.slots import Slot
 from escuadra.devices.robot import PlainTechnician, Robot, frame_only
 from escuadra.devices.virtual_bay import Knobs, VirtualBay
 from escuadra.rehearsal.technician import Technician
@@ -59,10 +60,36 @@ def test_a_robot_of_the_bench_holds_at_every_place_of_the_frame(monkeypatch: pyt
     ended = honest.one((of_three, False))
     assert (ended.done, ended.stuck, ended.out) == (True, "", ())
     assert {kind: len(off) for kind, off in ended.off.items()} == dict.fromkeys(honest.QUANTITIES, 3)
-    # A beam end's height misread by 100 mm nearly fits: it is looked at before the body is called bent.
-    emblem = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == "BL-RAD-07")
-    misread = honest.one((emblem + len(robots.plans()) * honest.BLUNDERS.index("digit"), True))
-    assert (misread.done, misread.asked) == (True, ("height.LF_end",))
+
+
+MISREAD = (
+    ("BL-RAD-03", "height.LF_end", 100.0, True),  # it nearly fits: looked at before the body is called bent
+    ("BL-RAD-07", "slope.wheels.across", 2.0, False),
+    ("BL-RAD-07", "crossing", 100.0, False),  # before the frame is slid: the distance is read all the same
+)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("sheet", "slot", "by", "moved"), MISREAD)
+def test_a_misread_figure_is_no_dead_end(
+    monkeypatch: pytest.MonkeyPatch, sheet: str, slot: str, by: float, moved: bool
+) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+    import robots
+
+    class Misreading(honest.Person):
+        """Misreads one slot once; ``moved``: after the first move."""
+
+        def _read(self, read: Slot) -> None:
+            if read.id == slot and not self.slip and bool(self.moves) == moved:
+                self.planted = (self.count + 1, by)
+            super()._read(read)
+
+    k = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == sheet)
+    plan, start = honest.begun(k)
+    ended = Misreading(honest.UnlikeBay(plan, start, k), k, "").visit()
+    assert (ended.done, ended.stuck, ended.out) == (True, "", ())
 
 
 def test_the_screw_is_learned_while_it_is_turned(plan: Plan) -> None:

@@ -58,10 +58,10 @@ def test_a_target_that_hangs_wrong_is_cranked(full: Technician, typed: str, sent
     assert "read the level again" in say(move.then)
 
 
-def sloping(who: Technician) -> None:
+def sloping(who: Technician, replaces: bool = False) -> None:
     """A floor that falls 1.4 % towards the target."""
     for place in ("wheels", "target"):
-        who.read(f"slope.{place}.along", "1.4", "level-1", "minus")
+        who.read(f"slope.{place}.along", "1.4", "level-1", "minus", replaces)
         who.read(f"slope.{place}.across", "0", "level-1")
 
 
@@ -83,7 +83,7 @@ def unladen(who: Technician) -> None:
     [
         ((lambda who: who.answer("tick.doors", "no"),), "Put right: Doors.", "Then answer again"),
         (
-            (lambda who: who.happen("jacked"), straight, sloping),
+            (lambda who: who.happen("jacked"), straight, sloping, lambda who: sloping(who, replaces=True)),
             "The floor is not good enough here: choose another place.",
             "1.40\u202f% falling forward, allowed within 0.50\u202f%",
         ),

@@ -238,11 +238,13 @@ def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> N
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("back", [-6.0, 6.0])
-def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_again(teo: Technician, back: float) -> None:
+@pytest.mark.parametrize(("back", "seed"), [(-6.0, 2), (-6.0, 7), (6.0, 1), (6.0, 4)])
+def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_again(
+    teo: Technician, back: float, seed: int
+) -> None:
     readied(teo)
     teo.line(("0.07", "0.05"))
-    bay = VirtualBay(teo.opened.sheet.plan, (14.0, -9.0, 0.6, 8.0), seed=4)
+    bay = VirtualBay(teo.opened.sheet.plan, (14.0, -9.0, 0.6, 8.0), seed=seed)
     bay.scene = replace(bay.scene, hub_off={"LF": (back, 0.0)})
     follow(teo, bay)
     setup = teo.opened.sheet.setup

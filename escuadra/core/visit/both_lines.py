@@ -184,15 +184,17 @@ def _off_mark(setup: Setup, elsewhere: Derived) -> Derived | None:
 
 
 def _of_the_body(setup: Setup, solved: Solved) -> bool:
-    """Where the front pairs do not fit, no single reading explains that as well that was not confirmed."""
+    """Where the front pairs do not fit, nothing explains that as well: no reading that was not confirmed, no hub."""
     (together,) = solved.located.tested([[(name, 1.0) for name in _front_pairs(solved)]])
     if together is None or together <= CRITICAL_W:
         return True
     single = [(id, abs(w)) for id, w in solved.tests if w is not None and id.source not in PAIRS]
-    as_likely = (id for id, w in single if w >= AS_LIKELY * together)
-    return not to_read_again(setup, as_likely)
+    as_likely = [id for id, w in single if w >= AS_LIKELY * together]
+    return not any(id.source in HUBS for id in as_likely) and not to_read_again(setup, as_likely)
 
 
+HUBS = ("hub_x", "hub_y")
+"""Where the model has a hub."""
 PAIRS = {"pair_front": "front", "pair_rear": "rear"}
 """Pairs, and the end that each is of."""
 

@@ -134,7 +134,8 @@ def _at_hand(setup: Setup, act: Act) -> bool:
     """It can be looked at again as it was: nothing spoiled it, and nothing new would be wrong in it."""
     slot = act.slot
     counts = any(entry.seq == act.seq for entry in setup.current(slot))
-    return act.what is None and counts and slot.reads not in SHARED and not setup.excluded(slot)
+    same = setup.as_it_was_looked_at(slot) and slot.reads not in SHARED
+    return act.what is None and counts and same and not setup.excluded(slot)
 
 
 def _over(reach: Vector, most: float) -> float:

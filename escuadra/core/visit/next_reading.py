@@ -28,7 +28,7 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
     """Tapes that could still be read, with the uncertainty of the tape that was used last."""
     read = zip(solved.observations, solved.located.given.observations, strict=True)
     first, last = setup.span(solved.epoch)
-    taped = [(id, o) for id, o in read if id.kind.taped and first < id.seq < last]
+    taped = [(id, o) for id, o in read if id.source == "tape" and first < id.seq < last]
     if not taped or solved.epoch != setup.epoch:
         return []
     tool, newest = taped[-1][0].instrument, taped[-1][1]

@@ -6,7 +6,7 @@ depends on. Source: ``symmetry`` for the marks, ``readings`` for a slanted tape'
 
 import math
 from bisect import bisect
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
@@ -91,10 +91,12 @@ class Current(Derivation):
 
     def current(self, slot: Slot) -> tuple[Entry, ...]:
         """Those of them that nothing disturbed since."""
-        return self.once(Current._current, slot.id, slot.aspects)
+        return self.once(Current._current, slot.id, slot.aspects, slot.looked_at_with)
 
-    def _current(self, slot: str, aspects: frozenset[str]) -> tuple[Entry, ...]:
+    def _current(self, slot: str, aspects: frozenset[str], looked_at_with: frozenset[str]) -> tuple[Entry, ...]:
         found = current(self.live(slot), self.state, aspects)
+        if found and looked_at_with:
+            *_, found = map(tuple, self._parted(found, self._spoiled(looked_at_with)).values())
         ends = self._fresh_ms(aspects)
         if ends is None or self.at is None:
             return found
@@ -139,10 +141,15 @@ class Current(Derivation):
 
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
-        return self.once(Current._now, slot.id, slot.aspects)
+        return self.once(Current._now, slot.id, slot.aspects, slot.looked_at_with)
 
-    def _now(self, slot: str, aspects: frozenset[str]) -> Measured | None:
-        return self.measured(slot, self.once(Current._current, slot, aspects))
+    def _now(self, slot: str, aspects: frozenset[str], looked_at_with: frozenset[str]) -> Measured | None:
+        return self.measured(slot, self.once(Current._current, slot, aspects, looked_at_with))
+
+    def as_it_was_looked_at(self, slot: Slot) -> bool:
+        """A further look at it would be of the same as the newest."""
+        newest = max((e.seq for e in self.current(slot)), default=0)
+        return not slot.looked_at_with or self.last_spoiled(slot.looked_at_with) < newest
 
     def current_of(self, id: str) -> Measured | None:
         """What a slot holds that no disturbance but a doubt about its instrument could spoil."""
@@ -294,7 +301,7 @@ class Current(Derivation):
         return self.once(Current._by_stretch, slot.id, aspects)
 
     def _by_stretch(self, slot: str, aspects: frozenset[str]) -> dict[int, list[Entry]]:
-        return self._parted(slot, self._spoiled(aspects))
+        return self._parted(self.relied(slot), self._spoiled(aspects))
 
     def _spoiled(self, aspects: frozenset[str]) -> list[int]:
         """seq of every event that spoils one of some aspects."""
@@ -313,7 +320,7 @@ class Current(Derivation):
         return self.once(Current._by_boundaries, slot.id, slot.aspects).get(stretch[epoch], [])
 
     def _by_boundaries(self, slot: str, aspects: frozenset[str]) -> dict[int, list[Entry]]:
-        return self._parted(slot, self.once(Current._stretches, aspects)[0])
+        return self._parted(self.relied(slot), self.once(Current._stretches, aspects)[0])
 
     def _stretches(self, aspects: frozenset[str]) -> tuple[list[int], list[int]]:
         """seq of each boundary that spoils an aspect, and in which stretch between them each epoch lies."""
@@ -325,10 +332,10 @@ class Current(Derivation):
         """A slot's entries that count where another entry was taken: nothing spoiled the slot between them."""
         return self.by_stretch(slot, slot.aspects).get(bisect(self._spoiled(slot.aspects), seq), [])
 
-    def _parted(self, slot: str, spoiled: Sequence[int]) -> dict[int, list[Entry]]:
-        """A slot's entries that count, by the stretch between spoiling events in which they were read."""
+    def _parted(self, entries: Iterable[Entry], spoiled: Sequence[int]) -> dict[int, list[Entry]]:
+        """Some entries, by the stretch between spoiling events in which they were read."""
         found: dict[int, list[Entry]] = {}
-        for entry in self.relied(slot):
+        for entry in entries:
             found.setdefault(bisect(spoiled, entry.seq), []).append(entry)
         return found
 

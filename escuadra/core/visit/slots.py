@@ -47,6 +47,8 @@ class Slot:
     """What is entered where all is as specified: an answer's code or a figure; empty: it must be looked at or read."""
     watches: bool = False
     """A reading of it can notice a bump of the frame."""
+    looked_at_with: frozenset[str] = frozenset()
+    """Once any of these was spoiled, a look shows something else: only its newest stretch counts, and none is added."""
     photos: bool = False
     """A photo is likely to be kept with it: what takes one lies open."""
     lever: float = 0.0

@@ -81,15 +81,18 @@ def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
     )
 
 
-def _off(view: CheckView | None, setup: Setup) -> bool:
-    """A check that a move should mend: out, or undecided, off by more than half its u, and no further reading helps."""
+def _off(view: CheckView | None, setup: Setup, moves: bool) -> bool:
+    """A check that a move should mend: out, or undecided, off by more than half its u, and no further reading helps.
+
+    ``moves``: what tells it is read anew in any case, after another move: then no further reading is worth its while.
+    """
     if view is None or view.settled or view.judgement.trouble:
         return False
     if view.state == "undecided":
         figure, check = view.judgement.figures[0], view.check
         nominal = check.tolerance.nominal if check.tolerance is not None else 0.0
         off = abs(figure.value - nominal) > figure.u / 2
-        return off and check.settling(setup, view.judgement) is None
+        return off and (moves or check.settling(setup, view.judgement) is None)
     return view.state == "out"
 
 
@@ -124,13 +127,26 @@ def pose_move(sheet: SheetView, view: CheckView) -> NextMove | None:
         return part(sheet, view, solved)
     by_aspect = {v.check.view_of: v for v in sheet.checks if v.check.of_pose}
     plan = planned_moves(solved)
-    if _off(by_aspect.get("yaw"), sheet.setup) and abs(plan.yaw_turns) >= LEAST_TURN:
+    out = {aspect for aspect, v in by_aspect.items() if v.state == "out"}
+    if _off(by_aspect.get("yaw"), sheet.setup, "distance" in out) and abs(plan.yaw_turns) >= LEAST_TURN:
         return _yaw_move(sheet, by_aspect["yaw"], solved, plan)
-    if _off(by_aspect.get("centre"), sheet.setup) and abs(plan.move_left) >= LEAST_MM:
+    if _off(by_aspect.get("centre"), sheet.setup, bool(out & {"distance", "yaw"})) and abs(plan.move_left) >= LEAST_MM:
         return _slide_move(sheet, by_aspect["centre"], solved, plan, solved.pose)
-    if _off(by_aspect.get("distance"), sheet.setup) and abs(plan.move_away) >= LEAST_MM:
+    if _off(by_aspect.get("distance"), sheet.setup, False) and abs(plan.move_away) >= LEAST_MM:
         return _away_move(sheet, by_aspect["distance"], solved, plan)
     return None
+
+
+def moves_in_any_case(sheet: SheetView) -> bool:
+    """The frame is out, and its own adjusters reach: a mistake must not hide in what is read after that, not before."""
+    solved, setup = sheet.setup.newest, sheet.setup
+    if solved is None or solved.line is None or not solved.trusted:
+        return False
+    if not any(v.check.of_pose and v.state == "out" for v in sheet.checks):
+        return False
+    plan, used = planned_moves(solved), used_travel(setup)
+    ways = (("yaw", plan.yaw_change_deg), ("slide", plan.move_left))
+    return not any(past_travel(way, used[way], amount, sheet.plan) for way, amount in ways)
 
 
 def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:

@@ -23,6 +23,7 @@ from escuadra.core.visit.advice.frame import (
     home_of,
     missing_slots,
     move_ahead,
+    moves_in_any_case,
     part,
     parting,
     pose_move,
@@ -31,8 +32,9 @@ from escuadra.core.visit.advice.frame import (
 from escuadra.core.visit.advice.target import comes_first, once_more, proof_move, run_move, station_move
 from escuadra.core.visit.doubting import at_odds
 from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.log.disturbances import UPRIGHT
 from escuadra.core.visit.next_move import NextMove
-from escuadra.core.visit.prediction import other_way
+from escuadra.core.visit.prediction import other_way, predicted
 from escuadra.core.visit.reach import beyond_any
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView, SheetView, SlotView
@@ -65,7 +67,8 @@ def _first_unsettled(sheet: SheetView) -> NextMove:
     for view in waiting or unsettled:
         # What would hold is looked at once more when the rest of its group stands: a move would spoil it.
         same = (other for other in waiting if other.check.group == view.check.group and not other.unguarded)
-        return comes_first(sheet, _for_view(sheet, next(same, view) if view.unguarded else view))
+        rough = _roughly_placed(sheet, view) if view.check.at_frame and not view.check.of_pose else None
+        return comes_first(sheet, rough or _for_view(sheet, next(same, view) if view.unguarded else view))
     return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
 
 
@@ -99,6 +102,44 @@ def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
     return _more(sheet, view)
 
 
+def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
+    """Where a frame that was set down stands is read first, and it is moved, if that is far off: levels come after.
+
+    A roll would spoil them. Nothing where anything of them was read, where it stands well, or was moved already.
+    """
+    setup = sheet.setup
+    frame = [v for v in sheet.checks if v.check.at_frame]
+    pose, places = [v for v in frame if v.check.of_pose], [v for v in frame if v.check.placing]
+    after = [v for v in frame if v not in pose and v not in places]
+    if view not in after or not _spoiled_by_a_roll(view, setup) or any(_read_here(v, setup) for v in after):
+        return None
+    if predicted(setup) is not None or any(v.judgement.trouble for v in pose):
+        return None
+    first = [*pose, *(v for v in places if not v.check.after_pose)]
+    # How high its target hangs is read for the move of the same round.
+    for views in (first, [v for v in places if v.check.after_pose]):
+        unread = next(((v, missing[0]) for v in views if (missing := missing_slots(v, setup))), None)
+        if unread is not None:
+            return _read(*unread, setup)
+        if not moves_in_any_case(sheet):
+            return None
+    moves = (pose_move(sheet, v) for v in pose)
+    return next((move for move in moves if move is not None and move.kind == "move"), None)
+
+
+def _spoiled_by_a_roll(view: CheckView, setup: Setup) -> bool:
+    """What is missing of it would be."""
+    missing = missing_slots(view, setup)
+    return bool(missing) and missing[0].slot.ask == "number" and bool(missing[0].slot.aspects & UPRIGHT)
+
+
+def _read_here(view: CheckView, setup: Setup) -> bool:
+    """Anything of it that a roll would spoil was read since the frame was set down."""
+    set_down = max((past.seq for past in setup.boundaries if past.what == "set_down"), default=0)
+    entries = (e for s in view.slots if s.slot.aspects & UPRIGHT for e in (*s.now, *s.spoiled))
+    return any(entry.seq > set_down for entry in entries)
+
+
 def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
     slot, what = slot_view.slot, slot_view.slot.label
     then = sentences(said("read.stale", why=view.because.words) if view.because else slot.hint)
@@ -125,7 +166,7 @@ def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
 def _guarding(sheet: SheetView, view: CheckView) -> NextMove | None:
     """The reading without which a mistake in one of the others could go unnoticed."""
     guard, worst = view.judgement.guard, view.worst
-    if guard is None or guard.look is None or worst is None:
+    if guard is None or guard.look is None or worst is None or (view.check.of_pose and moves_in_any_case(sheet)):
         return None
     what = guard.look.label
     reach, check = amount(guard.reach, guard.unit or worst.unit), view.check.called

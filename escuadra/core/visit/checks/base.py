@@ -170,6 +170,8 @@ class Check(CheckSpec):
     """It judges what the others of its group found: it comes after them."""
     brings: ClassVar[str] = ""
     """A method of finding the line whose readings are its own anyway."""
+    placing: ClassVar[bool] = False
+    """What it reads is needed to bring a frame to about its place, before anything is levelled."""
     after_pose: ClassVar[bool] = False
     """It is set once the frame stands where it must."""
     newest_counts: ClassVar[bool] = False

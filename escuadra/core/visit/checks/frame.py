@@ -75,6 +75,8 @@ AHEAD = 0.35
 class HeightsCheck(Check):
     """Heights of the hubs and of the beam's ends, so that slanted tapes can be levelled."""
 
+    placing: ClassVar[bool] = True
+
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [height_slot(what, setup.plan) for what in (*ENDS, *CORNERS)]
 
@@ -483,8 +485,11 @@ class DistanceCheck(PoseCheck):
         return [*own, *super().make_slots(setup)]
 
     def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
-        if setup.plan.procedure.distance_by == "direct" and not setup.carries(epoch):
-            return [direct_slot(setup.plan)]
+        if setup.plan.procedure.distance_by == "direct":
+            direct = direct_slot(setup.plan)
+            # Moves that leave the distance alone carry it over, where it was read at all.
+            if not any(setup.within(direct, past) for past in setup.chain(epoch)[:-1]):
+                return [direct]
         return super().required_in(setup, epoch)
 
 
@@ -493,6 +498,7 @@ class TargetHeightCheck(Check):
     """The target's centre, above the floor there or above the plane of the tyres, as the sheet says."""
 
     mended_by_a_move: ClassVar[bool] = True
+    placing: ClassVar[bool] = True
     after_pose: ClassVar[bool] = True
     on_the_road: ClassVar[OnTheRoad] = "up"
 

@@ -344,10 +344,18 @@ class LinesCheck(Check):
         off = front_off(setup)
         if off is not None:
             found = self._of("front_off", said("line.front_off_rear_pairs_line"), off, "mm")
-            # What nobody asked for is told where it is known, and holds up nothing where it is not.
-            if self.front_off is not None or found.verdict.state != "undecided":
+            if self.front_off is not None or self._told_unasked(setup, found):
                 figures.append(found)
         return tuple(figures)
+
+    def _told_unasked(self, setup: Setup, found: Figure) -> bool:
+        """What nobody asked for is told where it is known, and holds up nothing where it is not.
+
+        Nor where it is out by no more than readings that agree may be, and those that alone would do it read the same.
+        """
+        if found.verdict.state != "out" or abs(found.value) > CRITICAL_W * found.u:
+            return found.verdict.state != "undecided"
+        return bool(to_read_again(setup, self._alone_to_blame(setup, found)))
 
     def _of(self, id: str, label: Text, found: Derived, unit: str) -> Figure:
         name = id.partition(".")[0]

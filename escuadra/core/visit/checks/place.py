@@ -20,6 +20,7 @@ from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import Procedure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, State, own_checks
+from escuadra.core.visit.doubting import Again, of_its_own
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import AROUND, ATTEMPT, HAPPENINGS, SCREWS
 from escuadra.core.visit.log.events import Answered
@@ -103,6 +104,13 @@ class FloorCheck(Check):
                 turning_note(setup),
             ),
         )
+
+    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+        """A slope that a level shows is read again before the floor is called too steep."""
+        worst = judged.worst
+        if worst is None or worst.verdict.state != "out":
+            return None
+        return next(iter(of_its_own(setup, (slot for slot in self.slots(setup) if slot.id == worst.id), ())), None)
 
     def _unfinished(self, setup: Setup) -> Judgement:
         """Some of the six heights were read; less than all tell nothing of the floor."""

@@ -5,7 +5,7 @@ A returned beam sees yaw alone and sees toe; a panel mixes offset and yaw; a rul
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from escuadra.core.base.cautions import LASER
 from escuadra.core.base.said import Noun, said
@@ -108,9 +108,10 @@ class ReturnedBeams(Method):
                 "side",
                 said("method.beams.left"),
             )
-            # How far a clamp runs out belongs to its seating: half a turn on, it is read once.
             for turn, aspects in (("first", YAW_ASPECTS), ("second", LINE_ASPECTS))
         )
+        # How far a clamp runs out belongs to its seating: half a turn on, it is read once, where the first was.
+        second = replace(second, looked_at_with=YAW_ASPECTS)
         distance = said(f"method.beams.scale_mirror.{side}")
         return [place(f"mirror.{side}.distance", distance, 0.5 * reach, 1.5 * reach, "tape"), first, second]
 
