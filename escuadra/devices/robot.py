@@ -59,9 +59,11 @@ class Desk:
     def read(self, slot: str, value: float, tool: Instrument) -> None:
         """Record a reading; where the sheet doubts what stands there, in its place."""
         again = self.sheet.next.replaces and self.sheet.next.slot == slot
+        after = self.sheet.setup.replaced_after(self.sheet.slots[slot].slot) if again else 0
         used = ToolUsed(id=f"robot-{tool.resolution:g}", name="robot", contributions=tool)
         typed = f"{value:g}"
-        self.say(ReadingTaken(slot=slot, typed=typed, understood=typed, value=value, tool=used, replaces=again))
+        figure = {"typed": typed, "understood": typed, "value": value}
+        self.say(ReadingTaken(slot=slot, tool=used, replaces=again, replaces_after=after, **figure))
 
 
 class Robot:

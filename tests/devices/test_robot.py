@@ -63,16 +63,18 @@ def test_a_robot_of_the_bench_holds_at_every_place_of_the_frame(monkeypatch: pyt
 
 
 MISREAD = (
-    ("BL-RAD-03", "height.LF_end", 100.0, True),  # it nearly fits: looked at before the body is called bent
-    ("BL-RAD-07", "slope.wheels.across", 2.0, False),
-    ("BL-RAD-07", "crossing", 100.0, False),  # before the frame is slid: the distance is read all the same
+    ("BL-RAD-03", "height.LF_end", 100.0, True, False),  # it nearly fits: looked at before the body is called bent
+    ("BL-RAD-07", "slope.wheels.across", 2.0, False, False),
+    ("BL-RAD-07", "crossing", 100.0, False, False),  # before the frame is slid: the distance is read all the same
+    ("BC-CAM-01", "mirror.left.first", -100.0, True, True),  # the axle would be crooked, and nothing else tells
+    ("BL-RAD-07", "hubs.LF", 100.0, True, True),
 )
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(("sheet", "slot", "by", "moved"), MISREAD)
+@pytest.mark.parametrize(("sheet", "slot", "by", "moved", "beams"), MISREAD)
 def test_a_misread_figure_is_no_dead_end(
-    monkeypatch: pytest.MonkeyPatch, sheet: str, slot: str, by: float, moved: bool
+    monkeypatch: pytest.MonkeyPatch, sheet: str, slot: str, by: float, moved: bool, beams: bool
 ) -> None:
     monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
     import honest
@@ -88,7 +90,7 @@ def test_a_misread_figure_is_no_dead_end(
 
     k = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == sheet)
     plan, start = honest.begun(k)
-    ended = Misreading(honest.UnlikeBay(plan, start, k), k, "").visit()
+    ended = Misreading(honest.UnlikeBay(plan, start, k, by_beams=beams), k, "").visit()
     assert (ended.done, ended.stuck, ended.out) == (True, "", ())
 
 

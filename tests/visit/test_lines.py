@@ -208,6 +208,14 @@ def test_beams_square_before_tapes_place(teo: Technician) -> None:
     assert teo.check("method_mirrors").state == "holds"
     teo.happen("yaw")
     assert teo.check("method_mirrors").state == "stale"
+    # Half a turn on counts with the first spot beside which it was read: another one is no second look at it.
+    turned = plan.nominal_goal.model_copy(update={"yaw_deg": 0.2})
+    read_method(teo, "mirrors", Scene(plan, turned, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.1)))
+    sheet = teo.opened.sheet
+    second = sheet.slots["mirror.left.second"]
+    assert [len(second.now), len(second.spoiled)] == [1, 1]
+    assert not told(sheet.check("method_mirrors").judgement.trouble)  # type: ignore[union-attr]
+    assert sheet.check("square").judgement.figures[0].value == pytest.approx(0.2, abs=0.02)  # type: ignore[union-attr]
 
 
 def test_a_rig_takes_the_place_of_tapes_and_refuses_what_moves(teo: Technician) -> None:

@@ -15,7 +15,7 @@ from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.geodesy.state.reach import of_looks
 from escuadra.core.geodesy.state.unknowns import Vector
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.next_reading import further
+from escuadra.core.visit.next_reading import by_tape, further
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.network_builder import Act
 from escuadra.core.visit.solution.solution import Solved
@@ -115,7 +115,8 @@ def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float
         for k in map(int, np.flatnonzero(now > most))
         if acts[k].looks < MOST_LOOKS and _at_hand(setup, acts[k])
     ]
-    unread = further(setup, solved)
+    # Who was to do without tapes to the beam is asked for none to guard what was read: the check says what it rests on.
+    unread = further(setup, solved) if by_tape(solved) else []
     rows = solved.located.further([reading for _, reading in unread])
     offered += [
         (slot, False, partial(reaching.with_row, found, row)) for (slot, _), row in zip(unread, rows, strict=True)

@@ -28,7 +28,9 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
     """Tapes that could still be read, with the uncertainty of the tape that was used last."""
     read = zip(solved.observations, solved.located.given.observations, strict=True)
     first, last = setup.span(solved.epoch)
-    taped = [(id, o) for id, o in read if id.source == "tape" and first < id.seq < last]
+    known = [(id, o) for id, o in read if id.kind.taped]
+    # Where no end of the beam was taped at all, a hub's distance will do that was read before a slide.
+    taped = [(id, o) for id, o in known if first < id.seq < last or not by_tape(solved)]
     if not taped or solved.epoch != setup.epoch:
         return []
     tool, newest = taped[-1][0].instrument, taped[-1][1]
@@ -88,14 +90,19 @@ def repeats(setup: Setup, solved: Solved) -> list[ObservationId]:
     return [id for id in solved.observations if id.kind.again and first < id.seq < last]
 
 
-def most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
-    """The reading that lessens a quantity's u most, and that u."""
-    return setup.once(_most_useful, solved, what)
+def by_tape(solved: Solved) -> bool:
+    """Ends of the beam were taped: who was to do without that is asked for it at last."""
+    return any(id.source == "tape" for id in solved.observations)
 
 
-def _most_useful(setup: Setup, solved: Solved, what: str) -> tuple[ObservationId, float] | None:
+def most_useful(setup: Setup, solved: Solved, what: str, at_last: bool = False) -> tuple[ObservationId, float] | None:
+    """The reading that lessens a quantity's u most, and that u; ``at_last``: where nothing else would do."""
+    return setup.once(_most_useful, solved, what, at_last or by_tape(solved))
+
+
+def _most_useful(setup: Setup, solved: Solved, what: str, taped: bool) -> tuple[ObservationId, float] | None:
     located, gradient = solved.located, solved.derived(what).gradient
-    offered, again = candidates(setup, solved), repeats(setup, solved)
+    offered, again = candidates(setup, solved) if taped else [], repeats(setup, solved)
     ids = [*(id for id, _ in offered), *again]
     if not ids:
         return None

@@ -120,7 +120,8 @@ def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
     for views in (first, [v for v in places if v.check.after_pose]):
         unread = next(((v, missing[0]) for v in views if (missing := missing_slots(v, setup))), None)
         if unread is not None:
-            return _read(*unread, setup)
+            move = _read(*unread, setup)
+            return replace(move, then=sentences(said("read.roughly")) + move.then)
         if not moves_in_any_case(sheet):
             return None
     moves = (pose_move(sheet, v) for v in pose)
@@ -267,6 +268,9 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return unknown
     if check.mended_by_a_move and check.put_right(sheet.setup, view.judgement) is not None:
         return _put_right(sheet, view)
+    found = check.at_last(sheet.setup, view.judgement)
+    if found is not None:
+        return once_more(found[1], view.advice, home_of(sheet, found[0], view).check.id, found[0])
     return _nobody_can_tell(sheet, view, first)
 
 

@@ -260,6 +260,10 @@ class Check(CheckSpec):
         """Its move as the last of a plan that is under way, before anything is read again."""
         return None
 
+    def at_last(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
+        """The one further reading that would settle it where nobody could tell otherwise."""
+        return None
+
     def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
         """The one further reading that would settle an undecided check, by its slot and what it is called."""
         worst = judged.worst

@@ -270,8 +270,14 @@ class PoseCheck(Check):
         return 1
 
     def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
-        solved = setup.solved_for(self.view_of)
-        best, (figure,) = most_useful(setup, solved, self.quantity) if solved is not None else None, judged.figures
+        return self._settling(setup, judged, at_last=False)
+
+    def at_last(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
+        return self._settling(setup, judged, at_last=True) if judged.figures else None
+
+    def _settling(self, setup: Setup, judged: Judgement, at_last: bool) -> tuple[str, Text] | None:
+        solved, (figure,) = setup.solved_for(self.view_of), judged.figures
+        best = most_useful(setup, solved, self.quantity, at_last) if solved is not None else None
         if best is None:
             return None
         # Where nobody could tell yet, whatever helps; else only what settles it, since a move would spoil it.

@@ -47,6 +47,8 @@ DEFAULTS = {
 """Where the sheet states none: an angle that shows on the road, its distance 6 m ahead, and less than a bent rail."""
 MOST_PAIRS = 4
 """More are not asked for where they disagree."""
+WEIGHTY = 0.1
+"""Of the largest share in a figure: what has less of it is not read again for its sake."""
 DEFAULT_NAMES = {
     "thrust_angle": said("line.thrust_angle"),
     "separation": said("line.lines_distance"),
@@ -299,18 +301,30 @@ class LinesCheck(Check):
     def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
         """What is looked at again before a body is called bent or an axle crooked.
 
-        First the readings without any one of which nothing would be out, the least fitting one first; then laser and
-        marks, which take a minute, and the pairs.
+        First the readings without any one of which nothing would be out, the least fitting one first, and those that
+        weigh most in it; then laser and marks, which take a minute, and the pairs.
         """
         worst = judged.worst
         if worst is None:
             return None
-        orders = [[id] for id in self._alone_to_blame(setup, worst)] if worst.verdict.state == "out" else []
+        alone = self._alone_to_blame(setup, worst) if worst.verdict.state == "out" else []
+        orders = [[id] for id in (*alone, *self._weighty(setup, worst))]
         if worst.id != "thrust_angle":
             marks = [ObservationId("centre_mark", end) for end in setup.marks]
             pairs = [ObservationId(f"pair_{end}", k) for end, mark in setup.marks.items() for k in mark.names]
             orders += [[ObservationId("crossing", "crossing")], marks, pairs]
         return next((again for order in orders for again in to_read_again(setup, order)), None)
+
+    def _weighty(self, setup: Setup, worst: Figure) -> list[ObservationId]:
+        """Readings that nothing else checks, and on which a figure hangs: the weightiest first."""
+        solved, told = setup.lines, next((one for one in self.told(setup) if one.figure == worst.id), None)
+        if solved is None or told is None:
+            return []
+        unchecked = {id for id, w in solved.tests if w is None and id.kind.read_in(id)}
+        shares = [(abs(share), solved.sources[name]) for name, share in told.located.shares(told.found.gradient)]
+        most = WEIGHTY * max((share for share, _ in shares), default=0.0)
+        found = [(share, id) for share, id in shares if id in unchecked and share > most]
+        return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
     def _alone_to_blame(self, setup: Setup, worst: Figure) -> list[ObservationId]:
         """Readings that others check, without any one of which a figure would not be out: the least fitting first."""

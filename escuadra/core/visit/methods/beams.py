@@ -112,8 +112,10 @@ class ReturnedBeams(Method):
         )
         # How far a clamp runs out belongs to its seating: half a turn on, it is read once, where the first was.
         second = replace(second, looked_at_with=YAW_ASPECTS)
-        distance = said(f"method.beams.scale_mirror.{side}")
-        return [place(f"mirror.{side}.distance", distance, 0.5 * reach, 1.5 * reach, "tape"), first, second]
+        away = place(
+            f"mirror.{side}.distance", said(f"method.beams.scale_mirror.{side}"), 0.5 * reach, 1.5 * reach, "tape"
+        )
+        return [replace(away, looked_at_with=YAW_ASPECTS | {"distance"}), first, second]
 
     def slots(self, plan: Plan) -> list[Slot]:
         left, right = (self._slots(plan, side) for side, _ in REAR)

@@ -96,7 +96,7 @@ class Solved:
 
     def held_wrong(self, id: ObservationId) -> bool:
         """A tape shows about what it would at the other end of a beam that stands where it should."""
-        if not id.kind.taped:
+        if id.source != "tape":
             return False
         _, hub, end = id.place.split(".")
         (x, y, _), goal = self.located.point(hub), self.plan.nominal_goal
