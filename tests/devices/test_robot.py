@@ -38,6 +38,38 @@ def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float
     assert robot.moves > robot.rounds, "several moves make a round"
 
 
+class Noting(Robot):
+    """Keeps the order of what it reads and moves."""
+
+    def begin(self) -> None:
+        self.order = list[str]()
+        super().begin()
+
+    def _read(self, slot: Slot) -> None:
+        self.order.append(slot.id)
+        super()._read(slot)
+
+    def _moved(self) -> None:
+        self.order.append("move")
+        super()._moved()
+
+
+@pytest.mark.parametrize(("start", "far"), [((70.0, -64.0, 1.1, -58.0), True), ((0.5, 0.5, 0.02, 0.5), False)])
+def test_a_frame_is_about_in_place_before_it_is_levelled(
+    plan: Plan, start: tuple[float, float, float, float], far: bool
+) -> None:
+    robot = Noting(VirtualBay(plan, start, seed=11))
+    assert robot.work()
+    order = [one for one in robot.order if one.partition(".")[0] in ("move", "level", "tape", "height")]
+    assert order[0].startswith("tape"), order
+    assert ("move" in order) == far
+    before = order[: order.index("move" if far else "level.roll")]
+    assert not [one for one in before if one.startswith("level")]
+    assert ("height.target" in before) == far, "it is cranked in the same round"
+    assert len(set(before)) == len(before), "what is read anew after a move is not read twice before"
+    assert robot.rounds <= (2 if far else 0)
+
+
 @pytest.mark.slow
 def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
     obeying: list[int] = []
