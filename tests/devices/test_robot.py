@@ -38,6 +38,18 @@ def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float
     assert robot.moves > robot.rounds, "several moves make a round"
 
 
+@pytest.mark.slow
+def test_what_two_looks_showed_alike_is_doubted_after_what_one_did(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+    import robots
+
+    every = [plan.procedure.id for plan in robots.plans()]
+    ended = honest.one((every.index("QE-CAM-01") + len(every) * honest.BLUNDERS.index("10 mm"), True))
+    assert ended.blunder == "10 mm: height.LF_end"
+    assert ended.asked == ("height.RF_end", "height.LF_end"), "the level between them was read twice"
+
+
 class Noting(Robot):
     """Keeps the order of what it reads and moves."""
 

@@ -54,7 +54,10 @@ def at_odds(setup: Setup, slot: Slot) -> Again | None:
 
 
 def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again]:
-    """Where some suspects can be read again and were not, the newest first: that is soonest at hand."""
+    """Where some suspects can be read again and were not, the newest first: that is soonest at hand.
+
+    What two looks showed alike comes after what one look did: both would have to be wrong.
+    """
     found: dict[str, Again] = {}
     for id in suspects:
         slots = id.kind.read_in(id)
@@ -62,7 +65,7 @@ def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again
             newest = max((e.seq for e in setup.relied(slot)), default=0)
             if newest and not setup.read_twice(slot):
                 found[slot] = Again(slot, id.words if len(slots) == 1 else None, newest)
-    return sorted(found.values(), key=lambda again: -again.seq)
+    return sorted(found.values(), key=lambda again: (setup.looked_at_twice(again.slot), -again.seq))
 
 
 def of_its_own(setup: Setup, slots: Iterable[Slot], suspects: Collection[str]) -> list[Again]:

@@ -174,6 +174,15 @@ class Current(Derivation):
         replaced = [e for e in entries if e.replaced_by is not None and since < e.replaced_by <= newest.seq]
         return any(abs(e.value - newest.value) <= alike for e in replaced)
 
+    def looked_at_twice(self, slot: str) -> bool:
+        """What counts in a slot was looked at more than once since anything last happened, and read the same."""
+        found = self._newest(slot)
+        if found is None:
+            return False
+        newest, alike, since = found
+        others = (e for e in self.relied(slot) if since < e.seq < newest.seq)
+        return any(abs(e.value - newest.value) <= alike for e in others)
+
     def as_before(self, slot: str) -> bool:
         """What counts in a slot reads the same as what counted there before something last happened."""
         found = self._newest(slot)
