@@ -2,6 +2,7 @@
 
 import statistics
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -36,6 +37,30 @@ def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float
     assert {axis: abs(off[axis]) <= limit for axis, limit in LIMITS.items()} == dict.fromkeys(LIMITS, True)
     assert robot.rounds <= 3
     assert robot.moves > robot.rounds, "several moves make a round"
+
+
+@pytest.mark.slow
+def test_an_axle_is_called_crooked_once_what_tells_it_was_read_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+    import robots
+
+    k = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == "BC-CAM-01")
+    plan, start = honest.begun(k)
+    bay = honest.UnlikeBay(plan, start, k, by_beams=True)
+    bay.scene = replace(bay.scene, toe={"LF": 0.1, "RF": 0.1, "LR": 0.7, "RR": -0.5})
+    robot = honest.Person(bay, k, "")
+    assert robot.visit().stuck == "blocked blocked.lines thrust"
+    again = {slot for slot, looks in robot.desk.state.entries.items() if any(e.replaced_by for e in looks)}
+    assert {slot.partition(".")[0] for slot in again} == {"mirror", "hubs"}, "the axle against the front hubs"
+
+    straight = honest.Person(honest.UnlikeBay(plan, start, k, by_beams=True), k, "")
+    assert straight.visit().done
+    read = straight.desk.state.entries
+    assert not [slot for slot in read if slot.startswith("tape")], "the plan promised to do without"
+    assert [len(read[f"mirror.{side}.second"]) for side in ("left", "right")] == [1, 1], (
+        "half a turn on, once a seating"
+    )
 
 
 @pytest.mark.slow

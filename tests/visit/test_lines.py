@@ -309,6 +309,19 @@ def test_a_radar_sheet_counts_from_the_emblem_that_stands_in_for_it(garage: Gara
     )
 
 
+def test_a_distance_straight_from_a_part_is_read_after_a_slide_that_came_first(garage: Garage) -> None:
+    who = Technician(garage, garage.clock(), "amara")
+    who.take_in(number="T-9", reason="front radar replaced", bay="Norte", procedure="BL-RAD-07")
+    who.line()
+    who.level()
+    who.tapes((3, 0, 0))
+    who.happen("slide", {"left": 2.0})
+    setup = who.opened.sheet.setup
+    assert setup.carries(setup.epoch)
+    required = [slot.id for slot in who.check("distance").check.required(setup)]
+    assert required == ["direct"]
+
+
 def test_a_pair_where_the_body_is_off_is_left_out_once_it_was_read_again(teo: Technician) -> None:
     teo.ready()
     teo.stance(0, 0, 0, 0)

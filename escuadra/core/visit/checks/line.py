@@ -47,8 +47,6 @@ DEFAULTS = {
 """Where the sheet states none: an angle that shows on the road, its distance 6 m ahead, and less than a bent rail."""
 MOST_PAIRS = 4
 """More are not asked for where they disagree."""
-WEIGHTY = 0.1
-"""Of the largest share in a figure: what has less of it is not read again for its sake."""
 DEFAULT_NAMES = {
     "thrust_angle": said("line.thrust_angle"),
     "separation": said("line.lines_distance"),
@@ -322,8 +320,7 @@ class LinesCheck(Check):
             return []
         unchecked = {id for id, w in solved.tests if w is None and id.kind.read_in(id)}
         shares = [(abs(share), solved.sources[name]) for name, share in told.located.shares(told.found.gradient)]
-        most = WEIGHTY * max((share for share, _ in shares), default=0.0)
-        found = [(share, id) for share, id in shares if id in unchecked and share > most]
+        found = [(share, id) for share, id in shares if id in unchecked]
         return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
     def _alone_to_blame(self, setup: Setup, worst: Figure) -> list[ObservationId]:
@@ -336,7 +333,7 @@ class LinesCheck(Check):
         for id, w in solved.tests:
             if w is not None and id.kind.read_in(id):
                 rest = solved.without(id, told.found) if told is not None else front_off_without(setup, solved, id)
-                if rest is not None and self._of(worst.id, worst.label, rest, worst.unit).verdict.state != "out":
+                if rest is None or self._of(worst.id, worst.label, rest, worst.unit).verdict.state != "out":
                     found.append((abs(w), id))
         return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
