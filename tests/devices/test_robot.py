@@ -64,6 +64,26 @@ def test_an_axle_is_called_crooked_once_what_tells_it_was_read_again(monkeypatch
 
 
 @pytest.mark.slow
+def test_what_is_nearly_out_is_turned_in_the_round_of_a_roll(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+    import robots
+
+    class Told(honest.UnlikeBay):
+        """Keeps what it was told to move."""
+
+        def obey(self, happening: str, by: Mapping[str, float]) -> None:
+            moves.append(happening)
+            super().obey(happening, by)
+
+    moves: list[str] = []
+    k = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == "BL-RAD-01")
+    plan, start = honest.begun(k)
+    assert honest.Person(Told(plan, start, k), k, "").visit().done
+    assert moves == ["yaw", "slide", "roll", "height"], "a turn after the roll would spoil what was read since"
+
+
+@pytest.mark.slow
 def test_what_two_looks_showed_alike_is_doubted_after_what_one_did(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
     import honest
@@ -105,6 +125,17 @@ def test_a_frame_is_about_in_place_before_it_is_levelled(
     assert ("height.target" in before) == far, "it is cranked in the same round"
     assert len(set(before)) == len(before), "what is read anew after a move is not read twice before"
     assert robot.rounds <= (2 if far else 0)
+
+
+@pytest.mark.parametrize("start", [(27.6, 20.6, -0.3, -19.3), (60.0, 40.0, 0.24, -40.0), (3.0, 40.0, 0.24, -2.0)])
+def test_what_a_move_spoils_anyway_is_not_read_twice_before_it(
+    plan: Plan, start: tuple[float, float, float, float]
+) -> None:
+    robot = Noting(VirtualBay(plan, start, seed=12))
+    assert robot.work()
+    before = [one for one in robot.order[: robot.order.index("move")] if not one.startswith("slope")]
+    assert len(set(before)) == len(before)
+    assert robot.rounds == 1, "what is nearly out is moved in the same round"
 
 
 @pytest.mark.slow

@@ -81,7 +81,7 @@ def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
     )
 
 
-def _off(view: CheckView | None, setup: Setup, moves: bool) -> bool:
+def _off(view: CheckView | None, setup: Setup, moves: bool = False) -> bool:
     """A check that a move should mend: out, or undecided, off by more than half its u, and no further reading helps.
 
     ``moves``: what tells it is read anew in any case, after another move: then no further reading is worth its while.
@@ -127,12 +127,13 @@ def pose_move(sheet: SheetView, view: CheckView) -> NextMove | None:
         return part(sheet, view, solved)
     by_aspect = {v.check.view_of: v for v in sheet.checks if v.check.of_pose}
     plan = planned_moves(solved)
-    out = {aspect for aspect, v in by_aspect.items() if v.state == "out"}
-    if _off(by_aspect.get("yaw"), sheet.setup, "distance" in out) and abs(plan.yaw_turns) >= LEAST_TURN:
+    away = by_aspect.get("distance")
+    rolls = away is not None and away.state == "out"
+    if _off(by_aspect.get("yaw"), sheet.setup, rolls) and abs(plan.yaw_turns) >= LEAST_TURN:
         return _yaw_move(sheet, by_aspect["yaw"], solved, plan)
-    if _off(by_aspect.get("centre"), sheet.setup, bool(out & {"distance", "yaw"})) and abs(plan.move_left) >= LEAST_MM:
+    if _off(by_aspect.get("centre"), sheet.setup) and abs(plan.move_left) >= LEAST_MM:
         return _slide_move(sheet, by_aspect["centre"], solved, plan, solved.pose)
-    if _off(by_aspect.get("distance"), sheet.setup, False) and abs(plan.move_away) >= LEAST_MM:
+    if _off(away, sheet.setup) and abs(plan.move_away) >= LEAST_MM:
         return _away_move(sheet, by_aspect["distance"], solved, plan)
     return None
 
