@@ -109,7 +109,10 @@ def after_entry(opened: Opened, check: str, slot: str) -> tuple[str, str]:
             later.sort(key=lambda s: ids.index(s.slot.id) < ids.index(slot))
         if later:
             return check, later[0].slot.id
-        if view.state in ("out", "undecided") and sheet.next.check != check:
+        # What is off stays open; but what brings a frame to its place is read in one go, whichever check it is of.
+        wanted = sheet.check(sheet.next.check) if sheet.next.kind == "read" else None
+        in_one_go = view.check.of_pose and wanted is not None and wanted.check.placing
+        if view.state in ("out", "undecided") and sheet.next.check != check and not in_one_go:
             return check, slot
     if sheet.next.kind in ("read", "answer") and sheet.next.check:
         return sheet.next.check, sheet.next.slot
