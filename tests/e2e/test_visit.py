@@ -84,7 +84,7 @@ def test_a_replaced_control_unit_lists_all_four_cameras_in_order(server: Server,
     page.goto(address)
     assert needed(page) == ["surround_front", "surround_left", "surround_right", "surround_rear"]
     page.locator("button[value='BL-SUR-01']").first.click()
-    assert page.locator("[data-needed] a[href^='/jobs/']").count() == 4, "one sheet serves them all"
+    expect(page.locator("[data-needed] a[href^='/jobs/']"), "one sheet serves them all").to_have_count(4)
     with page.expect_download() as given:
         page.evaluate("location.href = location.pathname + '/scope.json'")
     assert given.value.suggested_filename == "scope-V-2.json"
