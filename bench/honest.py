@@ -284,10 +284,14 @@ def begun(k: int, every: Sequence[Plan] = ()) -> tuple[Plan, tuple[float, float,
     return every[k % len(every)], start
 
 
-def by_beams(k: int) -> Ended:
-    """One honest visit with mirrors, rulers and hub distances."""
+def by_beams(given: tuple[int, bool]) -> Ended:
+    """One visit with mirrors, rulers and hub distances, by its number; with a blunder at the frame or without."""
+    (k, wrong), every = given, robots.plans()
     plan, start = begun(k)
-    return Person(UnlikeBay(plan, start, k, by_beams=True), k, "").visit()
+    blunder = BLUNDERS[k // len(every) % len(BLUNDERS)] if wrong else ""
+    person = Person(UnlikeBay(plan, start, k, by_beams=True), k, blunder)
+    person.when = person.chance.randint(6, 30)
+    return person.visit()
 
 
 def added(k: int) -> float:
@@ -376,6 +380,7 @@ def figures_of(sound: Sequence[Ended], wrong: Sequence[Ended], count: int) -> di
         "dead_ends": ([not v.done for v in (*sound, *wrong)], (0.0, 0.0), "robots that could not go on"),
         "blunders_noticed_any": ([v.noticed for v in wrong], (0.0, 1.0), "blunders of any size noticed (reported)"),
         "blunders_named": ([v.named for v in seen], (0.9, 1.0), "of these, the right slot among the first two re-read"),
+        "wrong_and_out": ([bool(v.out) for v in wrong], (0.0, 0.026), "after a blunder all holds, something truly out"),
         "silent_and_out": ([not v.noticed and bool(v.out) for v in wrong], (0.0, 0.01), "unnoticed and truly out"),
     }
     found = {
@@ -407,9 +412,10 @@ def figures_of(sound: Sequence[Ended], wrong: Sequence[Ended], count: int) -> di
 def by_beam_schools(count: int) -> tuple[dict[str, Row], Row]:
     """So many honest visits by the beams, and the minutes that honest visits with tapes add to tape and tick."""
     with ProcessPoolExecutor(2) as pool:
-        ended = list(pool.map(by_beams, range(count), chunksize=4))
+        ended = list(pool.map(by_beams, [(k, False) for k in range(count)], chunksize=4))
+        wrong = [v for v in pool.map(by_beams, [(k, True) for k in range(count)], chunksize=4) if v.blunder]
         minutes = sorted(pool.map(added, range(count), chunksize=4))
-    done = [v for v in ended if v.done]
+    done, lost = [v for v in ended if v.done], [v for v in wrong if not v.done]
     entries, out = sorted(v.read for v in done), sum(bool(v.out) for v in ended)
     stuck = len(ended) - len(done)
     rows = {
@@ -420,6 +426,11 @@ def by_beam_schools(count: int) -> tuple[dict[str, Row], Row]:
         ),
         "false_holds_beams": (out / count, (0.0, 0.026), f"the same: something truly out: {share(out, count)}"),
         "dead_ends_beams": (stuck / count, (0.0, 0.0), f"the same: could not go on: {share(stuck, count)}"),
+        "dead_ends_beams_wrong": (
+            len(lost) / max(len(wrong), 1),
+            (0.0, 0.0),
+            f"the same with a blunder: {share(len(lost), len(wrong))} {[(v.sheet, v.blunder, v.stuck) for v in lost]}",
+        ),
     }
     what = f"robots: minutes at the frame more than tape and tick, median of {count}; most {minutes[-1]:.0f}"
     return rows, (minutes[len(minutes) // 2], (-math.inf, 4.0), what)

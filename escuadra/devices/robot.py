@@ -112,7 +112,7 @@ class Robot:
 
     def _next(self, sheet: Sheet) -> tuple[str, Mapping[str, float], str] | None:
         move = sheet.next
-        if move.kind == "move" and (move.by or move.happening == "tilt"):
+        if move.kind == "move" and (move.by or move.happening in ("tilt", "bump")):
             return move.happening, move.by, ""
         if move.kind in ("read", "answer") and move.slot:
             return "", {}, move.slot

@@ -168,6 +168,7 @@ MISREAD = (
     ("BL-RAD-07", "crossing", 100.0, False, False),  # before the frame is slid: the distance is read all the same
     ("BC-CAM-01", "mirror.left.first", -100.0, True, True),  # the axle would be crooked, and nothing else tells
     ("BL-RAD-07", "hubs.LF", 100.0, True, True),
+    ("BL-RAD-03", "mirror.right.first", -100.0, False, True),  # read anew it is right, and its half turn stays wrong
 )
 
 
@@ -192,6 +193,28 @@ def test_a_misread_figure_is_no_dead_end(
     plan, start = honest.begun(k)
     ended = Misreading(honest.UnlikeBay(plan, start, k, by_beams=beams), k, "").visit()
     assert (ended.done, ended.stuck, ended.out) == (True, "", ())
+
+
+@pytest.mark.slow
+def test_one_wheels_beam_read_once_more_after_a_slide_counts_with_the_others_before_it(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+    import robots
+
+    k = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == "BL-RAD-03")
+    robot = honest.Person(honest.UnlikeBay(*honest.begun(k), k, by_beams=True), k, "")
+    assert robot.visit().done
+    desk, slot = robot.desk, robot.desk.sheet.slots["mirror.right.first"].slot
+    desk.say(Disturbed(what="slide", source="told", by={"left": 0.5}))
+    desk.read(slot.id, robot.bay.read(slot), robot.bay.tool(slot))
+    solved = desk.sheet.setup.solved(desk.sheet.setup.epoch)
+    assert solved is not None
+    pairs = [id for id in solved.observations if id.source == "mirrors"]
+    assert len({id.place for id in pairs}) == len(pairs), "once at each place"
+    assert pairs[-1].place == desk.sheet.setup.stays(desk.sheet.setup.epoch)[-1].body
+    assert desk.state.seq in {act.seq for act in solved.acts}, "what was read tells of where the frame stands now"
 
 
 def test_the_screw_is_learned_while_it_is_turned(plan: Plan) -> None:

@@ -42,6 +42,8 @@ class Guard:
     """It was read before."""
     modelled: bool = False
     """It is no mistake that might carry it so far, but what only the vehicle's model says."""
+    pushed: bool = False
+    """It is no mistake either: the frame may have been pushed."""
     unit: str = ""
     """Of the figure that it would move, where that is not the check's worst."""
 
@@ -132,9 +134,12 @@ def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float
 
 
 def _at_hand(setup: Setup, act: Act) -> bool:
-    """It can be looked at again as it was: nothing spoiled it, and nothing new would be wrong in it."""
-    slot = act.slot
-    counts = any(entry.seq == act.seq for entry in setup.current(slot))
+    """It can be looked at again as it was: nothing spoiled it, nothing new would be wrong in it, nor was it often."""
+    slot, entries = act.slot, setup.current(act.slot)
+    here = setup.stays(setup.epoch)[-1].start
+    counts = any(entry.seq == act.seq for entry in entries)
+    if sum(entry.seq > here for entry in entries) >= MOST_LOOKS:
+        return False
     same = setup.as_it_was_looked_at(slot) and slot.reads not in SHARED
     return act.what is None and counts and same and not setup.excluded(slot)
 

@@ -69,6 +69,8 @@ class CheckView:
         reach = amount(guard.reach, worst.unit)
         if guard.look is None:
             return said("guard.rests", rests_on=guard.rests_on, reach=reach)
+        if guard.pushed:
+            return said("guard.pushed", what=guard.rests_on, look=guard.look.label)
         code = "guard.hangs" if guard.modelled else "guard.once_more" if guard.again else "guard.beside"
         return said(code, rests_on=guard.rests_on, reach=reach, what=guard.look.label)
 

@@ -275,7 +275,7 @@ WATCHED = {"yaw": ("mirrors", "rack"), "slide": ("ruler_LR", "panel_LR"), "roll"
 def _watched(sheet: SheetView, solved: Solved, happening: str, pose: Pose) -> tuple[Length | Directed, Text] | None:
     """What that will show with the beam at a pose: as it was read, and what the move changes it by."""
     for id in reversed(solved.observations):
-        slots = [sheet.slots[place].slot for place in id.kind.read_in(id) if place in sheet.slots]
+        slots = [sheet.slots[place].slot for place in id.kind.seen_in(id) if place in sheet.slots]
         if id.source in WATCHED[happening] and slots:
             read = sheet.setup.measured(slots[0].id, sheet.setup.within(slots[0], solved.epoch))
             if read is not None:
@@ -322,19 +322,18 @@ def part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     if len(own) == 1:
         slot, what = own[0].slot, _called(sheet, own[0])
         if confirmed(sheet.setup, slot):
-            return NextMove(
-                "move",
-                said("move.bump"),
-                sentences(said("move.bump.why", what=what)),
-                action=said("move.bump.action"),
-                check=view.check.id,
-                happening="bump",
-            )
+            return bumped(view, said("move.bump.why", what=what))
         return read_again(sheet, view, own[0], _others(suspects, own[0]))
     best = parting_reading(sheet.setup, solved)
     if best is not None:
         return parting(view, best.place, best.words, len(suspects))
     return read_again(sheet, view, own[0], _others(suspects, own[0])) if own else None
+
+
+def bumped(view: CheckView, why: Said) -> NextMove:
+    """What stands elsewhere is said so, and read anew."""
+    action = said("move.bump.action")
+    return NextMove("move", said("move.bump"), sentences(why), action=action, check=view.check.id, happening="bump")
 
 
 def parting(view: CheckView, slot: str, words: Text, suspects: int) -> NextMove:

@@ -19,6 +19,7 @@ from escuadra.core.base.said import (
 )
 from escuadra.core.base.wording import amount
 from escuadra.core.visit.advice.frame import (
+    bumped,
     expected,
     home_of,
     missing_slots,
@@ -35,6 +36,7 @@ from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import UPRIGHT
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.prediction import other_way, predicted
+from escuadra.core.visit.pushed import Pushed, pushed
 from escuadra.core.visit.reach import beyond_any
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.views import CheckView, SheetView, SlotView
@@ -64,6 +66,9 @@ def _first_unsettled(sheet: SheetView) -> NextMove:
     here = next((view for view in sheet.stations if view.station == sheet.plan.station), None)
     if here is not None and here.done and (proof := proof_move(sheet)) is not None:
         return proof
+    push, placed = pushed(sheet.setup), next((view for view in unsettled if view.check.of_pose), None)
+    if push is not None and placed is not None:
+        return _told_pushed(sheet, placed, push)
     for view in waiting or unsettled:
         # What would hold is looked at once more when the rest of its group stands: a move would spoil it.
         same = (other for other in waiting if other.check.group == view.check.group and not other.unguarded)
@@ -100,6 +105,15 @@ def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
     if view.state == "out":
         return _put_right(sheet, view)
     return _more(sheet, view)
+
+
+def _told_pushed(sheet: SheetView, view: CheckView, push: Pushed) -> NextMove:
+    """The look that tells whether the frame was pushed; where it was, that it is said so."""
+    changed = push.changed.label
+    if push.look is not None:
+        why = sentences(said("guard.pushed", what=changed, look=push.look.label))
+        return once_more(push.look.label, why, home_of(sheet, push.look.id, view).check.id, push.look.id)
+    return bumped(view, said("move.bump.both", what=changed))
 
 
 def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:

@@ -56,6 +56,7 @@ from escuadra.core.visit.plan import (
     target_height_slot,
 )
 from escuadra.core.visit.prediction import predicted, screw_step
+from escuadra.core.visit.pushed import pushed
 from escuadra.core.visit.slots import MINUTES, MINUTES_ELSE, Slot
 from escuadra.core.visit.solution.network_builder import ORIGIN
 from escuadra.core.visit.solution.observed import ObservationId
@@ -392,7 +393,10 @@ class PoseCheck(Check):
         rests = self._guard(setup, solved, derived, figure)
         unlike = sorted(solved.entered.unlike)
         note = sentences(*(said_unlike(setup, solved, corner, "frame") for corner in unlike))
-        return Judgement(True, (figure,), figure.text, trouble=contradiction(solved, shifted), note=note, guard=rests)
+        push, trouble = pushed(setup), contradiction(solved, shifted)
+        if push is not None and push.look is None:
+            trouble = sentences(said("frame.pushed", what=push.changed.label))
+        return Judgement(True, (figure,), figure.text, trouble=trouble, note=note, guard=rests)
 
     def told(self, setup: Setup) -> list[ToldBy]:
         solved = setup.solved_for(self.view_of)
@@ -402,6 +406,9 @@ class PoseCheck(Check):
 
     def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
         """What is moved and read anew anyway may hang on more, and only on what was read of the frame's place."""
+        push = pushed(setup)
+        if push is not None and push.look is not None:
+            return Guard(push.changed.label, 0.0, push.look, True, pushed=True)
         if figure.verdict.state == "holds":
             rests = guard(setup, solved, derived, figure.most)
             if rests is None or rests.look is None:

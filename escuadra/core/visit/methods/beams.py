@@ -50,7 +50,15 @@ for _, _corner in REAR:
             )
         )
 observed_as(Kind("clamp_seat", lambda id: said("places.seen.clamp_seat", corner=Noun(f"corner.{id.place}"))))
-observed_as(Kind("mirrors", of_line=True, of_frame=True, slots=lambda id: tuple(f"mirror.{s}.first" for s, _ in REAR)))
+observed_as(
+    Kind(
+        "mirrors",
+        of_line=True,
+        of_frame=True,
+        slots=lambda id: tuple(f"mirror.{side}.first" for side, _ in REAR),
+        made_of=tuple(f"mirror.{side}.{what}" for side, _ in REAR for what in ("second", "distance")),
+    )
+)
 observed_as(Kind("rack", of_line=True, of_frame=True, slots=lambda id: ("rack.spot",)))
 
 
@@ -122,7 +130,9 @@ class ReturnedBeams(Method):
         return [left[0], right[0], left[1], right[1], left[2], right[2]]
 
     def enter(self, into: Entering) -> None:
-        spots = [self._spot(into, self._slots(into.plan, side)) for side, _ in REAR]
+        pairs = [self._slots(into.plan, side) for side, _ in REAR]
+        newest = max((m.seq for _, first, _ in pairs if (m := into.one(first)) is not None), default=0)
+        spots = [self._spot(into, slots, newest) for slots in pairs]
         known = [spot for spot in spots if spot is not None]
         if len(known) < len(spots):
             return
@@ -140,13 +150,18 @@ class ReturnedBeams(Method):
             of=[*left.of, *right.of],
         )
 
-    def _spot(self, into: Entering, slots: list[Slot]) -> "Spot | None":
-        """Where a wheel's beam comes back, its clamp's run-out taken off."""
+    def _spot(self, into: Entering, slots: list[Slot], newest: int) -> "Spot | None":
+        """Where a wheel's beam comes back, its clamp's run-out taken off.
+
+        ``newest``: the last that was read of either wheel at this place; what slid the frame there left the other true.
+        """
         distance, first, second = slots
-        found = into.all(distance, first, second)
-        if found is None:
+        before = [e for e in into.current.taken_with(first, newest) if e.seq < newest]
+        now = into.one(first) or into.current.measured(first.id, before)
+        found = into.all(distance, second)
+        if found is None or now is None or not newest:
             return None
-        away, now, turned = found
+        away, turned = found
         began = into.current.measured(first.id, into.current.taken_with(first, turned.seq))
         if began is None or began.seq == now.seq:
             own = math.hypot(now.figures.u_random, turned.figures.u_random) / 2

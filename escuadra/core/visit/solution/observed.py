@@ -57,8 +57,9 @@ class Kind:
     carried: bool = False
     """It was not read, but carried over a move."""
     slots: Callable[[ObservationId], tuple[str, ...]] | None = None
-    """Where it can be read again, if not at its own place."""
-
+    """Where it is seen as it is now, if not at its own place."""
+    made_of: tuple[str, ...] = ()
+    """What else it is worked out from, read before or beside: an error there is found by reading it again."""
     modelled: bool = False
     """It is the vehicle's model's word on where hubs are in plan."""
     told_in: Callable[[ObservationId], str] | None = None
@@ -70,6 +71,10 @@ class Kind:
 
     def read_in(self, id: ObservationId) -> tuple[str, ...]:
         """The slots in which it can be read again; none where it was not read."""
+        return (*self.seen_in(id), *self.made_of)
+
+    def seen_in(self, id: ObservationId) -> tuple[str, ...]:
+        """The slots that show it as it is now; none where it was not read."""
         if self.slots is not None:
             return self.slots(id)
         return (id.place,) if self.again else ()

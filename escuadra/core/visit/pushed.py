@@ -1,0 +1,148 @@
+"""Whether the frame was pushed without anybody having said so.
+
+What was read again and reads otherwise was misread, or the frame no longer stands where it did. One more look at
+something else that was read before it tells which: it reads the same, or otherwise too. Source: the change that a push
+is expected to make to a reading, after what another one showed of it, by the law of propagation.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from escuadra.core.base.axes import Pose
+from escuadra.core.geodesy.state.unknowns import Vector
+from escuadra.core.visit.doubting import LOOKS_APART
+from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.log.disturbances import POSE
+from escuadra.core.visit.log.state import Entry
+from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solution.solution import Solved
+
+U_PUSHED_MM, U_PUSHED_DEG = 5.0, 0.2
+"""How far a frame is pushed along, aside and round that nobody notices, one sigma."""
+LIKELY = 3.0
+"""So many sigma of that: what changed by more was misread."""
+TELLING = 0.5
+"""What a push would less likely change than so is not worth a look."""
+ROOT_2 = math.sqrt(2)
+
+
+@dataclass(frozen=True)
+class Pushed:
+    """What was read otherwise when it was read again, as a push of the frame would make it.
+
+    ``look``: what tells whether it was one; nothing where another reading has told that already.
+    """
+
+    changed: Slot
+    look: Slot | None
+
+
+@dataclass(frozen=True)
+class _Looks:
+    """The first and the last look at a slot with one tool while the frame should have stood still."""
+
+    slot: Slot
+    first: Entry
+    same: Entry
+    """The newest that reads as the first did."""
+    last: Entry
+    u: float
+    row: Vector
+    """What a push of one sigma along, aside and round changes it by."""
+
+    @property
+    def change(self) -> float:
+        return self.last.value - self.first.value
+
+    @property
+    def changed(self) -> bool:
+        return abs(self.change) > LOOKS_APART * self.u
+
+
+def pushed(setup: Setup) -> Pushed | None:
+    """What looks as if the frame had been pushed; nothing where all reads as it did, or something else did so."""
+    return setup.once(_pushed)
+
+
+def _pushed(setup: Setup) -> Pushed | None:
+    solved = setup.solved(setup.epoch)
+    since = max(setup.last_spoiled(POSE), *(run.seq for run in setup.state.runs), 0)
+    again = [e for entries in setup.state.entries.values() for e in entries if e.seq > since and e.replaced_by]
+    if solved is None or not again:
+        return None
+    every = (_looks(setup, slot, row, since) for slot, row in _rows(setup, solved).items())
+    looks = [one for one in every if one is not None]
+    changed = sorted((one for one in looks if one.changed), key=lambda one: -one.last.seq)
+    if not changed or not _likely(changed):
+        return None
+    newest = changed[0]
+    if len(changed) > 1:
+        return Pushed(newest.slot, None)
+    told = {one.slot: likely for one in looks if (likely := _noticing(newest, one)) > TELLING}
+    seen = (one for one in looks if one.slot in told and one is not newest and not setup.excluded(one.slot))
+    others = [one for one in seen if one.first.seq < newest.last.seq]
+    if not others or any(one.last.seq > newest.last.seq for one in others):
+        return None
+    before = [one for one in others if one.first.seq < newest.same.seq]
+    return Pushed(newest.slot, max(before or others, key=lambda one: told[one.slot]).slot)
+
+
+def _rows(setup: Setup, solved: Solved) -> Mapping[Slot, Vector]:
+    """What can be read of where the frame stands, and what a push of one sigma changes each reading by."""
+    slots = {act.slot.id: act.slot for act in solved.acts if act.slot.aspects & POSE and act.what is None}
+    bodies = [stay.body for stay in setup.stays(setup.epoch) if stay.body in solved.entered.bodies]
+    x, y, yaw = solved.pose.x, solved.pose.y, solved.pose.yaw_deg
+    ways = (
+        Pose(x=x + U_PUSHED_MM, y=y, yaw_deg=yaw),
+        Pose(x=x, y=y + U_PUSHED_MM, yaw_deg=yaw),
+        Pose(x=x, y=y, yaw_deg=yaw + U_PUSHED_DEG),
+    )
+    found: dict[Slot, Vector] = {}
+    for id in solved.observations:
+        seen_in = [slot for slot in id.kind.seen_in(id) if slot in slots]
+        if not seen_in:
+            continue
+        shown = [[solved.located.would_read(str(id), body, at) for at in (solved.pose, *ways)] for body in bodies]
+        # What was read before the frame was levelled or cranked is of that body alone.
+        row = sum((np.array(pushed) - still for still, *pushed in shown), start=np.zeros(3)) / len(seen_in)
+        found |= {slots[slot]: row for slot in seen_in if row.any()}
+    return found
+
+
+def _looks(setup: Setup, slot: Slot, row: Vector, since: int) -> _Looks | None:
+    """What was typed anew at once was a slip of the fingers, and no look."""
+    since = max(since, setup.last_spoiled(slot.aspects))
+    entries = [e for e in setup.state.entries.get(slot.id, ()) if e.seq > since and not e.withdrawn]
+    entries = [e for e in entries if e.replaced_by != e.seq + 1]
+    counting = [e for e in entries if e.counts and e.doubted is None]
+    if not counting:
+        return None
+    last = counting[-1]
+    first, *later = (e for e in entries if _with_same(e, last))
+    u = setup.by_tool(slot.id, [last])[0].u_look
+    same = next((e for e in reversed(later) if abs(e.value - first.value) <= LOOKS_APART * u), first)
+    return _Looks(slot, first, same, last, u, row)
+
+
+def _with_same(one: Entry, other: Entry) -> bool:
+    return one.said.tool.id == other.said.tool.id  # type: ignore[union-attr]
+
+
+def _likely(changed: Sequence[_Looks]) -> bool:
+    """A push could have changed them so."""
+    rows = np.array([one.row for one in changed])
+    spread = rows @ rows.T + np.diag([2 * one.u**2 for one in changed])
+    changes = np.array([one.change for one in changed])
+    return float(changes @ np.linalg.solve(spread, changes)) <= LIKELY**2 * len(changed)
+
+
+def _noticing(known: _Looks, other: _Looks) -> float:
+    """How likely another reading has changed by more than looks repeat to, if a push changed one as it did."""
+    gain = known.row / (float(known.row @ known.row) + 2 * known.u**2)
+    mean = float(other.row @ gain) * known.change
+    left = float(other.row @ other.row) - float(other.row @ gain) * float(known.row @ other.row)
+    spread, most = math.sqrt(max(left, 0.0) + 2 * other.u**2), LOOKS_APART * other.u
+    return 1.0 - (math.erf((most - mean) / spread / ROOT_2) + math.erf((most + mean) / spread / ROOT_2)) / 2
