@@ -60,7 +60,7 @@ def test_two_things_that_read_otherwise_are_a_push(steady: Steady, first: str, b
     asked = desk.sheet.next
     assert asked.sentence.code == "read.once_more"
     assert asked.slot != first
-    assert "if that reads otherwise too, the frame was pushed" in say(asked.then)
+    assert "If this does too, the frame was pushed." in say(asked.then)
     assert not any(desk.sheet.check(id).settled for id in POSE_CHECKS), "nothing is signed meanwhile"  # type: ignore[union-attr]
     steady.again(asked.slot, steady.bay.at(asked.slot), replaces=False)
     told = desk.sheet.next
@@ -108,11 +108,11 @@ def test_what_a_push_does_to_one_reading_follows_from_what_it_did_to_another() -
     along, aside, slanted = ((5.0, 0.0, 0.0), (0.0, 5.0, 0.0), (4.0, 3.0, 0.0))
     one, same, coarse, other, both = (
         _Looks(slot, stood, stood, SimpleNamespace(value=4.0), u, np.array(row))  # type: ignore[arg-type]
-        for row, u in ((along, 1e-6), (along, 0.4), (along, 1.0), (aside, 1.0), (slanted, 1.0))
+        for row, u in ((along, 1e-6), (along, 0.5), (along, 1.5), (aside, 1.5), (slanted, 1.5))
     )
-    apart = CRITICAL_W * math.sqrt(2)
     tail = NormalDist().cdf
-    assert _noticing(one, same) == pytest.approx(tail((4 - 0.4 * apart) / (0.4 * math.sqrt(2))))
-    assert _noticing(one, coarse) == pytest.approx(tail((4 - apart) / math.sqrt(2)), abs=1e-6)
-    assert _noticing(one, other) == pytest.approx(2 * tail(-apart / math.sqrt(27)))
-    assert _noticing(one, both) == pytest.approx(sum(tail((sign * 3.2 - apart) / math.sqrt(11)) for sign in (1, -1)))
+    assert _noticing(one, same) == pytest.approx(tail((4 - 0.5 * CRITICAL_W) / 0.5))
+    assert _noticing(one, coarse) == pytest.approx(tail((4 - 1.5 * CRITICAL_W) / 1.5), abs=1e-6)
+    most = 1.5 * CRITICAL_W
+    assert _noticing(one, other) == pytest.approx(2 * tail(-most / math.sqrt(27.25)))
+    assert _noticing(one, both) == pytest.approx(sum(tail((way * 3.2 - most) / math.sqrt(11.25)) for way in (1, -1)))

@@ -13,11 +13,10 @@ import numpy as np
 
 from escuadra.core.base.axes import Pose
 from escuadra.core.geodesy.state.unknowns import Vector
-from escuadra.core.visit.doubting import LOOKS_APART
+from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import POSE
-from escuadra.core.visit.log.state import Entry
-from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.slots import Measured, Slot, measured_by_tool
 from escuadra.core.visit.solution.solution import Solved
 
 U_PUSHED_MM, U_PUSHED_DEG = 5.0, 0.2
@@ -42,14 +41,15 @@ class Pushed:
 
 @dataclass(frozen=True)
 class _Looks:
-    """The first and the last look at a slot with one tool while the frame should have stood still."""
+    """The first and the last look at a slot while the frame should have stood still."""
 
     slot: Slot
-    first: Entry
-    same: Entry
+    first: Measured
+    same: Measured
     """The newest that reads as the first did."""
-    last: Entry
+    last: Measured
     u: float
+    """Of the difference of both, if nothing moved."""
     row: Vector
     """What a push of one sigma along, aside and round changes it by."""
 
@@ -59,7 +59,7 @@ class _Looks:
 
     @property
     def changed(self) -> bool:
-        return abs(self.change) > LOOKS_APART * self.u
+        return abs(self.change) > CRITICAL_W * self.u
 
 
 def pushed(setup: Setup) -> Pushed | None:
@@ -116,33 +116,29 @@ def _looks(setup: Setup, slot: Slot, row: Vector, since: int) -> _Looks | None:
     """What was typed anew at once was a slip of the fingers, and no look."""
     since = max(since, setup.last_spoiled(slot.aspects))
     entries = [e for e in setup.state.entries.get(slot.id, ()) if e.seq > since and not e.withdrawn]
-    entries = [e for e in entries if e.replaced_by != e.seq + 1]
-    counting = [e for e in entries if e.counts and e.doubted is None]
+    counting = [e.seq for e in entries if e.counts and e.doubted is None]
     if not counting:
         return None
-    last = counting[-1]
-    first, *later = (e for e in entries if _with_same(e, last))
-    u = setup.by_tool(slot.id, [last])[0].u_look
-    same = next((e for e in reversed(later) if abs(e.value - first.value) <= LOOKS_APART * u), first)
+    taken = [e for e in entries if e.replaced_by != e.seq + 1 and e.seq <= counting[-1]]
+    looks = [measured_by_tool([entry], warm=setup.state.warm)[0] for entry in taken]
+    first, last = looks[0], looks[-1]
+    u = math.sqrt(2) * last.u_look if first.tool == last.tool else math.hypot(first.u, last.u)
+    same = next(one for one in reversed(looks) if abs(one.value - first.value) <= CRITICAL_W * u)
     return _Looks(slot, first, same, last, u, row)
-
-
-def _with_same(one: Entry, other: Entry) -> bool:
-    return one.said.tool.id == other.said.tool.id  # type: ignore[union-attr]
 
 
 def _likely(changed: Sequence[_Looks]) -> bool:
     """A push could have changed them so."""
     rows = np.array([one.row for one in changed])
-    spread = rows @ rows.T + np.diag([2 * one.u**2 for one in changed])
+    spread = rows @ rows.T + np.diag([one.u**2 for one in changed])
     changes = np.array([one.change for one in changed])
     return float(changes @ np.linalg.solve(spread, changes)) <= LIKELY**2 * len(changed)
 
 
 def _noticing(known: _Looks, other: _Looks) -> float:
     """How likely another reading has changed by more than looks repeat to, if a push changed one as it did."""
-    gain = known.row / (float(known.row @ known.row) + 2 * known.u**2)
+    gain = known.row / (float(known.row @ known.row) + known.u**2)
     mean = float(other.row @ gain) * known.change
     left = float(other.row @ other.row) - float(other.row @ gain) * float(known.row @ other.row)
-    spread, most = math.sqrt(max(left, 0.0) + 2 * other.u**2), LOOKS_APART * other.u
+    spread, most = math.sqrt(max(left, 0.0) + other.u**2), CRITICAL_W * other.u
     return 1.0 - (math.erf((most - mean) / spread / ROOT_2) + math.erf((most + mean) / spread / ROOT_2)) / 2

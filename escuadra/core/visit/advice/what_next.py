@@ -111,7 +111,7 @@ def _told_pushed(sheet: SheetView, view: CheckView, push: Pushed) -> NextMove:
     """The look that tells whether the frame was pushed; where it was, that it is said so."""
     changed = push.changed.label
     if push.look is not None:
-        why = sentences(said("guard.pushed", what=changed, look=push.look.label))
+        why = sentences(said("read.pushed", what=changed))
         return once_more(push.look.label, why, home_of(sheet, push.look.id, view).check.id, push.look.id)
     return bumped(view, said("move.bump.both", what=changed))
 
