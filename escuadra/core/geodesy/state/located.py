@@ -173,6 +173,10 @@ class Located:
         """A reading's slopes over the unknowns, in units of its own u."""
         return np.asarray(self._here.matrix[self._row[reading]])
 
+    def slopes(self, reading: str) -> Vector:
+        """A reading's slopes over the unknowns, in its own unit."""
+        return np.asarray(self.sensitivity(reading) * self._work.equations.u[self._row[reading]])
+
     def would_read(self, reading: str, body: str, pose: Pose) -> float:
         """What a reading would show with a body elsewhere in plan."""
         equations = self._work.equations
