@@ -176,11 +176,12 @@ class Person(Robot):
             return
         self.count += 1
         self.minutes += slot.minutes
-        value = self.bay.read(slot)
+        planted = self.count == self.planted[0]
+        value = self.bay.read(slot, self.planted[1] if planted else 0.0)
         if self.blunder and not self.slip and self.count >= self.when:
             value = self._slipped(slot, value)
-        if self.count == self.planted[0]:
-            value, self.slip = value + self.planted[1], slot.id
+        if planted:
+            self.slip = slot.id
         self.at_frame += slot.id.partition(".")[0] not in READY
         self.desk.read(slot.id, value, self.bay.tool(slot))
         self.nth[self.desk.state.seq] = self.count

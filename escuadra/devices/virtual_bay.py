@@ -150,10 +150,13 @@ class VirtualBay:
             return DEGREES
         return SCALE if slot.reads == "scale" else LENGTHS
 
-    def read(self, slot: Slot) -> float:
-        """A reading of a slot: the truth, what the tool is off by, its noise, and its smallest step."""
+    def read(self, slot: Slot, mistaken: float = 0.0) -> float:
+        """A reading of a slot: the truth, what the tool is off by, its noise, and its smallest step.
+
+        ``mistaken``: by how much it is misread; what is written down is of the tool's steps all the same.
+        """
         tool = self.tool(slot)
-        value = self.true(slot) + self._offset[id(tool)] + self.chance.gauss(0, tool.repeatability)
+        value = self.true(slot) + mistaken + self._offset[id(tool)] + self.chance.gauss(0, tool.repeatability)
         return round(value / tool.resolution) * tool.resolution
 
     def true(self, slot: Slot) -> float:

@@ -85,6 +85,12 @@ def test_a_misreading_costs_one_look_where_a_push_could_be_it(steady: Steady, by
         assert found.look is not None
         steady.again(found.look.id, steady.stood(found.look.id), replaces=False)
         assert pushed(steady.desk.sheet.setup) is None, "the other reads as it did"
+        other = "tape.LF.RF_end"
+        steady.again(other, steady.stood(other) + by)
+        second = pushed(steady.desk.sheet.setup)
+        assert second is not None
+        assert second.changed.id == other
+        assert second.look is not None, "two that were misread are no push"
 
 
 def test_what_is_typed_anew_at_once_was_a_slip_of_the_fingers(steady: Steady) -> None:

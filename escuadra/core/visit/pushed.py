@@ -74,19 +74,26 @@ def _pushed(setup: Setup) -> Pushed | None:
         return None
     every = (_looks(setup, slot, row, since) for slot, row in _rows(setup, solved).items())
     looks = [one for one in every if one is not None]
-    changed = sorted((one for one in looks if one.changed), key=lambda one: -one.last.seq)
+    changed = [one for one in looks if one.changed and not any(_misread(one, other) for other in looks)]
     if not changed or not _likely(changed):
         return None
-    newest = changed[0]
+    newest = max(changed, key=lambda one: one.last.seq)
     if len(changed) > 1:
         return Pushed(newest.slot, None)
-    told = {one.slot: likely for one in looks if (likely := _noticing(newest, one)) > TELLING}
-    seen = (one for one in looks if one.slot in told and one is not newest and not setup.excluded(one.slot))
-    others = [one for one in seen if one.first.seq < newest.last.seq]
-    if not others or any(one.last.seq > newest.last.seq for one in others):
-        return None
-    before = [one for one in others if one.first.seq < newest.same.seq]
-    return Pushed(newest.slot, max(before or others, key=lambda one: told[one.slot]).slot)
+    before = [one for one in looks if one is not newest and _tells(newest, one) and not setup.excluded(one.slot)]
+    surely = [one for one in before if one.first.seq < newest.same.seq]
+    asked = max(surely or before, key=lambda one: _noticing(newest, one), default=None)
+    return Pushed(newest.slot, asked.slot) if asked is not None else None
+
+
+def _tells(changed: _Looks, other: _Looks) -> bool:
+    """It was read before something else changed, and would likely read otherwise too if that was a push."""
+    return other.first.seq < changed.last.seq and _noticing(changed, other) > TELLING
+
+
+def _misread(changed: _Looks, other: _Looks) -> bool:
+    """What tells of a push was looked at since, and read as before: the first had been misread."""
+    return other.same.seq > changed.last.seq and _tells(changed, other)
 
 
 def _rows(setup: Setup, solved: Solved) -> Mapping[Slot, Vector]:
