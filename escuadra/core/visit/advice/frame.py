@@ -318,7 +318,9 @@ def part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
         # What was carried over a move or a run is contradicted: by the reading that was to notice a bump.
         since, watching = _since(sheet.setup), sheet.setup.watching
         noticed = [id for id in solved.observations if id.place in watching and id.seq > since]
-        own = [_newest(noticed)] if noticed else own
+        newest = _newest(noticed) if noticed else None
+        if newest is not None and (confirmed(sheet.setup, newest.slot) or not sheet.setup.read_twice(newest.slot)):
+            own = [newest]
     if len(own) == 1:
         slot, what = own[0].slot, _called(sheet, own[0])
         if confirmed(sheet.setup, slot):

@@ -30,7 +30,7 @@ from escuadra.core.visit.both_lines import (
     targets,
 )
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading, ToldBy
-from escuadra.core.visit.doubting import Again, to_read_again
+from escuadra.core.visit.doubting import Again, of_its_own, to_read_again
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove, Step, moved
@@ -418,3 +418,10 @@ class SensorPlaceCheck(OneReading):
 
     def make_slots(self, setup: Setup) -> list[Slot]:
         return [sensor_slot(setup.plan)]
+
+    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+        """It is read again before the sensor is called out of its place."""
+        worst = judged.worst
+        if worst is None or worst.verdict.state != "out":
+            return None
+        return next(iter(of_its_own(setup, self.slots(setup), ())), None)
