@@ -168,6 +168,7 @@ MISREAD = (
     ("BL-RAD-07", "crossing", 100.0, False, False),  # before the frame is slid: the distance is read all the same
     ("BC-CAM-01", "mirror.left.first", -100.0, True, True),  # the axle would be crooked, and nothing else tells
     ("BL-RAD-07", "hubs.LF", 100.0, True, True),
+    ("BL-RAD-01", "tape.RR.RF_end", 100.0, True, True),  # what the lines make of it is not theirs to doubt
     ("BL-RAD-07", "sensor.offset", 100.0, False, True),
     ("BL-RAD-07", "mirror.right.second", -100.0, False, True),  # a tape that was read twice is not asked for again
     ("BL-RAD-03", "mirror.right.first", -100.0, False, True),  # read anew it is right, and its half turn stays wrong

@@ -73,7 +73,12 @@ def _first_unsettled(sheet: SheetView) -> NextMove:
         # What would hold is looked at once more when the rest of its group stands: a move would spoil it.
         same = (other for other in waiting if other.check.group == view.check.group and not other.unguarded)
         rough = _roughly_placed(sheet, view) if view.check.at_frame and not view.check.of_pose else None
-        return comes_first(sheet, rough or _for_view(sheet, next(same, view) if view.unguarded else view))
+        move = rough or _for_view(sheet, next(same, view) if view.unguarded else view)
+        if move.kind == "blocked" and view.judgement.trouble:
+            # What contradicts itself here may hang on a reading that another check knows to doubt.
+            elsewhere = (_doubted(sheet, other) for other in unsettled if other is not view and other.judgement.trouble)
+            move = next((again for again in elsewhere if again is not None), move)
+        return comes_first(sheet, move)
     return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
 
 
