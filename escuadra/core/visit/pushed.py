@@ -67,10 +67,10 @@ def pushed(setup: Setup) -> Pushed | None:
 
 
 def _pushed(setup: Setup) -> Pushed | None:
-    solved = setup.solved(setup.epoch)
     since = max(setup.last_spoiled(POSE), *(run.seq for run in setup.state.runs), 0)
-    again = [e for entries in setup.state.entries.values() for e in entries if e.seq > since and e.replaced_by]
-    if solved is None or not again:
+    again = (e.seq > since and e.replaced_by for entries in setup.state.entries.values() for e in entries)
+    solved = setup.solved(setup.epoch) if any(again) else None
+    if solved is None:
         return None
     every = (_looks(setup, slot, row, since) for slot, row in _rows(setup, solved).items())
     looks = [one for one in every if one is not None]
