@@ -9,10 +9,12 @@ import pytest
 
 from escuadra.core.base.axes import Pose
 from escuadra.core.base.said import said
+from escuadra.core.measure.readings import Instrument
 from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.visit.log.events import Disturbed, ReadingTaken, ToolUsed
-from escuadra.core.visit.pushed import _Looks, _noticing, pushed
+from escuadra.core.visit.pushed import _Looks, _looks, _noticing, _rows, pushed
 from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.solution.network_builder import LEAST_U
 from escuadra.devices.robot import Robot, frame_only
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.technician import Technician
@@ -91,6 +93,21 @@ def test_a_misreading_costs_one_look_where_a_push_could_be_it(steady: Steady, by
         assert second is not None
         assert second.changed.id == other
         assert second.look is not None, "two that were misread are no push"
+
+
+def test_a_tool_that_errs_by_nothing_leaves_a_little_to_divide_by(
+    steady: Steady, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    exact = Instrument(resolution=0.0, accuracy_constant=0.0, accuracy_ppm=0.0, repeatability=0.0)
+    monkeypatch.setattr(steady.bay, "tool", lambda slot: exact)
+    steady.desk.say(Disturbed(what="bump"))
+    for slot in (READ, LATER, "tape.LF.RF_end", "crossing"):
+        steady.again(slot, steady.bay.at(slot), replaces=False)
+    setup = steady.desk.sheet.setup
+    solved = setup.solved(setup.epoch)
+    assert solved is not None
+    looks = [_looks(setup, slot, row, 0) for slot, row in _rows(setup, solved).items()]
+    assert {one.u for one in looks if one is not None} == {LEAST_U}
 
 
 def test_what_is_typed_anew_at_once_was_a_slip_of_the_fingers(steady: Steady) -> None:

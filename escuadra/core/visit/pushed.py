@@ -16,6 +16,7 @@ from escuadra.core.measure.symmetry import CRITICAL_W
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import POSE
 from escuadra.core.visit.slots import Measured, Slot, measured_by_tool
+from escuadra.core.visit.solution.network_builder import LEAST_U
 from escuadra.core.visit.solution.solution import Solved
 
 U_PUSHED_MM, U_PUSHED_DEG = 5.0, 0.2
@@ -122,7 +123,7 @@ def _looks(setup: Setup, slot: Slot, row: Vector, since: int) -> _Looks | None:
     taken = [e for e in entries if e.replaced_by != e.seq + 1 and e.seq <= counting[-1]]
     looks = [measured_by_tool([entry], warm=setup.state.warm)[0] for entry in taken]
     first, last = looks[0], looks[-1]
-    u = math.sqrt(2) * last.u_look if first.tool == last.tool else math.hypot(first.u, last.u)
+    u = max(math.sqrt(2) * last.u_look if first.tool == last.tool else math.hypot(first.u, last.u), LEAST_U)
     same = next(one for one in reversed(looks) if abs(one.value - first.value) <= CRITICAL_W * u)
     return _Looks(slot, first, same, last, u, row)
 
