@@ -66,8 +66,6 @@ FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
 LEAST_CRANK = 0.05
 """Turns of the crank that are told."""
-BEFORE_A_MOVE = 3
-"""What will be moved and read again anyway may hang on more: so many times its tolerance."""
 AHEAD = 0.35
 """Share of a tolerance from which a move that is already planned is done before anything is read again."""
 
@@ -405,7 +403,7 @@ class PoseCheck(Check):
         return [ToldBy(self.view_of, solved.located, solved.derived(self.quantity))]
 
     def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
-        """What is moved and read anew anyway may hang on more, and only on what was read of the frame's place."""
+        """What is moved is read anew anyway: a mistake must not hide in what is read after that, not before."""
         push = pushed(setup)
         if push is not None and push.look is not None:
             return Guard(push.changed.label, 0.0, push.look, True, pushed=True)
@@ -414,8 +412,7 @@ class PoseCheck(Check):
             if rests is None or rests.look is None:
                 return word(setup, solved, derived, figure.most) or rests
             return rests
-        off = abs(derived.value - self.limits.nominal)
-        return guard(setup, solved, derived, max(BEFORE_A_MOVE * figure.most, off / 2), POSE)
+        return None
 
     def doubted(self, setup: Setup) -> Again | None:
         return next(iter(to_read_again(setup, setup.strays)), None)
