@@ -29,12 +29,11 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
     read = zip(solved.observations, solved.located.given.observations, strict=True)
     first, last = setup.span(solved.epoch)
     known = [(id, o) for id, o in read if id.kind.taped]
-    # Where no end of the beam was taped at all, a hub's distance will do that was read before a slide.
-    taped = [(id, o) for id, o in known if first < id.seq < last or not by_tape(solved)]
-    if not taped or solved.epoch != setup.epoch:
+    if not known or solved.epoch != setup.epoch:
         return []
-    tool, newest = taped[-1][0].instrument, taped[-1][1]
-    taken = {id.place for id, _ in taped}
+    tool, newest = known[-1][0].instrument, known[-1][1]
+    # What was read before a slide says as much, and can be read anew where the frame stands now.
+    taken = {id.place for id, _ in known if first < id.seq < last}
     found: list[tuple[ObservationId, Read]] = []
     for hub in CORNERS:
         for end in ENDS:

@@ -75,6 +75,14 @@ class CheckView:
         return said(code, rests_on=guard.rests_on, reach=reach, what=guard.look.label)
 
     @property
+    def beyond(self) -> bool:
+        """Out, or undecided and outside its limits by more than its u: it is moved, and read anew after that."""
+        worst = self.worst
+        return self.state == "out" or (
+            self.state == "undecided" and worst is not None and worst.verdict.margin <= -worst.u
+        )
+
+    @property
     def settled(self) -> bool:
         """Nothing about it holds up signing."""
         unasked = self.check.optional and not self.begun and not self.broken

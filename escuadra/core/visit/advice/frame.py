@@ -82,18 +82,18 @@ def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
 
 
 def _off(view: CheckView | None, setup: Setup, moves: bool = False) -> bool:
-    """A check that a move should mend: out, or undecided, off by more than half its u, and no further reading helps.
+    """A check that a move should mend: beyond its limits, or undecided, off by half its u, and no reading helps.
 
     ``moves``: what tells it is read anew in any case, after another move: then no further reading is worth its while.
     """
     if view is None or view.settled or view.judgement.trouble:
         return False
-    if view.state == "undecided":
+    if view.state == "undecided" and not view.beyond:
         figure, check = view.judgement.figures[0], view.check
         nominal = check.tolerance.nominal if check.tolerance is not None else 0.0
         off = abs(figure.value - nominal) > figure.u / 2
         return off and (moves or check.settling(setup, view.judgement) is None)
-    return view.state == "out"
+    return view.beyond
 
 
 def move_ahead(sheet: SheetView) -> NextMove | None:
@@ -143,7 +143,7 @@ def moves_in_any_case(sheet: SheetView) -> bool:
     solved, setup = sheet.setup.newest, sheet.setup
     if solved is None or solved.line is None or not solved.trusted:
         return False
-    if not any(v.check.of_pose and v.state == "out" for v in sheet.checks):
+    if not any(v.check.of_pose and v.beyond for v in sheet.checks):
         return False
     plan, used = planned_moves(solved), used_travel(setup)
     ways = (("yaw", plan.yaw_change_deg), ("slide", plan.move_left))

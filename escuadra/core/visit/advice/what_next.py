@@ -5,6 +5,7 @@ readings can't decide, the reading that would (``next``), and where they contrad
 wrong (``part``). One action a sentence, directions in words.
 """
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from escuadra.core.base.quantities import OWN_UNIT
@@ -70,16 +71,26 @@ def _first_unsettled(sheet: SheetView) -> NextMove:
     if push is not None and placed is not None:
         return _told_pushed(sheet, placed, push)
     for view in waiting or unsettled:
-        # What would hold is looked at once more when the rest of its group stands: a move would spoil it.
-        same = (other for other in waiting if other.check.group == view.check.group and not other.unguarded)
+        view = _before_another_look(view, waiting)
         rough = _roughly_placed(sheet, view) if view.check.at_frame and not view.check.of_pose else None
-        move = rough or _for_view(sheet, next(same, view) if view.unguarded else view)
+        move = rough or _for_view(sheet, view)
         if move.kind == "blocked" and view.judgement.trouble:
             # What contradicts itself here may hang on a reading that another check knows to doubt.
             elsewhere = (_doubted(sheet, other) for other in unsettled if other is not view and other.judgement.trouble)
             move = next((again for again in elsewhere if again is not None), move)
         return comes_first(sheet, move)
     return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
+
+
+def _before_another_look(view: CheckView, waiting: Sequence[CheckView]) -> CheckView:
+    """What would hold is looked at once more when the rest of its group stands, since a move would spoil it.
+
+    Where the frame stands comes first of that: what is read for it may guard how level it is.
+    """
+    group = [other for other in waiting if other.check.group == view.check.group]
+    before = (other for other in group if not other.unguarded)
+    placed = (other for other in group if other.check.of_pose)
+    return next(before, next(placed, view)) if view.unguarded else view
 
 
 def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
