@@ -15,6 +15,7 @@ from escuadra.core.visit.plan import ENDS, Plan
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.solution.observed import ObservationId
+from escuadra.core.visit.solution.solution import Solved
 from escuadra.rehearsal.technician import Technician
 
 NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)
@@ -117,6 +118,44 @@ def test_alone_a_ruler_cannot_square_and_mirrors_cannot_place(plan: Plan) -> Non
     assert loose.derived("square", "thrust").value == pytest.approx(0.58, abs=1e-3)
     assert loose.derived("square", "thrust").u < 0.05
     assert not loose.tells("distance")
+
+
+def told_by(scene: Scene, *methods: str, without: tuple[str, ...]) -> Solved | None:
+    """What some methods tell without what is left out, by how its slots begin."""
+    values = base(scene)
+    for method in methods:
+        values |= METHODS[method].exact(scene)
+    kept = {slot: value for slot, value in values.items() if not slot.startswith(without)}
+    return Setup(rehearsed(kept, tool, 1, {"side.which": "left"}), scene.plan).newest
+
+
+@pytest.mark.parametrize(("yaw", "by_hub"), [(0.46, True), (2.0, True), (0.46, False), (2.0, False), (0.01, False)])
+def test_how_far_a_mirror_is_may_stay_unread(plan: Plan, yaw: float, by_hub: bool) -> None:
+    scene = planted(plan)
+    scene = replace(scene, pose=scene.pose.model_copy(update={"yaw_deg": yaw}))
+    methods, tapes = (("mirrors", "rulers", "hubs"), ("tape",)) if by_hub else (("mirrors",), ())
+    whole = told_by(scene, *methods, without=tapes)
+    blind = told_by(scene, *methods, without=("mirror.left.distance", "mirror.right.distance", *tapes))
+    assert whole is not None
+    assert blind is not None
+    read, unread = (solved.derived("square", "thrust") for solved in (whole, blind))
+    assert read.value == pytest.approx(yaw + 0.12, abs=5e-4)
+    assert abs(unread.value - read.value) <= 2 * unread.u
+    # The beam is turned by its angle to the thrust line: what a wrong distance does is a share of that.
+    share = (10.0 if by_hub else 300.0) / scene.before_beam(scene.hub("LR"))
+    assert unread.u == pytest.approx(math.hypot(read.u, (yaw + 0.12) * share), rel=0.1)
+
+
+def test_one_wheels_ruler_is_enough_where_mirrors_tell_the_toe(plan: Plan) -> None:
+    scene = planted(plan)
+    beams = ("mirrors", "rulers", "hubs")
+    both, one = (told_by(scene, *beams, without=left_out) for left_out in (("tape",), ("tape", "ruler.RR")))
+    assert both is not None
+    assert one is not None
+    of_both, of_one = (solved.derived("offset", "thrust") for solved in (both, one))
+    assert of_one.value == pytest.approx(of_both.value, abs=0.1)
+    assert of_both.u < of_one.u < 5.0
+    assert told_by(scene, "rulers", "hubs", without=("tape", "ruler.RR")) is None, "nothing else tells the toe"
 
 
 def test_what_two_methods_say_agrees_or_names_the_misread_pair(plan: Plan) -> None:

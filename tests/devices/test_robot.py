@@ -138,6 +138,18 @@ def test_what_a_move_spoils_anyway_is_not_read_twice_before_it(
     assert robot.rounds == 1, "what is nearly out is moved in the same round"
 
 
+def test_what_a_slide_left_true_is_guarded_where_the_frame_stands_now(plan: Plan) -> None:
+    robot = Noting(VirtualBay(plan, (0.5, 30.0, 0.02, 0.5), seed=11))
+    assert robot.work()
+    last = len(robot.order) - robot.order[::-1].index("move")
+    assert len(set(robot.order[: robot.order.index("move")])) == robot.order.index("move"), "nothing twice before it"
+    assert [one for one in robot.order[last:] if one.startswith("tape")], "tapes were read once, before the slide"
+    sheet = robot.desk.sheet
+    tapes = {say(view.slot.label) for id, view in sheet.slots.items() if id.startswith("tape")}
+    rests_on = {say(view.judgement.guard.rests_on) for view in sheet.checks if view.judgement.guard is not None}
+    assert not tapes & rests_on
+
+
 @pytest.mark.slow
 def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
     obeying: list[int] = []

@@ -91,7 +91,7 @@ def test_the_spot_that_is_watched_is_what_is_foretold(teo: Technician) -> None:
         value = bay.at(move.slot)
         word = "" if slot.way is None else "plus" if value >= 0 else "minus"
         teo.read(move.slot, f"{abs(value) if word else value:.2f}", teo.garage.tools(slot)[0].id, word)
-    assert say(move.expect_label) == say(METHODS["mirrors"].slots(teo.opened.sheet.plan)[2].label)
+    assert say(move.expect_label) == say(METHODS["mirrors"].slots(teo.opened.sheet.plan)[0].label)
     bay.obey("yaw", move.by)
     assert move.expect is not None
     assert move.expect.figure.value == pytest.approx(bay.at("mirror.left.first"), abs=4.5)  # type: ignore[union-attr]

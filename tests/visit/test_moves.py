@@ -8,6 +8,7 @@ from escuadra.commands.signing import Sign
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Turns
 from escuadra.core.visit.next_move import retold
+from escuadra.core.visit.next_reading import candidates
 from escuadra.core.visit.prediction import last_turns, mechanics, predicted, used_travel
 from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import render_record
@@ -184,6 +185,23 @@ def test_after_a_shift_one_tape_watches_for_a_bump(full: Technician) -> None:
     full.read(watch, old, "tape-4")
     full.assure()
     assert {full.opened.sheet.check(c).state for c in ("square", "centred", "distance")} == {"holds"}  # type: ignore[union-attr]
+
+
+def test_a_tape_that_was_read_before_a_slide_may_be_read_anew_where_the_frame_stands(full: Technician) -> None:
+    def offered() -> set[str]:
+        setup = full.opened.sheet.setup
+        assert setup.newest is not None
+        return {id.place for id, _ in candidates(setup, setup.newest)}
+
+    views = full.opened.sheet.slots
+    read = {slot: views[slot].now[-1].value for slot in views if slot.startswith("tape") and views[slot].now}
+    assert read
+    assert not read.keys() & offered()
+    full.happen("slide")
+    full.read("crossing", "-0.3", "laser-2")
+    assert read.keys() <= offered()
+    full.read(min(read), f"{read[min(read)]:g}", "tape-4")
+    assert read.keys() - offered() == {min(read)}
 
 
 def test_a_bump_during_the_shift_is_noticed_by_it(full: Technician) -> None:

@@ -35,6 +35,7 @@ from escuadra.core.visit.advice.target import comes_first, once_more, proof_move
 from escuadra.core.visit.doubting import at_odds
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.disturbances import UPRIGHT
+from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.prediction import other_way, predicted
 from escuadra.core.visit.pushed import Pushed, pushed
@@ -135,20 +136,29 @@ def _told_pushed(sheet: SheetView, view: CheckView, push: Pushed) -> NextMove:
 def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
     """Where a frame that was set down stands is read first, and it is moved, if that is far off: levels come after.
 
-    A roll would spoil them. Nothing where anything of them was read, where it stands well, or was moved already.
+    A roll would spoil them, and what the other wheel's beam shows: of these one is enough for now. Nothing where
+    anything of levels was read, where it stands well, or was moved already.
     """
     setup = sheet.setup
     frame = [v for v in sheet.checks if v.check.at_frame]
     pose, places = [v for v in frame if v.check.of_pose], [v for v in frame if v.check.placing]
     after = [v for v in frame if v not in pose and v not in places]
-    if view not in after or not _spoiled_by_a_roll(view, setup) or any(_read_here(v, setup) for v in after):
+    spoiled = missing_slots(view, setup) if view.check.school else _spoiled_by_a_roll(view, setup)
+    if view not in after or not spoiled or any(_read_here(v, setup) for v in after):
         return None
     if predicted(setup) is not None or any(v.judgement.trouble for v in pose):
         return None
+    schools = [v for v in after if v.check.school]
     first = [*pose, *(v for v in places if not v.check.after_pose)]
+    if view.check.school:
+        unread = _first_missing(schools, setup)
+        if unread is not None:
+            return _read(*unread, setup)
+        if not all(v.judgement.figures for v in pose):
+            return None
     # How high its target hangs is read for the move of the same round.
     for views in (first, [v for v in places if v.check.after_pose]):
-        unread = next(((v, missing[0]) for v in views if (missing := missing_slots(v, setup))), None)
+        unread = _first_missing(views, setup)
         if unread is not None:
             move = _read(*unread, setup)
             return replace(move, then=sentences(said("read.roughly")) + move.then)
@@ -156,6 +166,16 @@ def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
             return None
     moves = (pose_move(sheet, v) for v in pose)
     return next((move for move in moves if move is not None and move.kind == "move"), None)
+
+
+def _first_missing(views: Sequence[CheckView], setup: Setup) -> tuple[CheckView, SlotView] | None:
+    """The first reading that is missing to tell about where the frame stands."""
+    for view in views:
+        method = METHODS.get(view.check.school)
+        begun = method is not None and method.one_side_tells and any(slot.now for slot in view.slots)
+        if not begun and (missing := missing_slots(view, setup)):
+            return view, missing[0]
+    return None
 
 
 def _spoiled_by_a_roll(view: CheckView, setup: Setup) -> bool:

@@ -55,8 +55,9 @@ from escuadra.core.visit.plan import (
     tape_slot,
     target_height_slot,
 )
-from escuadra.core.visit.prediction import predicted, screw_step
+from escuadra.core.visit.prediction import predicted, screw_step, used_travel
 from escuadra.core.visit.pushed import pushed
+from escuadra.core.visit.reach import past_travel
 from escuadra.core.visit.slots import MINUTES, MINUTES_ELSE, Slot
 from escuadra.core.visit.solution.network_builder import ORIGIN
 from escuadra.core.visit.solution.observed import ObservationId
@@ -66,6 +67,8 @@ FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
 LEAST_CRANK = 0.05
 """Turns of the crank that are told."""
+BEFORE_A_MOVE = 3
+"""What the frame is set down elsewhere for, and read again after that, may hang on so many times its tolerance."""
 AHEAD = 0.35
 """Share of a tolerance from which a move that is already planned is done before anything is read again."""
 
@@ -242,6 +245,8 @@ class PoseCheck(Check):
     limits: Limits
     unit: ClassVar[str] = "mm"
     direction: ClassVar[str | None] = None
+    travels: ClassVar[Literal["", "yaw", "slide"]] = ""
+    """What of the frame is adjusted for it, within its travel; nothing: the whole frame is rolled."""
 
     @property
     def tolerance(self) -> Limits | None:
@@ -403,7 +408,6 @@ class PoseCheck(Check):
         return [ToldBy(self.view_of, solved.located, solved.derived(self.quantity))]
 
     def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
-        """What is moved is read anew anyway: a mistake must not hide in what is read after that, not before."""
         push = pushed(setup)
         if push is not None and push.look is not None:
             return Guard(push.changed.label, 0.0, push.look, True, pushed=True)
@@ -412,6 +416,11 @@ class PoseCheck(Check):
             if rests is None or rests.look is None:
                 return word(setup, solved, derived, figure.most) or rests
             return rests
+        # What is moved is read anew anyway: a mistake must not hide in what is read after that, not before. But nobody
+        # sets a whole frame down elsewhere for what one mistake may have made.
+        wanted, used = self.limits.nominal - derived.value, used_travel(setup)
+        if self.travels and past_travel(self.travels, used[self.travels], wanted, setup.plan):
+            return guard(setup, solved, derived, max(BEFORE_A_MOVE * figure.most, abs(wanted) / 2), POSE)
         return None
 
     def doubted(self, setup: Setup) -> Again | None:
@@ -446,6 +455,7 @@ class SquareCheck(PoseCheck):
     on_the_road: ClassVar[OnTheRoad] = "yaw"
     unit: ClassVar[str] = "°"
     direction: ClassVar[str | None] = "side"
+    travels: ClassVar[Literal["", "yaw", "slide"]] = "yaw"
 
     alone: str = Field("", description="method whose readings alone tell it, without tapes or a floor laser")
 
@@ -481,6 +491,7 @@ class CentredCheck(PoseCheck):
     quantity = "offset"
     on_the_road: ClassVar[OnTheRoad] = "left"
     direction: ClassVar[str | None] = "side"
+    travels: ClassVar[Literal["", "yaw", "slide"]] = "slide"
 
 
 @check_kind("distance")

@@ -51,6 +51,8 @@ class Method:
     """Its slots belong to other checks too: what was read there does not mean that it was begun."""
     sees_frame: ClassVar[bool] = False
     """It tells where the frame stands or how it is turned, without tapes to the ends of its beam."""
+    one_side_tells: ClassVar[bool] = False
+    """One wheel's reading alone may tell about where the frame stands: the other's guards and sharpens it."""
 
     def slots(self, plan: Plan) -> list[Slot]:
         """What is read, in the best order."""

@@ -12,6 +12,7 @@ from escuadra.core.base.said import Noun, said
 from escuadra.core.vehicle.stance import Corner
 from escuadra.core.visit.methods.base import (
     CHOCKS,
+    METHODS,
     STRAP,
     YAW_ASPECTS,
     Method,
@@ -26,10 +27,14 @@ from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))
+BEFORE: dict[Corner, Corner] = {"LR": "LF", "RR": "RF"}
 SPOT = 400.0
 """A spot farther from where its beam left is off the scale, mm."""
 U_SEAT_DEG, MOST_SEAT_DEG = 0.005, 0.15
 """How much less square a clamp sits than its data sheet says, one sigma; one that sits worse is seen to."""
+
+U_BY_HUB_MM, U_BY_SHEET_MM = 10.0, 300.0
+"""Of how far a mirror is from the beam where that was not read: by its front hub's distance, by where it should be."""
 
 
 def half_toe(left_deg: float, right_deg: float) -> float:
@@ -70,6 +75,8 @@ class Spot:
     own: float
     shared: float
     distance: float
+    unsure: float
+    """u of the distance, as a share of it: nothing where it was read."""
     of: tuple[tuple[Slot, Measured, float], ...]
     """The readings that it is made of, and what an error of 1 in each changes it by."""
 
@@ -120,29 +127,33 @@ class ReturnedBeams(Method):
         )
         # How far a clamp runs out belongs to its seating: half a turn on, it is read once, where the first was.
         second = replace(second, looked_at_with=YAW_ASPECTS)
-        away = place(
-            f"mirror.{side}.distance", said(f"method.beams.scale_mirror.{side}"), 0.5 * reach, 1.5 * reach, "tape"
-        )
+        label, tape = said(f"method.beams.scale_mirror.{side}"), "tape"
+        away = place(f"mirror.{side}.distance", label, 0.5 * reach, 1.5 * reach, tape, optional=True)
         return [replace(away, looked_at_with=YAW_ASPECTS | {"distance"}), first, second]
 
     def slots(self, plan: Plan) -> list[Slot]:
         left, right = (self._slots(plan, side) for side, _ in REAR)
-        return [left[0], right[0], left[1], right[1], left[2], right[2]]
+        return [left[1], right[1], left[2], right[2], left[0], right[0]]
 
-    def enter(self, into: Entering) -> None:
+    def spots(self, into: Entering) -> "tuple[Spot, Spot] | None":
+        """Where both wheels' beams come back; nothing where one was not read."""
         pairs = [self._slots(into.plan, side) for side, _ in REAR]
         newest = max((m.seq for _, first, _ in pairs if (m := into.one(first)) is not None), default=0)
-        spots = [self._spot(into, slots, newest) for slots in pairs]
-        known = [spot for spot in spots if spot is not None]
-        if len(known) < len(spots):
+        left, right = (self._spot(into, slots, corner, newest) for slots, (_, corner) in zip(pairs, REAR, strict=True))
+        return (left, right) if left is not None and right is not None else None
+
+    def enter(self, into: Entering) -> None:
+        spots = self.spots(into)
+        if spots is None:
             return
-        left, right = known
+        left, right = spots
+        unsure = left.value * left.unsure + right.value * right.unsure
         # Scales that count outward read left − right; with both as left positive that is their sum.
         into.put(
             ObservationId("mirrors", into.body),
             "scale_pair",
             left.value + right.value,
-            math.hypot(left.own, right.own, left.shared * math.sqrt(2)),
+            math.hypot(left.own, right.own, left.shared * math.sqrt(2), unsure),
             body=into.body,
             left_distance=left.distance,
             right_distance=right.distance,
@@ -150,7 +161,22 @@ class ReturnedBeams(Method):
             of=[*left.of, *right.of],
         )
 
-    def _spot(self, into: Entering, slots: list[Slot], newest: int) -> "Spot | None":
+    def _distance(self, into: Entering, slot: Slot, corner: Corner) -> tuple[float, float]:
+        """From the beam to a wheel's mirror, mm, and its u as a share of it.
+
+        Where it was not read, it follows from the front hub's own, or from where the frame should stand: for a beam
+        that comes back near its outlet it hardly counts.
+        """
+        read = into.one(slot)
+        if read is not None:
+            return read.value, 0.0
+        front, plan = BEFORE[corner], into.plan
+        hub = into.one(next(hub for hub in METHODS["hubs"].slots(plan) if hub.id.endswith(front)))
+        ahead = plan.vehicle.hub(front)[0] if hub is not None else plan.nominal_goal.x
+        reach = (hub.value if hub is not None else 0.0) + ahead - plan.vehicle.hub(corner)[0]
+        return reach, (U_BY_HUB_MM if hub is not None else U_BY_SHEET_MM) / reach
+
+    def _spot(self, into: Entering, slots: list[Slot], corner: Corner, newest: int) -> "Spot | None":
         """Where a wheel's beam comes back, its clamp's run-out taken off.
 
         ``newest``: the last that was read of either wheel at this place; what slid the frame there left the other true.
@@ -158,19 +184,19 @@ class ReturnedBeams(Method):
         distance, first, second = slots
         before = [e for e in into.current.taken_with(first, newest) if e.seq < newest]
         now = into.one(first) or into.current.measured(first.id, before)
-        found = into.all(distance, second)
-        if found is None or now is None or not newest:
+        turned = into.one(second)
+        if turned is None or now is None or not newest:
             return None
-        away, turned = found
+        away, unsure = self._distance(into, distance, corner)
         began = into.current.measured(first.id, into.current.taken_with(first, turned.seq))
         if began is None or began.seq == now.seq:
             own = math.hypot(now.figures.u_random, turned.figures.u_random) / 2
             of = [(first, now, 0.5), (second, turned, 0.5)]
-            return Spot((now.value + turned.value) / 2, own, now.figures.u_offset, away.value, tuple(of))
+            return Spot((now.value + turned.value) / 2, own, now.figures.u_offset, away, unsure, tuple(of))
         own = math.hypot(now.figures.u_random, began.figures.u_random / 2, turned.figures.u_random / 2)
         of = [(first, now, 1.0), (first, began, -0.5), (second, turned, 0.5)]
         value = now.value - (began.value - turned.value) / 2
-        return Spot(value, own, now.figures.u_offset, away.value, tuple(of))
+        return Spot(value, own, now.figures.u_offset, away, unsure, tuple(of))
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         found = {}
@@ -268,6 +294,7 @@ class WheelRulers(Method):
 
     id = "rulers"
     sees_frame = True
+    one_side_tells = True
     offered = 70
     prefixes = ("ruler",)
     title = said("method.beams.wheel_beams_frames_rulers")
@@ -298,15 +325,9 @@ class WheelRulers(Method):
         ]
 
     def enter(self, into: Entering) -> None:
-        found = into.all(*self.slots(into.plan))
-        if found is None:
+        half = self._half_toe(into)
+        if half is None:
             return
-        reach = into.plan.nominal_goal.x
-        headings = [
-            math.degrees(math.atan((m.value - into.plan.vehicle.hub(corner)[1]) / reach))
-            for m, (_, corner) in zip(found, REAR, strict=True)
-        ]
-        half = half_toe(*headings)
         for (side, corner), slot in zip(REAR, self.slots(into.plan), strict=True):
             for part in into.read(slot):
                 also, toe = (_seated(into, slot, corner),), -half if side == "left" else half
@@ -321,6 +342,19 @@ class WheelRulers(Method):
                     toe_deg=toe,
                     body=into.body,
                 )
+
+    def _half_toe(self, into: Entering) -> float | None:
+        """From both beams themselves; where only one was read, from the mirrors on the same wheels."""
+        found = into.all(*self.slots(into.plan))
+        if found is None:
+            spots = ReturnedBeams().spots(into)
+            return half_toe(*(spot.toe_deg for spot in spots)) if spots is not None else None
+        reach = into.plan.nominal_goal.x
+        headings = (
+            math.degrees(math.atan((m.value - into.plan.vehicle.hub(corner)[1]) / reach))
+            for m, (_, corner) in zip(found, REAR, strict=True)
+        )
+        return half_toe(*headings)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         return {f"ruler.{c}": scene.meets_beam(scene.hub(c), scene.heading(c)) for _, c in REAR}
