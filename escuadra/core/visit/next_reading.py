@@ -65,8 +65,9 @@ def _ends(id: ObservationId) -> tuple[str, str]:
 
 def _heights(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
     """Heights that were not read, as well as those that were."""
-    read = zip(solved.observations, solved.located.given.observations, strict=True)
-    known = [(id, o) for id, o in read if id.source == "height"]
+    read = list(zip(solved.observations, solved.located.given.observations, strict=True))
+    # Where no height was read yet, one is taken to be as good as a tape is.
+    known = [(id, o) for id, o in read if id.source == "height"] or [(id, o) for id, o in read if id.kind.taped]
     if not known or solved.epoch != setup.epoch:
         return []
     tool, like = known[-1][0].instrument, known[-1][1]
@@ -90,8 +91,12 @@ def repeats(setup: Setup, solved: Solved) -> list[ObservationId]:
 
 
 def by_tape(solved: Solved) -> bool:
-    """Ends of the beam were taped: who was to do without that is asked for it at last."""
-    return any(id.source == "tape" for id in solved.observations)
+    """Ends of the beam were taped: who was to do without that is asked for it at last.
+
+    What is taped from the other axle only tells where the hubs are.
+    """
+    near = tuple(f"tape.{hub}." for hub in solved.plan.taped_hubs)
+    return any(id.source == "tape" and id.place.startswith(near) for id in solved.observations)
 
 
 def most_useful(setup: Setup, solved: Solved, what: str, at_last: bool = False) -> tuple[ObservationId, float] | None:

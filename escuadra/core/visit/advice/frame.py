@@ -309,9 +309,24 @@ def confirmed(setup: Setup, slot: str) -> bool:
     return watched and any(e.counts for e in fresh) and any(e.replaced_by is not None for e in fresh)
 
 
+def _reads_otherwise(setup: Setup, solved: Solved) -> ObservationId | None:
+    """A suspect that was read before a slide and anew since, twice alike: the frame no longer stands where it did."""
+    since = _since(setup)
+    before = {id.place for id in solved.observations if id.kind.again and id.seq < since}
+    for id in solved.suspects:
+        anew = [e for e in setup.state.entries.get(id.place, ()) if e.seq > since]
+        twice = any(e.replaced_by is not None for e in anew) and any(e.counts for e in anew)
+        if id.place in before and twice:
+            return id
+    return None
+
+
 def part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
     suspects = solved.suspects
+    elsewhere = _reads_otherwise(sheet.setup, solved)
+    if elsewhere is not None:
+        return bumped(view, said("move.bump.why", what=elsewhere.words))
     own = doubted(sheet.setup, solved)
     moved = sheet.setup.stays(sheet.setup.epoch)[0].body
     if any(id.kind.carried and id.place == moved for id in suspects):
