@@ -111,7 +111,14 @@ class Noting(Robot):
         super()._moved()
 
 
-@pytest.mark.parametrize(("start", "far"), [((70.0, -64.0, 1.1, -58.0), True), ((0.5, 0.5, 0.02, 0.5), False)])
+@pytest.mark.parametrize(
+    ("start", "far"),
+    [
+        ((70.0, -64.0, 1.1, -58.0), True),
+        ((29.5, -21.4, 0.4, -20.0), True),  # beyond its limits by its u, and not yet by its U
+        ((0.5, 0.5, 0.02, 0.5), False),
+    ],
+)
 def test_a_frame_is_about_in_place_before_it_is_levelled(
     plan: Plan, start: tuple[float, float, float, float], far: bool
 ) -> None:
@@ -208,6 +215,37 @@ def test_a_misread_figure_is_no_dead_end(
     plan, start = honest.begun(k)
     ended = Misreading(honest.UnlikeBay(plan, start, k, by_beams=beams), k, "").visit()
     assert (ended.done, ended.stuck, ended.out) == (True, "", ())
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(
+    ("k", "blunder"),
+    [
+        (51, "swapped: tape.LF.LF_end"),  # the whole frame would be set down elsewhere for it
+        (88, "bump: bump"),  # before a slide: what was read before it cannot be read again as it was
+        (195, "bump: bump"),
+    ],
+)
+def test_a_blunder_before_a_move_is_no_dead_end(monkeypatch: pytest.MonkeyPatch, k: int, blunder: str) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+
+    ended = honest.one((k, True))
+    assert (ended.blunder, ended.done, ended.stuck, ended.out) == (blunder, True, "", ())
+    assert ended.named
+
+
+@pytest.mark.slow
+def test_a_rear_tape_is_asked_for_with_the_height_that_levels_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
+    import honest
+    import robots
+
+    k = next(k for k, plan in enumerate(robots.plans()) if plan.procedure.id == "BL-RAD-04")
+    robot = honest.Person(honest.UnlikeBay(*honest.begun(k), k, by_beams=True), k, "")
+    assert robot.visit().done
+    read = {slot for slot in robot.desk.state.entries if slot.startswith(("tape.", "height."))}
+    assert read == {"tape.RR.RF_end", "height.LF_end", "height.target"}, "four tapes told no more than the model did"
 
 
 @pytest.mark.slow

@@ -60,11 +60,13 @@ def test_mirrors_rulers_and_hub_distances_do_without_a_tape_to_the_beam(teo: Tec
     readied(teo)
     plan = LinePlanned(methods=["mirrors", "rulers", "hubs"])
     teo.garage.do(PlanLines(teo.job, plan), "teo", teo.id())
-    bay = VirtualBay(teo.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=4)
+    bay = VirtualBay(teo.opened.sheet.plan, (34.0, -22.0, 1.1, 13.0), seed=5)
     done = follow(teo, bay)
     assert not [slot for slot in done if slot.startswith(("tape.", "height.LF", "height.RF"))]
     moves = [k for k, what in enumerate(done) if "." not in what]
     assert [done[k] for k in moves] == ["yaw", "slide", "roll", "height"], "one round, nothing read in between"
+    assert moves[-1] - moves[0] == len(moves) - 1
+    assert "ruler.RR" not in done[: moves[0]], "one ruler tells about where the frame stands"
     again = done[moves[-1] + 1 :]
     assert {"mirror.left.first", "ruler.LR", "hubs.LF"} <= {*again}
     assert not [slot for slot in again if slot.endswith((".second", ".distance"))], "a seating runs out as it did"

@@ -154,7 +154,9 @@ def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
         unread = _first_missing(schools, setup)
         if unread is not None:
             return _read(*unread, setup)
-        if not all(v.judgement.figures for v in pose):
+        # Before a frame is set to a line, that is told, and no axle crooked.
+        crooked = any(v.state == "out" for v in sheet.checks if v.check.group == view.check.group)
+        if crooked or not all(v.judgement.figures for v in pose):
             return None
     # How high its target hangs is read for the move of the same round.
     for views in (first, [v for v in places if v.check.after_pose]):

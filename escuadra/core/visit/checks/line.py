@@ -45,6 +45,8 @@ DEFAULTS = {
     "front_off": Limits(minus=6, plus=6),
 }
 """Where the sheet states none: an angle that shows on the road, its distance 6 m ahead, and less than a bent rail."""
+WEIGHTLESS = 0.001
+"""Of a figure's u: a reading with no greater share in it says nothing about it."""
 MOST_PAIRS = 4
 """More are not asked for where they disagree."""
 DEFAULT_NAMES = {
@@ -320,7 +322,7 @@ class LinesCheck(Check):
             return []
         unchecked = {id for id, w in solved.tests if w is None and id.kind.read_in(id)}
         shares = [(abs(share), solved.sources[name]) for name, share in told.located.shares(told.found.gradient)]
-        found = [(share, id) for share, id in shares if id in unchecked]
+        found = [(share, id) for share, id in shares if id in unchecked and share > WEIGHTLESS * told.found.u]
         return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
     def _alone_to_blame(self, setup: Setup, worst: Figure) -> list[ObservationId]:
