@@ -132,8 +132,10 @@ def test_a_plan_that_cannot_decide_is_improved_until_it_can(demo: Server, visit:
     page.get_by_role("button", name="Choose this plan").click()
     page.goto(f"{demo.url}{job_page(demo, 'VF-0419')}?check=method_mirrors")
     expect(page.locator(OPEN)).to_contain_text("Clamp a mirror to each rear wheel")
-    expect(page.locator("#tool")).to_have_value("tape-4")
+    expect(page.locator("#tool")).to_have_value("clamps-2")
     assert page.locator("[data-check=centreline]").count() == 0, "what was not planned is not asked for"
+    page.goto(f"{demo.url}{job_page(demo, 'VF-0419')}?check=square")
+    expect(page.locator("#tool")).to_have_value("tape-4")
 
 
 def test_a_rectangle_with_a_bad_diagonal(demo: Server, visit: Visit) -> None:

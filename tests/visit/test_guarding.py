@@ -15,6 +15,7 @@ from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.solution.solution import Solved
 from escuadra.devices.virtual_bay import VirtualBay
+from escuadra.rehearsal.following import read
 from escuadra.rehearsal.technician import Technician
 from escuadra.words import say
 from tests.english import told
@@ -263,6 +264,17 @@ def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_agai
     note = told(teo.check("square").judgement.note)
     assert "The LF hub truly stands" in note
     assert ("ahead of" if back > 0 else "behind") in note
+
+    # Turned on, two tapes and the laser agree with any place of the hub: what is known of it still counts.
+    bay.obey("yaw", {"turns": 0.4})
+    teo.happen("yaw", {"turns": 0.4})
+    for slot in ("tape.LF.LF_end", "tape.RF.RF_end", "crossing"):
+        read(teo, bay, slot)
+    turned = teo.opened.sheet.setup.newest
+    assert turned is not None
+    assert turned.entered.unlike == {"LF"}
+    square = turned.derived("square")
+    assert square.value == pytest.approx(bay.off()["yaw"], abs=3 * square.u)
 
 
 def test_what_a_reading_would_still_guard_comes_before_what_nothing_would(full: Technician) -> None:

@@ -183,12 +183,13 @@ class Setup(Current):
         What contradicted itself before the frame was moved or bumped is not carried along.
         """
         last = self._last_of_line(epoch)
-        found = self._as_far_back(last, epoch)
-        if found is None or found.trusted or not (unlike := self.unlike(last)):
-            return found
-        return self._as_far_back(last, epoch, unlike)
-
-    def _as_far_back(self, last: int, epoch: int, unlike: frozenset[str] = frozenset()) -> Solved | None:
+        whole = self._of(self._since_spoiled(last), epoch)
+        if whole is not None and whole.trusted:
+            return whole
+        alone = self._of(self.chain(epoch), epoch)
+        if alone is None or not (unlike := self.unlike(last)):
+            return alone
+        # A hub that was found to stand elsewhere does so in every epoch, though one by itself may not tell.
         whole = self._of(self._since_spoiled(last), epoch, unlike)
         return whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch, unlike)
 

@@ -9,9 +9,10 @@ from typing import Literal
 
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
+from escuadra.core.geodesy.state.input import Distance
 from escuadra.core.procedure.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.visit.checks.frame import AHEAD
-from escuadra.core.visit.doubting import Again, doubted
+from escuadra.core.visit.doubting import LOOKS_APART, Again, doubted
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.log.state import LATER
 from escuadra.core.visit.next_move import NextMove, Step, moved
@@ -310,15 +311,22 @@ def confirmed(setup: Setup, slot: str) -> bool:
 
 
 def _reads_otherwise(setup: Setup, solved: Solved) -> ObservationId | None:
-    """A suspect that was read before a slide and anew since, twice alike: the frame no longer stands where it did."""
-    since = _since(setup)
-    before = {id.place for id in solved.observations if id.kind.again and id.seq < since}
-    for id in solved.suspects:
-        anew = [e for e in setup.state.entries.get(id.place, ()) if e.seq > since]
-        twice = any(e.replaced_by is not None for e in anew) and any(e.counts for e in anew)
-        if id.place in before and twice:
-            return id
-    return None
+    """A tape that was read before a slide and anew since, twice alike, and changed by more than the slide made of it.
+
+    The frame no longer stands where it did: what was read before cannot be read again as it was.
+    """
+    since, located = _since(setup), solved.located
+    every = zip(solved.observations, located.given.observations, strict=True)
+    taped = [(id, o) for id, o in every if isinstance(o, Distance) and id.kind.taped]
+    before = {id.place: o for id, o in taped if id.seq < since}
+
+    def off(o: Distance) -> float:
+        body = o.to.partition(":")[0]
+        return o.value - located.would_read(o.id, body, located.pose(body))
+
+    anew = ((id, o, before[id.place]) for id, o in taped if id.seq > since and id.place in before)
+    apart = (id for id, o, was in anew if abs(off(o) - off(was)) > LOOKS_APART * o.u)
+    return next((id for id in apart if setup.read_twice(id.place)), None)
 
 
 def part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
