@@ -28,6 +28,7 @@ from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_
 
 REAR: tuple[tuple[str, Corner], ...] = (("left", "LR"), ("right", "RR"))
 BEFORE: dict[Corner, Corner] = {"LR": "LF", "RR": "RF"}
+"""The front hub before each rear wheel."""
 SPOT = 400.0
 """A spot farther from where its beam left is off the scale, mm."""
 U_SEAT_DEG, MOST_SEAT_DEG = 0.005, 0.15
@@ -170,9 +171,9 @@ class ReturnedBeams(Method):
         read = into.one(slot)
         if read is not None:
             return read.value, 0.0
-        front, plan = BEFORE[corner], into.plan
-        hub = into.one(next(hub for hub in METHODS["hubs"].slots(plan) if hub.id.endswith(front)))
-        ahead = plan.vehicle.hub(front)[0] if hub is not None else plan.nominal_goal.x
+        plan = into.plan
+        hub = into.one(dict(zip(BEFORE, METHODS["hubs"].slots(plan), strict=True))[corner])
+        ahead = plan.vehicle.hub(BEFORE[corner])[0] if hub is not None else plan.nominal_goal.x
         reach = (hub.value if hub is not None else 0.0) + ahead - plan.vehicle.hub(corner)[0]
         return reach, (U_BY_HUB_MM if hub is not None else U_BY_SHEET_MM) / reach
 
