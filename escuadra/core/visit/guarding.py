@@ -24,6 +24,8 @@ MOST_LOOKS = 3
 """Where so many were taken, a further one is not asked for."""
 WORTH = 0.1
 """Of what a mistake could do: a reading that takes off less is not worth taking."""
+FOR_OTHERS = 1.2
+"""What was not read yet guards other figures too: it is worth so much more than another look."""
 WORD = 4
 """Where twice the model's share of a figure's u is more than such a part of its tolerance, it is asked about."""
 SHARED = frozenset({"printout", "rig"})
@@ -127,7 +129,7 @@ def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float
     gain, over, counts = 0.0, _over(now, most), now > 0
     for slot, again, ask in offered:
         after = np.where(counts, ask(), 0.0)
-        lessened = (over - _over(after, most)) / slot.minutes
+        lessened = (over - _over(after, most)) / slot.minutes * (1.0 if again else FOR_OTHERS)
         if lessened > gain and bool(((now > most) & (after < (1 - WORTH) * now)).any()):
             best, gain = (slot, again), lessened
     return best
