@@ -95,8 +95,8 @@ def by_tape(solved: Solved) -> bool:
 
     What is taped from the other axle only tells where the hubs are.
     """
-    near = tuple(f"tape.{hub}." for hub in solved.plan.taped_hubs)
-    return any(id.source == "tape" and id.place.startswith(near) for id in solved.observations)
+    near = {tape_slot(hub, end, solved.plan).id for hub in solved.plan.taped_hubs for end in ENDS}
+    return any(id.kind.taped and id.place in near for id in solved.observations)
 
 
 def most_useful(setup: Setup, solved: Solved, what: str, at_last: bool = False) -> tuple[ObservationId, float] | None:

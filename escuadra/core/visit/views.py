@@ -75,7 +75,7 @@ class CheckView:
         return said(code, rests_on=guard.rests_on, reach=reach, what=guard.look.label)
 
     @property
-    def beyond(self) -> bool:
+    def far_off(self) -> bool:
         """Out, or undecided and outside its limits by more than its u: it is moved, and read anew after that."""
         worst = self.worst
         return self.state == "out" or (

@@ -89,12 +89,12 @@ def _off(view: CheckView | None, setup: Setup, moves: bool = False) -> bool:
     """
     if view is None or view.settled or view.judgement.trouble:
         return False
-    if view.state == "undecided" and not view.beyond:
+    if view.state == "undecided" and not view.far_off:
         figure, check = view.judgement.figures[0], view.check
         nominal = check.tolerance.nominal if check.tolerance is not None else 0.0
         off = abs(figure.value - nominal) > figure.u / 2
         return off and (moves or check.settling(setup, view.judgement) is None)
-    return view.beyond
+    return view.far_off
 
 
 def move_ahead(sheet: SheetView) -> NextMove | None:
@@ -144,7 +144,7 @@ def moves_in_any_case(sheet: SheetView) -> bool:
     solved, setup = sheet.setup.newest, sheet.setup
     if solved is None or solved.line is None or not solved.trusted:
         return False
-    if not any(v.check.of_pose and v.beyond for v in sheet.checks):
+    if not any(v.check.of_pose and v.far_off for v in sheet.checks):
         return False
     plan, used = planned_moves(solved), used_travel(setup)
     ways = (("yaw", plan.yaw_change_deg), ("slide", plan.move_left))
@@ -318,15 +318,18 @@ def _reads_otherwise(setup: Setup, solved: Solved) -> ObservationId | None:
     since, located = _since(setup), solved.located
     every = zip(solved.observations, located.given.observations, strict=True)
     taped = [(id, o) for id, o in every if isinstance(o, Distance) and id.kind.taped]
-    before = {id.place: o for id, o in taped if id.seq < since}
+    stays = [stay for epoch in setup.chain(setup.epoch) for stay in setup.stays(epoch)]
 
-    def off(o: Distance) -> float:
-        body = o.to.partition(":")[0]
+    def off(id: ObservationId, o: Distance) -> float:
+        body = next(stay.body for stay in stays if stay.start < id.seq < stay.end)
         return o.value - located.would_read(o.id, body, located.pose(body))
 
-    anew = ((id, o, before[id.place]) for id, o in taped if id.seq > since and id.place in before)
-    apart = (id for id, o, was in anew if abs(off(o) - off(was)) > LOOKS_APART * o.u)
-    return next((id for id in apart if setup.read_twice(id.place)), None)
+    before = {id.place: (id, o) for id, o in taped if stays[0].start < id.seq < since}
+    for id, o in taped:
+        was = before.get(id.place) if id.seq > since else None
+        if was is not None and abs(off(id, o) - off(*was)) > LOOKS_APART * o.u and setup.read_twice(id.place):
+            return id
+    return None
 
 
 def part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
