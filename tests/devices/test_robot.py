@@ -155,6 +155,11 @@ def test_what_a_slide_left_true_is_guarded_where_the_frame_stands_now(plan: Plan
     tapes = {say(view.slot.label) for id, view in sheet.slots.items() if id.startswith("tape")}
     rests_on = {say(view.judgement.guard.rests_on) for view in sheet.checks if view.judgement.guard is not None}
     assert not tapes & rests_on
+    looked_again = robot.order[last:]
+    tapes_at = [k for k, one in enumerate(looked_again) if one.startswith("tape")]
+    assert max(tapes_at) < len(looked_again) - 1 - looked_again[::-1].index("level.pitch"), (
+        "where it stands comes first"
+    )
     assert robot.order.count("level.roll") == 1, "the heights of both ends guard it"
     assert robot.order.count("height.RF_end") == 1
 
