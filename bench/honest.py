@@ -93,7 +93,7 @@ class UnlikeBay(VirtualBay):
             found += self.crossing
         if parts[0] == "ruler":
             found += (self.plan.nominal_goal.x - self.plan.vehicle.hub(parts[1])[0]) * self.seats[parts[1]]  # type: ignore[arg-type]
-        return found + self.chance.gauss(0, self.seen) if parts[0] in ("tape", "crossing") else found
+        return found + self.chance.gauss(0, self.seen) if parts[0] in ("tape", "crossing", "wheelbase") else found
 
     def truth(self) -> dict[str, float]:
         """What each check should say, to the line through the body's middle, from the hubs as they stand."""

@@ -168,6 +168,8 @@ class VirtualBay:
         parts = place.split(".")
         if parts[0] == "tape":
             return math.dist(self._hub(parts[1]), self.leaning.in_space(*self.plan.frame_points[parts[2]]))
+        if parts[0] == "wheelbase":
+            return math.dist(self._hub(f"{parts[1]}R"), self._hub(f"{parts[1]}F"))
         if parts[0] == "beside":
             checks = (check for check in self.plan.procedure.checks if isinstance(check, AlsoHungCheck))
             hung = next(one for check in checks for one in check.targets if one.id == parts[1])

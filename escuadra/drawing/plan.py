@@ -16,7 +16,7 @@ from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.body_readings import bodies_of
 from escuadra.core.visit.both_lines import both_lines
 from escuadra.core.visit.hung import hung
-from escuadra.core.visit.plan import ENDS, tape_slot
+from escuadra.core.visit.plan import ENDS, tape_slot, wheelbase_slot
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
@@ -265,17 +265,19 @@ def _on_beam(pose: Pose, bx: float, by: float) -> tuple[float, float]:
 
 def _tapes(sheet: Sheet, window: Window, at_hand: str) -> list[str]:
     goal, shown = _shown_pose(sheet, magnify=True)
-    pose = shown or goal
+    pose, hub = shown or goal, sheet.plan.vehicle.hub
+    ends = {end: window.at(*_on_beam(pose, *sheet.plan.frame_points[end])) for end in ENDS}
+    tapes = [(tape_slot(corner, end, sheet.plan), corner, at) for corner in CORNERS for end, at in ends.items()]
+    tapes += [
+        (wheelbase_slot("L", sheet.plan), "LR", window.at(*hub("LF"))),
+        (wheelbase_slot("R", sheet.plan), "RR", window.at(*hub("RF"))),
+    ]
     parts = []
-    for hub in CORNERS:
-        for end in ENDS:
-            slot = tape_slot(hub, end, sheet.plan)
-            read, wanted = sheet.setup.now(slot) is not None, slot.id == at_hand
-            if not (read or wanted):
-                continue
-            hx, hy = sheet.plan.vehicle.hub(hub)
-            a, b = window.at(hx, hy), window.at(*_on_beam(pose, *sheet.plan.frame_points[end]))
-            parts.append(line(("tape-at-hand" if wanted else "tape") + ("" if read else " unread"), a, b))
+    for slot, corner, to in tapes:
+        read, wanted = sheet.setup.now(slot) is not None, slot.id == at_hand
+        if read or wanted:
+            cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
+            parts.append(line(cls, window.at(*hub(corner)), to))
     return parts
 
 

@@ -402,6 +402,8 @@ class Technician:
         kind, _, what = slot.partition(".")
         if kind == "tape":
             self.tape(slot, off)
+        elif kind == "wheelbase":
+            self.read(slot, f"{self.opened.sheet.plan.vehicle.wheelbase:.0f}", "tape-4")
         elif kind == "height" and what in self.heights():
             self.read(slot, f"{self.heights()[what]:g}", "tape-4")
         else:

@@ -13,6 +13,8 @@ from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import MOST_LOOKS, Guard, first, word
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.next_reading import further
+from escuadra.core.visit.plan import wheelbase_slot
 from escuadra.core.visit.solution.solution import Solved
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.following import read
@@ -77,6 +79,25 @@ def test_mirrors_rulers_and_hub_distances_do_without_a_tape_to_the_beam(teo: Tec
     } == dict.fromkeys(("yaw", "centre", "distance"), True)
     square = teo.check("square").judgement.figures[0].value
     assert square == pytest.approx(off["yaw"], abs=0.03), "what the clamps run out is taken off the right way round"
+
+
+def test_a_tape_from_hub_to_hub_tells_of_them_and_no_move_of_the_frame_spoils_it(full: Technician) -> None:
+    wheelbase = full.opened.sheet.plan.vehicle.wheelbase
+    before = full.opened.sheet.setup.newest
+    assert before is not None
+    asked = further(full.opened.sheet.setup, before)
+    assert [one.slot.id for one in asked[:2]] == ["wheelbase.L", "wheelbase.R"]
+    full.read("wheelbase.L", f"{wheelbase + 3:.0f}", "tape-4")
+    found = full.opened.sheet.setup.newest
+    assert found is not None
+    was, now = (one.ahead_of("LF", "LR") for one in (before, found))
+    assert wheelbase < was.value + 1 < now.value < wheelbase + 3
+    assert now.u < 0.8 * was.u
+    assert "wheelbase.L" not in {one.slot.id for one in further(full.opened.sheet.setup, found)}
+    full.happen("roll")
+    assert full.opened.sheet.setup.now(wheelbase_slot("L", found.plan)) is not None
+    full.happen("vehicle_rolled")
+    assert full.opened.sheet.setup.now(wheelbase_slot("L", found.plan)) is None
 
 
 def test_the_spot_that_is_watched_is_what_is_foretold(teo: Technician) -> None:

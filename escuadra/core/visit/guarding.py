@@ -61,11 +61,11 @@ def word(setup: Setup, solved: Solved, found: Derived, most: float) -> Guard | N
     if now <= most / WORD:
         return None
     unread = further(setup, solved)
-    rows = solved.located.further([reading for _, reading in unread])
+    rows = solved.located.further([one.reading for one in unread])
     shares = (share(solved.located.effects_with(found.gradient, row)) for row in rows)
     per_minute = [
-        ((now - after) / slot.minutes, slot)
-        for (slot, _), after in zip(unread, shares, strict=True)
+        ((now - after) / one.minutes, one.slot)
+        for one, after in zip(unread, shares, strict=True)
         if after < (1 - WORTH) * now
     ]
     best = max(per_minute, key=lambda one: one[0], default=None)
@@ -114,22 +114,23 @@ def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:
 def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float) -> tuple[Slot | None, bool]:
     """The reading that takes most off a minute, and whether it was read before."""
     acts, reaching = solved.acts, solved.reaching
-    offered: list[tuple[Slot, bool, Callable[[], Vector]]] = [
-        (acts[k].slot, True, partial(reaching.with_look, found, k))
+    offered: list[tuple[Slot, float, bool, Callable[[], Vector]]] = [
+        (acts[k].slot, acts[k].slot.minutes, True, partial(reaching.with_look, found, k))
         for k in map(int, np.flatnonzero(now > most))
         if acts[k].looks < MOST_LOOKS and _at_hand(setup, acts[k])
     ]
     # Who was to do without tapes to the beam is asked for none to guard what was read: the check says what it rests on.
-    unread = further(setup, solved) if by_tape(solved) else []
-    rows = solved.located.further([reading for _, reading in unread])
+    unread = further(setup, solved, by_tape(solved))
+    rows = solved.located.further([one.reading for one in unread])
     offered += [
-        (slot, False, partial(reaching.with_row, found, row)) for (slot, _), row in zip(unread, rows, strict=True)
+        (one.slot, one.minutes, False, partial(reaching.with_row, found, row))
+        for one, row in zip(unread, rows, strict=True)
     ]
     best: tuple[Slot | None, bool] = (None, False)
     gain, over, counts = 0.0, _over(now, most), now > 0
-    for slot, again, ask in offered:
+    for slot, minutes, again, ask in offered:
         after = np.where(counts, ask(), 0.0)
-        lessened = (over - _over(after, most)) / slot.minutes * (1.0 if again else FOR_OTHERS)
+        lessened = (over - _over(after, most)) / minutes * (1.0 if again else FOR_OTHERS)
         if lessened > gain and bool(((now > most) & (after < (1 - WORTH) * now)).any()):
             best, gain = (slot, again), lessened
     return best

@@ -11,7 +11,7 @@ from escuadra.core.base.said import Noun, said
 from escuadra.core.visit.log.disturbances import HAPPENINGS, MARKS, POSE
 from escuadra.core.visit.log.state import Disturbance, Entry
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.plan import TAPE_ASPECTS, direct_slot, sensor_slot
+from escuadra.core.visit.plan import SIDES, TAPE_ASPECTS, direct_slot, sensor_slot, wheelbase_slot
 from escuadra.core.visit.readings import Current, Stay
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, PARALLAX, SENSOR, TARGET, Entered, Entering
@@ -55,6 +55,7 @@ def on_vehicle(current: Current, unlike: Collection[str] = ()) -> Entering:
     """
     into = Entering(current)
     enter_vehicle(into, unlike=unlike)
+    _enter_sides(into)
     _enter_methods(current, into, "")
     return into
 
@@ -85,6 +86,7 @@ def entered(
 
     into.entries = at(None)
     enter_vehicle(into, unlike=unlike)
+    _enter_sides(into)
     _enter_sensor(into)
     read, counted = set(), dict[Stay, int]()
     for stay in stays:
@@ -135,6 +137,14 @@ def _enter_tapes(current: Current, into: Entering, stay: Stay) -> None:
         for run in current.by_runs(held):
             for part in current.by_tool(slot.id, run):
                 into.reading(slot, part, "tape", "distance", beside=PARALLAX, from_=hub, to=into.on_frame(end))
+
+
+def _enter_sides(into: Entering) -> None:
+    """Tapes along the vehicle's sides, from hub to hub."""
+    for side in SIDES:
+        slot = wheelbase_slot(side, into.plan)
+        for part in into.read(slot):
+            into.reading(slot, part, "hub_to_hub", "distance", beside=PARALLAX, from_=f"{side}R", to=f"{side}F")
 
 
 def _enter_direct(into: Entering) -> None:

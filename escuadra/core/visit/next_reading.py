@@ -4,6 +4,7 @@ Figures of ``next`` and ``part``, on the epoch's solution.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from itertools import combinations
 from typing import TypeVar
 
@@ -13,7 +14,7 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.geodesy.state.input import Distance, Height, Read
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Setup
-from escuadra.core.visit.plan import ENDS, height_slot, tape_slot
+from escuadra.core.visit.plan import ENDS, SIDES, height_slot, tape_slot, wheelbase_slot
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
 from escuadra.core.visit.solution.solution import Solved
@@ -24,16 +25,21 @@ AS_LIKELY = 0.9
 """Of the largest test: what comes this near cannot be told from it."""
 
 
-def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]:
-    """Tapes that could still be read, with the uncertainty of the tape that was used last."""
+def _last_tape(setup: Setup, solved: Solved) -> tuple[str, Read] | None:
+    """The tape that was used last at the frame as it stands, and what it read: a further one is taken to be as good."""
     read = zip(solved.observations, solved.located.given.observations, strict=True)
-    first, last = setup.span(solved.epoch)
-    known = [(id, o) for id, o in read if id.kind.taped]
-    if not known or solved.epoch != setup.epoch:
+    known = [(id.instrument, o) for id, o in read if id.kind.taped]
+    return known[-1] if known and solved.epoch == setup.epoch else None
+
+
+def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]:
+    """Tapes to the beam that could still be read."""
+    if (last_tape := _last_tape(setup, solved)) is None:
         return []
-    tool, newest = known[-1][0].instrument, known[-1][1]
+    (tool, newest), known = last_tape, [id for id in solved.observations if id.kind.taped]
+    first, last = setup.span(solved.epoch)
     # What was read before a slide says as much, and can be read anew where the frame stands now.
-    taken = {id.place for id, _ in known if first < id.seq < last}
+    taken = {id.place for id in known if first < id.seq < last}
     found: list[tuple[ObservationId, Read]] = []
     for hub in CORNERS:
         for end in ENDS:
@@ -52,10 +58,51 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
     return found
 
 
-def further(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
-    """What was not read yet and would tell more of where the frame stands: tapes, heights of their ends."""
-    tapes = [(tape_slot(*_ends(id), setup.plan), reading) for id, reading in candidates(setup, solved)]
-    return [*tapes, *_heights(setup, solved)]
+def hub_to_hub(setup: Setup, solved: Solved) -> list[tuple[Slot, ObservationId, Read]]:
+    """Tapes along the vehicle's sides that were not read: no beam is needed for them, nor does its move spoil them."""
+    if (last_tape := _last_tape(setup, solved)) is None:
+        return []
+    tool, like = last_tape
+    found: list[tuple[Slot, ObservationId, Read]] = []
+    for side in SIDES:
+        slot = wheelbase_slot(side, setup.plan)
+        if setup.now(slot) is None:
+            id = ObservationId("hub_to_hub", slot.id, tool)
+            reading = Distance(
+                type="level_distance",
+                id=str(id),
+                value=0.0,
+                u=like.u,
+                instrument=like.instrument,
+                from_=f"{side}R",
+                to=f"{side}F",
+            )
+            found.append((slot, id, reading))
+    return found
+
+
+@dataclass(frozen=True)
+class Further:
+    """What was not read yet and would tell more of where the frame stands."""
+
+    slot: Slot
+    reading: Read
+    minutes: float
+    """What it takes, with the height without which it would tell nothing."""
+
+
+def further(setup: Setup, solved: Solved, to_beam: bool = True) -> list[Further]:
+    """Tapes and heights of their ends; ``to_beam``: tapes to the beam are among them, not only from hub to hub."""
+    found = [Further(slot, reading, slot.minutes) for slot, _, reading in hub_to_hub(setup, solved)]
+    if not to_beam:
+        return found
+    heights = _heights(setup, solved)
+    unread = {slot.id: slot.minutes for slot, _ in heights}
+    first = min((unread.get(height_slot(end, setup.plan).id, 0.0) for end in ENDS), default=0.0)
+    for id, reading in candidates(setup, solved):
+        slot = tape_slot(*_ends(id), setup.plan)
+        found.append(Further(slot, reading, slot.minutes + first))
+    return [*found, *(Further(slot, reading, slot.minutes) for slot, reading in heights)]
 
 
 def _ends(id: ObservationId) -> tuple[str, str]:
@@ -106,7 +153,8 @@ def most_useful(setup: Setup, solved: Solved, what: str, at_last: bool = False) 
 
 def _most_useful(setup: Setup, solved: Solved, what: str, taped: bool) -> tuple[ObservationId, float] | None:
     located, gradient = solved.located, solved.derived(what).gradient
-    offered, again = candidates(setup, solved) if taped else [], repeats(setup, solved)
+    sides = [(id, reading) for _, id, reading in hub_to_hub(setup, solved)]
+    offered, again = [*sides, *(candidates(setup, solved) if taped else [])], repeats(setup, solved)
     ids = [*(id for id, _ in offered), *again]
     if not ids:
         return None

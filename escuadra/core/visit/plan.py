@@ -35,6 +35,8 @@ ANY_BAY = Bay(name="any", length=9000, width=5000)
 """A bay of which nothing is known."""
 
 
+SIDES = ("L", "R")
+"""Of the vehicle, as its hubs are named."""
 LINE_ASPECTS = frozenset({"line"})
 
 
@@ -286,6 +288,21 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
         reads="tape",
         optional=hub not in plan.taped_hubs,
         watches=True,
+    )
+
+
+@lru_cache(maxsize=1024)
+def wheelbase_slot(side: str, plan: Plan) -> Slot:
+    """The slot of a tape along one side of the vehicle, from hub to hub; nothing that the frame does spoils it."""
+    wheelbase = plan.vehicle.wheelbase
+    return Slot(
+        id=f"wheelbase.{side}",
+        label=Noun(f"wheelbase.{side}"),
+        quantity=Quantity(dimension="length", unit="mm", low=0.9 * wheelbase, high=1.1 * wheelbase),
+        aspects=LINE_ASPECTS,
+        reads="tape",
+        optional=True,
+        wanted=wheelbase,
     )
 
 

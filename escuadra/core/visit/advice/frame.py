@@ -317,7 +317,7 @@ def _reads_otherwise(setup: Setup, solved: Solved) -> ObservationId | None:
     """
     since, located = _since(setup), solved.located
     every = zip(solved.observations, located.given.observations, strict=True)
-    taped = [(id, o) for id, o in every if isinstance(o, Distance) and id.kind.taped]
+    taped = [(id, o) for id, o in every if isinstance(o, Distance) and id.kind.taped and id.kind.of_frame]
     stays = [stay for epoch in setup.chain(setup.epoch) for stay in setup.stays(epoch)]
 
     def off(id: ObservationId, o: Distance) -> float:

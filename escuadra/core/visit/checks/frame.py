@@ -46,6 +46,7 @@ from escuadra.core.visit.next_move import NextMove, Step, foot_turned, moved
 from escuadra.core.visit.next_reading import most_useful, parting_reading
 from escuadra.core.visit.plan import (
     ENDS,
+    SIDES,
     Plan,
     beam_height_slot,
     crossing_slot,
@@ -54,6 +55,7 @@ from escuadra.core.visit.plan import (
     level_slot,
     tape_slot,
     target_height_slot,
+    wheelbase_slot,
 )
 from escuadra.core.visit.prediction import predicted, screw_step, used_travel
 from escuadra.core.visit.pushed import pushed
@@ -261,6 +263,7 @@ class PoseCheck(Check):
         near = setup.plan.taped_hubs
         tapes = [tape_slot(hub, end, setup.plan) for hub in near for end in ENDS]
         others = [tape_slot(hub, end, setup.plan) for hub in CORNERS if hub not in near for end in ENDS]
+        others += [wheelbase_slot(side, setup.plan) for side in SIDES]
         laser = crossing_slot(setup.plan)
         return [laser, *tapes, *others] if self.view_of == "centre" else [*tapes, laser, *others]
 

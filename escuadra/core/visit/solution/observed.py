@@ -51,7 +51,7 @@ class Kind:
     of_frame: bool = False
     """It was read at the frame."""
     taped: bool = False
-    """It was read with a tape, at the frame."""
+    """It was read with a tape."""
     again: bool = False
     """It was read at one place, where it can be read again."""
     carried: bool = False
@@ -96,6 +96,7 @@ def as_part(id: ObservationId) -> Text:
 
 
 observed_as(Kind("tape", lambda id: Noun(id.place), of_frame=True, taped=True, again=True))
+observed_as(Kind("hub_to_hub", lambda id: Noun(id.place), taped=True, again=True))
 for _axis in ("x", "y", "z"):
     observed_as(
         Kind(
