@@ -254,6 +254,14 @@ def test_mirrors_rulers_and_hub_distances_need_no_tape_to_the_beam(
     assert abs(off["centre"]) < 4
     assert abs(off["distance"]) < 5
     expect(page.locator("[data-chance]")).to_contain_text("in 100")
+    # What the model says of the hubs can be read beside the vehicle, and is drawn there.
+    page.goto(page.url.partition("?")[0] + "?check=distance&slot=wheelbase.L")
+    expect(page.locator("line.tape-at-hand.unread")).to_have_count(1)
+    choose_instrument(page)
+    page.locator("#typed").fill(f"{bays['J-5'].at('wheelbase.L'):.0f}")
+    page.keyboard.press("Enter")
+    expect(page.locator("line.unread")).to_have_count(0)
+    expect(page.locator(".next-sentence")).to_have_text(re.compile(RUN))
 
 
 def test_a_misread_laser_is_found_and_cured(jobs: tuple[Server, dict[str, VirtualBay]], visit: Visit) -> None:

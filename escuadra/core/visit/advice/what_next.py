@@ -15,6 +15,7 @@ from escuadra.core.base.said import (
     Noun,
     Probability,
     Sentences,
+    Text,
     said,
     sentences,
 )
@@ -227,14 +228,21 @@ def _guarding(sheet: SheetView, view: CheckView) -> NextMove | None:
     if guard.again:
         then = sentences(said("guard.other_hand"), why)
         return once_more(what, then, home_of(sheet, guard.look.id, view).check.id, guard.look.id)
-    return NextMove(
-        "read",
-        said("read.guard", what=what),
-        sentences(why),
-        action=said("read.action", what=what),
-        check=home_of(sheet, guard.look.id, view).check.id,
-        slot=guard.look.id,
-    )
+    return _one_more(sheet, view, what, sentences(why), guard.look.id)
+
+
+def _one_more(sheet: SheetView, view: CheckView, what: Text, why: Sentences, slot: str) -> NextMove:
+    """What was not read yet."""
+    sentence, action = said("read.guard", what=what), said("read.action", what=what)
+    return NextMove("read", sentence, why, action=action, check=home_of(sheet, slot, view).check.id, slot=slot)
+
+
+def _settles(sheet: SheetView, view: CheckView, found: tuple[str, Text]) -> NextMove:
+    """The reading that decides an undecided check, once more or for the first time."""
+    slot, what = found
+    if not sheet.slots[slot].now:
+        return _one_more(sheet, view, what, view.advice, slot)
+    return once_more(what, view.advice, home_of(sheet, slot, view).check.id, slot)
 
 
 def _unit(slot: Slot) -> str:
@@ -314,7 +322,7 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
     found = check.settling(sheet.setup, view.judgement)
     if found is not None:
-        return once_more(found[1], view.advice, home_of(sheet, found[0], view).check.id, found[0])
+        return _settles(sheet, view, found)
     unknown = check.unknown(sheet.setup, view.judgement)
     if unknown is not None:
         return unknown
@@ -322,7 +330,7 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return _put_right(sheet, view)
     found = check.at_last(sheet.setup, view.judgement)
     if found is not None:
-        return once_more(found[1], view.advice, home_of(sheet, found[0], view).check.id, found[0])
+        return _settles(sheet, view, found)
     return _nobody_can_tell(sheet, view, first)
 
 
