@@ -8,7 +8,9 @@ from typing import Any
 import pytest
 
 from escuadra.commands.lines import PlanLines
+from escuadra.core.base.said import Noun
 from escuadra.core.geodesy.state.located import Derived, Located
+from escuadra.core.visit.advice.what_next import settled_by
 from escuadra.core.visit.epochs import Setup
 from escuadra.core.visit.guarding import MOST_LOOKS, Guard, first, word
 from escuadra.core.visit.log.events import LinePlanned
@@ -92,6 +94,11 @@ def test_a_tape_from_hub_to_hub_tells_of_them_and_no_move_of_the_frame_spoils_it
     assert found is not None
     was, now = (one.ahead_of("LF", "LR") for one in (before, found))
     assert wheelbase < was.value + 1 < now.value < wheelbase + 3
+    sheet, view = full.opened.sheet, full.check("distance")
+    asked_for = [
+        say(settled_by(sheet, view, (f"wheelbase.{side}", Noun(f"wheelbase.{side}"))).sentence) for side in "LR"
+    ]
+    assert asked_for == ["Read once more: LR hub to LF hub.", "Read one more: RR hub to RF hub."]
     assert now.u < 0.8 * was.u
     assert "wheelbase.L" not in {one.slot.id for one in further(full.opened.sheet.setup, found)}
     full.happen("roll")

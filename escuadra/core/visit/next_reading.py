@@ -32,6 +32,12 @@ def _last_tape(setup: Setup, solved: Solved) -> tuple[str, Read] | None:
     return known[-1] if known and solved.epoch == setup.epoch else None
 
 
+def _distance(id: ObservationId, like: Read, from_: str, to: str) -> Distance:
+    """What a tape would read, as unsure as another reading is."""
+    u, shared = like.u, like.instrument
+    return Distance(type="level_distance", id=str(id), value=0.0, u=u, instrument=shared, from_=from_, to=to)
+
+
 def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]:
     """Tapes to the beam that could still be read."""
     if (last_tape := _last_tape(setup, solved)) is None:
@@ -45,16 +51,7 @@ def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]
         for end in ENDS:
             id = ObservationId("tape", tape_slot(hub, end, setup.plan).id, tool)
             if id.place not in taken:
-                reading = Distance(
-                    type="level_distance",
-                    id=str(id),
-                    value=0.0,
-                    u=newest.u,
-                    instrument=newest.instrument,
-                    from_=hub,
-                    to=f"{solved.body}:{end}",
-                )
-                found.append((id, reading))
+                found.append((id, _distance(id, newest, hub, f"{solved.body}:{end}")))
     return found
 
 
@@ -68,16 +65,7 @@ def hub_to_hub(setup: Setup, solved: Solved) -> list[tuple[Slot, ObservationId, 
         slot = wheelbase_slot(side, setup.plan)
         if setup.now(slot) is None:
             id = ObservationId("hub_to_hub", slot.id, tool)
-            reading = Distance(
-                type="level_distance",
-                id=str(id),
-                value=0.0,
-                u=like.u,
-                instrument=like.instrument,
-                from_=f"{side}R",
-                to=f"{side}F",
-            )
-            found.append((slot, id, reading))
+            found.append((slot, id, _distance(id, like, f"{side}R", f"{side}F")))
     return found
 
 
@@ -98,10 +86,10 @@ def further(setup: Setup, solved: Solved, to_beam: bool = True) -> list[Further]
         return found
     heights = _heights(setup, solved)
     unread = {slot.id: slot.minutes for slot, _ in heights}
-    first = min((unread.get(height_slot(end, setup.plan).id, 0.0) for end in ENDS), default=0.0)
+    of_beam = min(unread.get(height_slot(end, setup.plan).id, 0.0) for end in ENDS)
     for id, reading in candidates(setup, solved):
         slot = tape_slot(*_ends(id), setup.plan)
-        found.append(Further(slot, reading, slot.minutes + first))
+        found.append(Further(slot, reading, slot.minutes + of_beam))
     return [*found, *(Further(slot, reading, slot.minutes) for slot, reading in heights)]
 
 

@@ -237,7 +237,7 @@ def _one_more(sheet: SheetView, view: CheckView, what: Text, why: Sentences, slo
     return NextMove("read", sentence, why, action=action, check=home_of(sheet, slot, view).check.id, slot=slot)
 
 
-def _settles(sheet: SheetView, view: CheckView, found: tuple[str, Text]) -> NextMove:
+def settled_by(sheet: SheetView, view: CheckView, found: tuple[str, Text]) -> NextMove:
     """The reading that decides an undecided check, once more or for the first time."""
     slot, what = found
     if not sheet.slots[slot].now:
@@ -322,7 +322,7 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
     found = check.settling(sheet.setup, view.judgement)
     if found is not None:
-        return _settles(sheet, view, found)
+        return settled_by(sheet, view, found)
     unknown = check.unknown(sheet.setup, view.judgement)
     if unknown is not None:
         return unknown
@@ -330,7 +330,7 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
         return _put_right(sheet, view)
     found = check.at_last(sheet.setup, view.judgement)
     if found is not None:
-        return _settles(sheet, view, found)
+        return settled_by(sheet, view, found)
     return _nobody_can_tell(sheet, view, first)
 
 
