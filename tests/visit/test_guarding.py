@@ -107,6 +107,14 @@ def test_a_tape_from_hub_to_hub_tells_of_them_and_no_move_of_the_frame_spoils_it
     assert full.opened.sheet.setup.now(wheelbase_slot("L", found.plan)) is None
 
 
+def test_what_may_be_wrong_instead_is_never_a_tools_own_error(full: Technician) -> None:
+    wheelbase = full.opened.sheet.plan.vehicle.wheelbase
+    full.read("wheelbase.L", f"{wheelbase + 113:.0f}", "meter-1")
+    move = full.opened.sheet.next
+    assert (move.slot, move.replaces) == ("wheelbase.L", True)
+    assert told(move.then) == "It contradicts the others. A mean would keep half of the mistake."
+
+
 def test_the_spot_that_is_watched_is_what_is_foretold(teo: Technician) -> None:
     readied(teo)
     plan = LinePlanned(methods=["mirrors", "rulers", "hubs"])

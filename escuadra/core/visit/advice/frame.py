@@ -376,8 +376,8 @@ def _newest(noticed: Sequence[ObservationId]) -> Again:
 
 
 def _others(suspects: Sequence[ObservationId], again: Again) -> list[Text]:
-    """What else a person read may be wrong; what a model says only where nobody read anything else."""
-    others = [id for id in suspects if again.slot not in id.kind.read_in(id)]
+    """What else a person read; what a model says only where nobody read anything else; never a tool's own error."""
+    others = [id for id in suspects if again.slot not in id.kind.read_in(id) and id.source != "shared"]
     return [id.words for id in [id for id in others if id.kind.read_in(id)] or others]
 
 
