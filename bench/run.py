@@ -47,7 +47,7 @@ def figures() -> dict[str, tuple[float, Limits, str]]:
         found[name] = (measure(), limits, what)
         print(f"{time.monotonic() - begun:5.0f} s {name} {found[name][0]:.4g}", flush=True)
 
-    # What is no ratio of times is worked out on every core first; what is timed is timed alone.
+    # What takes long and is no ratio of times is worked out on every core first; what is timed is timed alone.
     with ProcessPoolExecutor() as pool:
         bodies = {sheet: pool.submit(around.sheet_figures, sheet, AROUND) for sheet in around.SHEETS}
         misread = {sheet: pool.submit(around.blunder_figures, sheet, AROUND) for sheet in around.SHEETS}

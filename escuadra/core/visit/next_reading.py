@@ -26,7 +26,7 @@ AS_LIKELY = 0.9
 
 
 def _last_tape(setup: Setup, solved: Solved) -> tuple[str, Read] | None:
-    """The tape that was used last at the frame as it stands, and what it read: a further one is taken to be as good."""
+    """The tape that was used last, and what it read: a further one is as good; none for a frame moved since."""
     read = zip(solved.observations, solved.located.given.observations, strict=True)
     known = [(id.instrument, o) for id, o in read if id.kind.taped]
     return known[-1] if known and solved.epoch == setup.epoch else None

@@ -328,7 +328,7 @@ def sensor_slot(plan: Plan) -> Slot:
         id="sensor.offset",
         label=said("target.sensor_off_vehicles_middle_measured"),
         quantity=Quantity(dimension="length", unit="mm", low=-half, high=half),
-        aspects=frozenset({"line"}),
+        aspects=LINE_ASPECTS,
         reads="tape",
         way="side",
     )
