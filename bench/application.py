@@ -84,7 +84,7 @@ def reading_ratio(what: str) -> float:
     with tempfile.TemporaryDirectory() as folder:
         garage = Garage(Path(folder) / "g", lambda: time.time_ns() // 1_000_000)
         who = six_epochs(garage)
-        assert who.opened.sheet.setup.epoch == 5
+        assert who.opened.sheet.epochs.epoch == 5
         ours = TestClient(create_app(garage), base_url="http://127.0.0.1")
         ours.cookies.set("escuadra_person", "teo")
         ours.get(f"/jobs/{who.job}")

@@ -77,7 +77,7 @@ class Robot:
         who, bay, sheet = self.who, self.bay, self.who.opened.sheet
         bay.go(sheet.plan)
         self.entries += 1
-        if self.slip and move.kind == "read" and sheet.setup.current(sheet.slots[move.slot].slot):
+        if self.slip and move.kind == "read" and sheet.epochs.current(sheet.slots[move.slot].slot):
             self.again.append(move.slot)
             if any(view.check.id == move.check and view.judgement.trouble for view in sheet.checks):
                 self.doubts.append(move.slot)

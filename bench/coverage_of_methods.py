@@ -21,7 +21,7 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import front_off
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.base import Finds
@@ -155,9 +155,9 @@ def within(method: str, rectangular: bool, runs: int = RUNS) -> float:
         values = exact(scene, method)
         kinds = kinds_of(plan, method, values)
         noisy(values, kinds, tools, plan, draw)
-        setup = Setup(rehearsed(values, tool_used(tools, kinds), 1, {"side.which": "left"}), plan)
-        solved = setup.solve(0)
-        assert solved is not None
+        epochs = Epochs(rehearsed(values, tool_used(tools, kinds), 1, {"side.which": "left"}), plan)
+        solution = epochs.solve(0)
+        assert solution is not None
         assert line != "none"
         (ox, oy), angle = true_line(scene, line)
         psi = math.radians(scene.pose.yaw_deg)
@@ -165,7 +165,7 @@ def within(method: str, rectangular: bool, runs: int = RUNS) -> float:
         ty = scene.pose.y - math.sin(psi) * plan.frame.face_offset
         offset = -(tx - ox) * math.sin(angle) + (ty - oy) * math.cos(angle)
         for k, (what, truth) in enumerate((("offset", offset), ("square", math.degrees(psi - angle)))):
-            found = solved.derived(what, line)
+            found = solution.derived(what, line)
             hits[k] += abs(found.value - truth) <= 2 * found.u
     shares = hits / runs
     return float(shares[np.argmax(np.abs(shares - 0.955))])
@@ -193,8 +193,8 @@ def bent_named(runs: int = BENT_RUNS) -> float:
         noisy(values, kinds, tools, plan, draw)
         end, k = ("front", "rear")[run % 2], 1 + run % 3
         values[pair_slots(end, k, plan)[run // 6 % 2].id] += float(noise.uniform(*BENT_MM)) * (1 if run % 2 else -1)
-        setup = Setup(rehearsed(values, tool_used(tools, kinds)), plan)
-        pairs = setup.marks[end].pairs
+        epochs = Epochs(rehearsed(values, tool_used(tools, kinds)), plan)
+        pairs = epochs.marks[end].pairs
         named += pairs is not None and pairs.suspect == str(k)
     return named / runs
 
@@ -216,7 +216,7 @@ def shifted_front_found(runs: int = BENT_RUNS // 2) -> float:
         values = exact(bent, "marks")
         kinds = kinds_of(plan, "marks", values)
         noisy(values, kinds, tools, plan, draw)
-        off = front_off(Setup(rehearsed(values, tool_used(tools, kinds)), plan))
+        off = front_off(Epochs(rehearsed(values, tool_used(tools, kinds)), plan))
         found += off is not None and abs(off.value) > 2 * off.u
     return found / runs
 

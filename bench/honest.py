@@ -333,10 +333,10 @@ def detectable(k: int) -> Ended | None:
     (plan, _), chance = begun(k), random.Random(k + 1)
     start = tuple(chance.uniform(-40, 40) if axis != 2 else chance.uniform(-2, 2) for axis in range(4))
     honest = Person(UnlikeBay(plan, start, k), k, "")  # type: ignore[arg-type]
-    solved = honest.desk.sheet.setup.newest if honest.visit().done else None
-    if solved is None:
+    solution = honest.desk.sheet.epochs.newest if honest.visit().done else None
+    if solution is None:
         return None
-    found = zip(solved.acts, solved.reaching.smallest, strict=True)
+    found = zip(solution.acts, solution.reaching.smallest, strict=True)
     checked = [(act, s) for act, s in found if s < act.cap and act.slot.aspects & (POSE | UPRIGHT)]
     if not checked:
         return None

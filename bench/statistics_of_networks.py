@@ -80,8 +80,8 @@ def tests(values: np.ndarray, given: NetworkInput) -> np.ndarray:
 def blunders() -> tuple[float, float]:
     """Share of planted blunders of exactly the detectable size with |w| beyond the limit; share named rightly alone."""
     given, exact, noise, _ = simulated(2)
-    solved = adjust(given)
-    _, _, mdb = reliability(solved)
+    solution = adjust(given)
+    _, _, mdb = reliability(solution)
     chosen = np.random.default_rng(5).integers(0, len(exact), SETUPS)
     signs = np.where(np.arange(SETUPS) % 2, 1.0, -1.0)
     rows = exact + noise

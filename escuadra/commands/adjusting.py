@@ -31,7 +31,7 @@ class ScrewCommand(VisitCommand):
     def aimed(self, opened: Opened) -> tuple[Adjusting, Aiming]:
         """The sheet's screws and how far the aiming came; raises ``Conflict`` where there is nothing to turn."""
         procedure = opened.sheet.plan.procedure
-        found = aiming(opened.sheet.setup)
+        found = aiming(opened.sheet.epochs)
         if procedure.adjusting is None or found is None:
             raise Conflict(said("jobs.adjusting.no_screws"))
         if procedure.adjusting.mirror is not None:

@@ -71,7 +71,7 @@ class _Whole(LRUCache[tuple[str, str], Sheet]):
 
     def popitem(self) -> tuple[tuple[str, str], Sheet]:
         key, sheet = super().popitem()
-        sheet.setup.forget()
+        sheet.epochs.forget()
         return key, sheet
 
 

@@ -54,7 +54,7 @@ class TakeReading(VisitCommand):
         if where.ask != "number" or where.quantity is None:
             raise BadInput("slot", self.slot, said("wants.slot_takes_figure"))
         instrument = self._instrument(house, where)
-        if sheet.setup.excluded(where):
+        if sheet.epochs.excluded(where):
             raise BadInput("slot", where.label, said("wants.reading_mounted_target_does_not"))
         frame = sheet.plan.frame.id if where.reads == "scale" else ""
         scale = house.instruments.scale_of(frame)
@@ -79,7 +79,7 @@ class TakeReading(VisitCommand):
             temperature=warm,
             hung_free=self.hung_free and instrument.sag is not None,
             replaces=self.replaces,
-            replaces_after=sheet.setup.replaced_after(where) if self.replaces else 0,
+            replaces_after=sheet.epochs.replaced_after(where) if self.replaces else 0,
             device=self.device[:60],
         )
         rests_on = {instrument_stream(relied.id): relied.seq for relied in told.tool.relied}

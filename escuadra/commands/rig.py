@@ -20,10 +20,10 @@ SAME_MM = 2.0
 
 def _moved(opened: Opened, look: Look) -> bool:
     """Something was read at the frame in this epoch, and the rig did not see it stand as it does now."""
-    setup = opened.sheet.setup
+    epochs = opened.sheet.epochs
     at_frame = [view.slot for view in opened.sheet.slots.values() if view.slot.aspects & POSE]
-    read = [slot for slot in at_frame if setup.within(slot, setup.epoch)]
-    before = [(slot, setup.now(slot)) for slot in read if slot.reads == "rig"]
+    read = [slot for slot in at_frame if epochs.within(slot, epochs.epoch)]
+    before = [(slot, epochs.now(slot)) for slot in read if slot.reads == "rig"]
     agreeing = [m for slot, m in before if m is not None and abs(m.value - look.readings[slot.id]) <= SAME_MM]
     return bool(read) and len(agreeing) < max(1, len(before))
 
@@ -54,7 +54,7 @@ class TakeLook(VisitCommand):
             seen = look.readings.get(slot.id)
             if slot.optional or seen is None:
                 continue
-            told += self._reading(slot, seen, bool(opened.sheet.setup.current(slot))).say(context, opened)
+            told += self._reading(slot, seen, bool(opened.sheet.epochs.current(slot))).say(context, opened)
         return told
 
     def _reading(self, slot: Slot, seen: float, replaces: bool) -> TakeReading:

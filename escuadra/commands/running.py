@@ -200,7 +200,7 @@ def _heights(opened: Opened, given: Mapping[str, str]) -> tuple[dict[Corner, flo
 
     ``Conflict`` where one differs from what the set-up was judged by: then the stance is read anew first.
     """
-    setup, read = opened.sheet.setup, {}
+    epochs, read = opened.sheet.epochs, {}
     routine = routine_of(opened.sheet.plan.procedure)
     assert routine is not None
     for corner in CORNERS:
@@ -212,7 +212,7 @@ def _heights(opened: Opened, given: Mapping[str, str]) -> tuple[dict[Corner, flo
             raise BadInput(f"height_{corner}", refused.given, refused.accepted) from refused
         if isinstance(found, Question):
             raise BadInput(f"height_{corner}", found.typed, said("wants.arch_height", nominal=_nominal(opened, corner)))
-        before = setup.now(slot)
+        before = epochs.now(slot)
         if before is not None and abs(found.value - before.value) > SAME_STANCE_MM:
             off = amount(found.value - before.value, "mm", 0, "height_against")
             raise Conflict(said("jobs.running.stance_changed", corner=Noun(f"corner.{corner}"), off=off))

@@ -64,7 +64,7 @@ class Sign(VisitCommand):
         return [PartHead(of=part, seq=seq, hash=hashes[seq]) for part, seq in heads.items()]
 
     def _learned(self, context: Context, opened: Opened) -> list[Append]:
-        known, before = mechanics(opened.sheet.setup), opened.state.frame_known
+        known, before = mechanics(opened.sheet.epochs), opened.state.frame_known
         scale = context.house.instruments.scale_of(opened.sheet.plan.frame.id)
         if scale is None or known.moves <= (before.moves if before is not None else 0):
             return []

@@ -59,7 +59,7 @@ class Desk:
     def read(self, slot: str, value: float, tool: Instrument) -> None:
         """Record a reading; where the sheet doubts what stands there, in its place."""
         again = self.sheet.next.replaces and self.sheet.next.slot == slot
-        after = self.sheet.setup.replaced_after(self.sheet.slots[slot].slot) if again else 0
+        after = self.sheet.epochs.replaced_after(self.sheet.slots[slot].slot) if again else 0
         used = ToolUsed(id=f"robot-{tool.resolution:g}", name="robot", contributions=tool)
         typed = f"{value:g}"
         figure = {"typed": typed, "understood": typed, "value": value}
@@ -139,18 +139,18 @@ class PlainTechnician(Robot):
             view = checks.get(kind)
             missing = None
             if view is not None:
-                needed = {slot.id for slot in view.check.required(sheet.setup)}
+                needed = {slot.id for slot in view.check.required(sheet.epochs)}
                 missing = next((s.slot.id for s in view.slots if s.slot.id in needed and not s.now), None)
             if missing is not None:
                 return "", {}, missing
-        solved = sheet.setup.newest
+        solution = sheet.epochs.newest
         height = checks["target_height"].judgement.figures
-        if solved is None or solved.line is None or not height:
+        if solution is None or solution.line is None or not height:
             return None
         errors = {
-            "yaw": solved.derived("square").value / 0.25,
-            "slide": solved.derived("offset").value / 4,
-            "roll": (solved.derived("distance").value - sheet.plan.procedure.distance) / 5,
+            "yaw": solution.derived("square").value / 0.25,
+            "slide": solution.derived("offset").value / 4,
+            "roll": (solution.derived("distance").value - sheet.plan.procedure.distance) / 5,
             "height": (height[0].value - sheet.plan.procedure.height) / 4,
         }
         worst = max(errors, key=lambda axis: abs(errors[axis]))

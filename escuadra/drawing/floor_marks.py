@@ -13,7 +13,7 @@ AROUND = 420.0
 
 def marks_view(sheet: Sheet, marks: list[FloorMark], size: tuple[float, float] = (780, 460)) -> str:
     """Vehicle front, line in use and every mark, seen from above; one scale both ways."""
-    vehicle, solved = sheet.plan.vehicle, sheet.setup.lines
+    vehicle, solution = sheet.plan.vehicle, sheet.epochs.lines
     back = (
         min(
             [
@@ -39,9 +39,9 @@ def marks_view(sheet: Sheet, marks: list[FloorMark], size: tuple[float, float] =
                 element("circle", "dot", cx=x, cy=y, r=3),
                 label("small", (x + 6, y - 5), said("floor_marks.hub", corner=Noun(f"corner.{corner}"))),
             ]
-    if solved is not None and solved.line is not None:
-        ends = [strip.at(x, solved.line_at(x).value) for x in (max(back, 0.0), front - 120)]
-        body.append(line("thrust" if solved.line == "thrust" else "centreline", *ends))
+    if solution is not None and solution.line is not None:
+        ends = [strip.at(x, solution.line_at(x).value) for x in (max(back, 0.0), front - 120)]
+        body.append(line("thrust" if solution.line == "thrust" else "centreline", *ends))
     for mark in marks:
         x, y = strip.at(mark.x, mark.y)
         for name in mark.found.pair:
@@ -59,8 +59,8 @@ def marks_view(sheet: Sheet, marks: list[FloorMark], size: tuple[float, float] =
 
 
 def _control(sheet: Sheet, name: str) -> tuple[float, float] | None:
-    solved = sheet.setup.lines
-    if solved is None:
+    solution = sheet.epochs.lines
+    if solution is None:
         return None
     owner = name.removeprefix("hub.")
-    return solved.place(owner)
+    return solution.place(owner)

@@ -47,7 +47,7 @@ def level_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bo
     body += _hung(sheet, at, 0.0, height, plan.hang, "goal")
     if stands is not None or roll is not None:
         shown = height + max(-260.0, min(260.0, by * ((stands if stands is not None else height) - height)))
-        found = hung(sheet.setup)
+        found = hung(sheet.epochs)
         hang = found.value if found is not None else plan.hang
         body += _hung(sheet, at, _most((roll or 0.0) * by), shown, hang, "stands")
     for name, side in ((Noun("end.LF_end"), 1), (Noun("end.RF_end"), -1)):
@@ -77,7 +77,7 @@ def level_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bo
 
 def _read(sheet: Sheet, slot: str) -> float | None:
     view = sheet.slots.get(slot)
-    found = sheet.setup.now(view.slot) if view is not None else None
+    found = sheet.epochs.now(view.slot) if view is not None else None
     return found.value if found is not None else None
 
 

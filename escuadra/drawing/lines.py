@@ -16,7 +16,7 @@ from escuadra.core.vehicle.lines import Line, LinesResult
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import both_lines
 from escuadra.core.visit.checks.distance_transfer import RectangleCheck
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.methods import METHODS, Sight
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.sheet import Sheet
@@ -60,7 +60,7 @@ def lines_view(sheet: Sheet, size: tuple[float, float] = (1180, 400), magnify: b
     front = max(plan.nominal_goal.x, *(p.x for p in targets)) + 520
     back = -plan.vehicle.outline.rear_overhang - 250
     stations = [back + 40 + k * (front - back - 200) / 24 for k in range(25)]
-    found = both_lines(sheet.setup, stations)
+    found = both_lines(sheet.epochs, stations)
     strip = Strip(back, front, *size, _sideways(found, size, front - back) if magnify else 1.0)
     body = [_vehicle(sheet, strip), _metres(strip)]
     body.append(line("thin", strip.at(strip.x0, 0), strip.at(strip.x1, 0)))
@@ -77,7 +77,7 @@ def lines_view(sheet: Sheet, size: tuple[float, float] = (1180, 400), magnify: b
         return document(said("drawing.lines.vehicles_lines_seen_above"), size, body)
     if found.body is not None:
         body += _band(found.body, strip, "centreline", said("label.centreline"))
-        body += _marks(sheet.setup, strip)
+        body += _marks(sheet.epochs, strip)
     if found.thrust is not None:
         body += _band(found.thrust, strip, "thrust", said("drawing.lines.thrust_line"), -1)
     return document(said("drawing.lines.vehicles_lines_seen_above"), size, body)
@@ -133,11 +133,11 @@ def _band(found: Line, strip: Strip, cls: str, name: Said, side: int = 1) -> lis
     return parts
 
 
-def _marks(setup: Setup, strip: Strip) -> list[str]:
+def _marks(epochs: Epochs, strip: Strip) -> list[str]:
     """Each centre mark as a cross, each pair's own middle as a tick beside it."""
     parts = []
-    places = setup.plan.vehicle.marks
-    for end, mark in setup.marks.items():
+    places = epochs.plan.vehicle.marks
+    for end, mark in epochs.marks.items():
         if mark.y is None or mark.pairs is None:
             continue
         x = places.front_x if end == "front" else places.rear_x
@@ -168,12 +168,12 @@ def drawn_rectangle(sheet: Sheet, view: CheckView | None, slot: str, at: Callabl
     """The rectangle while it is built: read sides solid, the side at hand in blue, the others dashed."""
     if view is None or not isinstance(view.check, RectangleCheck):
         return []
-    check, setup = view.check, sheet.setup
-    sign = 1.0 if check.side(setup) == "left" else -1.0
-    (x, y), expected = check.start(setup), check.expected(setup)
-    along, inward, _ = check.needed(setup)
-    solved = setup.lines
-    angle = solved.derived("line_angle").value if solved is not None and solved.line is not None else 0.0
+    check, epochs = view.check, sheet.epochs
+    sign = 1.0 if check.side(epochs) == "left" else -1.0
+    (x, y), expected = check.start(epochs), check.expected(epochs)
+    along, inward, _ = check.needed(epochs)
+    solution = epochs.lines
+    angle = solution.derived("line_angle").value if solution is not None and solution.line is not None else 0.0
     corners = {
         "datum": (0.0, 0.0),
         "abeam": (0.0, expected["out"]),

@@ -189,7 +189,7 @@ def _body(sheet: Sheet, window: Window) -> str:
 
 
 def _lines(sheet: Sheet, window: Window) -> list[str]:
-    found = both_lines(sheet.setup)
+    found = both_lines(sheet.epochs)
     if found is None:
         x, y = window.at(sheet.plan.nominal_goal.x - sheet.plan.face_ahead - 90, 0)
         axis = line("planned", window.at(window.x0, 0), window.at(window.x1 - 60, 0))
@@ -244,10 +244,10 @@ def _centreline(sheet: Sheet, found: LinesResult, window: Window, label_at: floa
 
 def _shown_pose(sheet: Sheet, magnify: bool) -> tuple[Pose, Pose | None]:
     """Goal, and the pose as drawn (its gap to the goal magnified where asked)."""
-    solved = sheet.setup.newest
-    if solved is None or solved.line is None:
+    solution = sheet.epochs.newest
+    if solution is None or solution.line is None:
         return sheet.plan.nominal_goal, None
-    goal, pose = solved.goal, solved.pose
+    goal, pose = solution.goal, solution.pose
     by = MAGNIFIED if magnify else 1.0
     largest = max(abs(pose.x - goal.x), abs(pose.y - goal.y), 1e-9)
     by = min(by, max(1.0, 420 / largest))
@@ -274,7 +274,7 @@ def _tapes(sheet: Sheet, window: Window, at_hand: str) -> list[str]:
     ]
     parts = []
     for slot, corner, to in tapes:
-        read, wanted = sheet.setup.now(slot) is not None, slot.id == at_hand
+        read, wanted = sheet.epochs.now(slot) is not None, slot.id == at_hand
         if read or wanted:
             cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
             parts.append(line(cls, window.at(*hub(corner)), to))
@@ -283,7 +283,7 @@ def _tapes(sheet: Sheet, window: Window, at_hand: str) -> list[str]:
 
 def _beam(pose: Pose, sheet: Sheet, window: Window, cls: str) -> list[str]:
     half, target, hang = sheet.plan.frame.beam_length / 2, sheet.plan.target.width / 2, sheet.plan.hang
-    if cls != "goal" and (found := hung(sheet.setup)) is not None:
+    if cls != "goal" and (found := hung(sheet.epochs)) is not None:
         hang = found.value
     face = sheet.plan.face_ahead
     ends = [window.at(*_on_beam(pose, 0, half)), window.at(*_on_beam(pose, 0, -half))]
@@ -304,7 +304,7 @@ def _beam(pose: Pose, sheet: Sheet, window: Window, cls: str) -> list[str]:
 def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
     goal, shown = _shown_pose(sheet, magnify)
     parts = _beam(goal, sheet, window, "goal")
-    last = sheet.setup.last_solved
+    last = sheet.epochs.last_solved
     if shown is not None:
         parts += _beam(shown, sheet, window, "stands")
     elif last is not None:

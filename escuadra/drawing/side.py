@@ -70,14 +70,14 @@ def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: boo
 
 def _stands(sheet: Sheet, by: float) -> tuple[float, float, float] | None:
     """How far the target is away and up of where it must be, mm, and how it leans, degrees; times ``by``."""
-    setup, solved = sheet.setup, sheet.setup.newest
+    epochs, solution = sheet.epochs, sheet.epochs.newest
     views = [sheet.slots.get(slot) for slot in ("height.target", "level.pitch")]
-    height, pitch = (setup.now(view.slot) if view is not None else None for view in views)
-    known = solved is not None and solved.line is not None
+    height, pitch = (epochs.now(view.slot) if view is not None else None for view in views)
+    known = solution is not None and solution.line is not None
     if not known and height is None and pitch is None:
         return None
-    told = solved is not None and solved.tells("distance")
-    away = solved.derived("distance").value - sheet.plan.procedure.distance if solved is not None and told else 0.0
+    told = solution is not None and solution.tells("distance")
+    away = solution.derived("distance").value - sheet.plan.procedure.distance if solution is not None and told else 0.0
     up = height.value + sheet.plan.up_to_centre - sheet.plan.target_above_floor if height is not None else 0.0
     lean = pitch.value if pitch is not None else 0.0
     most = [max(-MOST_MM, min(MOST_MM, by * gap)) for gap in (away, up)]

@@ -9,7 +9,7 @@ from escuadra.core.procedure.bodies import POINTS
 from escuadra.core.procedure.sheet import TargetPlace
 from escuadra.core.visit.body_readings import read_line, read_of
 from escuadra.core.visit.carriers import StandingPose, carrier_of
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.staked import on_face
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
@@ -42,12 +42,12 @@ def other_places(sheet: Sheet, at: At) -> list[str]:
     return parts
 
 
-def corner_picture(setup: Setup, slot: str) -> str:
+def corner_picture(epochs: Epochs, slot: str) -> str:
     """From where a body is read: its face, or a mat from above over its lower edge, with the point circled.
 
     Empty where no point of a body is read.
     """
-    found = read_of(setup, slot)
+    found = read_of(epochs, slot)
     if found is None:
         return ""
     goal, read = found
@@ -110,7 +110,7 @@ def several(sheet: Sheet, standing: Sequence[StandingPose], at: At, slot: str, m
                 parts += [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
         x, y = at(*_name_at(one))
         parts.append(label("name" if at_hand else "small", (x, y + 5), one.name, "middle"))
-    held = read_line(sheet.setup, slot)
+    held = read_line(sheet.epochs, slot)
     if held is not None:
         cls = "tape-at-hand" + ("" if sheet.slots[slot].now else " unread")
         parts.append(line(cls, at(*held[0]), at(*held[1])))
@@ -141,11 +141,11 @@ def _outline(at: At, centre: tuple[float, float], facing_deg: float, one: Standi
 
 def own_place(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
     """A carrier at a place of its own: where its target must be dashed, where it is, and what was read of it."""
-    setup, plan = sheet.setup, sheet.plan
+    epochs, plan = sheet.epochs, sheet.plan
     carrier = carrier_of(plan)
-    if standing := carrier.standing(setup):
+    if standing := carrier.standing(epochs):
         return [*other_places(sheet, at), *several(sheet, standing, at, slot, magnify)]
-    goal, pose = carrier.goal(setup), carrier.pose(setup)
+    goal, pose = carrier.goal(epochs), carrier.pose(epochs)
     if goal is None:
         return []
     centre, facing = (goal.x, goal.y), goal.facing_deg
@@ -160,8 +160,8 @@ def own_place(sheet: Sheet, at: At, slot: str, magnify: float) -> list[str]:
         if sheet.next.kind == "move" and sheet.next.happening in {own.what for own in carrier.own_happenings}:
             a, b = at(*centre), at(goal.x, goal.y)
             parts += [line("move", a, b), arrow_head("move-head", b, (b[0] - a[0], b[1] - a[1]))]
-    for held in carrier.held(setup):
-        read, wanted = bool(setup.live(held.slot)) and sheet.slots[held.slot].now, held.slot == slot
+    for held in carrier.held(epochs):
+        read, wanted = bool(epochs.live(held.slot)) and sheet.slots[held.slot].now, held.slot == slot
         if read or wanted:
             cls = ("tape-at-hand" if wanted else "tape") + ("" if read else " unread")
             parts.append(line(cls, at(*held.start), at(*on_face(centre, facing, held.left))))

@@ -230,7 +230,7 @@ class Technician:
         ):
             self.answer(f"target.{what}", value)
         if "target.mount" in self.opened.sheet.slots:
-            self.answer("target.mount", mount_for(self.opened.sheet.setup))
+            self.answer("target.mount", mount_for(self.opened.sheet.epochs))
 
     def hang(self, off: float = 0.0) -> None:
         """Where on the beam the target hangs, off where it should, and what else of it is read."""
@@ -244,8 +244,8 @@ class Technician:
         self.hang()
         self.read("level.roll", "0.03", "level-1", "plus")
         self.read("level.pitch", "0.02", "level-1", "plus")
-        setup = self.opened.sheet.setup
-        self.tape(setup.watched(setup.epoch), off, wrong)
+        epochs = self.opened.sheet.epochs
+        self.tape(epochs.watched(epochs.epoch), off, wrong)
         self.read("crossing", f"{-off[1]:g}", "laser-2")
         for _ in range(0 if wrong else MOST_LOOKS):
             move = self.opened.sheet.next
@@ -260,11 +260,11 @@ class Technician:
 
     def stand(self, off: tuple[float, float] = (0.0, 0.0), turned_deg: float = 0.0) -> None:
         """The stand's tapes and its height, from a place that far forward and left of where it must be."""
-        setup = self.opened.sheet.setup
-        way, plan = staking(setup), setup.plan
+        epochs = self.opened.sheet.epochs
+        way, plan = staking(epochs), epochs.plan
         assert way is not None
         centre = (way.centre[0] + off[0], way.centre[1] + off[1])
-        for tape in stand_tapes(setup):
+        for tape in stand_tapes(epochs):
             if tape.slot.optional:
                 continue
             x, y = on_face(centre, way.facing_deg + turned_deg, points_of(plan)[tape.part])

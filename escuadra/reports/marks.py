@@ -14,7 +14,7 @@ from escuadra.core.base.given import written
 from escuadra.core.base.said import Noun, said
 from escuadra.core.base.wording import amount
 from escuadra.core.vehicle.stance import CORNERS, Corner
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import OLD_MARKS, FloorMark, control_name, floor_marks
 from escuadra.drawing import marks_view
 from escuadra.reports.paper import printed, styled
@@ -36,17 +36,17 @@ class Row:
     """How much higher the floor is here than the plane of the tyres; nothing where it is not surveyed."""
 
 
-def rows_of(setup: Setup) -> list[Row]:
+def rows_of(epochs: Epochs) -> list[Row]:
     """Every mark to make; raises ``BadInput`` where no line is known yet."""
-    solved, standing = setup.lines, setup.plan.standing
-    marks = floor_marks(setup)
-    if solved is None or not marks:
+    solution, standing = epochs.lines, epochs.plan.standing
+    marks = floor_marks(epochs)
+    if solution is None or not marks:
         raise BadInput("line", said("reports.marks.no_line_yet"), said("wants.line_found_first"))
-    angle = math.radians(solved.derived("line_angle").value)
+    angle = math.radians(solution.derived("line_angle").value)
     found = []
     for k, mark in enumerate(marks, 1):
-        hubs = {c: math.dist(solved.place(c), (mark.x, mark.y)) for c in CORNERS}
-        left = (mark.y - solved.line_at(mark.x).value) * math.cos(angle)
+        hubs = {c: math.dist(solution.place(c), (mark.x, mark.y)) for c in CORNERS}
+        left = (mark.y - solution.line_at(mark.x).value) * math.cos(angle)
         floor = None
         if standing is not None:
             try:
@@ -63,7 +63,7 @@ def diagonals(rows: list[Row]) -> list[tuple[int, int, float]]:
     return [(a, b, math.dist(at[a], at[b])) for a, b in combinations(at, 2)]
 
 
-def as_csv(setup: Setup) -> str:
+def as_csv(epochs: Epochs) -> str:
     """One line a mark, then one a diagonal; lengths in mm."""
     lines: list[list[object]] = [
         [
@@ -71,7 +71,7 @@ def as_csv(setup: Setup) -> str:
             *("first_tape", "second_tape", "check", "u_along", "u_across", "floor_above_tyres"),
         ]
     ]
-    rows = rows_of(setup)
+    rows = rows_of(epochs)
     for r in rows:
         f = r.mark.found
         tapes = [f"{say(control_name(name))} {d:.1f}" for name, d in zip(f.pair, f.distances, strict=True)]
@@ -91,25 +91,25 @@ def as_csv(setup: Setup) -> str:
     return written(lines)
 
 
-def as_dxf(setup: Setup) -> str:
+def as_dxf(epochs: Epochs) -> str:
     """Hubs, line in use, marks with their numbers, tapes; millimetres, vehicle axes."""
     from ezdxf import units
     from ezdxf.filemanagement import new
 
-    solved, rows = setup.lines, rows_of(setup)
-    assert solved is not None
+    solution, rows = epochs.lines, rows_of(epochs)
+    assert solution is not None
     drawing = new("R2010")
     drawing.units = units.MM
     for layer, colour in (("VEHICLE", 8), ("LINE", 5), ("MARKS", 1), ("TAPES", 9)):
         drawing.layers.add(layer, color=colour)
     space = drawing.modelspace()
-    at = {c: solved.place(c) for c in CORNERS}
+    at = {c: solution.place(c) for c in CORNERS}
     for corner, place in at.items():
         space.add_circle(place, 25, dxfattribs={"layer": "VEHICLE"})
         text = space.add_text(say(control_name(f"hub.{corner}")), height=60, dxfattribs={"layer": "VEHICLE"})
         text.set_placement((place[0] + 40, place[1] + 40))
     far = max(r.mark.x for r in rows) + 300
-    start, end = ((x, solved.line_at(x).value) for x in (0.0, far))
+    start, end = ((x, solution.line_at(x).value) for x in (0.0, far))
     space.add_line(start, end, dxfattribs={"layer": "LINE"})
     for r in rows:
         x, y = r.mark.x, r.mark.y
@@ -129,17 +129,17 @@ def as_dxf(setup: Setup) -> str:
 def as_pdf(opened: Opened, garage: str) -> bytes:
     """The sheet to take to the floor: scaled drawing, tapes, diagonals, heights of the floor."""
     sheet = opened.sheet
-    rows = rows_of(sheet.setup)
-    solved = sheet.setup.lines
-    assert solved is not None
-    assert solved.line is not None
+    rows = rows_of(sheet.epochs)
+    solution = sheet.epochs.lines
+    assert solution is not None
+    assert solution.line is not None
     return printed(
         "marks.html",
         job=opened.state.job,
         plan=sheet.plan,
         rows=rows,
         diagonals=diagonals(rows),
-        line=Noun(f"line.{solved.line}"),
+        line=Noun(f"line.{solution.line}"),
         drawing=styled(marks_view(sheet, [r.mark for r in rows])),
         old_marks=OLD_MARKS,
         garage=garage,

@@ -234,10 +234,10 @@ class Record(Frozen):
 def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
     """The record of a sheet as it stands, signed by ``who`` at ``at`` (UTC milliseconds)."""
     sheet, state = opened.sheet, opened.state
-    job, plan, solved = state.job, sheet.plan, sheet.setup.newest
+    job, plan, solution = state.job, sheet.plan, sheet.epochs.newest
     assert job is not None
     assert state.taken_in_by is not None
-    line = solved.line if solved and solved.line else ("thrust" if sheet.setup.toe else "none")
+    line = solution.line if solution and solution.line else ("thrust" if sheet.epochs.toe else "none")
     return Record(
         note=plan.procedure.note,
         assumed=plan.vehicle.assumed,
@@ -497,7 +497,7 @@ def shown_with(record: Record, opened: Opened, zone: str, files: FileStore | Non
         "views": {view.check.id: view for view in opened.sheet.checks},
         "pictures": [] if files is None else [_picture(files, photo) for photo in record.photos],
         "plan": styled(plan_view(opened.sheet, size=(780, 400), magnify=False, whole=True, foot=6)),
-        "lines": styled(lines_view(opened.sheet, size=(780, 330))) if opened.sheet.setup.lines is not None else "",
+        "lines": styled(lines_view(opened.sheet, size=(780, 330))) if opened.sheet.epochs.lines is not None else "",
         "side": styled(side_view(opened.sheet, size=(780, 430))),
         "rule": lambda figure: styled(rule(figure)),
         "unit_name": lambda id: part_name(vehicle, id) if id in vehicle.areas else id,

@@ -124,7 +124,7 @@ def recorded_attempt(one: Attempt, sheet: Sheet) -> RecordedAttempt:
 def recorded_aims(sheet: Sheet) -> list[RecordedAim]:
     """The passes by the sensor's mirror; none where its sheet has none."""
     given = sheet.plan.procedure.adjusting
-    found = aiming(sheet.setup) if given is not None and given.mirror is not None else None
+    found = aiming(sheet.epochs) if given is not None and given.mirror is not None else None
     return [
         RecordedAim(
             at=recorded_time(one.at),

@@ -24,7 +24,7 @@ mm = st.floats(-80, 80)
 degrees = st.floats(-170, 170)
 
 
-def solved(data: dict[str, Any]) -> Any:
+def solution(data: dict[str, Any]) -> Any:
     return network(NetworkInput.read(data))
 
 
@@ -49,7 +49,7 @@ def test_turning_and_shifting_the_whole_set_up_changes_no_test(
     there["observations"] = [{**o, "value": read[o["id"]]} for o in here["observations"]]
     x, y = turned(turn, here["frame"]["x"], here["frame"]["y"])
     there["frame"].update(x=x + dx, y=y + dy, yaw_deg=here["frame"]["yaw_deg"] + turn)
-    a, b = solved(here), solved(there)
+    a, b = solution(here), solution(there)
     assert math.isclose(a.chi2, b.chi2, rel_tol=1e-6, abs_tol=1e-9)
     assert [i for i in a.suspects if "-" in i] == [i for i in b.suspects if "-" in i]
     assert a.passes == b.passes
@@ -70,7 +70,7 @@ def test_mirroring_left_and_right_mirrors_the_result(errors: list[float]) -> Non
     for o in there["observations"]:
         if o["type"] == "distance":
             o["value"] = swapped[o["from"], o["to"]]
-    a, b = solved(here), solved(there)
+    a, b = solution(here), solution(there)
     assert math.isclose(a.frame.x, b.frame.x, abs_tol=1e-6)
     assert math.isclose(a.frame.y, -b.frame.y, abs_tol=1e-6)
     assert math.isclose(a.frame.yaw_deg, -b.frame.yaw_deg, abs_tol=1e-8)
@@ -129,7 +129,7 @@ def test_scaling_the_unit_scales_a_network(factor: float, k: int, off: float) ->
     frame.update(x=frame["x"] * factor, y=frame["y"] * factor)
     frame["points"] = {i: [factor * v for v in place] for i, place in frame["points"].items()}
     there["instruments"] = {"tape": {"u_offset": 0.5 * factor}}
-    a, b = solved(here), solved(there)
+    a, b = solution(here), solution(there)
     assert math.isclose(b.frame.x, a.frame.x * factor, rel_tol=1e-9)
     assert math.isclose(b.frame.u_x, a.frame.u_x * factor, rel_tol=1e-6)
     assert math.isclose(b.frame.yaw_deg, a.frame.yaw_deg, abs_tol=1e-9)

@@ -8,14 +8,14 @@ import pytest
 from escuadra.core.base.axes import Pose
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import ENDS, Plan
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 from escuadra.rehearsal.technician import Technician
 
 NEARLY = Instrument(resolution=0, accuracy_constant=0, accuracy_ppm=0, repeatability=0.05)
@@ -49,13 +49,13 @@ def tool(slot: str) -> ToolUsed:
     return ToolUsed(id="t", name="t", contributions=NEARLY)
 
 
-def read(scene: Scene, *methods: str, but: dict[str, float] | None = None) -> Setup:
+def read(scene: Scene, *methods: str, but: dict[str, float] | None = None) -> Epochs:
     values = base(scene)
     for method in methods:
         values |= METHODS[method].exact(scene)
     for slot, error in (but or {}).items():
         values[slot] += error
-    return Setup(rehearsed(values, tool, 1, {"side.which": "left"}), scene.plan)
+    return Epochs(rehearsed(values, tool, 1, {"side.which": "left"}), scene.plan)
 
 
 WANTED = {
@@ -77,17 +77,17 @@ WANTED = {
 def test_each_method_finds_the_line_that_was_planted(plan: Plan, method: str) -> None:
     angle, rear, line = WANTED[method]
     scene = planted(plan)
-    setup = read(scene, "marks", method) if method == "low" else read(scene, method)
-    solved = setup.newest
-    assert solved is not None
-    assert line in solved.known
-    assert solved.derived("line_angle", line).value == pytest.approx(angle, abs=5e-4)
-    assert solved.pose.yaw_deg == pytest.approx(0.46, abs=2e-4)
-    assert solved.pose.y == pytest.approx(scene.pose.y, abs=0.02)
-    assert solved.derived("square", line).value == pytest.approx(0.46 - angle, abs=5e-4)
+    epochs = read(scene, "marks", method) if method == "low" else read(scene, method)
+    solution = epochs.newest
+    assert solution is not None
+    assert line in solution.known
+    assert solution.derived("line_angle", line).value == pytest.approx(angle, abs=5e-4)
+    assert solution.pose.yaw_deg == pytest.approx(0.46, abs=2e-4)
+    assert solution.pose.y == pytest.approx(scene.pose.y, abs=0.02)
+    assert solution.derived("square", line).value == pytest.approx(0.46 - angle, abs=5e-4)
     x = plan.vehicle.marks.rear_x if line == "body" else 0.0
-    assert solved.line_at(x, line).value == pytest.approx(rear, abs=0.02)
-    assert solved.trusted
+    assert solution.line_at(x, line).value == pytest.approx(rear, abs=0.02)
+    assert solution.trusted
 
 
 def test_the_roof_plane_believes_emblems_only_as_far_as_the_pairs_do(plan: Plan) -> None:
@@ -99,7 +99,7 @@ def test_the_roof_plane_believes_emblems_only_as_far_as_the_pairs_do(plan: Plan)
     assert abs(blind.line_at(at).value) < 2 * blind.line_at(at).u
     assert blind.line_at(at).u > 2
     on_tape = {k: v for k, v in METHODS["marks"].exact(scene).items() if k.startswith(("pair", "emblem"))}
-    told = Setup(rehearsed({**base(scene), **on_tape, **METHODS["roof"].exact(scene)}, tool), plan).newest
+    told = Epochs(rehearsed({**base(scene), **on_tape, **METHODS["roof"].exact(scene)}, tool), plan).newest
     assert told is not None
     assert told.line_at(at).value == pytest.approx(0, abs=0.3)
     assert told.line_at(at).u < 0.6 * blind.line_at(at).u
@@ -111,22 +111,22 @@ def test_alone_a_ruler_cannot_square_and_mirrors_cannot_place(plan: Plan) -> Non
     first, second = (METHODS["rulers"].exact(s) for s in (scene, turned))
     assert max(abs(first[k] - second[k]) for k in first) < 0.5, "turned about its middle, the rulers hardly change"
     values = METHODS["mirrors"].exact(scene)
-    setup = Setup(rehearsed(values, tool), plan)
-    assert setup.newest is None
-    loose = setup.turned_only(0)
+    epochs = Epochs(rehearsed(values, tool), plan)
+    assert epochs.newest is None
+    loose = epochs.turned_only(0)
     assert loose is not None
     assert loose.derived("square", "thrust").value == pytest.approx(0.58, abs=1e-3)
     assert loose.derived("square", "thrust").u < 0.05
     assert not loose.tells("distance")
 
 
-def told_by(scene: Scene, *methods: str, without: tuple[str, ...]) -> Solved | None:
+def told_by(scene: Scene, *methods: str, without: tuple[str, ...]) -> EpochSolution | None:
     """What some methods tell without what is left out, by how its slots begin."""
     values = base(scene)
     for method in methods:
         values |= METHODS[method].exact(scene)
     kept = {slot: value for slot, value in values.items() if not slot.startswith(without)}
-    return Setup(rehearsed(kept, tool, 1, {"side.which": "left"}), scene.plan).newest
+    return Epochs(rehearsed(kept, tool, 1, {"side.which": "left"}), scene.plan).newest
 
 
 @pytest.mark.parametrize(("yaw", "by_hub"), [(0.46, True), (2.0, True), (0.46, False), (2.0, False), (0.01, False)])
@@ -138,7 +138,7 @@ def test_how_far_a_mirror_is_may_stay_unread(plan: Plan, yaw: float, by_hub: boo
     blind = told_by(scene, *methods, without=("mirror.left.distance", "mirror.right.distance", *tapes))
     assert whole is not None
     assert blind is not None
-    read, unread = (solved.derived("square", "thrust") for solved in (whole, blind))
+    read, unread = (solution.derived("square", "thrust") for solution in (whole, blind))
     assert read.value == pytest.approx(yaw + 0.12, abs=5e-4)
     assert abs(unread.value - read.value) <= 2 * unread.u
     # The beam is turned by its angle to the thrust line: what a wrong distance does is a share of that.
@@ -152,7 +152,7 @@ def test_one_wheels_ruler_is_enough_where_mirrors_tell_the_toe(plan: Plan) -> No
     both, one = (told_by(scene, *beams, without=left_out) for left_out in (("tape",), ("tape", "ruler.RR")))
     assert both is not None
     assert one is not None
-    of_both, of_one = (solved.derived("offset", "thrust") for solved in (both, one))
+    of_both, of_one = (solution.derived("offset", "thrust") for solution in (both, one))
     assert of_one.value == pytest.approx(of_both.value, abs=0.1)
     assert of_both.u < of_one.u < 5.0
     assert told_by(scene, "rulers", "hubs", without=("tape", "ruler.RR")) is None, "nothing else tells the toe"
@@ -193,10 +193,10 @@ def test_a_tape_is_one_instrument_at_every_temperature_and_another_after_a_check
         for slot in slots:
             said = entries[slot][0].said.model_copy(update=change)
             entries[slot] = (replace(entries[slot][0], said=said),)
-        solved = Setup(replace(state, entries=entries), plan).newest
-        assert solved is not None
-        assert {id.instrument for id in solved.observations if id.source == "tape"} == {"t"}
-        return {name for name, _ in solved.located.given.instruments}
+        solution = Epochs(replace(state, entries=entries), plan).newest
+        assert solution is not None
+        assert {id.instrument for id in solution.observations if id.source == "tape"} == {"t"}
+        return {name for name, _ in solution.located.given.instruments}
 
     marks = {"mark-front", "mark-rear", "crossing set", "plumbed", "wheelbase", "rear axle"}
     assert with_tapes("tape.LF.LF_end", "tape.RF.LF_end", temperature=9.0) == {"t", "t %", *marks}

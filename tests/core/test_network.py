@@ -292,8 +292,8 @@ def test_a_reading_by_an_instrument_not_used_so_far_brings_its_own_errors(shared
     candidate = {"id": "C", "type": "distance", "from": "A", "to": "P", "value": far, "u": 0.5, "instrument": "other"}
     before = NetworkInput.read(given)
     read = NetworkInput.read({**given, "observations": [*given["observations"], candidate]})
-    solved, after = adjust(before), adjust(read)
-    foretold = covariance_with(solved, before, read.observations[-1])
+    solution, after = adjust(before), adjust(read)
+    foretold = covariance_with(solution, before, read.observations[-1])
     for axis in ("x", "y"):
-        k, j = solved.unknowns.column["P", axis], after.unknowns.column["P", axis]
+        k, j = solution.unknowns.column["P", axis], after.unknowns.column["P", axis]
         assert foretold[k, k] == pytest.approx(after.covariance[j, j], rel=1e-6)

@@ -272,12 +272,12 @@ def test_one_wheels_beam_read_once_more_after_a_slide_counts_with_the_others_bef
     desk, slot = robot.desk, robot.desk.sheet.slots["mirror.right.first"].slot
     desk.say(Disturbed(what="slide", source="told", by={"left": 0.5}))
     desk.read(slot.id, robot.bay.read(slot), robot.bay.tool(slot))
-    solved = desk.sheet.setup.solved(desk.sheet.setup.epoch)
-    assert solved is not None
-    pairs = [id for id in solved.observations if id.source == "mirrors"]
+    solution = desk.sheet.epochs.solution(desk.sheet.epochs.epoch)
+    assert solution is not None
+    pairs = [id for id in solution.observations if id.source == "mirrors"]
     assert len({id.place for id in pairs}) == len(pairs), "once at each place"
-    assert pairs[-1].place == desk.sheet.setup.stays(desk.sheet.setup.epoch)[-1].body
-    assert desk.state.seq in {act.seq for act in solved.acts}, "what was read tells of where the frame stands now"
+    assert pairs[-1].place == desk.sheet.epochs.stays(desk.sheet.epochs.epoch)[-1].body
+    assert desk.state.seq in {act.seq for act in solution.acts}, "what was read tells of where the frame stands now"
 
 
 def test_the_screw_is_learned_while_it_is_turned(plan: Plan) -> None:
@@ -285,10 +285,10 @@ def test_the_screw_is_learned_while_it_is_turned(plan: Plan) -> None:
     bay.knobs = Knobs(0.40, 0.05, 1.0, 1.0)
     robot = Robot(bay)
     assert robot.work()
-    setup = robot.desk.sheet.setup
-    assert taught(setup)
-    known = mechanics(setup)
-    assert known.moves == len(taught(setup)) >= 1
+    epochs = robot.desk.sheet.epochs
+    assert taught(epochs)
+    known = mechanics(epochs)
+    assert known.moves == len(taught(epochs)) >= 1
     assert known.deg_per_turn == pytest.approx(0.40, abs=max(3 * known.u_deg_per_turn, 0.01))
     assert known.u_deg_per_turn < 0.02
 
@@ -309,9 +309,9 @@ def test_after_a_bump_nothing_is_predicted(plan: Plan) -> None:
         robot._read(robot.desk.sheet.slots[move[2]].slot)
     assert move is not None
     robot.desk.say(Disturbed(what="yaw", source="told", by=dict(move[1])))
-    assert predicted(robot.desk.sheet.setup) is not None
+    assert predicted(robot.desk.sheet.epochs) is not None
     robot.desk.say(Disturbed(what="bump"))
-    assert predicted(robot.desk.sheet.setup) is None
+    assert predicted(robot.desk.sheet.epochs) is None
     assert robot.desk.sheet.next.kind == "read"
 
 

@@ -23,9 +23,9 @@ def lined(teo: Technician) -> Technician:
 
 
 def test_every_figure_of_a_mark_agrees_with_its_place(lined: Technician) -> None:
-    setup = lined.opened.sheet.setup
-    rows = rows_of(setup)
-    read = list(csv.DictReader(io.StringIO(as_csv(setup))))
+    epochs = lined.opened.sheet.epochs
+    rows = rows_of(epochs)
+    read = list(csv.DictReader(io.StringIO(as_csv(epochs))))
     assert len(read) == len(rows) + len(diagonals(rows)) == 4 + 6
     for row, line in zip(rows, read, strict=False):
         x, y = float(line["x"]), float(line["y"])
@@ -43,15 +43,15 @@ def test_every_figure_of_a_mark_agrees_with_its_place(lined: Technician) -> None
 
 
 def test_the_dxf_holds_marks_hubs_and_the_line_in_millimetres(lined: Technician) -> None:
-    setup = lined.opened.sheet.setup
-    drawing = read(io.StringIO(as_dxf(setup)))
+    epochs = lined.opened.sheet.epochs
+    drawing = read(io.StringIO(as_dxf(epochs)))
     assert drawing.units == ezdxf.units.MM
     space = drawing.modelspace()
     hubs = [tuple(c.dxf.center)[:2] for c in space.query('CIRCLE[layer=="VEHICLE"]')]
     assert len(hubs) == 4
     assert max(hubs)[0] == pytest.approx(3642, abs=0.1)
     (line,) = space.query('LINE[layer=="LINE"]')
-    middle = next(r.mark for r in rows_of(setup) if told(r.mark.words) == "the target: middle")
+    middle = next(r.mark for r in rows_of(epochs) if told(r.mark.words) == "the target: middle")
     slope = (line.dxf.end.y - line.dxf.start.y) / (line.dxf.end.x - line.dxf.start.x)
     assert line.dxf.start.y + slope * middle.x == pytest.approx(middle.y, abs=0.05)
     assert len(space.query('TEXT[layer=="MARKS"]')) == 4
@@ -61,7 +61,7 @@ def test_the_dxf_holds_marks_hubs_and_the_line_in_millimetres(lined: Technician)
 def test_the_pdf_names_every_mark_with_its_tapes(lined: Technician) -> None:
     pdf = PdfReader(io.BytesIO(as_pdf(lined.opened, "Valdehierro")))
     words = " ".join("".join(page.extract_text() for page in pdf.pages).split())
-    for row in rows_of(lined.opened.sheet.setup):
+    for row in rows_of(lined.opened.sheet.epochs):
         assert told(row.mark.words) in words
     for wanted in (
         "Floor marks, T-1",
@@ -75,7 +75,7 @@ def test_the_pdf_names_every_mark_with_its_tapes(lined: Technician) -> None:
 
 def test_without_a_line_there_are_no_marks(teo: Technician) -> None:
     with refused(BadInput, match="a line that was found first"):
-        rows_of(teo.opened.sheet.setup)
+        rows_of(teo.opened.sheet.epochs)
     visitor = Visitor(teo.garage)
     assert visitor.client.get(f"/jobs/{teo.job}/lines/marks.csv").status_code == 422
     teo.line()

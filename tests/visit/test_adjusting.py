@@ -37,7 +37,7 @@ def radar(who: Technician, bent: Bent = "") -> VirtualRadar:
 
 
 def aimed(who: Technician) -> Aiming:
-    found = aiming(who.opened.sheet.setup)
+    found = aiming(who.opened.sheet.epochs)
     assert found is not None
     return found
 

@@ -107,13 +107,13 @@ def test_what_cannot_be_mended_at_the_frame_blocks_and_says_why(
 
 @pytest.mark.parametrize("check", ["square", "centred", "distance"])
 def test_a_move_is_worth_while_until_what_is_left_cannot_be_read(full: Technician, check: str) -> None:
-    view, setup = full.check(check), full.opened.sheet.setup
+    view, epochs = full.check(check), full.opened.sheet.epochs
     figure, nominal = view.judgement.figures[0], view.check.tolerance.nominal  # type: ignore[union-attr]
     for share, enough in ((0.9, True), (-0.9, True), (1.1, False), (-1.1, False)):
         left = replace(figure, value=nominal + share * figure.verdict.U)
         judged = replace(view.judgement, figures=(left,))
         assert view.check.near_enough(judged) is enough
-        assert ("Stop here" in say(view.check.advice(setup, "holds", judged, 1))) is enough
+        assert ("Stop here" in say(view.check.advice(epochs, "holds", judged, 1))) is enough
 
 
 def test_the_wrong_target_is_to_be_mounted_right(full: Technician) -> None:
@@ -158,13 +158,13 @@ def test_the_frame_is_moved_in_order_with_the_amount_that_is_missing(
 
 def test_what_a_reading_should_show_follows_the_sheet_and_the_slope(teo: Technician) -> None:
     sheet = teo.opened.sheet
-    assert expected(sheet.slots["arch.LR"].slot, sheet.setup) == 724
-    assert expected(sheet.slots["tape.LF.LF_end"].slot, sheet.setup) is None, "no heights yet: its slope is not known"
+    assert expected(sheet.slots["arch.LR"].slot, sheet.epochs) == 724
+    assert expected(sheet.slots["tape.LF.LF_end"].slot, sheet.epochs) is None, "no heights yet: its slope is not known"
     teo.level()
     sheet = teo.opened.sheet
     # From the hub (3642, 908) to the beam end (3642 + 2640 + 83.5, 1113), 213 mm higher.
     level = (2723.5**2 + 205**2) ** 0.5
-    found = expected(sheet.slots["tape.LF.LF_end"].slot, sheet.setup)
+    found = expected(sheet.slots["tape.LF.LF_end"].slot, sheet.epochs)
     assert found == pytest.approx((level**2 + 213**2) ** 0.5, abs=0.01)
 
 

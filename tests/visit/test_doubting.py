@@ -80,7 +80,7 @@ def test_a_mark_that_lies_off_the_pairs_is_plumbed_again_and_the_laser_is_set_an
     }
     type_in(full, "mark.front", 1203.0)
     assert full.check("centreline").state == "holds"
-    seen = {id.source for id in full.opened.sheet.setup.newest.observations}  # type: ignore[union-attr]
+    seen = {id.source for id in full.opened.sheet.epochs.newest.observations}  # type: ignore[union-attr]
     assert "tape" in seen
     assert "crossing" not in seen, "the laser stood over the mark where it lay before"
 
@@ -129,7 +129,7 @@ class Swapping(Robot):
     wrong, strays = "", 0
 
     def _read(self, slot: Slot) -> None:
-        self.strays += bool(self.desk.sheet.setup.strays)
+        self.strays += bool(self.desk.sheet.epochs.strays)
         if self.moves and not self.wrong and slot.id == "tape.LF.LF_end":
             self.wrong = slot.id
             self.desk.read(slot.id, self.bay.at("tape.LF.RF_end"), self.bay.tool(slot))

@@ -132,16 +132,16 @@ def test_a_height_from_the_tyres_is_set_lower_where_the_floor_is_higher(teo: Tec
     assert "higher here than under the wheels" in told(view.judgement.note)
     teo.read("height.target", "1400", "tape-4")
     teo.read("height.target", "1400", "tape-4")
-    assert math.fsum(part.share for part in view.check.budget(teo.opened.sheet.setup, view.worst)) == pytest.approx(1)
+    assert math.fsum(part.share for part in view.check.budget(teo.opened.sheet.epochs, view.worst)) == pytest.approx(1)
 
 
 def test_a_slanted_tape_knows_the_floors_rise_between_its_ends(teo: Technician) -> None:
     keep(teo.garage)
     survey(teo.garage, lambda x, _y: 8.0 if x > 7000 else 0.0)
     placed(teo)
-    setup = teo.opened.sheet.setup
-    assert setup.rise_of_tape("LF", "LF_end", (344, 0.5), (556, 0.5))[0] == pytest.approx(220, abs=0.01)
-    assert setup.rise_of_tape("LF", "LF_end", (344, 0.5), (556, 0.5))[1] > 0.8
+    epochs = teo.opened.sheet.epochs
+    assert epochs.rise_of_tape("LF", "LF_end", (344, 0.5), (556, 0.5))[0] == pytest.approx(220, abs=0.01)
+    assert epochs.rise_of_tape("LF", "LF_end", (344, 0.5), (556, 0.5))[1] > 0.8
 
 
 @pytest.mark.parametrize(

@@ -29,13 +29,13 @@ def followed(garage: Garage, visit: str, every: int = 1) -> int:
             plan, before = garage.plan_of(visit, calibration, state), sheets.get(calibration)
             sheet = sheets[calibration] = derive(state, plan, event.at, before=before)
             if before is not None:
-                taken += sum(sheet.setup._known.get(key) is found for key, found in before.setup._known.items())
+                taken += sum(sheet.epochs._known.get(key) is found for key, found in before.epochs._known.items())
             if k % every and k < len(events) - 12:
                 continue
             alone = derive(state, plan, event.at)
             assert sheet.groups == alone.groups, (event.seq, event.payload.code)
             assert (sheet.next, sheet.stations) == (alone.next, alone.stations), (event.seq, event.payload.code)
-            for one, other in ((sheet.setup.newest, alone.setup.newest), (sheet.setup.lines, alone.setup.lines)):
+            for one, other in ((sheet.epochs.newest, alone.epochs.newest), (sheet.epochs.lines, alone.epochs.lines)):
                 assert (one and one.located.given) == (other and other.located.given), (event.seq, event.payload.code)
     return taken
 
@@ -59,7 +59,7 @@ def test_after_whatever_happens(full: Technician) -> None:
 
 
 def test_a_sheet_holds_nothing_of_those_before(full: Technician) -> None:
-    before = weakref.ref(full.opened.sheet.setup)
+    before = weakref.ref(full.opened.sheet.epochs)
     full.read("arch.LF", "713", "tape-4")
     full.read("crossing", "0.2", "laser-2")
     full.garage.open(full.job)

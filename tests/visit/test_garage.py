@@ -125,7 +125,7 @@ def test_a_tape_is_corrected_for_its_warmth_and_its_sag(
     )
     assert isinstance(result, Opened)
     sheet = result.sheet
-    found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
+    found = sheet.epochs.now(sheet.slots["tape.LF.LF_end"].slot)
     assert found is not None
     assert found.value - 2745 == pytest.approx(correction, abs=1e-6)
 
@@ -135,7 +135,7 @@ def test_a_tape_whose_warmth_was_not_typed_has_that_of_the_visit(
 ) -> None:
     def read() -> Figures:
         sheet = teo.opened.sheet
-        found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
+        found = sheet.epochs.now(sheet.slots["tape.LF.LF_end"].slot)
         assert found is not None
         return found.figures
 
@@ -158,7 +158,7 @@ def test_readings_at_different_warmth_are_corrected_apart_and_joined(teo: Techni
     for k, temperature in enumerate(("10", "30")):
         teo.garage.do(TakeReading(teo.job, "tape.LF.LF_end", "2745", "tape-4", temperature=temperature), "teo", f"t{k}")
     sheet = teo.opened.sheet
-    found = sheet.setup.now(sheet.slots["tape.LF.LF_end"].slot)
+    found = sheet.epochs.now(sheet.slots["tape.LF.LF_end"].slot)
     assert found is not None
     assert found.value == pytest.approx(2745, abs=1e-3)
     assert found.count == 2

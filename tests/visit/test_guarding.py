@@ -11,13 +11,13 @@ from escuadra.commands.lines import PlanLines
 from escuadra.core.base.said import Noun
 from escuadra.core.geodesy.state.located import Derived, Located
 from escuadra.core.visit.advice.what_next import settled_by
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.guarding import MOST_LOOKS, Guard, first, word
 from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_reading import further
 from escuadra.core.visit.plan import wheelbase_slot
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.following import read
 from escuadra.rehearsal.technician import Technician
@@ -85,12 +85,12 @@ def test_mirrors_rulers_and_hub_distances_do_without_a_tape_to_the_beam(teo: Tec
 
 def test_a_tape_from_hub_to_hub_tells_of_them_and_no_move_of_the_frame_spoils_it(full: Technician) -> None:
     wheelbase = full.opened.sheet.plan.vehicle.wheelbase
-    before = full.opened.sheet.setup.newest
+    before = full.opened.sheet.epochs.newest
     assert before is not None
-    asked = further(full.opened.sheet.setup, before)
+    asked = further(full.opened.sheet.epochs, before)
     assert [one.slot.id for one in asked[:2]] == ["wheelbase.L", "wheelbase.R"]
     full.read("wheelbase.L", f"{wheelbase + 3:.0f}", "tape-4")
-    found = full.opened.sheet.setup.newest
+    found = full.opened.sheet.epochs.newest
     assert found is not None
     was, now = (one.ahead_of("LF", "LR") for one in (before, found))
     assert wheelbase < was.value + 1 < now.value < wheelbase + 3
@@ -100,11 +100,11 @@ def test_a_tape_from_hub_to_hub_tells_of_them_and_no_move_of_the_frame_spoils_it
     ]
     assert asked_for == ["Read once more: LR hub to LF hub.", "Read one more: RR hub to RF hub."]
     assert now.u < 0.8 * was.u
-    assert "wheelbase.L" not in {one.slot.id for one in further(full.opened.sheet.setup, found)}
+    assert "wheelbase.L" not in {one.slot.id for one in further(full.opened.sheet.epochs, found)}
     full.happen("roll")
-    assert full.opened.sheet.setup.now(wheelbase_slot("L", found.plan)) is not None
+    assert full.opened.sheet.epochs.now(wheelbase_slot("L", found.plan)) is not None
     full.happen("vehicle_rolled")
-    assert full.opened.sheet.setup.now(wheelbase_slot("L", found.plan)) is None
+    assert full.opened.sheet.epochs.now(wheelbase_slot("L", found.plan)) is None
 
 
 def test_what_may_be_wrong_instead_is_never_a_tools_own_error(full: Technician) -> None:
@@ -189,9 +189,9 @@ def test_what_hangs_on_the_models_word_is_asked_about_where_a_tape_tells(
     teo.read("crossing", "0.9", "laser-2")
     plan = teo.opened.sheet.plan
     unsure = replace(plan, vehicle=plan.vehicle.model_copy(update={"u_hub_mm": u_hub}))
-    setup = Setup(teo.opened.state, unsure)
-    assert setup.newest is not None
-    hangs = word(setup, setup.newest, setup.newest.derived("square"), most)
+    epochs = Epochs(teo.opened.state, unsure)
+    assert epochs.newest is not None
+    hangs = word(epochs, epochs.newest, epochs.newest.derived("square"), most)
     assert (hangs is not None) == asked
     if hangs is not None and hangs.look is not None:
         assert hangs.look.id in {"tape.LF.RF_end", "tape.RF.LF_end"}, "the diagonals tell most"
@@ -200,21 +200,21 @@ def test_what_hangs_on_the_models_word_is_asked_about_where_a_tape_tells(
 
 
 def test_the_lasers_setting_over_its_marks_is_a_mistake_of_its_own_that_no_second_look_finds(full: Technician) -> None:
-    solved = full.opened.sheet.setup.newest
-    assert solved is not None
-    (nth,) = (k for k, act in enumerate(solved.acts) if act.what is not None)
-    assert told(solved.acts[nth].what) == "the laser's setting over its marks"
-    offset = solved.derived("offset", "body")
-    reach, most = solved.reaching.now(offset)[nth], min(solved.acts[nth].cap, solved.reaching.smallest[nth])
+    solution = full.opened.sheet.epochs.newest
+    assert solution is not None
+    (nth,) = (k for k, act in enumerate(solution.acts) if act.what is not None)
+    assert told(solution.acts[nth].what) == "the laser's setting over its marks"
+    offset = solution.derived("offset", "body")
+    reach, most = solution.reaching.now(offset)[nth], min(solution.acts[nth].cap, solution.reaching.smallest[nth])
     assert 0.5 * most < reach < 1.02 * most, "it moves the centre by itself, less what the tapes hold"
-    assert solved.reaching.with_look(offset, nth)[nth] < reach
-    marks, goal = solved.plan.vehicle.marks, solved.plan.nominal_goal.x
+    assert solution.reaching.with_look(offset, nth)[nth] < reach
+    marks, goal = solution.plan.vehicle.marks, solution.plan.nominal_goal.x
     beyond, apart = goal - marks.front_x, marks.front_x - marks.rear_x
-    assert solved.acts[nth].cap == pytest.approx(2 * math.hypot(1 + beyond / apart, beyond / apart))
+    assert solution.acts[nth].cap == pytest.approx(2 * math.hypot(1 + beyond / apart, beyond / apart))
 
 
 def test_along_a_line_that_is_not_told_there_is_no_distance(full: Technician, monkeypatch: pytest.MonkeyPatch) -> None:
-    known = full.opened.sheet.setup.newest
+    known = full.opened.sheet.epochs.newest
     assert known is not None
     asked = type(known.located).asked
 
@@ -223,7 +223,7 @@ def test_along_a_line_that_is_not_told_there_is_no_distance(full: Technician, mo
         return tuple(None if item.id == "line_angle" else told for item, told in found)
 
     monkeypatch.setattr(type(known.located), "asked", all_but_the_angle)
-    anew = Solved(known.plan, known.located, known.entered, known.body, known.epoch)
+    anew = EpochSolution(known.plan, known.located, known.entered, known.body, known.epoch)
     assert not anew.tells("distance")
     assert anew.tells("square")
 
@@ -271,7 +271,7 @@ def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> N
     if guard is not None:
         assert guard.look is None
         assert "would pass unseen" in say(view.rests_on)
-    acts = {act.slot.id: act for act in full.opened.sheet.setup.newest.entered.acts}  # type: ignore[union-attr]
+    acts = {act.slot.id: act for act in full.opened.sheet.epochs.newest.entered.acts}  # type: ignore[union-attr]
     assert acts["toe.left"].cap < 0.2, "its own thrust angle would not fit"
     assert math.isclose(acts["toe.left"].cap, acts["toe.right"].cap)
 
@@ -286,13 +286,13 @@ def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_agai
     bay = VirtualBay(teo.opened.sheet.plan, (14.0, -9.0, 0.6, 8.0), seed=seed)
     bay.scene = replace(bay.scene, hub_off={"LF": (back, 0.0)})
     follow(teo, bay)
-    setup = teo.opened.sheet.setup
-    assert "LF" in setup.unlike(setup.epoch)
+    epochs = teo.opened.sheet.epochs
+    assert "LF" in epochs.unlike(epochs.epoch)
     replaced = [e for looks in teo.opened.state.entries.values() for e in looks if e.replaced_by is not None]
     assert replaced, "nothing is said of the vehicle before what may be wrong instead was read again"
     off, procedure = bay.off(), teo.opened.sheet.plan.procedure
     assert [abs(off[axis]) < most for axis, most in (("yaw", 0.25), ("centre", 4))] == [True] * 2, off
-    found = setup.newest
+    found = epochs.newest
     assert found is not None
     setback = found.ahead_of("LF", "RF")
     assert setback.value == pytest.approx(back, abs=3 * setback.u)
@@ -306,7 +306,7 @@ def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_agai
     teo.happen("yaw", {"turns": 0.4})
     for slot in ("tape.LF.LF_end", "tape.RF.RF_end", "crossing"):
         read(teo, bay, slot)
-    turned = teo.opened.sheet.setup.newest
+    turned = teo.opened.sheet.epochs.newest
     assert turned is not None
     assert turned.entered.unlike == {"LF"}
     square = turned.derived("square")

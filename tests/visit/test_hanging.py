@@ -7,7 +7,7 @@ import pytest
 from escuadra.commands import Garage
 from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Noun
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.hung import hung, read_at, sag
 from escuadra.core.visit.sheet import derive
 from escuadra.core.visit.solution import upright
@@ -25,7 +25,7 @@ def figure(who: Technician, check: str) -> float:
 def test_an_edge_is_read_and_the_centre_is_meant(garage: Garage) -> None:
     who = begun(garage, "QR-CAM-02")
     who.read("hang", "813", "rule-3")
-    found = hung(who.opened.sheet.setup)
+    found = hung(who.opened.sheet.epochs)
     assert found is not None
     assert found.value == pytest.approx(813 - 1622 / 2, abs=0.2), "half of its width from the edge"
     who.read("spacing", "918", "rule-3")
@@ -47,26 +47,26 @@ def test_where_it_hangs_counts_in_its_centre(garage: Garage, off: float) -> None
 def test_a_turned_beam_carries_a_target_at_its_end_along_the_line(garage: Garage) -> None:
     who = begun(garage, "BL-CAM-02")
     plan = who.opened.sheet.plan.whole.at_stations["left"]
-    setup = who.opened.sheet.setup
+    epochs = who.opened.sheet.epochs
     who.target()
     who.floor()
     who.level()
     who.tapes((0.0, 0.0, 0.6))
     who.read("hang", f"{read_at(plan, plan.hang):g}", "rule-3")
-    there = Setup(who.opened.state, plan)
-    solved = there.newest
-    assert solved is not None
-    pose, face = solved.pose, plan.frame.face_offset
+    there = Epochs(who.opened.state, plan)
+    solution = there.newest
+    assert solution is not None
+    pose, face = solution.pose, plan.frame.face_offset
     fx, fy = turned(pose.yaw_deg, -face, 702.0)
-    datum = solved.datum
-    angle = math.radians(solved.derived("line_angle").value)
+    datum = solution.datum
+    angle = math.radians(solution.derived("line_angle").value)
     along = (pose.x + fx - datum[0]) * math.cos(angle) + (pose.y + fy - datum[1]) * math.sin(angle)
     lean = there.postures[0].lean("pitch", to_tyres=True)
     assert lean is not None
     leans = math.radians(lean.value) * (plan.target_above_floor - plan.vehicle.hub_height - 212)
-    assert solved.derived("distance").value == pytest.approx(along + leans, abs=0.1)
+    assert solution.derived("distance").value == pytest.approx(along + leans, abs=0.1)
     assert abs(leans) > 0.5
-    assert setup.plan.hang == 0
+    assert epochs.plan.hang == 0
 
 
 def test_a_height_read_at_the_beam_is_brought_to_the_target(garage: Garage) -> None:

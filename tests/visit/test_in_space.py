@@ -88,10 +88,10 @@ def test_a_floor_that_nobody_surveyed_is_not_believed(garage: Garage) -> None:
 
 
 def test_what_a_move_leaves_alone_still_counts(full: Technician) -> None:
-    before = full.opened.sheet.setup.newest
+    before = full.opened.sheet.epochs.newest
     full.happen("slide")
     full.read("crossing", "-0.3", "laser-2")
-    after = full.opened.sheet.setup.newest
+    after = full.opened.sheet.epochs.newest
     assert before is not None
     assert after is not None
     for way in ("roll", "pitch"):
@@ -111,7 +111,7 @@ def test_the_told_slide_knows_where_the_target_hangs(garage: Garage) -> None:
         who.hang(off)
         who.level()
         who.tapes((0.5, -0.9, 0.0))
-        solved = who.opened.sheet.setup.newest
-        assert solved is not None
-        goals[off] = solved.goal.y
+        solution = who.opened.sheet.epochs.newest
+        assert solution is not None
+        goals[off] = solution.goal.y
     assert goals[0.0] - goals[2.0] == pytest.approx(2.0, abs=0.1), "hung 2 mm to the left, the frame goes right by it"

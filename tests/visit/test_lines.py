@@ -57,7 +57,7 @@ def test_a_plan_becomes_the_list_of_readings(teo: Technician) -> None:
     assert told(view.judgement.summary) == "1 of 11 read"
     square = teo.check("square").check
     assert isinstance(square, PoseCheck)
-    needed = {s.id for s in square.required_in(teo.opened.sheet.setup, 0)}
+    needed = {s.id for s in square.required_in(teo.opened.sheet.epochs, 0)}
     assert "tape.LR.LF_end" in needed
     planned(teo, "marks")
     assert "method_mirrors" not in line_checks(teo)
@@ -87,10 +87,10 @@ def test_the_budget_is_what_the_readings_then_reach(teo: Technician) -> None:
     teo.line()
     teo.level()
     teo.tapes((0, 0, 0), sure=False)
-    solved = teo.opened.sheet.setup.newest
-    assert solved is not None
-    assert promised.offset == pytest.approx(2 * solved.derived("offset", "body").u, rel=0.05)
-    assert promised.square == pytest.approx(2 * solved.derived("square", "body").u, rel=0.05)
+    solution = teo.opened.sheet.epochs.newest
+    assert solution is not None
+    assert promised.offset == pytest.approx(2 * solution.derived("offset", "body").u, rel=0.05)
+    assert promised.square == pytest.approx(2 * solution.derived("square", "body").u, rel=0.05)
 
 
 def test_what_helps_is_said_and_does_help(teo: Technician) -> None:
@@ -119,13 +119,13 @@ def test_methods_are_told_side_by_side(teo: Technician) -> None:
         {"LF": 0.07, "RF": 0.07, "LR": 0.12, "RR": 0.06},
     )
     read_method(teo, "strings", scene)
-    setup = teo.opened.sheet.setup
-    assert {told(title) for title, _ in answers(setup)} >= {"Wheel-alignment printout", "Strings along both sides"}
-    assert "These agree: Wheel-alignment printout and Strings along both sides." in told(agreement(setup))
-    rows = side_by_side(setup)
+    epochs = teo.opened.sheet.epochs
+    assert {told(title) for title, _ in answers(epochs)} >= {"Wheel-alignment printout", "Strings along both sides"}
+    assert "These agree: Wheel-alignment printout and Strings along both sides." in told(agreement(epochs))
+    rows = side_by_side(epochs)
     assert [told(row.place) for row in rows] == ["the rear axle", "the front axle", "target"]
     assert all(row.thrust and row.body and row.apart for row in rows)
-    printed = {told(fact.label): told(fact.text) for fact in facts(setup)}
+    printed = {told(fact.label): told(fact.text) for fact in facts(epochs)}
     assert printed["LR toe, by the strings"].endswith("toe-in")
     assert printed["LR toe, printed"] == "0.12° toe-in"
     assert "Front setback" in printed
@@ -134,9 +134,9 @@ def test_methods_are_told_side_by_side(teo: Technician) -> None:
     planned(teo, "marks", "rack")
     for slot, typed in (("apart", "2400"), ("near", "310"), ("far", "331")):
         teo.read(f"rack.{slot}", typed, "tape-4")
-    turned = {told(fact.label): told(fact.text) for fact in facts(teo.opened.sheet.setup)}
+    turned = {told(fact.label): told(fact.text) for fact in facts(teo.opened.sheet.epochs)}
     assert turned["The runway, against the frame's beam"] == "0.50° left", "its edge falls away from the beam"
-    line, shares = contributions(setup)
+    line, shares = contributions(epochs)
     assert told(line) == "thrust line"
     assert math.fsum(c.share for c in shares) == pytest.approx(1)
     assert {"the alignment printout", "the strings along both sides"} <= {told(c.source) for c in shares}
@@ -268,10 +268,10 @@ def test_touching_the_bumper_stands_in_for_the_front_marker(teo: Technician) -> 
 
 def test_marks_on_the_floor_lie_on_the_line_and_are_found_by_tapes(teo: Technician) -> None:
     teo.line(("0.12", "0.06"))
-    setup = teo.opened.sheet.setup
-    marks = {told(m.words): m for m in floor_marks(setup)}
+    epochs = teo.opened.sheet.epochs
+    marks = {told(m.words): m for m in floor_marks(epochs)}
     middle = marks["the target: middle"]
-    assert middle.y == pytest.approx(setup.lines.line_at(middle.x).value)  # type: ignore[union-attr]
+    assert middle.y == pytest.approx(epochs.lines.line_at(middle.x).value)  # type: ignore[union-attr]
     a, b = (teo.opened.sheet.plan.vehicle.hub(name.removeprefix("hub.")) for name in middle.found.pair)  # type: ignore[arg-type]
     assert middle.found.distances == pytest.approx(
         [math.dist(a, (middle.x, middle.y)), math.dist(b, (middle.x, middle.y))], abs=0.2
@@ -316,9 +316,9 @@ def test_a_distance_straight_from_a_part_is_read_after_a_slide_that_came_first(g
     who.level()
     who.tapes((3, 0, 0))
     who.happen("slide", {"left": 2.0})
-    setup = who.opened.sheet.setup
-    assert setup.carries(setup.epoch)
-    required = [slot.id for slot in who.check("distance").check.required(setup)]
+    epochs = who.opened.sheet.epochs
+    assert epochs.carries(epochs.epoch)
+    required = [slot.id for slot in who.check("distance").check.required(epochs)]
     assert required == ["direct"]
 
 
@@ -343,4 +343,4 @@ def test_a_pair_where_the_body_is_off_is_left_out_once_it_was_read_again(teo: Te
     assert view is not None
     assert view.state == "holds", told(view.judgement.trouble)
     assert "one pair is left out, since the body is off there" in told(view.judgement.note)
-    assert teo.opened.sheet.setup.marks["rear"].pairs.centre == pytest.approx(middle, abs=0.6)  # type: ignore[union-attr]
+    assert teo.opened.sheet.epochs.marks["rear"].pairs.centre == pytest.approx(middle, abs=0.6)  # type: ignore[union-attr]

@@ -38,7 +38,7 @@ class Aimer:
 
     @property
     def aimed(self) -> Aiming:
-        found = aiming(self.who.opened.sheet.setup)
+        found = aiming(self.who.opened.sheet.epochs)
         assert found is not None
         return found
 

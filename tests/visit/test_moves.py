@@ -43,9 +43,9 @@ def test_yaw_side_and_distance_are_one_round(teo: Technician) -> None:
     assert [obey(teo) for _ in range(3)] == ["yaw", "slide", "roll"]
     move = teo.opened.sheet.next
     assert move.kind == "read", "only now it is read again"
-    there = predicted(teo.opened.sheet.setup)
+    there = predicted(teo.opened.sheet.epochs)
     assert there is not None
-    goal = there.solved.goal
+    goal = there.solution.goal
     assert there.pose.x == pytest.approx(goal.x, abs=1.0)
     assert there.pose.y == pytest.approx(goal.y, abs=1.0)
     assert there.pose.yaw_deg == pytest.approx(goal.yaw_deg, abs=0.02)
@@ -56,7 +56,7 @@ def test_a_small_rest_is_left_for_the_next_reading(teo: Technician) -> None:
     pose = teo.opened.sheet.plan.frame
     teo.tapes((1.0, 0.5, 0.9))
     assert obey(teo) == "yaw"
-    after = predicted(teo.opened.sheet.setup)
+    after = predicted(teo.opened.sheet.epochs)
     assert after is not None
     swung = abs(pose.pivot[0]) * 0.016
     assert swung < 1.1, "the pivot is so near that the yaw hardly shifts the middle"
@@ -67,7 +67,7 @@ def test_a_move_in_other_words_predicts_nothing(teo: Technician) -> None:
     ready(teo)
     teo.tapes((34, 21, 1.6))
     teo.happen("yaw")
-    assert predicted(teo.opened.sheet.setup) is None
+    assert predicted(teo.opened.sheet.epochs) is None
     assert teo.opened.sheet.next.kind == "read"
     with pytest.raises(BadInput) as refused:
         teo.garage.do(Happen(teo.job, "yaw", "told", {"turns": "many"}), "teo", "k")
@@ -78,10 +78,10 @@ def test_travel_is_counted_from_the_zero_marks(teo: Technician) -> None:
     teo.happen("slide", {"left": 40})
     teo.happen("slide", {"left": -12.5})
     teo.happen("yaw", {"turns": 3})
-    used = used_travel(teo.opened.sheet.setup)
+    used = used_travel(teo.opened.sheet.epochs)
     assert used["slide"] == pytest.approx(27.5)
     assert used["yaw"] == pytest.approx(3 * 0.35)
-    assert last_turns(teo.opened.sheet.setup) == 3
+    assert last_turns(teo.opened.sheet.epochs) == 3
 
 
 @pytest.mark.slow
@@ -93,7 +93,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     teo.happen("yaw", move.by)
     gain = 0.31
     teo.tapes((2, 1, 1.2 + gain * told))
-    known = mechanics(teo.opened.sheet.setup)
+    known = mechanics(teo.opened.sheet.epochs)
     assert known.moves == 1
     assert known.deg_per_turn == pytest.approx(gain, abs=0.02)
     assert known.deg_per_turn < 0.33
@@ -113,7 +113,7 @@ def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) ->
     amara.take_in(number="T-2", reason="windscreen replaced", bay="Norte", procedure="BL-CAM-01")
     state = amara.opened.state
     assert state.frame_known == learned.mechanics
-    assert mechanics(amara.opened.sheet.setup).deg_per_turn == learned.mechanics.deg_per_turn
+    assert mechanics(amara.opened.sheet.epochs).deg_per_turn == learned.mechanics.deg_per_turn
     page = Visitor(garage).client.get("/instruments/frame-2").text
     assert "the yaw screw turns" in page
 
@@ -170,8 +170,8 @@ def shifted(who: Technician) -> str:
     who.happen("shift")
     who.level()
     who.read("crossing", "-0.3", "laser-2")
-    setup = who.opened.sheet.setup
-    watch = setup.watched(setup.epoch)
+    epochs = who.opened.sheet.epochs
+    watch = epochs.watched(epochs.epoch)
     assert watch.startswith("tape.")
     return watch
 
@@ -189,9 +189,9 @@ def test_after_a_shift_one_tape_watches_for_a_bump(full: Technician) -> None:
 
 def test_a_tape_that_was_read_before_a_slide_may_be_read_anew_where_the_frame_stands(full: Technician) -> None:
     def offered() -> set[str]:
-        setup = full.opened.sheet.setup
-        assert setup.newest is not None
-        return {id.place for id, _ in candidates(setup, setup.newest)}
+        epochs = full.opened.sheet.epochs
+        assert epochs.newest is not None
+        return {id.place for id, _ in candidates(epochs, epochs.newest)}
 
     views = full.opened.sheet.slots
     read = {slot: views[slot].now[-1].value for slot in views if slot.startswith("tape") and views[slot].now}

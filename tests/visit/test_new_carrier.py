@@ -56,7 +56,7 @@ def test_a_carrier_a_method_and_a_screen_are_made_in_one_place_each(trolleyed: T
     who.stance(1, 2, -1, 0)
     who.line(("0.07", "0.05"))
     who.read("gyro.heading", "-0.01", "printout", "minus")
-    lines = who.opened.sheet.setup.lines
+    lines = who.opened.sheet.epochs.lines
     assert lines is not None
     assert ObservationId("gyro") in lines.observations
     who.target()

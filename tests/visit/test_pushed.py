@@ -32,11 +32,11 @@ class Steady(Robot):
     def __init__(self, bay: VirtualBay) -> None:
         super().__init__(bay)
         assert self.work()
-        assert pushed(self.desk.sheet.setup) is None
+        assert pushed(self.desk.sheet.epochs) is None
 
     def again(self, slot: str, value: float, replaces: bool = True) -> None:
         """A slot reads so, when it is read again."""
-        after = self.desk.sheet.setup.replaced_after(self.desk.sheet.slots[slot].slot) if replaces else 0
+        after = self.desk.sheet.epochs.replaced_after(self.desk.sheet.slots[slot].slot) if replaces else 0
         figure = {"typed": f"{value:g}", "understood": f"{value:g}", "value": value}
         errs = self.bay.tool(self.desk.sheet.slots[slot].slot)
         tool = ToolUsed(id=f"robot-{errs.resolution:g}", name="robot", contributions=errs)
@@ -44,7 +44,7 @@ class Steady(Robot):
 
     def stood(self, slot: str) -> float:
         """What a slot read so far."""
-        found = self.desk.sheet.setup.now(self.desk.sheet.slots[slot].slot)
+        found = self.desk.sheet.epochs.now(self.desk.sheet.slots[slot].slot)
         assert found is not None
         return found.value
 
@@ -69,7 +69,7 @@ def test_two_things_that_read_otherwise_are_a_push(steady: Steady, first: str, b
     assert (told.kind, told.happening, told.sentence.code) == ("move", "bump", "move.bump")
     assert {desk.sheet.check(id).state for id in POSE_CHECKS} == {"undecided"}  # type: ignore[union-attr]
     desk.say(Disturbed(what="bump"))
-    assert pushed(desk.sheet.setup) is None
+    assert pushed(desk.sheet.epochs) is None
     assert desk.sheet.next.kind == "read"
     assert steady.work()
     off = steady.bay.off()
@@ -80,16 +80,16 @@ def test_two_things_that_read_otherwise_are_a_push(steady: Steady, first: str, b
 def test_a_misreading_costs_one_look_where_a_push_could_be_it(steady: Steady, by: float, asked: bool) -> None:
     """What changed by no more than a look repeats to, or by more than nobody notices, is no push."""
     steady.again(READ, steady.stood(READ) + by)
-    found = pushed(steady.desk.sheet.setup)
+    found = pushed(steady.desk.sheet.epochs)
     assert (found is not None) == asked
     if found is not None:
         assert found.changed.id == READ
         assert found.look is not None
         steady.again(found.look.id, steady.stood(found.look.id), replaces=False)
-        assert pushed(steady.desk.sheet.setup) is None, "the other reads as it did"
+        assert pushed(steady.desk.sheet.epochs) is None, "the other reads as it did"
         other = "tape.LF.RF_end"
         steady.again(other, steady.stood(other) + by)
-        second = pushed(steady.desk.sheet.setup)
+        second = pushed(steady.desk.sheet.epochs)
         assert second is not None
         assert second.changed.id == other
         assert second.look is not None, "two that were misread are no push"
@@ -103,10 +103,10 @@ def test_a_tool_that_errs_by_nothing_leaves_a_little_to_divide_by(
     steady.desk.say(Disturbed(what="bump"))
     for slot in (READ, LATER, "tape.LF.RF_end", "crossing"):
         steady.again(slot, steady.bay.at(slot), replaces=False)
-    setup = steady.desk.sheet.setup
-    solved = setup.solved(setup.epoch)
-    assert solved is not None
-    looks = [_looks(setup, slot, row, 0) for slot, row in _rows(setup, solved).items()]
+    epochs = steady.desk.sheet.epochs
+    solution = epochs.solution(epochs.epoch)
+    assert solution is not None
+    looks = [_looks(epochs, slot, row, 0) for slot, row in _rows(epochs, solution).items()]
     assert {one.u for one in looks if one is not None} == {LEAST_U}
 
 
@@ -120,7 +120,7 @@ def test_what_is_typed_anew_at_once_was_a_slip_of_the_fingers(steady: Steady) ->
     shows = steady.bay.at(LATER)
     steady.again(LATER, shows + 9.0, replaces=False)
     steady.again(LATER, shows)
-    assert pushed(steady.desk.sheet.setup) is None
+    assert pushed(steady.desk.sheet.epochs) is None
     assert steady.work()
 
 

@@ -14,7 +14,7 @@ from escuadra.core.measure.budget import of_reading, the_largest
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.core.visit.log.state import State, fold
 from escuadra.core.visit.sheet import derive
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 from escuadra.rehearsal.technician import FRONT_TAPES, Technician
 from escuadra.words import language
 from tests.conftest import NOON
@@ -177,10 +177,10 @@ def test_both_lines_are_told_side_by_side_in_words(
 
 
 def test_the_line_in_use_is_the_thrust_line_once_it_is_known(full: Technician) -> None:
-    solved = full.opened.sheet.setup.newest
-    assert solved is not None
-    assert solved.line == "thrust"
-    thrust, body = solved.derived("offset", "thrust"), solved.derived("offset", "body")
+    solution = full.opened.sheet.epochs.newest
+    assert solution is not None
+    assert solution.line == "thrust"
+    thrust, body = solution.derived("offset", "thrust"), solution.derived("offset", "body")
     assert thrust.value != pytest.approx(body.value, abs=0.2)
     assert 0 < body.u < thrust.u < 3
 
@@ -189,10 +189,10 @@ POSED = ("distance", "offset", "square", "line_angle")
 
 
 def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technician) -> None:
-    solved = full.opened.sheet.setup.newest
-    assert solved is not None
-    given, wanted = solved.located.given, [(w, ln) for w in POSED for ln in ("thrust", "body")]
-    shares = {w: dict(solved.located.shares(solved.derived(*w).gradient)) for w in wanted}  # type: ignore[arg-type]
+    solution = full.opened.sheet.epochs.newest
+    assert solution is not None
+    given, wanted = solution.located.given, [(w, ln) for w in POSED for ln in ("thrust", "body")]
+    shares = {w: dict(solution.located.shares(solution.derived(*w).gradient)) for w in wanted}  # type: ignore[arg-type]
     for k, reading in enumerate(given.observations):
         if reading.u > 50:
             continue  # Known so badly that it moves nothing in a straight line.
@@ -204,22 +204,22 @@ def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technic
             changed = reading.model_copy(update={"value": reading.value + step})
             observations = (*given.observations[:k], changed, *given.observations[k + 1 :])
             found = located(given.model_copy(update={"observations": observations}))
-            sides.append(Solved(solved.plan, found, solved.entered, solved.body, solved.epoch))
+            sides.append(EpochSolution(solution.plan, found, solution.entered, solution.body, solution.epoch))
         for w in wanted:
             up, down = (side.derived(*w).value for side in sides)  # type: ignore[arg-type]
             assert (up - down) / (2 * h) * reading.u == pytest.approx(shares[w][reading.id], rel=1e-2, abs=off)
 
 
 def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Technician) -> None:
-    before = full.opened.sheet.setup.newest
+    before = full.opened.sheet.epochs.newest
     full.happen("height")
-    after = full.opened.sheet.setup.newest
+    after = full.opened.sheet.epochs.newest
     assert before is not None
     assert after is not None
     assert after.derived("distance").value == pytest.approx(before.derived("distance").value, abs=0.3)
     assert after.derived("distance").u > 3 * before.derived("distance").u, "nobody knows how it leans now"
     full.read("tape.LF.LF_end", "2745", "tape-4")
-    assert full.opened.sheet.setup.newest is not None, "a tape without the new height stays out, the others count"
+    assert full.opened.sheet.epochs.newest is not None, "a tape without the new height stays out, the others count"
 
 
 def test_sliding_keeps_squareness_and_distance_and_the_laser_alone_settles_the_centre(full: Technician) -> None:
@@ -338,10 +338,10 @@ def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
 
 
 def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: Technician) -> None:
-    setup, seen = full.opened.sheet.setup, set()
+    epochs, seen = full.opened.sheet.epochs, set()
     for view in full.opened.sheet.checks:
         for figure in view.judgement.figures:
-            parts = view.check.budget(setup, figure)
+            parts = view.check.budget(epochs, figure)
             if not parts:
                 continue
             seen.add(view.check.id)
@@ -354,25 +354,25 @@ def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: T
     judged = {"floor", "ride_height", "centreline", "thrust", "level", "target_height", "square", "centred", "distance"}
     assert seen - ready == judged
     for what in ("distance", "offset", "square"):
-        solved = setup.newest
-        assert solved is not None
-        derived = solved.derived(what)
-        effects = [share for _, share in solved.located.shares(derived.gradient)]
+        solution = epochs.newest
+        assert solution is not None
+        derived = solution.derived(what)
+        effects = [share for _, share in solution.located.shares(derived.gradient)]
         assert math.hypot(*effects) == pytest.approx(derived.u, rel=1e-9)
-    arch = setup.now(full.opened.sheet.slots["arch.LF"].slot)
+    arch = epochs.now(full.opened.sheet.slots["arch.LF"].slot)
     assert arch is not None
     assert math.hypot(*(u for _, u in of_reading(arch.figures, "tape"))) == pytest.approx(arch.u)
 
 
 def test_parallax_and_the_targets_face_have_their_own_part(full: Technician) -> None:
-    solved = full.opened.sheet.setup.newest
-    assert solved is not None
-    found = solved.derived("distance")
-    parts = {told(part.source): part.share * found.u**2 for part in solved.budget(found)}
+    solution = full.opened.sheet.epochs.newest
+    assert solution is not None
+    found = solution.derived("distance")
+    parts = {told(part.source): part.share * found.u**2 for part in solution.budget(found)}
     assert parts["where the target's face hangs before the beam"] == pytest.approx(0.2**2, rel=0.01)
-    u = {o.id: o.u for o in solved.located.given.observations}
-    read = [(name, share) for name, share in solved.located.shares(found.gradient) if name in u]
-    seen = [(u[name], share) for name, share in read if solved.sources[name].source in ("tape", "crossing")]
+    u = {o.id: o.u for o in solution.located.given.observations}
+    read = [(name, share) for name, share in solution.located.shares(found.gradient) if name in u]
+    seen = [(u[name], share) for name, share in read if solution.sources[name].source in ("tape", "crossing")]
     assert parts["parallax at the scale"] == pytest.approx(sum((share * 0.15 / own) ** 2 for own, share in seen))
 
 
@@ -388,7 +388,7 @@ def test_an_undecided_check_says_where_its_uncertainty_comes_from_and_what_lesse
         sheet = teo.opened.sheet
         view = teo.check(check)
         (figure, *_) = view.judgement.figures
-        promised = view.check.lessening(sheet.setup, figure)
+        promised = view.check.lessening(sheet.epochs, figure)
         assert promised is not None
         assert say(promised.what) == say(sheet.slots[slot].slot.label)
         assert promised.u < figure.u
@@ -419,11 +419,11 @@ def test_repeat_means_and_replace_withdraws(teo: Technician) -> None:
     for typed in ("2745", "2747"):
         teo.read(slot, typed, "tape-4")
     view = teo.opened.sheet.slots[slot]
-    now = teo.opened.sheet.setup.now(view.slot)
+    now = teo.opened.sheet.epochs.now(view.slot)
     assert now is not None
     assert (now.value, now.count) == (2746, 2)
     teo.garage.do(TakeReading(teo.job, slot, "2750", "tape-4", replaces=True), "teo", teo.id())
-    now = teo.opened.sheet.setup.now(view.slot)
+    now = teo.opened.sheet.epochs.now(view.slot)
     assert now is not None
     assert (now.value, now.count) == (2750, 1)
     teo.garage.do(Undo(teo.job), "teo", teo.id())

@@ -117,8 +117,8 @@ def test_a_misread_tape_that_is_replaced_leaves_the_runs_alone(garage: Garage) -
     shifted(who, wrong=9.0)
     assert proofs(who)[0] == "contradicted"
     sheet = who.opened.sheet
-    watch = sheet.setup.watched(sheet.setup.epoch)
-    value = sheet.setup.live(watch)[-1].value - 9.0
+    watch = sheet.epochs.watched(sheet.epochs.epoch)
+    value = sheet.epochs.live(watch)[-1].value - 9.0
     who.read(watch, f"{value:.0f}", "tape-4", replaces=True)
     assert proofs(who)[0] == "proven"
 
@@ -161,10 +161,10 @@ def test_a_reading_again_in_the_same_place_is_no_mean(garage: Garage) -> None:
     set_up(who)
     who.run()
     move = who.opened.sheet.next
-    setup = who.opened.sheet.setup
-    watch = setup.watch(setup.epoch)
+    epochs = who.opened.sheet.epochs
+    watch = epochs.watch(epochs.epoch)
     assert move.slot != watch
-    value = setup.live(watch)[-1].value
+    value = epochs.live(watch)[-1].value
     who.read(watch, f"{value + 7:.0f}", "tape-4")
     assert proofs(who)[0] == "contradicted", "averaged with the reading before the run it would have passed"
     who.garage.do(Undo(who.job), who.person, who.id())
@@ -231,7 +231,7 @@ def at_first_stand(garage: Garage) -> Technician:
 
 def test_stands_are_placed_by_two_tapes_and_a_check(garage: Garage) -> None:
     who = at_first_stand(garage)
-    edges = [told(mark.words) for mark in floor_marks(who.opened.sheet.setup) if "edge" in told(mark.words)]
+    edges = [told(mark.words) for mark in floor_marks(who.opened.sheet.epochs) if "edge" in told(mark.words)]
     assert [edge.partition(":")[0] for edge in edges] == ["left", "left", "right", "right", "rear", "rear"]
     assert {view.check.kind for view in who.opened.sheet.checks}.isdisjoint({"square", "level", "target_height"})
     move = who.opened.sheet.next

@@ -59,7 +59,7 @@ def test_every_body_is_set_out_proved_and_moved_in_one_sentence(
         assert max(abs(forward), abs(left)) < 14
         assert abs(turn) < 0.9
         assert abs(up) < 7 or not one.upright, "what lies has no height of its own"
-    marks = [told(mark.words) for mark in floor_marks(placer.who.opened.sheet.setup)]
+    marks = [told(mark.words) for mark in floor_marks(placer.who.opened.sheet.epochs)]
     assert sum("corner" in mark or "end" in mark for mark in marks) >= 2 * bodies, "every edge has its mark"
     assert sum("parallel" in mark for mark in marks) in (0, 3), "a line has two ends and a middle"
 
@@ -163,15 +163,15 @@ def test_the_floor_under_a_mat_is_judged_by_the_survey(garage: Garage, ridge: fl
     who = Technician(garage, garage.clock(), "teo")
     who.take_in(number="T-1", reason="surround camera replaced", bay="Norte", procedure="BL-SUR-03")
     who.place(place.x, place.y)
-    setup = who.opened.sheet.setup
-    under = {id: floor_under(setup, goal) for id, goal in goals(setup).items()}
+    epochs = who.opened.sheet.epochs
+    under = {id: floor_under(epochs, goal) for id, goal in goals(epochs).items()}
     assert under["rear"] is not None
     assert under["rear"].value == pytest.approx(0, abs=0.1)
     assert under["front"] is not None
     assert under["front"].value == pytest.approx(found, abs=0.2)
     assert 0 < under["front"].u < 2
     view = who.check("front_mat")
-    flat = next(f for f in view.check.floor_figures(setup, goals(setup)["front"]))  # type: ignore[attr-defined]
+    flat = next(f for f in view.check.floor_figures(epochs, goals(epochs)["front"]))  # type: ignore[attr-defined]
     assert flat.verdict.state == state
 
 

@@ -72,11 +72,11 @@ def test_a_measured_sensor_moves_the_goal_and_the_mount(garage: Garage) -> None:
     setter.until("stand")
     for slot in ("tripod.away", "tripod.left", "tripod.distance", "tripod.line", "tripod.height"):
         setter.read(slot)
-    setup = setter.who.opened.sheet.setup
-    before = standing(setup)
+    epochs = setter.who.opened.sheet.epochs
+    before = standing(epochs)
     setter.who.read("sensor.offset", "52", "tape-4", "minus")
-    after = standing(setter.who.opened.sheet.setup)
+    after = standing(setter.who.opened.sheet.epochs)
     assert before is not None
     assert after is not None
-    assert after.solved.left.off - before.solved.left.off == pytest.approx(-132 + 52)
+    assert after.solution.left.off - before.solution.left.off == pytest.approx(-132 + 52)
     assert setter.who.check("target").state == "out", "so near the middle its mount is the middle one"

@@ -93,7 +93,7 @@ def test_a_printout_is_read_from_csv_with_its_signs_in_words(teo: Technician) ->
     found = view(teo, "alignment")
     assert found.state == "holds"
     assert told(found.judgement.note) == "Before: 0.27° rear axle steers right; after: 0.01° rear axle steers right."
-    assert teo.opened.sheet.setup.toe is not None
+    assert teo.opened.sheet.epochs.toe is not None
     garage.do(TakePrintout(teo.job, PRINTOUT, "2025-11-20", SIGNS), "teo", "k")
     assert teo.opened.row.count == BEGUN + 15, "sent twice it is read once"
 

@@ -346,19 +346,19 @@ def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalo
     garage = peopled(Garage(tmp_path / "data", Clock(), otherwise(catalogue, "BL-CAM-01", {"further": ALSO}, {})))
     who = finished(minibus(garage))
     assert who.opened.sheet.next.slot == "beside.left.identity"
-    setup = who.opened.sheet.setup
-    solved = setup.solved_for("centre")
-    assert solved is not None
+    epochs = who.opened.sheet.epochs
+    solution = epochs.solved_for("centre")
+    assert solution is not None
     one = AlsoHung.read(ALSO["targets"][0])
-    pose, angle = solved.pose, solved.derived("line_angle").value
-    hangs, face = 640.0, setup.plan.frame.face_offset
+    pose, angle = solution.pose, solution.derived("line_angle").value
+    hangs, face = 640.0, epochs.plan.frame.face_offset
     x, y = turned(pose.yaw_deg, -face, hangs)
-    ahead, _ = turned(-angle, pose.x + x - solved.datum[0], pose.y + y - solved.line_point[1])
-    aside, far = placed(setup, solved, one, hangs)
-    _, beside = turned(-angle, pose.x + x - solved.line_point[0], pose.y + y - solved.line_point[1])
+    ahead, _ = turned(-angle, pose.x + x - solution.datum[0], pose.y + y - solution.line_point[1])
+    aside, far = placed(epochs, solution, one, hangs)
+    _, beside = turned(-angle, pose.x + x - solution.line_point[0], pose.y + y - solution.line_point[1])
     assert aside.value == pytest.approx(beside - 612, abs=0.3)
-    assert far.value == pytest.approx(ahead - setup.plan.procedure.distance, abs=1.0)
-    assert aside.u == pytest.approx(solved.derived("offset").u, rel=0.1)
+    assert far.value == pytest.approx(ahead - epochs.plan.procedure.distance, abs=1.0)
+    assert aside.u == pytest.approx(solution.derived("offset").u, rel=0.1)
     who.answer("beside.left.identity", "VT-A 61")
     who.read("beside.left.scale", "640", "rule-3")
     view = who.opened.sheet.check("beside")
@@ -373,7 +373,7 @@ def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalo
         assert view is not None
         (edge,) = (figure for figure in view.judgement.figures if figure.id.endswith(".edge"))
         assert (edge.verdict.state, edge.value) == (state, pytest.approx(float(typed) - 50, abs=0.3))
-        move = view.check.put_right(setup, view.judgement)
+        move = view.check.put_right(epochs, view.judgement)
         assert (move.sentence.code if move is not None else "") == (f"also_hung.shift.{way}" if way else "")
     garage.close()
 
@@ -427,7 +427,7 @@ def test_a_laser_that_meets_the_part_too_high_lowers_the_target(
     who.read("laser.part", read, "laser-2", lowers)
     view = who.opened.sheet.check("laser")
     assert view is not None
-    move = view.check.put_right(who.opened.sheet.setup, view.judgement)
+    move = view.check.put_right(who.opened.sheet.epochs, view.judgement)
     assert move is not None
     assert (view.state, move.happening, move.steps[0].amount) == ("out", "height", -6 if lowers == "plus" else 6)
     garage.close()

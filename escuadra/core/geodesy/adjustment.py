@@ -142,7 +142,7 @@ def adjust(given: NetworkInput) -> Adjustment:
             refusal = refusal or refused
     if not found:
         raise refusal or BadInput("frame", said("adjustment.no_first_guess"), said("wants.x_y_yaw_deg_start"))
-    return min(found, key=lambda solved: float(solved.misfit @ solved.misfit))
+    return min(found, key=lambda solution: float(solution.misfit @ solution.misfit))
 
 
 def _guesses(given: NetworkInput) -> list[Guess]:
@@ -246,13 +246,13 @@ def _adjusted(given: NetworkInput, unknowns: Unknowns, rows: Vector, misfit: Vec
     return Adjustment(unknowns, ids, u, rows, misfit, covariance)
 
 
-def reliability(solved: Adjustment) -> tuple[Vector, list[float | None], list[float | None]]:
+def reliability(solution: Adjustment) -> tuple[Vector, list[float | None], list[float | None]]:
     """Redundancy, w and smallest detectable blunder of every observation."""
-    r = 1 - np.einsum("ij,jk,ik->i", solved.rows, solved.covariance, solved.rows)
+    r = 1 - np.einsum("ij,jk,ik->i", solution.rows, solution.covariance, solution.rows)
     w: list[float | None] = []
     mdb: list[float | None] = []
     for k, share in enumerate(r):
         seen = share >= NO_REDUNDANCY
-        w.append(float(solved.misfit[k]) / math.sqrt(share) if seen else None)
-        mdb.append(NONCENTRALITY * float(solved.u[k]) / math.sqrt(share) if seen else None)
+        w.append(float(solution.misfit[k]) / math.sqrt(share) if seen else None)
+        mdb.append(NONCENTRALITY * float(solution.u[k]) / math.sqrt(share) if seen else None)
     return r, w, mdb

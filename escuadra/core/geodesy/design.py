@@ -99,13 +99,13 @@ def design(given: DesignInput) -> DesignResult:
     )
 
 
-def _unit(solved: Adjustment, name: tuple[str, str]) -> Vector:
-    gradient = np.zeros(len(solved.unknowns.names))
-    gradient[solved.unknowns.column[name]] = 1
+def _unit(solution: Adjustment, name: tuple[str, str]) -> Vector:
+    gradient = np.zeros(len(solution.unknowns.names))
+    gradient[solution.unknowns.column[name]] = 1
     return gradient
 
 
-def _quantity(solved: Adjustment, quantity: Quantity) -> tuple[Vector, float]:
+def _quantity(solution: Adjustment, quantity: Quantity) -> tuple[Vector, float]:
     """Gradient of the quantity (degrees for angles) and its standard uncertainty."""
     need = {
         "x": [("frame", "x")],
@@ -114,14 +114,14 @@ def _quantity(solved: Adjustment, quantity: Quantity) -> tuple[Vector, float]:
         "thrust": [("thrust", "angle")],
         "square": [("frame", "yaw"), ("thrust", "angle")],
     }[quantity]
-    if any(name not in solved.unknowns.column for name in need):
+    if any(name not in solution.unknowns.column for name in need):
         raise BadInput("quantity", quantity, said("wants.quantity_network"))
-    gradient = _unit(solved, need[0])
+    gradient = _unit(solution, need[0])
     if len(need) > 1:
-        gradient = gradient - _unit(solved, need[1])
+        gradient = gradient - _unit(solution, need[1])
     if quantity not in ("x", "y"):
         gradient = gradient * math.degrees(1.0)
-    return gradient, solved.spread(gradient)
+    return gradient, solution.spread(gradient)
 
 
 def _checked(given: NextInput | PartInput) -> tuple[Adjustment, list[Any]]:
@@ -136,37 +136,37 @@ def _checked(given: NextInput | PartInput) -> tuple[Adjustment, list[Any]]:
     return adjust(given), list(given.candidates)
 
 
-def covariance_with(solved: Adjustment, given: NetworkInput, candidate: Any) -> Vector:
+def covariance_with(solution: Adjustment, given: NetworkInput, candidate: Any) -> Vector:
     """Covariance after one more observation (rank-one update; an instrument not used so far adds its own errors)."""
-    row = solved.unit_row(candidate)
+    row = solution.unit_row(candidate)
     noise = 1.0
     tool = getattr(candidate, "instrument", None)
     if tool is not None:
         shared = given.instruments[tool]
-        known = solved.unknowns.column
-        f = solved_value(solved, candidate)
+        known = solution.unknowns.column
+        f = solved_value(solution, candidate)
         if (f"instrument {tool}", "offset") not in known:
             noise += (shared.u_offset / candidate.u) ** 2
         if (f"instrument {tool}", "scale") not in known:
             noise += (shared.u_scale * f / candidate.u) ** 2
-    gain = solved.covariance @ row
-    updated: Vector = solved.covariance - np.outer(gain, gain) / (noise + float(row @ gain))
+    gain = solution.covariance @ row
+    updated: Vector = solution.covariance - np.outer(gain, gain) / (noise + float(row @ gain))
     return updated
 
 
-def solved_value(solved: Adjustment, candidate: Any) -> float:
+def solved_value(solution: Adjustment, candidate: Any) -> float:
     """What a reading should show at the solved geometry."""
-    return float(observe(solved.unknowns, candidate)[0])
+    return float(observe(solution.unknowns, candidate)[0])
 
 
 @calculation("next")
 def next_reading(given: NextInput) -> NextResult:
     """The quantity's u after adding each candidate alone, and the candidate that lessens it most."""
-    solved, candidates = _checked(given)
-    gradient, now = _quantity(solved, given.quantity)
+    solution, candidates = _checked(given)
+    gradient, now = _quantity(solution, given.quantity)
     after = {}
     for candidate in candidates:
-        covariance = covariance_with(solved, given, candidate)
+        covariance = covariance_with(solution, given, candidate)
         after[candidate.id] = math.sqrt(max(0.0, float(gradient @ covariance @ gradient)))
     return NextResult(now=now, after=after, best=min(after, key=lambda i: after[i]))
 
@@ -174,17 +174,17 @@ def next_reading(given: NextInput) -> NextResult:
 @calculation("part")
 def part(given: PartInput) -> PartResult:
     """|Correlation| of the two suspects' w now and after each candidate, and the candidate that parts them best."""
-    solved, candidates = _checked(given)
-    return parting(solved, given, given.suspects, candidates)
+    solution, candidates = _checked(given)
+    return parting(solution, given, given.suspects, candidates)
 
 
-def parting(solved: Adjustment, given: NetworkInput, suspects: tuple[str, str], candidates: list[Any]) -> PartResult:
+def parting(solution: Adjustment, given: NetworkInput, suspects: tuple[str, str], candidates: list[Any]) -> PartResult:
     """``part`` on a network that is solved already."""
     rows = []
     for suspect in suspects:
-        if suspect not in solved.ids:
+        if suspect not in solution.ids:
             raise BadInput("suspects", suspect, said("wants.two_observations_network"))
-        rows.append(solved.rows[solved.ids.index(suspect)])
+        rows.append(solution.rows[solution.ids.index(suspect)])
     a, b = rows
 
     def correlation(covariance: Vector) -> float:
@@ -195,6 +195,6 @@ def parting(solved: Adjustment, given: NetworkInput, suspects: tuple[str, str], 
         q12 = -float(a @ covariance @ b)
         return abs(q12) / math.sqrt(q11 * q22)
 
-    now = correlation(solved.covariance)
-    after = {c.id: correlation(covariance_with(solved, given, c)) for c in candidates}
+    now = correlation(solution.covariance)
+    after = {c.id: correlation(covariance_with(solution, given, c)) for c in candidates}
     return PartResult(now=now, after=after, best=min(after, key=lambda i: after[i]))

@@ -96,9 +96,9 @@ class NetworkResult(Frozen):
     )
 
 
-def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
+def result_of(given: NetworkInput, solution: Adjustment) -> NetworkResult:
     """Everything that the definition asks of a solved network."""
-    unknowns, sigma = solved.unknowns, np.sqrt(np.diag(solved.covariance))
+    unknowns, sigma = solution.unknowns, np.sqrt(np.diag(solution.covariance))
     value = {name: float(unknowns.values[k]) for name, k in unknowns.column.items()}
     spread = {name: float(sigma[k]) for name, k in unknowns.column.items()}
     points = {
@@ -106,14 +106,14 @@ def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
         for i, point in given.points.items()
         if not point.fixed
     }
-    r, w, mdb = reliability(solved)
-    dof = len(solved.ids) - len(unknowns.names)
-    chi2 = float(solved.misfit @ solved.misfit)
+    r, w, mdb = reliability(solution)
+    dof = len(solution.ids) - len(unknowns.names)
+    chi2 = float(solution.misfit @ solution.misfit)
     limit = quantile(given.alpha, dof) if dof > 0 else None
     largest = max((abs(x) for x in w if x is not None), default=0.0)
     suspects = [
         i
-        for i, x in zip(solved.ids, w, strict=True)
+        for i, x in zip(solution.ids, w, strict=True)
         if x is not None and abs(x) > CRITICAL_W and abs(x) >= SHARED_BLAME * largest
     ]
     parts: dict[str, Any] = {}
@@ -135,7 +135,7 @@ def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
         gradient = np.zeros(len(unknowns.names))
         gradient[unknowns.column["frame", "yaw"]] = 1
         gradient[unknowns.column["thrust", "angle"]] = -1
-        parts["square"] = SolvedSquare(yaw_to_thrust_deg=short_way(turn), u_deg=math.degrees(solved.spread(gradient)))
+        parts["square"] = SolvedSquare(yaw_to_thrust_deg=short_way(turn), u_deg=math.degrees(solution.spread(gradient)))
     tools: dict[str, dict[str, float]] = {}
     for tool, part, _ in unknowns.pseudo:
         found = tools.setdefault(tool, {})
@@ -145,10 +145,10 @@ def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
         parts["instruments"] = {tool: SolvedInstrument(**found) for tool, found in tools.items()}
     return NetworkResult(
         points=points,
-        residuals={i: float(v) for i, v in zip(solved.ids, solved.misfit * solved.u, strict=True)},
-        redundancy={i: float(x) for i, x in zip(solved.ids, r, strict=True)},
-        w=dict(zip(solved.ids, w, strict=True)),
-        mdb=dict(zip(solved.ids, mdb, strict=True)),
+        residuals={i: float(v) for i, v in zip(solution.ids, solution.misfit * solution.u, strict=True)},
+        redundancy={i: float(x) for i, x in zip(solution.ids, r, strict=True)},
+        w=dict(zip(solution.ids, w, strict=True)),
+        mdb=dict(zip(solution.ids, mdb, strict=True)),
         dof=dof,
         chi2=chi2,
         chi2_limit=limit,
@@ -158,7 +158,7 @@ def result_of(given: NetworkInput, solved: Adjustment) -> NetworkResult:
         ellipses={
             owner: Ellipse(major=major, minor=minor, bearing_deg=bearing)
             for owner in [*points, *(["frame"] if given.frame else [])]
-            for major, minor, bearing in [solved.ellipse(owner)]
+            for major, minor, bearing in [solution.ellipse(owner)]
         },
         **parts,
     )

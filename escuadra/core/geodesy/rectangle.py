@@ -113,8 +113,8 @@ def rectangle(given: RectangleInput) -> RectangleResult:
         {"tape": {"u_offset": given.u_offset, "u_scale": given.u_scale}} if "instrument" in observations[-1] else {}
     )
     network = NetworkInput.read({"points": points, "observations": observations, "instruments": shared})
-    solved = adjust(network)
-    judged = result_of(network, solved)
+    solution = adjust(network)
+    judged = result_of(network, solution)
     at = {name: (judged.points[name].x, judged.points[name].y) for name in ("abeam", "corner", "mark")}
     away = math.atan2(at["corner"][1] - at["abeam"][1], at["corner"][0] - at["abeam"][0])
     outward = math.atan2(at["abeam"][1], at["abeam"][0])

@@ -91,13 +91,13 @@ def adjusting(given: AdjustingInput) -> AdjustingResult:
     learned = _learned(given)
     now, names = given.shown[-1], [screw.id for screw in given.screws]
     as_learned = [Screw(id=i, yaw_deg_per_turn=learned[i].yaw, pitch_deg_per_turn=learned[i].pitch) for i in names]
-    solved = screws(ScrewsInput(yaw_deg=now.yaw, pitch_deg=now.pitch, screws=as_learned, step=given.step))
+    solution = screws(ScrewsInput(yaw_deg=now.yaw, pitch_deg=now.pitch, screws=as_learned, step=given.step))
     exact, turns, before = {}, {}, _last_way(given)
     yaw, pitch = now.yaw, now.pitch
     for i in names:
-        back = before[i] * solved.exact[i] < 0
-        lost = math.copysign(learned[i].lost, solved.exact[i]) if back else 0.0
-        exact[i] = solved.exact[i] + lost
+        back = before[i] * solution.exact[i] < 0
+        lost = math.copysign(learned[i].lost, solution.exact[i]) if back else 0.0
+        exact[i] = solution.exact[i] + lost
         turns[i] = to_step(exact[i], given.step)
         moved = turns[i] - lost if turns[i] else 0.0
         yaw += learned[i].yaw * moved

@@ -18,7 +18,7 @@ from escuadra.core.procedure.sheet import AimWay, Procedure
 from escuadra.core.run.adjusting import SHOWN_U_DEG, AdjustingInput, AdjustingResult, Misaligned, adjusting
 from escuadra.core.run.radar import Screw, TiltInput, TiltResult, tilt
 from escuadra.core.visit.attempts import attempts
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import MENDED, POSE, SCREWS
 from escuadra.core.visit.log.events import ReadingTaken, RunStepped, TurnsTold
 from escuadra.core.visit.log.state import LATER, State
@@ -72,13 +72,13 @@ def figure_of(procedure: Procedure, way: AimWay) -> str:
     return next(figure.id for figure in procedure.results if figure.way == way)
 
 
-def aiming(setup: Setup) -> Aiming | None:
+def aiming(epochs: Epochs) -> Aiming | None:
     """The aiming of a calibration; nothing where its sheet turns no screws."""
-    procedure = setup.plan.procedure
+    procedure = epochs.plan.procedure
     given = procedure.adjusting
     if given is None:
         return None
-    passes = mirrored(setup, given.mirror) if given.mirror is not None else _passes(procedure, setup.state)
+    passes = mirrored(epochs, given.mirror) if given.mirror is not None else _passes(procedure, epochs.state)
     last = passes[-1] if passes else None
     advised = None
     if last is not None and last.turned is None and (last.outcome == "failed" or given.mirror is not None):
@@ -115,13 +115,13 @@ def _passes(procedure: Procedure, state: State) -> tuple[Pass, ...]:
     return tuple(found)
 
 
-def mirrored(setup: Setup, given: ByMirror) -> tuple[Pass, ...]:
+def mirrored(epochs: Epochs, given: ByMirror) -> tuple[Pass, ...]:
     """What the mirror showed each time since the frame stands there, or last stood there.
 
     It begins anew with whatever set the frame anew, put the bracket right, or turned the screws by nobody knows what.
     """
-    state, (_, *ways) = setup.state, spot_slots(setup.plan)
-    every = [e for slot in ways for e in setup.live(slot.id)]
+    state, (_, *ways) = epochs.state, spot_slots(epochs.plan)
+    every = [e for slot in ways for e in epochs.live(slot.id)]
     if not every:
         return ()
     last = max(e.seq for e in every)
@@ -138,7 +138,7 @@ def mirrored(setup: Setup, given: ByMirror) -> tuple[Pass, ...]:
     ends = [anew, *(past.seq for past in turns), LATER]
     found = []
     for k, (since, until) in enumerate(pairwise(ends)):
-        seen = spot(setup, given.u_deg, since, until)
+        seen = spot(epochs, given.u_deg, since, until)
         turned = turns[k].by if k < len(turns) else None
         if seen is not None:
             found.append(Pass(seen.at, Misaligned(yaw=seen.yaw, pitch=seen.pitch), turned=turned))

@@ -18,7 +18,7 @@ from escuadra.core.base.wording import amount
 from escuadra.core.bay.ground import Amount
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import control_name, controls_of, set_out
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Measured, Slot
@@ -63,20 +63,20 @@ def bodies_of(plan: Plan) -> list[StandingBody]:
     return plan.station.bodies if plan.station is not None else []
 
 
-def goals(setup: Setup) -> dict[str, Goal]:
+def goals(epochs: Epochs) -> dict[str, Goal]:
     """Where each must be: by the line in use, or by the vehicle's own axis while none is known."""
-    return setup.once(_goals)
+    return epochs.once(_goals)
 
 
-def _goals(setup: Setup) -> dict[str, Goal]:
-    solved, found = setup.lines, {}
-    known = solved is not None and solved.line is not None and solved.tells_line
-    for number, one in enumerate(bodies_of(setup.plan), 1):
+def _goals(epochs: Epochs) -> dict[str, Goal]:
+    solution, found = epochs.lines, {}
+    known = solution is not None and solution.line is not None and solution.tells_line
+    for number, one in enumerate(bodies_of(epochs.plan), 1):
         x, y, angle = one.x, one.y, 0.0
-        if known and solved is not None:
-            angle = solved.derived("line_angle").value
+        if known and solution is not None:
+            angle = solution.derived("line_angle").value
             dx, dy = turned(angle, 0.0, one.y)
-            x, y = one.x + dx, solved.line_at(one.x).value + dy
+            x, y = one.x + dx, solution.line_at(one.x).value + dy
         found[one.id] = Goal(one, number, x, y, one.facing_deg + angle)
     return found
 
@@ -102,9 +102,9 @@ def slot_id(plan: Plan, body: StandingBody, read: BodyReading) -> str:
     return f"together.{plan.station.id}.{body.id}.{kind}.{read.at}.{read.to.replace('.', '_')}"
 
 
-def floor_under(setup: Setup, goal: Goal) -> Amount | None:
+def floor_under(epochs: Epochs, goal: Goal) -> Amount | None:
     """Flatness of the floor under what lies on it, by the survey of where the vehicle stands; nothing off that."""
-    standing, body = setup.plan.standing, goal.body
+    standing, body = epochs.plan.standing, goal.body
     if standing is None or body.upright:
         return None
     turn = goal.facing_deg - 180.0
@@ -116,17 +116,17 @@ def floor_under(setup: Setup, goal: Goal) -> Amount | None:
         return None
 
 
-def set_out_slot(setup: Setup, goal: Goal) -> Slot:
+def set_out_slot(epochs: Epochs, goal: Goal) -> Slot:
     """That a body was carried to its floor mark, with the lengths by which that is found."""
-    plan, body = setup.plan, goal.body
+    plan, body = epochs.plan, goal.body
     assert plan.station is not None
     hint = said("together.lay.hint") if body.kind == "mat" else said("together.set_out.no_mark")
     if body.over:
-        hint = said("together.lay.over", other=Name(goals(setup)[body.over].body.name))
+        hint = said("together.lay.over", other=Name(goals(epochs)[body.over].body.name))
     if body.kind == "line":
         hint = said("together.stretch.hint", out=amount(abs(body.y), "mm", 0))
     if body.upright:
-        hint = set_out(setup, (goal.x, goal.y)) or hint
+        hint = set_out(epochs, (goal.x, goal.y)) or hint
     return Slot(
         id=f"together.{plan.station.id}.{body.id}.set",
         label=said(f"together.{SET_OUT[body.kind]}", body=Name(body.name)),
@@ -136,19 +136,19 @@ def set_out_slot(setup: Setup, goal: Goal) -> Slot:
     )
 
 
-def body_reads(setup: Setup, body: str) -> list[tuple[BodyReading, Slot]]:
+def body_reads(epochs: Epochs, body: str) -> list[tuple[BodyReading, Slot]]:
     """What is read of a body, once it stands on its mark, each with where it is entered.
 
     What the sheet wants read, then what was read beside to tell apart what contradicted each other.
     """
-    goal = goals(setup)[body]
-    beside = [(read, slot) for read, slot in reads_beside(setup, goal) if slot.id in setup.state.entries]
-    return [(read, _slot(setup, goal, read)) for read in goal.body.reads] + beside
+    goal = goals(epochs)[body]
+    beside = [(read, slot) for read, slot in reads_beside(epochs, goal) if slot.id in epochs.state.entries]
+    return [(read, _slot(epochs, goal, read)) for read in goal.body.reads] + beside
 
 
-def reads_beside(setup: Setup, goal: Goal) -> list[tuple[BodyReading, Slot]]:
+def reads_beside(epochs: Epochs, goal: Goal) -> list[tuple[BodyReading, Slot]]:
     """What more there is to read of a body than its sheet wants, the shortest first."""
-    found = [(read, replace(_slot(setup, goal, read), optional=True)) for read in beside_of(goal.body)]
+    found = [(read, replace(_slot(epochs, goal, read), optional=True)) for read in beside_of(goal.body)]
     return sorted(found, key=lambda one: one[1].wanted or 0.0)
 
 
@@ -162,21 +162,21 @@ def beside_of(body: StandingBody) -> list[BodyReading]:
     return [read for read in every if read not in body.reads]
 
 
-def body_slots(setup: Setup, body: str) -> list[Slot]:
+def body_slots(epochs: Epochs, body: str) -> list[Slot]:
     """Where that is entered."""
-    return [slot for _, slot in body_reads(setup, body)]
+    return [slot for _, slot in body_reads(epochs, body)]
 
 
-def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
+def _slot(epochs: Epochs, goal: Goal, read: BodyReading) -> Slot:
     if read.anchor == "mark_at":
         return Slot(
-            id=slot_id(setup.plan, goal.body, read),
+            id=slot_id(epochs.plan, goal.body, read),
             label=said("together.to.mark_at", body=Name(goal.body.name), corner=Noun(f"corner.{read.which}")),
             ask="tick",
-            aspects=aspects_of(setup.plan, goal.body, read),
+            aspects=aspects_of(epochs.plan, goal.body, read),
             hint=said("together.hint.mark_at"),
         )
-    wanted, angle = wanted_of(setup, goal, read), read.anchor == "level"
+    wanted, angle = wanted_of(epochs, goal, read), read.anchor == "level"
     signed = read.height or angle or read.anchor == "beam"
     reads = {"level": "level", "floor": "height", "beam": "scale"}.get(read.anchor, "height" if read.height else "tape")
     most = MOST_LEAN_DEG if angle else MOST_ASIDE_MM
@@ -185,10 +185,10 @@ def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
     way = "too_high" if read.height else ways.get(read.to, "side" if signed else None)
     point = Noun(f"together.point.{'flat' if not goal.body.upright else 'upright'}.{read.at}")
     return Slot(
-        id=slot_id(setup.plan, goal.body, read),
-        label=_label(setup, goal, read, point),
+        id=slot_id(epochs.plan, goal.body, read),
+        label=_label(epochs, goal, read, point),
         quantity=Quantity(dimension="angle" if angle else "length", unit="°" if angle else "mm", low=low, high=high),
-        aspects=aspects_of(setup.plan, goal.body, read),
+        aspects=aspects_of(epochs.plan, goal.body, read),
         reads=reads,
         way=way,
         hint=said(f"together.hint.{'rise' if read.height else read.anchor}"),
@@ -196,18 +196,18 @@ def _slot(setup: Setup, goal: Goal, read: BodyReading) -> Slot:
     )
 
 
-def _label(setup: Setup, goal: Goal, read: BodyReading, point: Noun) -> Said:
+def _label(epochs: Epochs, goal: Goal, read: BodyReading, point: Noun) -> Said:
     own, to = Name(goal.body.name), read.to.partition(".")
     match read.anchor:
         case "square":
             return said("together.to.square", body=own, to=control_name(f"hub.{read.which}"))
         case "out" | "back":
-            line = Name(goals(setup)[read.other].body.name)
+            line = Name(goals(epochs)[read.other].body.name)
             return said(f"together.to.{read.anchor}", body=own, point=point, line=line)
         case "hub" | "mark":
             return said("together.to.control", body=own, point=point, to=control_name(read.to))
         case "body":
-            other = goals(setup)[read.other].body
+            other = goals(epochs)[read.other].body
             flat = "upright" if other.upright else "flat"
             code = "rise" if read.height else "own" if read.other == goal.body.id else "body"
             there = Noun(f"together.point.{flat}.{read.point}")
@@ -219,13 +219,13 @@ def _label(setup: Setup, goal: Goal, read: BodyReading, point: Noun) -> Said:
     return said(f"together.to.{read.anchor}.{to[2]}", body=own, point=point)
 
 
-def wanted_of(setup: Setup, goal: Goal, read: BodyReading) -> float:
+def wanted_of(epochs: Epochs, goal: Goal, read: BodyReading) -> float:
     """What a reading shows where every body stands as it should."""
-    plan, (x, y, z) = setup.plan, goal.point(read.at)
+    plan, (x, y, z) = epochs.plan, goal.point(read.at)
     outline, to = plan.vehicle.outline, read.which
     match read.anchor:
         case "hub" | "mark":
-            at = control_at(setup, read.to)
+            at = control_at(epochs, read.to)
             return math.hypot(x - at[0], y - at[1])
         case "bumper":
             nose = plan.vehicle.wheelbase + outline.front_overhang
@@ -240,52 +240,52 @@ def wanted_of(setup: Setup, goal: Goal, read: BodyReading) -> float:
             # It leaves the hub along the line, and the face stands square to that.
             return goal.beside(plan.vehicle.hub(to), "bottom_middle")  # type: ignore[arg-type]
         case "square":
-            return abs(goal.before(control_at(setup, f"hub.{to}")))
+            return abs(goal.before(control_at(epochs, f"hub.{to}")))
         case "out" | "back":
-            line = goals(setup)[read.other]
+            line = goals(epochs)[read.other]
             return abs(line.before((x, y)) if read.anchor == "out" else line.beside((x, y), read.point))
-    ox, oy, oz = goals(setup)[read.other].point(read.point)
+    ox, oy, oz = goals(epochs)[read.other].point(read.point)
     return z - oz if read.height else math.dist((x, y, z), (ox, oy, oz))
 
 
-def control_at(setup: Setup, control: str) -> tuple[float, float]:
+def control_at(epochs: Epochs, control: str) -> tuple[float, float]:
     kind, _, which = control.partition(".")
-    solved = setup.lines
+    solution = epochs.lines
     if kind == "hub":
-        found: tuple[float, float] = solved.place(which) if solved else setup.plan.vehicle.hub(which)  # type: ignore[arg-type]
+        found: tuple[float, float] = solution.place(which) if solution else epochs.plan.vehicle.hub(which)  # type: ignore[arg-type]
         return found
-    marks = setup.plan.vehicle.marks
-    known = controls_of(setup).get(control)
+    marks = epochs.plan.vehicle.marks
+    known = controls_of(epochs).get(control)
     return (known.x, known.y) if known is not None else (marks.front_x if which == "front" else marks.rear_x, 0.0)
 
 
-def read_line(setup: Setup, slot: str) -> tuple[tuple[float, float], tuple[float, float]] | None:
+def read_line(epochs: Epochs, slot: str) -> tuple[tuple[float, float], tuple[float, float]] | None:
     """A reading of a body as a line in plan, from what it is read to, to the body; nothing for another slot."""
-    found = read_of(setup, slot)
+    found = read_of(epochs, slot)
     if found is None:
         return None
     goal, read = found
     x, y, _ = goal.point(read.at)
     if read.anchor in ("out", "back"):
-        line = goals(setup)[read.other]
+        line = goals(epochs)[read.other]
         dx, dy = turned(line.facing_deg - 180.0, line.before((x, y)), 0.0)
         foot = x + dx, y + dy
         return (foot, (x, y)) if read.anchor == "out" else (line.point(read.point)[:2], foot)
-    return _from(setup, read, x, y), (x, y)
+    return _from(epochs, read, x, y), (x, y)
 
 
-def read_of(setup: Setup, slot: str) -> tuple[Goal, BodyReading] | None:
+def read_of(epochs: Epochs, slot: str) -> tuple[Goal, BodyReading] | None:
     """Which body a slot is read of, and what is read; nothing for another slot."""
-    plan = setup.plan
-    own = ((goal, read) for goal in goals(setup).values() for read in (*goal.body.reads, *beside_of(goal.body)))
+    plan = epochs.plan
+    own = ((goal, read) for goal in goals(epochs).values() for read in (*goal.body.reads, *beside_of(goal.body)))
     return next(((goal, read) for goal, read in own if slot_id(plan, goal.body, read) == slot), None)
 
 
-def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, float]:
-    vehicle = setup.plan.vehicle
+def _from(epochs: Epochs, read: BodyReading, x: float, y: float) -> tuple[float, float]:
+    vehicle = epochs.plan.vehicle
     match read.anchor:
         case "hub" | "mark":
-            return control_at(setup, read.to)
+            return control_at(epochs, read.to)
         case "beam":
             return vehicle.hub(read.which)  # type: ignore[arg-type]
         case "bumper":
@@ -294,14 +294,14 @@ def _from(setup: Setup, read: BodyReading, x: float, y: float) -> tuple[float, f
         case "flank":
             return x, math.copysign(vehicle.outline.width / 2, y)
         case "square" | "mark_at":
-            return control_at(setup, f"hub.{read.which}")
+            return control_at(epochs, f"hub.{read.which}")
         case "body":
-            ox, oy, _ = goals(setup)[read.other].point(read.point)
+            ox, oy, _ = goals(epochs)[read.other].point(read.point)
             return ox, oy
     return x, y
 
 
-def measured_lean(setup: Setup, goal: Goal) -> list[tuple[Slot, Measured]]:
+def measured_lean(epochs: Epochs, goal: Goal) -> list[tuple[Slot, Measured]]:
     """What levels on a body show now."""
-    pairs = body_reads(setup, goal.body.id)
-    return [(slot, now) for read, slot in pairs if read.anchor == "level" and (now := setup.now(slot)) is not None]
+    pairs = body_reads(epochs, goal.body.id)
+    return [(slot, now) for read, slot in pairs if read.anchor == "level" and (now := epochs.now(slot)) is not None]

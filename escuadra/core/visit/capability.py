@@ -15,7 +15,7 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.advice.frame import expected
 from escuadra.core.visit.checks import Figure
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
@@ -59,13 +59,13 @@ class Decides:
         )
 
 
-def _value(slot: Slot, setup: Setup) -> float | None:
+def _value(slot: Slot, epochs: Epochs) -> float | None:
     """What a slot should show, or ``None`` while that hangs on others; the middle of what is plausible elsewhere."""
     parts = slot.id.split(".")
     if parts[0] == "pair":
         return PAIR_MIDDLE + (PAIR_HALF if parts[-1] == "left" else -PAIR_HALF)
     if parts[0] in ("tape", "mark", "arch") or slot.id == "height.target":
-        return expected(slot, setup)
+        return expected(slot, epochs)
     quantity = slot.quantity
     assert quantity is not None
     if quantity.low > 0:
@@ -78,9 +78,9 @@ def _values(plan: Plan) -> dict[str, tuple[Slot, float]]:
     found: dict[str, tuple[Slot, float]] = {}
     slots = [v.slot for v in derive(State(), plan, 0).slots.values() if v.slot.ask == "number"]
     for _ in range(3):
-        setup = Setup(_state(found, {}, 1), plan)
+        epochs = Epochs(_state(found, {}, 1), plan)
         for slot in slots:
-            if slot.id not in found and (value := _value(slot, setup)) is not None:
+            if slot.id not in found and (value := _value(slot, epochs)) is not None:
                 found[slot.id] = (slot, value)
     return found
 

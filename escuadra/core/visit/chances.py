@@ -14,7 +14,7 @@ from escuadra.core.base.said import Count, Said, Text, said
 from escuadra.core.geodesy.state.box import joint
 from escuadra.core.geodesy.state.located import Located
 from escuadra.core.visit.checks.base import Figure, ToldBy
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.views import CheckView
 
 
@@ -34,7 +34,7 @@ class Chance:
         return said("chance.about", hundredths=Count(math.floor(100 * self.everything)), hangs_on=self.hangs_on)
 
 
-def chance(setup: Setup, views: Sequence[CheckView]) -> Chance | None:
+def chance(epochs: Epochs, views: Sequence[CheckView]) -> Chance | None:
     """Of all figures of a sheet; nothing while one is open, stale or contradicts others."""
     views = [view for view in views if view.of_setup]
     judged = [view for view in views if view.judgement.figures]
@@ -44,7 +44,7 @@ def chance(setup: Setup, views: Sequence[CheckView]) -> Chance | None:
     together: dict[int, list[tuple[Figure, ToldBy]]] = {}
     everything = 1.0
     for view in judged:
-        told = {one.figure: one for one in view.check.told(setup)}
+        told = {one.figure: one for one in view.check.told(epochs)}
         for figure in view.judgement.figures:
             by = told.get(figure.id)
             if by is None:

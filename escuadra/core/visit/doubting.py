@@ -11,11 +11,11 @@ from itertools import combinations
 
 from escuadra.core.base.said import Text
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.visit.epochs import UNFIT, Setup
+from escuadra.core.visit.epochs import UNFIT, Epochs
 from escuadra.core.visit.next_reading import AS_LIKELY
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 LOOKS_APART = CRITICAL_W * math.sqrt(2)
 """Two looks with one tool that differ by more of its u contradict each other."""
@@ -37,13 +37,13 @@ class Again:
     """Of its newest reading that counts."""
 
 
-def at_odds(setup: Setup, slot: Slot) -> Again | None:
+def at_odds(epochs: Epochs, slot: Slot) -> Again | None:
     """A slot whose looks differ by more than a tool repeats to, or two tools by more than both err: read anew."""
     if slot.ask != "number":
         return None
-    parts = setup.by_tool(slot.id, setup.current(slot))
+    parts = epochs.by_tool(slot.id, epochs.current(slot))
     for read in parts:
-        looks = [e.value for e in setup.current(slot) if e.seq <= read.seq and e.said.tool.id == read.tool]  # type: ignore[union-attr]
+        looks = [e.value for e in epochs.current(slot) if e.seq <= read.seq and e.said.tool.id == read.tool]  # type: ignore[union-attr]
         apart = max(looks) - min(looks)
         if len(looks) > 1 and apart > LOOKS_APART * read.u_look:
             return Again(slot.id, slot.label, read.seq)
@@ -53,7 +53,7 @@ def at_odds(setup: Setup, slot: Slot) -> Again | None:
     return None
 
 
-def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again]:
+def to_read_again(epochs: Epochs, suspects: Iterable[ObservationId]) -> list[Again]:
     """Where some suspects can be read again and were not, the newest first: that is soonest at hand.
 
     What two looks showed alike comes after what one look did: both would have to be wrong.
@@ -62,34 +62,34 @@ def to_read_again(setup: Setup, suspects: Iterable[ObservationId]) -> list[Again
     for id in suspects:
         slots = id.kind.read_in(id)
         for slot in slots:
-            newest = max((e.seq for e in setup.relied(slot)), default=0)
-            if newest and not setup.read_twice(slot):
+            newest = max((e.seq for e in epochs.relied(slot)), default=0)
+            if newest and not epochs.read_twice(slot):
                 found[slot] = Again(slot, id.words if len(slots) == 1 else None, newest)
-    return sorted(found.values(), key=lambda again: (setup.looked_at_twice(again.slot), -again.seq))
+    return sorted(found.values(), key=lambda again: (epochs.looked_at_twice(again.slot), -again.seq))
 
 
-def of_its_own(setup: Setup, slots: Iterable[Slot], suspects: Collection[str]) -> list[Again]:
+def of_its_own(epochs: Epochs, slots: Iterable[Slot], suspects: Collection[str]) -> list[Again]:
     """What of some slots was read and not yet read again: suspects before others, then the newest first.
 
     What was read beside, to tell suspects apart, comes after them: they contradicted each other before.
     """
-    read = [(slot, entries[-1].seq) for slot in slots if slot.ask == "number" and (entries := setup.current(slot))]
+    read = [(slot, entries[-1].seq) for slot in slots if slot.ask == "number" and (entries := epochs.current(slot))]
     read.sort(key=lambda one: (one[0].id not in suspects, one[0].optional, -one[1]))
-    return [Again(slot.id, None, seq) for slot, seq in read if not setup.read_twice(slot.id)]
+    return [Again(slot.id, None, seq) for slot, seq in read if not epochs.read_twice(slot.id)]
 
 
-def doubted(setup: Setup, solved: Solved) -> list[Again]:
+def doubted(epochs: Epochs, solution: EpochSolution) -> list[Again]:
     """Where the suspects of a solution can be read again: the likeliest first, of those as likely the newest."""
-    tests = {id: abs(w) for id, w in solved.tests if w is not None}
-    worst = max((tests[id] for id in solved.suspects if id.kind.read_in(id)), default=0.0)
-    usual = [id for id in solved.suspects if tests[id] >= NEARLY * worst and solved.held_wrong(id)]
-    likely = [id for id in solved.suspects if tests[id] >= AS_LIKELY * worst]
+    tests = {id: abs(w) for id, w in solution.tests if w is not None}
+    worst = max((tests[id] for id in solution.suspects if id.kind.read_in(id)), default=0.0)
+    usual = [id for id in solution.suspects if tests[id] >= NEARLY * worst and solution.held_wrong(id)]
+    likely = [id for id in solution.suspects if tests[id] >= AS_LIKELY * worst]
     # A tape that was held to the other end of the beam, where that is one alone, comes before the others.
-    usually = to_read_again(setup, usual) if len(usual) == 1 else []
-    first = [*usually, *(one for one in to_read_again(setup, likely) if one not in usually)]
-    found = [*first, *(one for one in to_read_again(setup, solved.suspects) if one not in first)]
-    if found or solved.trusted:
+    usually = to_read_again(epochs, usual) if len(usual) == 1 else []
+    first = [*usually, *(one for one in to_read_again(epochs, likely) if one not in usually)]
+    found = [*first, *(one for one in to_read_again(epochs, solution.suspects) if one not in first)]
+    if found or solution.trusted:
         return found
     # All of them were read twice: whatever else does not fit, the worst first.
     unfit = sorted((id for id, w in tests.items() if w > UNFIT), key=lambda id: -tests[id])
-    return [one for id in unfit for one in to_read_again(setup, (id,))]
+    return [one for id in unfit for one in to_read_again(epochs, (id,))]

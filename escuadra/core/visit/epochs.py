@@ -18,10 +18,10 @@ from escuadra.core.visit.log.state import LATER, State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.network_of_epochs import body_of, entered, leaves_yaw, posture, unframed
 from escuadra.core.visit.plan import ENDS, Plan, tape_slot
-from escuadra.core.visit.readings import Current
+from escuadra.core.visit.readings import ReadingsByEpoch
 from escuadra.core.visit.solution.network_builder import Entered
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.core.visit.solution.solution import Solved, Solving, bump_watch
+from escuadra.core.visit.solution.solution import EpochSolution, Solving, bump_watch
 
 IN_PLAN: tuple[Coordinate, ...] = ("x", "y", "yaw_deg")
 UNFRAMED = -1
@@ -51,7 +51,7 @@ def cold(given: StateInput) -> Located | None:
         return None
 
 
-class Setup(Current):
+class Epochs(ReadingsByEpoch):
     """What a job's entries amount to, with what was solved of it."""
 
     def __init__(
@@ -60,22 +60,22 @@ class Setup(Current):
         plan: Plan,
         at: int | None = None,
         solving: Solving = cold,
-        before: Current | None = None,
+        before: ReadingsByEpoch | None = None,
     ) -> None:
         """``solving``: how a state is solved; whoever gives it may remember what was solved before."""
         super().__init__(state, plan, at, before)
         self.solving = solving
-        self.proofs: Mapping[str, Setup] = {}
+        self.proofs: Mapping[str, Epochs] = {}
         """What the stations were proven from, by their ids."""
-        self._pasts: dict[int, Setup] = {}
-        self._earlier_pasts = before._pasts if isinstance(before, Setup) else {}
+        self._pasts: dict[int, Epochs] = {}
+        self._earlier_pasts = before._pasts if isinstance(before, Epochs) else {}
 
-    def as_it_was(self, seq: int) -> "Setup":
+    def as_it_was(self, seq: int) -> "Epochs":
         """The visit by readings and happenings up to an event; follows what the derivation before this had of that."""
         found = self._pasts.get(seq)
         if found is None:
             earlier = self._earlier_pasts.get(seq)
-            found = self._pasts[seq] = Setup(self.state.until(seq), self.plan, solving=self.solving, before=earlier)
+            found = self._pasts[seq] = Epochs(self.state.until(seq), self.plan, solving=self.solving, before=earlier)
         return found
 
     def done(self) -> None:
@@ -94,7 +94,7 @@ class Setup(Current):
 
     def carries(self, epoch: int) -> bool:
         """The epoch began with a move that leaves yaw and distance alone, and what was solved before can be trusted."""
-        return self.once(Setup._carries, epoch)
+        return self.once(Epochs._carries, epoch)
 
     def _carries(self, epoch: int) -> bool:
         if epoch == 0 or not leaves_yaw(self.boundaries[epoch - 1]):
@@ -123,21 +123,21 @@ class Setup(Current):
 
     def entered(self, epochs: tuple[int, ...], unlike: frozenset[str] = frozenset()) -> Entered:
         """What was read in some epochs, the vehicle as it was in the last of them."""
-        return self.once(Setup._entered, epochs, unlike)
+        return self.once(Epochs._entered, epochs, unlike)
 
     def _entered(self, epochs: tuple[int, ...], unlike: frozenset[str]) -> Entered:
         joined = {k for k in epochs if k - 1 in epochs and self.carries(k)}
         return entered(self, epochs, joined, self._last_of_line(epochs[-1]) == self.epoch, unlike=unlike)
 
-    def _of(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str] = frozenset()) -> Solved | None:
+    def _of(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str] = frozenset()) -> EpochSolution | None:
         """One epoch as some of them together tell it; nothing where it is not among what was read."""
-        return self.once(Setup._seen_from, epochs, epoch, unlike)
+        return self.once(Epochs._seen_from, epochs, epoch, unlike)
 
-    def _seen_from(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str]) -> Solved | None:
+    def _seen_from(self, epochs: tuple[int, ...], epoch: int, unlike: frozenset[str]) -> EpochSolution | None:
         into, body = self.entered(epochs, unlike), body_of(epoch)
         if body not in into.bodies:
             return None
-        return self._view(into, self.once(Setup._located, epochs, unlike), body, epoch)
+        return self._view(into, self.once(Epochs._located, epochs, unlike), body, epoch)
 
     def _located(self, epochs: tuple[int, ...], unlike: frozenset[str]) -> Located | None:
         return self.solving(self.entered(epochs, unlike).state(self.plan.nominal_goal))
@@ -148,7 +148,7 @@ class Setup(Current):
         What was read contradicted the model, all that may be wrong was read again and read the same, and without the
         model's word on them it agrees.
         """
-        return self.once(Setup._unlike, epoch)
+        return self.once(Epochs._unlike, epoch)
 
     def _unlike(self, epoch: int) -> frozenset[str]:
         for k in self._since_spoiled(epoch):
@@ -159,13 +159,13 @@ class Setup(Current):
                     return corners
         return frozenset()
 
-    def confirmed(self, found: Solved, before: int = LATER) -> bool:
+    def confirmed(self, found: EpochSolution, before: int = LATER) -> bool:
         """Everything that may be wrong in a solution was read again, and read the same, as it stood before an event."""
         unfit = (id for id, w in found.tests if w is not None and abs(w) > UNFIT)
         slots = [slot for id in unfit for slot in id.kind.read_in(id) if self.relied(slot)]
         return bool(slots) and all(self.read_twice(slot, before) for slot in slots)
 
-    def _loosened(self, found: Solved, epoch: int) -> tuple[Corner, ...]:
+    def _loosened(self, found: EpochSolution, epoch: int) -> tuple[Corner, ...]:
         """The fewest hubs without whose places in the model the readings agree, the least likely places first."""
         for corners in found.hubs_to_loosen:
             without = self._of(self.chain(epoch), epoch, frozenset(corners))
@@ -173,11 +173,11 @@ class Setup(Current):
                 return corners
         return ()
 
-    def _view(self, into: Entered, found: Located | None, body: str, epoch: int) -> Solved | None:
+    def _view(self, into: Entered, found: Located | None, body: str, epoch: int) -> EpochSolution | None:
         """A solution as an epoch sees it."""
-        return Solved(self.plan, found, into, body, epoch) if found is not None else None
+        return EpochSolution(self.plan, found, into, body, epoch) if found is not None else None
 
-    def solved(self, epoch: int) -> Solved | None:
+    def solution(self, epoch: int) -> EpochSolution | None:
         """An epoch by all that was read on the visit; where that contradicts itself, by what a move joins it to.
 
         What contradicted itself before the frame was moved or bumped is not carried along.
@@ -193,12 +193,12 @@ class Setup(Current):
         whole = self._of(self._since_spoiled(last), epoch, unlike)
         return whole if whole is not None and whole.trusted else self._of(self.chain(epoch), epoch, unlike)
 
-    def solve(self, epoch: int) -> Solved | None:
+    def solve(self, epoch: int) -> EpochSolution | None:
         """An epoch's solution; ``None`` while its readings do not tell where the frame stands."""
-        return self.once(Setup._placed, epoch)
+        return self.once(Epochs._placed, epoch)
 
-    def _placed(self, epoch: int) -> Solved | None:
-        found = self.solved(epoch)
+    def _placed(self, epoch: int) -> EpochSolution | None:
+        found = self.solution(epoch)
         return found if found is not None and found.placed else None
 
     @worked_out
@@ -206,7 +206,7 @@ class Setup(Current):
         """Where what was read cannot be solved at all: each reading without which the others can, the newest first."""
         epochs = self.chain(self.epoch)
         into = self.entered(epochs)
-        if body_of(self.epoch) not in into.bodies or self.once(Setup._located, epochs, frozenset()) is not None:
+        if body_of(self.epoch) not in into.bodies or self.once(Epochs._located, epochs, frozenset()) is not None:
             return ()
         given = into.state(self.plan.nominal_goal)
         read_again = [one.id for one in given.observations if into.sources[one.id].kind.again]
@@ -214,45 +214,45 @@ class Setup(Current):
         return tuple(sorted(found, key=lambda id: -id.seq))
 
     @worked_out
-    def postures(self) -> tuple[Solved, ...]:
+    def postures(self) -> tuple[EpochSolution, ...]:
         """How the frame stands now: with all that was read where that agrees, then by its levels and heights alone."""
-        found = self.solved(self.epoch)
+        found = self.solution(self.epoch)
         return (*((found,) if found is not None and found.trusted else ()), *((self.upright,) if self.upright else ()))
 
     @worked_out
-    def upright(self) -> Solved | None:
+    def upright(self) -> EpochSolution | None:
         """How the frame stands now by its levels and heights alone, as if it were where it should be."""
         into = posture(self, self.epoch)
         found = self.solving(into.state(self.plan.nominal_goal, IN_PLAN))
         return self._view(into, found, into.body, self.epoch)
 
-    def turned_only(self, epoch: int) -> Solved | None:
+    def turned_only(self, epoch: int) -> EpochSolution | None:
         """An epoch that sees how the frame is turned, and perhaps no more: nothing else may be taken from it."""
-        return self.once(Setup._turned_only, epoch)
+        return self.once(Epochs._turned_only, epoch)
 
-    def _turned_only(self, epoch: int) -> Solved | None:
-        found = self.solved(epoch)
+    def _turned_only(self, epoch: int) -> EpochSolution | None:
+        found = self.solution(epoch)
         read = found is not None and found.body in self.entered(self.chain(epoch)).read_from
         return found if found is not None and read and found.tells("square") else None
 
-    def designed(self) -> Solved | None:
+    def designed(self) -> EpochSolution | None:
         """The first epoch at its first guesses, whatever its readings say; nothing where it would stay loose."""
         into = self.entered((0,))
         if not into.bodies:
             return None
         found = planned(into.state(self.plan.nominal_goal))
-        solved = Solved(self.plan, found, into, into.body, 0)
-        return solved if solved.placed and solved.tells_line else None
+        solution = EpochSolution(self.plan, found, into, into.body, 0)
+        return solution if solution.placed and solution.tells_line else None
 
     # --- both lines
 
     @worked_out
-    def lines(self) -> Solved | None:
+    def lines(self) -> EpochSolution | None:
         """The solution that knows the vehicle's lines: all that was read, or what does not hang on the frame.
 
         What was read at the frame in an earlier epoch still tells where the vehicle points, until its line is spoiled.
         """
-        known: list[Solved] = []
+        known: list[EpochSolution] = []
         for found in self._lines_from():
             if found.tells_line:
                 if found.line == self.plan.procedure.line and found.trusted:
@@ -260,21 +260,21 @@ class Setup(Current):
                 known.append(found)
         return next((found for found in known if found.trusted), known[-1] if known else None)
 
-    def _lines_from(self) -> Iterator[Solved]:
+    def _lines_from(self) -> Iterator[EpochSolution]:
         if self.recent and self.recent[0].trusted:
             yield self.recent[0]
         if self.unframed is not None:
             yield self.unframed
 
     @worked_out
-    def recent(self) -> list[Solved]:
+    def recent(self) -> list[EpochSolution]:
         """The newest epochs in which the frame was read since the vehicle's line was spoiled, the newest first."""
         epochs = reversed(self._since_spoiled(self.epoch))
-        return [found for k in islice(epochs, MOST_RECENT) if (found := self.solved(k)) is not None]
+        return [found for k in islice(epochs, MOST_RECENT) if (found := self.solution(k)) is not None]
 
     def alone(self, method: str) -> Answer | None:
         """What one method says by itself at the target; with the frame's tapes where it is read at the frame."""
-        return self.once(Setup._alone, method)
+        return self.once(Epochs._alone, method)
 
     def _alone(self, method: str) -> Answer | None:
         line = METHODS[method].finds
@@ -284,9 +284,9 @@ class Setup(Current):
             into = unframed(self, method) if epoch == UNFRAMED else entered(self, (epoch,), only=method)
             if epoch != UNFRAMED and not into.bodies:
                 continue
-            solved = self._view(into, self.solving(into.state(self.plan.nominal_goal)), into.body, epoch)
-            if solved is not None and line in solved.known and solved.tells_line:
-                return Answer(line, solved.derived("line_angle", line), solved.line_at(self.plan.target_x, line))
+            solution = self._view(into, self.solving(into.state(self.plan.nominal_goal)), into.body, epoch)
+            if solution is not None and line in solution.known and solution.tells_line:
+                return Answer(line, solution.derived("line_angle", line), solution.line_at(self.plan.target_x, line))
         return None
 
     def watched(self, epoch: int) -> str:
@@ -298,8 +298,8 @@ class Setup(Current):
     def watch(self, epoch: int) -> str:
         """Slot of the tape of the last full solution that would notice a bump of the frame best; empty without one."""
         for k in range(epoch, -1, -1):
-            solved = self.solve(k)
-            watch = bump_watch(solved) if solved is not None else ""
+            solution = self.solve(k)
+            watch = bump_watch(solution) if solution is not None else ""
             if watch:
                 return watch
         return ""
@@ -332,7 +332,7 @@ class Setup(Current):
         return self.state.line_plan.times if self.state.line_plan is not None else 1
 
     @worked_out
-    def unframed(self) -> Solved | None:
+    def unframed(self) -> EpochSolution | None:
         """The vehicle's lines from what does not hang on the frame."""
         into = unframed(self)
         if not into.sees_thrust and "mark.front" not in into.points:
@@ -344,7 +344,7 @@ class Setup(Current):
         """The present epoch of the pose."""
         return len(self.boundaries)
 
-    def solved_for(self, aspect: str) -> Solved | None:
+    def solved_for(self, aspect: str) -> EpochSolution | None:
         """The newest solution that nothing has spoiled for an aspect."""
         wanted = frozenset({aspect, "line"})
         first = max((k + 1 for k, d in enumerate(self.boundaries) if d.aspects & wanted), default=0)
@@ -357,11 +357,11 @@ class Setup(Current):
         return None
 
     @worked_out
-    def last_solved(self) -> Solved | None:
+    def last_solved(self) -> EpochSolution | None:
         """The newest solution of all, spoiled or not: where the frame was last seen."""
         return next((found for k in range(self.epoch, -1, -1) if (found := self.solve(k)) is not None), None)
 
     @worked_out
-    def newest(self) -> Solved | None:
+    def newest(self) -> EpochSolution | None:
         """The solution that the drawing and the moves stand on: of the present epoch."""
         return self.solve(self.epoch)

@@ -15,7 +15,7 @@ from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.procedure.bodies import BodyPoint
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 
 TAPE = StakeTape(constant=0.8, ppm=60)
 """u of a tape laid on a floor."""
@@ -51,29 +51,29 @@ def control_name(control: str) -> Said:
     return said(f"places.centre_mark.{which}")
 
 
-def controls_of(setup: Setup) -> dict[str, Control]:
+def controls_of(epochs: Epochs) -> dict[str, Control]:
     """What tapes are held to: the hubs as they were found, and centre marks that were plumbed."""
-    return setup.once(_controls_of)
+    return epochs.once(_controls_of)
 
 
-def _controls_of(setup: Setup) -> dict[str, Control]:
-    solved = setup.lines
-    if solved is None:
+def _controls_of(epochs: Epochs) -> dict[str, Control]:
+    solution = epochs.lines
+    if solution is None:
         return {}
     found = {}
     for corner in CORNERS:
-        at = solved.place(corner)
-        found[f"hub.{corner}"] = Control(x=at[0], y=at[1], u=setup.plan.vehicle.u_hub_mm)
+        at = solution.place(corner)
+        found[f"hub.{corner}"] = Control(x=at[0], y=at[1], u=epochs.plan.vehicle.u_hub_mm)
     for end in ("front", "rear"):
-        if solved.knows(f"mark.{end}"):
-            x, y = solved.place(f"mark.{end}")
+        if solution.knows(f"mark.{end}"):
+            x, y = solution.place(f"mark.{end}")
             found[f"mark.{end}"] = Control(x=x, y=y, u=1.0)
     return found
 
 
-def mark_at(setup: Setup, place: tuple[float, float]) -> StakedMark | None:
+def mark_at(epochs: Epochs, place: tuple[float, float]) -> StakedMark | None:
     """How a floor mark is found with two tapes and a check; nothing without a line, or where they cut too flat."""
-    controls, (x, y) = controls_of(setup), place
+    controls, (x, y) = controls_of(epochs), place
     if not controls:
         return None
     try:
@@ -83,9 +83,9 @@ def mark_at(setup: Setup, place: tuple[float, float]) -> StakedMark | None:
         return None
 
 
-def set_out(setup: Setup, place: tuple[float, float]) -> Said | None:
+def set_out(epochs: Epochs, place: tuple[float, float]) -> Said | None:
     """The lengths by which a floor mark is found, the side that it lies on, and to carry there what stands on it."""
-    found, half = mark_at(setup, place), setup.plan.vehicle.outline.width / 2
+    found, half = mark_at(epochs, place), epochs.plan.vehicle.outline.width / 2
     if found is None:
         return None
     pairs = list(zip(found.pair, found.distances, strict=True))
@@ -101,12 +101,12 @@ def set_out(setup: Setup, place: tuple[float, float]) -> Said | None:
     return said(code, side=Noun(f"together.side.{side}"), **tapes)
 
 
-def floor_marks(setup: Setup) -> list[FloorMark]:
+def floor_marks(epochs: Epochs) -> list[FloorMark]:
     """Marks on the line and across it for every target place; none while no line is known."""
-    solved, plan = setup.lines, setup.plan
-    if solved is None or solved.line is None:
+    solution, plan = epochs.lines, epochs.plan
+    if solution is None or solution.line is None:
         return []
-    angle = math.radians(solved.derived("line_angle").value)
+    angle = math.radians(solution.derived("line_angle").value)
     nose = plan.vehicle.wheelbase + plan.vehicle.outline.front_overhang
     wanted: list[tuple[Said, float, float]] = [(said("floor_marks.line_300_mm_ahead_nose"), nose + 300, 0.0)]
     on_stands = {s.place for s in plan.procedure.stations if s.own_place}
@@ -139,13 +139,13 @@ def floor_marks(setup: Setup) -> list[FloorMark]:
             wanted += [(said("floor_marks.rear_edge", name=name), place.x - place.width / 2, place.y)]
     points = {}
     for words, x, left in wanted:
-        on_line = solved.line_at(x).value
+        on_line = solution.line_at(x).value
         points[words] = (x - left * math.sin(angle), on_line + left * math.cos(angle))
     found = []
     for words, (x, y) in points.items():
-        mark = mark_at(setup, (x, y))
+        mark = mark_at(epochs, (x, y))
         if mark is None:
             continue
-        across = math.hypot(solved.line_at(x).u, mark.major)
+        across = math.hypot(solution.line_at(x).u, mark.major)
         found.append(FloorMark(words, x, y, mark, mark.major, across))
     return found

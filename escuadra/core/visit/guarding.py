@@ -14,11 +14,11 @@ from escuadra.core.base.said import Text, said
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.geodesy.state.reach import of_looks
 from escuadra.core.geodesy.state.unknowns import Vector
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.next_reading import by_tape, further
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.network_builder import Act
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 MOST_LOOKS = 3
 """Where so many were taken, a further one is not asked for."""
@@ -50,19 +50,19 @@ class Guard:
     """Of the figure that it would move, where that is not the check's worst."""
 
 
-def word(setup: Setup, solved: Solved, found: Derived, most: float) -> Guard | None:
+def word(epochs: Epochs, solution: EpochSolution, found: Derived, most: float) -> Guard | None:
     """What would tell where hubs and axles are, if a figure hangs too much on what the vehicle's model says of that."""
-    modelled = np.array([solved.sources[name].kind.modelled for name in solved.located.ids])
+    modelled = np.array([solution.sources[name].kind.modelled for name in solution.located.ids])
 
     def share(effects: Vector) -> float:
         return 2 * float(np.linalg.norm(effects[modelled]))
 
-    now = share(solved.located.effects(found.gradient))
+    now = share(solution.located.effects(found.gradient))
     if now <= most / WORD:
         return None
-    unread = further(setup, solved)
-    rows = solved.located.further([one.reading for one in unread])
-    shares = (share(solved.located.effects_with(found.gradient, row)) for row in rows)
+    unread = further(epochs, solution)
+    rows = solution.located.further([one.reading for one in unread])
+    shares = (share(solution.located.effects_with(found.gradient, row)) for row in rows)
     per_minute = [
         ((now - after) / one.minutes, one.slot)
         for one, after in zip(unread, shares, strict=True)
@@ -73,22 +73,22 @@ def word(setup: Setup, solved: Solved, found: Derived, most: float) -> Guard | N
 
 
 def guard(
-    setup: Setup, solved: Solved, found: Derived, most: float, aspects: frozenset[str] = frozenset()
+    epochs: Epochs, solution: EpochSolution, found: Derived, most: float, aspects: frozenset[str] = frozenset()
 ) -> Guard | None:
     """What a figure of a solution rests on; nothing where no mistake carries it farther than ``most``.
 
     ``aspects``: mistakes are looked for only in what depends on one of them; none named: in everything.
     """
-    if not solved.acts:
+    if not solution.acts:
         return None
-    now = solved.reaching.now(found)
+    now = solution.reaching.now(found)
     if aspects:
-        now = np.where([bool(act.slot.aspects & aspects) for act in solved.acts], now, 0.0)
+        now = np.where([bool(act.slot.aspects & aspects) for act in solution.acts], now, 0.0)
     worst = int(now.argmax())
     if now[worst] <= most:
         return None
-    look, again = _look(setup, solved, found, now, most)
-    act = solved.acts[worst]
+    look, again = _look(epochs, solution, found, now, most)
+    act = solution.acts[worst]
     return Guard(act.what or act.slot.label, float(now[worst]), look, again)
 
 
@@ -98,9 +98,9 @@ def first(guards: Iterable[Guard | None]) -> Guard | None:
     return min(found, key=lambda rests: rests.look is None, default=None)
 
 
-def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:
+def guard_of_slot(epochs: Epochs, slot: Slot, most: float) -> Guard | None:
     """The same of a figure that one slot tells, and nothing else."""
-    read = setup.now(slot)
+    read = epochs.now(slot)
     if read is None or slot.quantity is None:
         return None
     cap = max(slot.quantity.high - read.value, read.value - slot.quantity.low)
@@ -111,17 +111,19 @@ def guard_of_slot(setup: Setup, slot: Slot, most: float) -> Guard | None:
     return Guard(slot.label, reach, slot if more else None, True)
 
 
-def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float) -> tuple[Slot | None, bool]:
+def _look(
+    epochs: Epochs, solution: EpochSolution, found: Derived, now: Vector, most: float
+) -> tuple[Slot | None, bool]:
     """The reading that takes most off a minute, and whether it was read before."""
-    acts, reaching = solved.acts, solved.reaching
+    acts, reaching = solution.acts, solution.reaching
     offered: list[tuple[Slot, float, bool, Callable[[], Vector]]] = [
         (acts[k].slot, acts[k].slot.minutes, True, partial(reaching.with_look, found, k))
         for k in map(int, np.flatnonzero(now > most))
-        if acts[k].looks < MOST_LOOKS and _at_hand(setup, acts[k])
+        if acts[k].looks < MOST_LOOKS and _at_hand(epochs, acts[k])
     ]
     # Who was to do without tapes to the beam is asked for none to guard what was read: the check says what it rests on.
-    unread = further(setup, solved, by_tape(solved))
-    rows = solved.located.further([one.reading for one in unread])
+    unread = further(epochs, solution, by_tape(solution))
+    rows = solution.located.further([one.reading for one in unread])
     offered += [
         (one.slot, one.minutes, False, partial(reaching.with_row, found, row))
         for one, row in zip(unread, rows, strict=True)
@@ -136,15 +138,15 @@ def _look(setup: Setup, solved: Solved, found: Derived, now: Vector, most: float
     return best
 
 
-def _at_hand(setup: Setup, act: Act) -> bool:
+def _at_hand(epochs: Epochs, act: Act) -> bool:
     """It can be looked at again as it was: nothing spoiled it, nothing new would be wrong in it, nor was it often."""
-    slot, entries = act.slot, setup.current(act.slot)
-    here = setup.stays(setup.epoch)[-1].start
+    slot, entries = act.slot, epochs.current(act.slot)
+    here = epochs.stays(epochs.epoch)[-1].start
     counts = any(entry.seq == act.seq for entry in entries)
     if sum(entry.seq > here for entry in entries) >= MOST_LOOKS:
         return False
-    same = setup.as_it_was_looked_at(slot) and slot.reads not in SHARED
-    return act.what is None and counts and same and not setup.excluded(slot)
+    same = epochs.as_it_was_looked_at(slot) and slot.reads not in SHARED
+    return act.what is None and counts and same and not epochs.excluded(slot)
 
 
 def _over(reach: Vector, most: float) -> float:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Plain, exact, said
 from escuadra.core.visit.plan import Plan
-from escuadra.core.visit.readings import Current
+from escuadra.core.visit.readings import ReadingsByEpoch
 from escuadra.core.visit.slots import Slot
 
 U_SAG_SHARE = 0.2
@@ -51,10 +51,10 @@ def asks_hang(plan: Plan) -> bool:
     return any(check.kind == "hang" for check in plan.procedure.checks)
 
 
-def hung(current: Current) -> Hung | None:
+def hung(readings: ReadingsByEpoch) -> Hung | None:
     """Where the target's centre hangs; nothing while it was not read, or where the sheet does not ask."""
-    plan = current.plan
-    found = current.now(hang_slot(plan)) if asks_hang(plan) else None
+    plan = readings.plan
+    found = readings.now(hang_slot(plan)) if asks_hang(plan) else None
     return None if found is None else Hung(found.value - read_at(plan, 0.0), found.u)
 
 

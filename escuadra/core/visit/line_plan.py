@@ -15,7 +15,7 @@ from escuadra.core.base.said import Count, Length, Noun, PlusMinus, Said, said
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks import own_checks
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import LinePlanned, ToolUsed
 from escuadra.core.visit.methods import METHODS, Finds
 from escuadra.core.visit.plan import ENDS, Plan, height_slot, level_slot, slope_slot, tape_slot
@@ -129,7 +129,7 @@ def _chosen(slot: Slot, shelf: Shelf, tools: Mapping[str, str]) -> ToolUsed:
     return found
 
 
-def rehearsal(plan: Plan, asked: LinePlanned, shelf: Shelf, scene: Scene | None = None) -> Setup:
+def rehearsal(plan: Plan, asked: LinePlanned, shelf: Shelf, scene: Scene | None = None) -> Epochs:
     """The set-up that a plan's readings would make; raises ``BadInput`` where no instrument reads a place."""
     here = scene or Scene.nominal(plan)
     slots, tapes = slots_of(plan, asked), [*_tapes(plan, asked.rear_tapes), *_levels(plan)]
@@ -139,7 +139,7 @@ def rehearsal(plan: Plan, asked: LinePlanned, shelf: Shelf, scene: Scene | None 
             values |= METHODS[needed].exact(here)
     tools = {slot.id: _chosen(slot, shelf, asked.tools) for slot in (*slots, *tapes)}
     kept = {id: value for id, value in values.items() if id in tools}
-    return Setup(rehearsed(kept, tools.__getitem__, asked.times, {"side.which": "left"}), plan)
+    return Epochs(rehearsed(kept, tools.__getitem__, asked.times, {"side.which": "left"}), plan)
 
 
 def worth(plan: Plan, asked: LinePlanned, shelf: Shelf) -> Worth:
@@ -148,8 +148,8 @@ def worth(plan: Plan, asked: LinePlanned, shelf: Shelf) -> Worth:
     line: Finds = next((known for known in ("thrust", "body", "axis") if known in finds), "none")
     if line == "none":
         return Worth(None, None, line)
-    setup = rehearsal(plan, asked, shelf)
-    found = setup.designed()
+    epochs = rehearsal(plan, asked, shelf)
+    found = epochs.designed()
     if found is None or line not in found.known:
         return Worth(None, None, line)
     return Worth(

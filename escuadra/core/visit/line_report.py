@@ -17,13 +17,13 @@ from escuadra.core.visit.both_lines import (
     targets,
 )
 from escuadra.core.visit.checks.wheels import printed
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.beams import SteeredWheel
 from escuadra.core.visit.methods.wheels import StringLines
 from escuadra.core.visit.plan import toe_slot
 from escuadra.core.visit.solution.network_builder import Entering
-from escuadra.core.visit.solution.solution import FRONT, REAR, Solved
+from escuadra.core.visit.solution.solution import FRONT, REAR, EpochSolution
 
 
 @dataclass(frozen=True)
@@ -50,12 +50,12 @@ def _fact(label: Said | None, value: float, u: float, unit: str, way: str | None
     return Fact(label, text, spread)
 
 
-def side_by_side(setup: Setup) -> list[At]:
+def side_by_side(epochs: Epochs) -> list[At]:
     """Both lines at both axles and at every target place."""
-    places = target_places(setup.plan.procedure, setup.plan.vehicle)
+    places = target_places(epochs.plan.procedure, epochs.plan.vehicle)
     names: list[Text] = [said("together.rear_axle"), said("together.front_axle")]
     names += [place_name(p.id) for p in places]
-    found = both_lines(setup, [0.0, setup.plan.vehicle.wheelbase, *targets(setup)])
+    found = both_lines(epochs, [0.0, epochs.plan.vehicle.wheelbase, *targets(epochs)])
     if found is None:
         return []
     rows = []
@@ -67,27 +67,27 @@ def side_by_side(setup: Setup) -> list[At]:
     return rows
 
 
-def _hub_facts(solved: Solved) -> list[Fact]:
+def _hub_facts(solution: EpochSolution) -> list[Fact]:
     (lf, rf), (lr, rr) = FRONT, REAR
-    left, right = solved.ahead_of(lf, lr), solved.ahead_of(rf, rr)
-    front, rear = solved.left_of(lf, rf), solved.left_of(lr, rr)
+    left, right = solution.ahead_of(lf, lr), solution.ahead_of(rf, rr)
+    front, rear = solution.left_of(lf, rf), solution.left_of(lr, rr)
     found = (
-        (said("together.front_setback"), solved.ahead_of(lf, rf), "left_hub"),
-        (said("together.rear_setback"), solved.ahead_of(lr, rr), "left_hub"),
-        (said("together.wheelbase_left_right"), solved.sum(0.0, (1.0, left), (-1.0, right)), "longer"),
-        (said("together.track_front_against_rear"), solved.sum(0.0, (1.0, front), (-1.0, rear)), "wider"),
+        (said("together.front_setback"), solution.ahead_of(lf, rf), "left_hub"),
+        (said("together.rear_setback"), solution.ahead_of(lr, rr), "left_hub"),
+        (said("together.wheelbase_left_right"), solution.sum(0.0, (1.0, left), (-1.0, right)), "longer"),
+        (said("together.track_front_against_rear"), solution.sum(0.0, (1.0, front), (-1.0, rear)), "wider"),
     )
     return [_fact(label, fact.value, fact.u, "mm", way) for label, fact, way in found]
 
 
-def facts(setup: Setup) -> list[Fact]:
+def facts(epochs: Epochs) -> list[Fact]:
     """Setbacks, tracks, emblems, toe of every wheel, the runway."""
-    found = _hub_facts(setup.lines) if setup.lines is not None else []
+    found = _hub_facts(epochs.lines) if epochs.lines is not None else []
     for end in ("front", "rear"):
-        off = emblem_off(setup, end)
+        off = emblem_off(epochs, end)
         if off is not None:
             found.append(_fact(said(f"together.emblem_off_pairs_middle.{end}"), *off, "mm", "side"))
-    into = Entering(setup)
+    into = Entering(epochs)
     lines = METHODS["strings"]
     by_strings = lines.result(into) if isinstance(lines, StringLines) else None
     for corner in CORNERS:
@@ -102,7 +102,7 @@ def facts(setup: Setup) -> list[Fact]:
                 )
             )
         side = {"LR": "left", "RR": "right"}.get(corner, "")
-        read = setup.now(
+        read = epochs.now(
             toe_slot(side) if side else printed(f"toe.{corner}", said(f"wheels.before_toe.{corner}"), "toe", 1.5)
         )
         if read is not None:
@@ -119,19 +119,19 @@ def facts(setup: Setup) -> list[Fact]:
     return found
 
 
-def contributions(setup: Setup) -> tuple[Noun | None, list[Contribution]]:
+def contributions(epochs: Epochs) -> tuple[Noun | None, list[Contribution]]:
     """Where the uncertainty of the line in use at the target comes from: the line's name, and every source's share."""
-    solved = setup.lines
-    if solved is None or solved.line is None:
+    solution = epochs.lines
+    if solution is None or solution.line is None:
         return None, []
-    at = solved.line_at(setup.plan.target_x)
-    return Noun(f"line.{solved.line}"), solved.budget(at)
+    at = solution.line_at(epochs.plan.target_x)
+    return Noun(f"line.{solution.line}"), solution.budget(at)
 
 
-def agreement(setup: Setup) -> Sentences:
+def agreement(epochs: Epochs) -> Sentences:
     """Whether the methods that were read agree at the target; empty where fewer than two lines of a kind are known."""
     found = []
-    for first, second, apart in pairs_apart(setup):
+    for first, second, apart in pairs_apart(epochs):
         off, spread = with_uncertainty(abs(apart.value), 2 * apart.u, "mm")
         verdict = "agree" if abs(apart.value) <= 2 * apart.u else "differ"
         found.append(said(f"together.{verdict}", both=nouns([first, second]), off=off, spread=spread))

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import said
 from escuadra.core.run.radar import ReflectionInput, reflection
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.fixture import Lean, fixture_lean
 from escuadra.core.visit.log.disturbances import MIRROR, POSE
 from escuadra.core.visit.log.state import LATER, Entry
@@ -63,31 +63,31 @@ def spot_slots(plan: Plan) -> tuple[Slot, Slot, Slot]:
     return distance, spot_slot("spot.left", "side"), spot_slot("spot.up", "above")
 
 
-def spot_now(setup: Setup) -> Spot | None:
+def spot_now(epochs: Epochs) -> Spot | None:
     """The spot as it comes back now; nothing while it was not read since the sensor was turned last."""
-    given = setup.plan.procedure.adjusting
-    if given is None or given.mirror is None or any(setup.now(slot) is None for slot in spot_slots(setup.plan)):
+    given = epochs.plan.procedure.adjusting
+    if given is None or given.mirror is None or any(epochs.now(slot) is None for slot in spot_slots(epochs.plan)):
         return None
-    since = max((past.seq for past in setup.state.disturbances if past.aspects & MIRROR), default=0)
-    return spot(setup, given.mirror.u_deg, since, LATER)
+    since = max((past.seq for past in epochs.state.disturbances if past.aspects & MIRROR), default=0)
+    return spot(epochs, given.mirror.u_deg, since, LATER)
 
 
-def spot(setup: Setup, u_mirror: float, since: int, until: int) -> Spot | None:
+def spot(epochs: Epochs, u_mirror: float, since: int, until: int) -> Spot | None:
     """What was read of the spot between two seqs; nothing while it is not told, or the frame's yaw is not known."""
-    away, *ways = spot_slots(setup.plan)
-    left, up = (_last(setup, slot, since, until) for slot in ways)
-    distance = _last(setup, away, 0, until)
+    away, *ways = spot_slots(epochs.plan)
+    left, up = (_last(epochs, slot, since, until) for slot in ways)
+    distance = _last(epochs, away, 0, until)
     if left is None or up is None or distance is None:
         return None
-    seq, at = max((e.seq, e.at) for slot in ways for e in setup.live(slot.id) if since < e.seq < until)
-    epoch = max(k for k in range(setup.epoch + 1) if setup.span(k)[0] < seq)
-    solved = setup.solve(epoch) or setup.turned_only(epoch)
-    lean: Measured | Lean | None = _last(setup, level_slot("pitch"), 0, seq)
+    seq, at = max((e.seq, e.at) for slot in ways for e in epochs.live(slot.id) if since < e.seq < until)
+    epoch = max(k for k in range(epochs.epoch + 1) if epochs.span(k)[0] < seq)
+    solution = epochs.solve(epoch) or epochs.turned_only(epoch)
+    lean: Measured | Lean | None = _last(epochs, level_slot("pitch"), 0, seq)
     if lean is None:
-        lean = fixture_lean(setup.plan, lambda slot: _last(setup, slot, 0, seq))
-    if solved is None or solved.line is None or not solved.tells("square") or lean is None:
+        lean = fixture_lean(epochs.plan, lambda slot: _last(epochs, slot, 0, seq))
+    if solution is None or solution.line is None or not solution.tells("square") or lean is None:
         return None
-    square = solved.derived("square")
+    square = solution.derived("square")
     found = reflection(ReflectionInput(left=left.value, up=up.value, distance=distance.value))
     half = math.degrees(1 / distance.value) / 2
     return Spot(
@@ -102,11 +102,11 @@ def spot(setup: Setup, u_mirror: float, since: int, until: int) -> Spot | None:
     )
 
 
-def _last(setup: Setup, slot: Slot, since: int, until: int) -> Measured | None:
+def _last(epochs: Epochs, slot: Slot, since: int, until: int) -> Measured | None:
     """What was read at a place between two seqs, after whatever disturbed it there; the sensor's own turns apart."""
-    kept: Sequence[Entry] = [e for e in setup.relied(slot.id) if since < e.seq < until]
+    kept: Sequence[Entry] = [e for e in epochs.relied(slot.id) if since < e.seq < until]
     if not kept:
         return None
     aspects = slot.aspects - MIRROR
-    own = [past.seq for past in setup.state.disturbances if past.aspects & aspects and past.seq < kept[-1].seq]
-    return setup.measured(slot.id, [e for e in kept if e.seq > max(own, default=0)])
+    own = [past.seq for past in epochs.state.disturbances if past.aspects & aspects and past.seq < kept[-1].seq]
+    return epochs.measured(slot.id, [e for e in kept if e.seq > max(own, default=0)])

@@ -12,7 +12,7 @@ from escuadra.core.visit.log.disturbances import HAPPENINGS, MARKS, POSE
 from escuadra.core.visit.log.state import Disturbance, Entry
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import SIDES, TAPE_ASPECTS, direct_slot, sensor_slot, wheelbase_slot
-from escuadra.core.visit.readings import Current, Stay
+from escuadra.core.visit.readings import ReadingsByEpoch, Stay
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, PARALLAX, SENSOR, TARGET, Entered, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
@@ -40,28 +40,28 @@ def handles_target(move: Disturbance) -> bool:
     return known is not None and known.side == "target"
 
 
-def unframed(current: Current, only: str = "") -> Entered:
+def unframed(readings: ReadingsByEpoch, only: str = "") -> Entered:
     """Hubs, and what is read without the frame: by every method, or by ``only`` one."""
-    into = Entering(current)
+    into = Entering(readings)
     enter_vehicle(into, framed=False)
-    _enter_methods(current, into, only)
+    _enter_methods(readings, into, only)
     return into.done()
 
 
-def on_vehicle(current: Current, unlike: Collection[str] = ()) -> Entering:
+def on_vehicle(readings: ReadingsByEpoch, unlike: Collection[str] = ()) -> Entering:
     """The vehicle in space and its lines as they are now, for bodies that stand beside it without a frame.
 
     ``unlike``: hubs that stand elsewhere than the model has them.
     """
-    into = Entering(current)
+    into = Entering(readings)
     enter_vehicle(into, unlike=unlike)
     _enter_sides(into)
-    _enter_methods(current, into, "")
+    _enter_methods(readings, into, "")
     return into
 
 
 def entered(
-    current: Current,
+    readings: ReadingsByEpoch,
     epochs: Sequence[int],
     joined: Collection[int] = (),
     now: bool = True,
@@ -72,15 +72,15 @@ def entered(
 
     ``now``: the vehicle is as it is now, else as it was in the last of them; ``unlike``: hubs that stand elsewhere.
     """
-    into = Entering(current)
-    stays = [stay for epoch in epochs for stay in current.stays(epoch)]
+    into = Entering(readings)
+    stays = [stay for epoch in epochs for stay in readings.stays(epoch)]
 
     def at(stay: Stay | None) -> Callable[[Slot], Sequence[Entry]]:
         def entries(slot: Slot) -> Sequence[Entry]:
             if stay is None or not slot.aspects & POSE:
-                return current.current(slot) if now else current.within(slot, epochs[-1])
-            since = max(stay.start, current.last_spoiled(slot.aspects & MARKS))
-            return [e for e in current.within(slot, stay.epoch) if since < e.seq < stay.end]
+                return readings.current(slot) if now else readings.within(slot, epochs[-1])
+            since = max(stay.start, readings.last_spoiled(slot.aspects & MARKS))
+            return [e for e in readings.within(slot, stay.epoch) if since < e.seq < stay.end]
 
         return entries
 
@@ -92,8 +92,8 @@ def entered(
     for stay in stays:
         into.stand(stay.body, at(stay))
         before = len(into.observations)
-        _enter_methods(current, into, only)
-        _enter_tapes(current, into, stay)
+        _enter_methods(readings, into, only)
+        _enter_tapes(readings, into, stay)
         _enter_direct(into)
         counted[stay] = sum(into.sources[o.id].kind.of_frame for o in into.observations[before:])
         if counted[stay]:
@@ -101,19 +101,19 @@ def entered(
             into.read_from.add(stay.body)
     needed = _needed(stays, read, joined)
     into.bodies = [stay.body for stay in needed]
-    enter_upright(current, into, needed)
+    enter_upright(readings, into, needed)
     _hold_in_plan(into, needed, counted, joined)
     for before_it, stay in pairwise(needed):
-        _join(current, into, (before_it, stay), joined, stay in read)
+        _join(readings, into, (before_it, stay), joined, stay in read)
     return into.done()
 
 
-def posture(current: Current, epoch: int) -> Entered:
+def posture(readings: ReadingsByEpoch, epoch: int) -> Entered:
     """How the frame stands in an epoch, wherever that is: levels, heights, and where the target hangs on it."""
-    into, stay = Entering(current), current.stays(epoch)[-1]
+    into, stay = Entering(readings), readings.stays(epoch)[-1]
     enter_vehicle(into)
-    into.stand(stay.body, current.current)
-    enter_upright(current, into, [stay])
+    into.stand(stay.body, readings.current)
+    enter_upright(readings, into, [stay])
     return into.done()
 
 
@@ -131,11 +131,11 @@ def _hold_in_plan(into: Entering, stays: Sequence[Stay], counted: Mapping[Stay, 
         into.put(ObservationId("upright", f"{stay.body} yaw"), "yaw", goal.yaw_deg, U_TURNED_DEG, body=stay.body)
 
 
-def _enter_tapes(current: Current, into: Entering, stay: Stay) -> None:
-    for slot, hub, end, entries in current.tapes(stay.epoch):
+def _enter_tapes(readings: ReadingsByEpoch, into: Entering, stay: Stay) -> None:
+    for slot, hub, end, entries in readings.tapes(stay.epoch):
         held = [e for e in entries if stay.start < e.seq < stay.end]
-        for run in current.by_runs(held):
-            for part in current.by_tool(slot.id, run):
+        for run in readings.by_runs(held):
+            for part in readings.by_tool(slot.id, run):
                 into.reading(slot, part, "tape", "distance", beside=PARALLAX, from_=hub, to=into.on_frame(end))
 
 
@@ -183,17 +183,19 @@ def _linked(before: Stay, stay: Stay, joined: Collection[int]) -> bool:
     return before.end == stay.start and (before.epoch == stay.epoch or stay.epoch in joined)
 
 
-def _enter_methods(current: Current, into: Entering, only: str) -> None:
+def _enter_methods(readings: ReadingsByEpoch, into: Entering, only: str) -> None:
     for method in METHODS.values():
-        if only in ("", method.id) and not current.begun.isdisjoint(method.prefixes):
+        if only in ("", method.id) and not readings.begun.isdisjoint(method.prefixes):
             method.enter(into)
 
 
-def _join(current: Current, into: Entering, stays: tuple[Stay, Stay], joined: Collection[int], read: bool) -> None:
+def _join(
+    readings: ReadingsByEpoch, into: Entering, stays: tuple[Stay, Stay], joined: Collection[int], read: bool
+) -> None:
     """What lay between two stays left as it was; the place along the beam only where it was looked at since."""
     before, stay = stays
     frame = into.plan.frame
-    between = [past for past in current.state.disturbances if before.start < past.seq <= stay.start]
+    between = [past for past in readings.state.disturbances if before.start < past.seq <= stay.start]
     spoiled = frozenset().union(*(past.aspects for past in between))
 
     def same(source: str, what: str, u: float) -> None:

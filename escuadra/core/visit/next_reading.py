@@ -13,11 +13,11 @@ import numpy as np
 from escuadra.core.base.errors import BadInput
 from escuadra.core.geodesy.state.input import Distance, Height, Read
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.plan import ENDS, SIDES, height_slot, tape_slot, wheelbase_slot
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 T = TypeVar("T")
 
@@ -25,11 +25,11 @@ AS_LIKELY = 0.9
 """Of the largest test: what comes this near cannot be told from it."""
 
 
-def _last_tape(setup: Setup, solved: Solved) -> tuple[str, Read] | None:
+def _last_tape(epochs: Epochs, solution: EpochSolution) -> tuple[str, Read] | None:
     """The tape that was used last, and what it read: a further one is as good; none for a frame moved since."""
-    read = zip(solved.observations, solved.located.given.observations, strict=True)
+    read = zip(solution.observations, solution.located.given.observations, strict=True)
     known = [(id.instrument, o) for id, o in read if id.kind.taped]
-    return known[-1] if known and solved.epoch == setup.epoch else None
+    return known[-1] if known and solution.epoch == epochs.epoch else None
 
 
 def _distance(id: ObservationId, like: Read, from_: str, to: str) -> Distance:
@@ -38,32 +38,32 @@ def _distance(id: ObservationId, like: Read, from_: str, to: str) -> Distance:
     return Distance(type="level_distance", id=str(id), value=0.0, u=u, instrument=shared, from_=from_, to=to)
 
 
-def candidates(setup: Setup, solved: Solved) -> list[tuple[ObservationId, Read]]:
+def candidates(epochs: Epochs, solution: EpochSolution) -> list[tuple[ObservationId, Read]]:
     """Tapes to the beam that could still be read."""
-    if (last_tape := _last_tape(setup, solved)) is None:
+    if (last_tape := _last_tape(epochs, solution)) is None:
         return []
-    (tool, newest), known = last_tape, [id for id in solved.observations if id.kind.taped]
-    first, last = setup.span(solved.epoch)
+    (tool, newest), known = last_tape, [id for id in solution.observations if id.kind.taped]
+    first, last = epochs.span(solution.epoch)
     # What was read before a slide says as much, and can be read anew where the frame stands now.
     taken = {id.place for id in known if first < id.seq < last}
     found: list[tuple[ObservationId, Read]] = []
     for hub in CORNERS:
         for end in ENDS:
-            id = ObservationId("tape", tape_slot(hub, end, setup.plan).id, tool)
+            id = ObservationId("tape", tape_slot(hub, end, epochs.plan).id, tool)
             if id.place not in taken:
-                found.append((id, _distance(id, newest, hub, f"{solved.body}:{end}")))
+                found.append((id, _distance(id, newest, hub, f"{solution.body}:{end}")))
     return found
 
 
-def hub_to_hub(setup: Setup, solved: Solved) -> list[tuple[Slot, ObservationId, Read]]:
+def hub_to_hub(epochs: Epochs, solution: EpochSolution) -> list[tuple[Slot, ObservationId, Read]]:
     """Tapes along the vehicle's sides that were not read: no beam is needed for them, nor does its move spoil them."""
-    if (last_tape := _last_tape(setup, solved)) is None:
+    if (last_tape := _last_tape(epochs, solution)) is None:
         return []
     tool, like = last_tape
     found: list[tuple[Slot, ObservationId, Read]] = []
     for side in SIDES:
-        slot = wheelbase_slot(side, setup.plan)
-        if setup.now(slot) is None:
+        slot = wheelbase_slot(side, epochs.plan)
+        if epochs.now(slot) is None:
             id = ObservationId("hub_to_hub", slot.id, tool)
             found.append((slot, id, _distance(id, like, f"{side}R", f"{side}F")))
     return found
@@ -79,16 +79,16 @@ class Further:
     """What it takes, with the height without which it would tell nothing."""
 
 
-def further(setup: Setup, solved: Solved, to_beam: bool = True) -> list[Further]:
+def further(epochs: Epochs, solution: EpochSolution, to_beam: bool = True) -> list[Further]:
     """Tapes and heights of their ends; ``to_beam``: tapes to the beam are among them, not only from hub to hub."""
-    found = [Further(slot, reading, slot.minutes) for slot, _, reading in hub_to_hub(setup, solved)]
+    found = [Further(slot, reading, slot.minutes) for slot, _, reading in hub_to_hub(epochs, solution)]
     if not to_beam:
         return found
-    heights = _heights(setup, solved)
+    heights = _heights(epochs, solution)
     unread = {slot.id: slot.minutes for slot, _ in heights}
-    of_beam = min(unread.get(height_slot(end, setup.plan).id, 0.0) for end in ENDS)
-    for id, reading in candidates(setup, solved):
-        slot = tape_slot(*_ends(id), setup.plan)
+    of_beam = min(unread.get(height_slot(end, epochs.plan).id, 0.0) for end in ENDS)
+    for id, reading in candidates(epochs, solution):
+        slot = tape_slot(*_ends(id), epochs.plan)
         found.append(Further(slot, reading, slot.minutes + of_beam))
     return [*found, *(Further(slot, reading, slot.minutes) for slot, reading in heights)]
 
@@ -98,19 +98,19 @@ def _ends(id: ObservationId) -> tuple[str, str]:
     return hub, end
 
 
-def _heights(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
+def _heights(epochs: Epochs, solution: EpochSolution) -> list[tuple[Slot, Read]]:
     """Heights that were not read, as well as those that were."""
-    read = list(zip(solved.observations, solved.located.given.observations, strict=True))
+    read = list(zip(solution.observations, solution.located.given.observations, strict=True))
     # Where no height was read yet, one is taken to be as good as a tape is.
     known = [(id, o) for id, o in read if id.source == "height"] or [(id, o) for id, o in read if id.kind.taped]
-    if not known or solved.epoch != setup.epoch:
+    if not known or solution.epoch != epochs.epoch:
         return []
     tool, like = known[-1][0].instrument, known[-1][1]
     found: list[tuple[Slot, Read]] = []
     for what in (*ENDS, *CORNERS):
-        slot = height_slot(what, setup.plan)
-        if setup.now(slot) is None:
-            point = what if what in CORNERS else f"{solved.body}:{what}"
+        slot = height_slot(what, epochs.plan)
+        if epochs.now(slot) is None:
+            point = what if what in CORNERS else f"{solution.body}:{what}"
             id = str(ObservationId("height", slot.id, tool))
             reading = Height(
                 type="height", id=id, value=0.0, u=like.u, instrument=like.instrument, point=point, floor=what
@@ -119,34 +119,36 @@ def _heights(setup: Setup, solved: Solved) -> list[tuple[Slot, Read]]:
     return found
 
 
-def repeats(setup: Setup, solved: Solved) -> list[ObservationId]:
+def repeats(epochs: Epochs, solution: EpochSolution) -> list[ObservationId]:
     """What was read in the epoch, as candidates once more."""
-    first, last = setup.span(solved.epoch)
-    return [id for id in solved.observations if id.kind.again and first < id.seq < last]
+    first, last = epochs.span(solution.epoch)
+    return [id for id in solution.observations if id.kind.again and first < id.seq < last]
 
 
-def by_tape(solved: Solved) -> bool:
+def by_tape(solution: EpochSolution) -> bool:
     """Ends of the beam were taped: who was to do without that is asked for it at last.
 
     What is taped from the other axle only tells where the hubs are.
     """
-    near = {tape_slot(hub, end, solved.plan).id for hub in solved.plan.taped_hubs for end in ENDS}
-    return any(id.kind.taped and id.place in near for id in solved.observations)
+    near = {tape_slot(hub, end, solution.plan).id for hub in solution.plan.taped_hubs for end in ENDS}
+    return any(id.kind.taped and id.place in near for id in solution.observations)
 
 
-def most_useful(setup: Setup, solved: Solved, what: str, at_last: bool = False) -> tuple[ObservationId, float] | None:
+def most_useful(
+    epochs: Epochs, solution: EpochSolution, what: str, at_last: bool = False
+) -> tuple[ObservationId, float] | None:
     """The reading that lessens a quantity's u most, and that u; ``at_last``: where nothing else would do."""
-    return setup.once(_most_useful, solved, what, at_last or by_tape(solved))
+    return epochs.once(_most_useful, solution, what, at_last or by_tape(solution))
 
 
-def _most_useful(setup: Setup, solved: Solved, what: str, taped: bool) -> tuple[ObservationId, float] | None:
-    located, gradient = solved.located, solved.derived(what).gradient
-    sides = [(id, reading) for _, id, reading in hub_to_hub(setup, solved)]
-    offered, again = [*sides, *(candidates(setup, solved) if taped else [])], repeats(setup, solved)
+def _most_useful(epochs: Epochs, solution: EpochSolution, what: str, taped: bool) -> tuple[ObservationId, float] | None:
+    located, gradient = solution.located, solution.derived(what).gradient
+    sides = [(id, reading) for _, id, reading in hub_to_hub(epochs, solution)]
+    offered, again = [*sides, *(candidates(epochs, solution) if taped else [])], repeats(epochs, solution)
     ids = [*(id for id, _ in offered), *again]
     if not ids:
         return None
-    gains = solved.entered.gains
+    gains = solution.entered.gains
     once_more = (located.sensitivity(str(id))[None] * gains.get(str(id), 0.0) for id in again)
     rows = [located.further([reading for _, reading in offered]), *once_more]
     after = located.spread_with(gradient, np.concatenate(rows))
@@ -154,37 +156,41 @@ def _most_useful(setup: Setup, solved: Solved, what: str, taped: bool) -> tuple[
     return ids[best], float(after[best])
 
 
-def parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
+def parting_reading(epochs: Epochs, solution: EpochSolution) -> ObservationId | None:
     """The unread tape that best tells the first two suspects apart; nothing where none would."""
-    return setup.once(_parting_reading, solved)
+    return epochs.once(_parting_reading, solution)
 
 
-def _parting_reading(setup: Setup, solved: Solved) -> ObservationId | None:
+def _parting_reading(epochs: Epochs, solution: EpochSolution) -> ObservationId | None:
     # What a person can misread comes before what is only known from the model.
-    suspects = sorted(solved.suspects, key=lambda id: not id.kind.again)
-    offered = candidates(setup, solved)
+    suspects = sorted(solution.suspects, key=lambda id: not id.kind.again)
+    offered = candidates(epochs, solution)
     if len(suspects) < 2 or not offered:
         return None
-    return most_parting(solved, suspects[:2], offered)
+    return most_parting(solution, suspects[:2], offered)
 
 
-def most_parting(solved: Solved, suspects: Sequence[ObservationId], offered: Sequence[tuple[T, Read]]) -> T | None:
+def most_parting(
+    solution: EpochSolution, suspects: Sequence[ObservationId], offered: Sequence[tuple[T, Read]]
+) -> T | None:
     """What of several further readings best tells suspects apart, by every two of them; nothing where none would."""
-    pairs = list(combinations([solved.named(id) for id in suspects], 2))
+    pairs = list(combinations([solution.named(id) for id in suspects], 2))
     if not pairs or not offered:
         return None
     try:
-        rows = solved.located.further([reading for _, reading in offered])
-        after = [[solved.located.alike(*pair, row) for pair in pairs] for row in rows]
+        rows = solution.located.further([reading for _, reading in offered])
+        after = [[solution.located.alike(*pair, row) for pair in pairs] for row in rows]
     except BadInput:
         return None
     alike, (best, _) = min(zip(after, offered, strict=True), key=lambda found: sum(found[0]))
     return best if min(alike) < AS_LIKELY else None
 
 
-def as_read_last(solved: Solved, sort: str, offered: Iterable[tuple[T, Mapping[str, str]]]) -> list[tuple[T, Read]]:
+def as_read_last(
+    solution: EpochSolution, sort: str, offered: Iterable[tuple[T, Mapping[str, str]]]
+) -> list[tuple[T, Read]]:
     """Further readings of a sort, each between points of its own, as the last of that sort was read."""
-    read = [o for o in solved.located.given.observations if o.type == sort and o.instrument]
+    read = [o for o in solution.located.given.observations if o.type == sort and o.instrument]
     return [
         (what, read[-1].model_copy(update={"id": f"beside {sort} {k}", "value": 0.0, **points}))
         for k, (what, points) in enumerate(offered)

@@ -13,11 +13,11 @@ import numpy as np
 
 from escuadra.core.geodesy.state.unknowns import Vector
 from escuadra.core.measure.symmetry import CRITICAL_W
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import POSE
 from escuadra.core.visit.slots import Measured, Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import LEAST_U
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 U_PUSHED_MM, U_PUSHED_DEG = 5.0, 0.2
 """How far a frame is pushed along, aside and round that nobody notices, one sigma."""
@@ -62,18 +62,18 @@ class _Looks:
         return abs(self.change) > CRITICAL_W * self.u
 
 
-def pushed(setup: Setup) -> Pushed | None:
+def pushed(epochs: Epochs) -> Pushed | None:
     """What looks as if the frame had been pushed; nothing where all reads as it did, or something else did so."""
-    return setup.once(_pushed)
+    return epochs.once(_pushed)
 
 
-def _pushed(setup: Setup) -> Pushed | None:
-    since = max(setup.last_spoiled(POSE), *(run.seq for run in setup.state.runs), 0)
-    again = (e.seq > since and e.replaced_by for entries in setup.state.entries.values() for e in entries)
-    solved = setup.solved(setup.epoch) if any(again) else None
-    if solved is None:
+def _pushed(epochs: Epochs) -> Pushed | None:
+    since = max(epochs.last_spoiled(POSE), *(run.seq for run in epochs.state.runs), 0)
+    again = (e.seq > since and e.replaced_by for entries in epochs.state.entries.values() for e in entries)
+    solution = epochs.solution(epochs.epoch) if any(again) else None
+    if solution is None:
         return None
-    every = (_looks(setup, slot, row, since) for slot, row in _rows(setup, solved).items())
+    every = (_looks(epochs, slot, row, since) for slot, row in _rows(epochs, solution).items())
     looks = [one for one in every if one is not None]
     changed = [one for one in looks if one.changed and not any(_misread(one, other) for other in looks)]
     if not changed or not _likely(changed):
@@ -81,7 +81,7 @@ def _pushed(setup: Setup) -> Pushed | None:
     newest = max(changed, key=lambda one: one.last.seq)
     if len(changed) > 1:
         return Pushed(newest.slot, None)
-    before = [one for one in looks if one is not newest and _tells(newest, one) and not setup.excluded(one.slot)]
+    before = [one for one in looks if one is not newest and _tells(newest, one) and not epochs.excluded(one.slot)]
     surely = [one for one in before if one.first.seq < newest.same.seq]
     asked = max(surely or before, key=lambda one: _noticing(newest, one), default=None)
     return Pushed(newest.slot, asked.slot) if asked is not None else None
@@ -97,31 +97,31 @@ def _misread(changed: _Looks, other: _Looks) -> bool:
     return other.same.seq > changed.last.seq and _tells(changed, other)
 
 
-def _rows(setup: Setup, solved: Solved) -> Mapping[Slot, Vector]:
+def _rows(epochs: Epochs, solution: EpochSolution) -> Mapping[Slot, Vector]:
     """What can be read of where the frame stands, and what a push of one sigma changes each reading by."""
-    slots = {act.slot.id: act.slot for act in solved.acts if act.slot.aspects & POSE and act.what is None}
-    bodies = [stay.body for stay in setup.stays(setup.epoch) if stay.body in solved.entered.bodies]
-    columns = [[solved.located.column(body, part) for part in ("x", "y", "yaw")] for body in bodies]
+    slots = {act.slot.id: act.slot for act in solution.acts if act.slot.aspects & POSE and act.what is None}
+    bodies = [stay.body for stay in epochs.stays(epochs.epoch) if stay.body in solution.entered.bodies]
+    columns = [[solution.located.column(body, part) for part in ("x", "y", "yaw")] for body in bodies]
     sigma = (U_PUSHED_MM, U_PUSHED_MM, math.radians(U_PUSHED_DEG))
     found: dict[Slot, Vector] = {}
-    for id in solved.observations:
+    for id in solution.observations:
         seen_in = [slot for slot in id.kind.seen_in(id) if slot in slots]
         if seen_in:
             # What was read before the frame was levelled or cranked is of that body alone.
-            row = solved.located.slopes(str(id))[columns].sum(axis=0) * sigma / len(seen_in)
+            row = solution.located.slopes(str(id))[columns].sum(axis=0) * sigma / len(seen_in)
             found |= {slots[slot]: row for slot in seen_in if row.any()}
     return found
 
 
-def _looks(setup: Setup, slot: Slot, row: Vector, since: int) -> _Looks | None:
+def _looks(epochs: Epochs, slot: Slot, row: Vector, since: int) -> _Looks | None:
     """What was typed anew at once was a slip of the fingers, and no look."""
-    since = max(since, setup.last_spoiled(slot.aspects))
-    entries = [e for e in setup.state.entries.get(slot.id, ()) if e.seq > since and not e.withdrawn]
+    since = max(since, epochs.last_spoiled(slot.aspects))
+    entries = [e for e in epochs.state.entries.get(slot.id, ()) if e.seq > since and not e.withdrawn]
     counting = [e.seq for e in entries if e.counts and e.doubted is None]
     if not counting:
         return None
     taken = [e for e in entries if e.replaced_by != e.seq + 1 and e.seq <= counting[-1]]
-    looks = [measured_by_tool([entry], warm=setup.state.warm)[0] for entry in taken]
+    looks = [measured_by_tool([entry], warm=epochs.state.warm)[0] for entry in taken]
     first, last = looks[0], looks[-1]
     u = max(math.sqrt(2) * last.u_look if first.tool == last.tool else math.hypot(first.u, last.u), LEAST_U)
     same = next(one for one in reversed(looks) if abs(one.value - first.value) <= CRITICAL_W * u)

@@ -63,10 +63,12 @@ class Stay:
     """seq of what began and what ended it."""
 
 
-class Current(Derivation):
+class ReadingsByEpoch(Derivation):
     """A job's state and plan, and what its entries amount to; made once for one derivation."""
 
-    def __init__(self, state: State, plan: Plan, at: int | None = None, before: "Current | None" = None) -> None:
+    def __init__(
+        self, state: State, plan: Plan, at: int | None = None, before: "ReadingsByEpoch | None" = None
+    ) -> None:
         same = before is not None and before.plan is plan
         super().__init__(state, at, before if same else None)
         self.plan: Plan = plan
@@ -80,7 +82,7 @@ class Current(Derivation):
 
     def live(self, slot: str) -> tuple[Entry, ...]:
         """A slot's entries that were not withdrawn or replaced."""
-        return self.once(Current._live, slot)
+        return self.once(ReadingsByEpoch._live, slot)
 
     def _live(self, slot: str) -> tuple[Entry, ...]:
         return self.state.live(slot)
@@ -91,7 +93,7 @@ class Current(Derivation):
 
     def current(self, slot: Slot) -> tuple[Entry, ...]:
         """Those of them that nothing disturbed since."""
-        return self.once(Current._current, slot.id, slot.aspects, slot.looked_at_with)
+        return self.once(ReadingsByEpoch._current, slot.id, slot.aspects, slot.looked_at_with)
 
     def _current(self, slot: str, aspects: frozenset[str], looked_at_with: frozenset[str]) -> tuple[Entry, ...]:
         found = current(self.live(slot), self.state, aspects)
@@ -127,24 +129,24 @@ class Current(Derivation):
 
     def measured(self, slot: str, entries: Sequence[Entry]) -> Measured | None:
         """Some of a slot's entries as one value, worked out once for this derivation."""
-        return self.once(Current._measured, slot, *(e.seq for e in entries))
+        return self.once(ReadingsByEpoch._measured, slot, *(e.seq for e in entries))
 
     def _measured(self, slot: str, *seqs: int) -> Measured | None:
         return measured([e for e in self.live(slot) if e.seq in seqs], self.state.warm)
 
     def by_tool(self, slot: str, entries: Sequence[Entry]) -> list[Measured]:
         """Some of a slot's entries, one value a tool and its conditions."""
-        return self.once(Current._by_tool, slot, *(e.seq for e in entries))
+        return self.once(ReadingsByEpoch._by_tool, slot, *(e.seq for e in entries))
 
     def _by_tool(self, slot: str, *seqs: int) -> list[Measured]:
         return measured_by_tool([e for e in self.live(slot) if e.seq in seqs], warm=self.state.warm)
 
     def now(self, slot: Slot) -> Measured | None:
         """A slot's current value."""
-        return self.once(Current._now, slot.id, slot.aspects, slot.looked_at_with)
+        return self.once(ReadingsByEpoch._now, slot.id, slot.aspects, slot.looked_at_with)
 
     def _now(self, slot: str, aspects: frozenset[str], looked_at_with: frozenset[str]) -> Measured | None:
-        return self.measured(slot, self.once(Current._current, slot, aspects, looked_at_with))
+        return self.measured(slot, self.once(ReadingsByEpoch._current, slot, aspects, looked_at_with))
 
     def as_it_was_looked_at(self, slot: Slot) -> bool:
         """A further look at it would be of the same as the newest."""
@@ -229,7 +231,7 @@ class Current(Derivation):
 
     def left_out(self, end: str) -> frozenset[str]:
         """Pairs where the body is off: read again they read the same, and the others agree without them."""
-        return self.once(Current._left_out, end)
+        return self.once(ReadingsByEpoch._left_out, end)
 
     def _left_out(self, end: str) -> frozenset[str]:
         pairs, out = self._whole_pairs(end), set[str]()
@@ -292,7 +294,7 @@ class Current(Derivation):
 
     def stays(self, epoch: int) -> list[Stay]:
         """An epoch parted where the frame was levelled or cranked without its place being touched."""
-        return self.once(Current._stays, epoch)
+        return self.once(ReadingsByEpoch._stays, epoch)
 
     def _stays(self, epoch: int) -> list[Stay]:
         first, last = self.span(epoch)
@@ -307,14 +309,14 @@ class Current(Derivation):
 
     def by_stretch(self, slot: Slot, aspects: frozenset[str]) -> dict[int, list[Entry]]:
         """A slot's entries that count, by the stretch between events that spoil some aspects."""
-        return self.once(Current._by_stretch, slot.id, aspects)
+        return self.once(ReadingsByEpoch._by_stretch, slot.id, aspects)
 
     def _by_stretch(self, slot: str, aspects: frozenset[str]) -> dict[int, list[Entry]]:
         return self._parted(self.relied(slot), self._spoiled(aspects))
 
     def _spoiled(self, aspects: frozenset[str]) -> list[int]:
         """seq of every event that spoils one of some aspects."""
-        return self.once(Current._spoiling, aspects)
+        return self.once(ReadingsByEpoch._spoiling, aspects)
 
     def last_spoiled(self, aspects: frozenset[str]) -> int:
         """seq of the newest of them; 0: none."""
@@ -325,11 +327,11 @@ class Current(Derivation):
 
     def within(self, slot: Slot, epoch: int) -> list[Entry]:
         """A slot's entries of an epoch that count."""
-        _, stretch = self.once(Current._stretches, slot.aspects)
-        return self.once(Current._by_boundaries, slot.id, slot.aspects).get(stretch[epoch], [])
+        _, stretch = self.once(ReadingsByEpoch._stretches, slot.aspects)
+        return self.once(ReadingsByEpoch._by_boundaries, slot.id, slot.aspects).get(stretch[epoch], [])
 
     def _by_boundaries(self, slot: str, aspects: frozenset[str]) -> dict[int, list[Entry]]:
-        return self._parted(self.relied(slot), self.once(Current._stretches, aspects)[0])
+        return self._parted(self.relied(slot), self.once(ReadingsByEpoch._stretches, aspects)[0])
 
     def _stretches(self, aspects: frozenset[str]) -> tuple[list[int], list[int]]:
         """seq of each boundary that spoils an aspect, and in which stretch between them each epoch lies."""
@@ -350,7 +352,7 @@ class Current(Derivation):
 
     def height_for(self, what: str, seq: int) -> tuple[float, float] | None:
         """Height of a hub or beam end that was valid when the reading ``seq`` was taken, and its u."""
-        spoiled, by_stretch = self.once(Current._heights, what)
+        spoiled, by_stretch = self.once(ReadingsByEpoch._heights, what)
         found = by_stretch.get(bisect(spoiled, seq))
         if found is not None:
             return found.value, found.u
@@ -387,7 +389,7 @@ class Current(Derivation):
 
     def tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
         """Tapes of an epoch: slot, hub, beam end, what counts."""
-        return self.once(Current._tapes, epoch)
+        return self.once(ReadingsByEpoch._tapes, epoch)
 
     def _tapes(self, epoch: int) -> list[tuple[Slot, Corner, str, list[Entry]]]:
         found: list[tuple[Slot, Corner, str, list[Entry]]] = []

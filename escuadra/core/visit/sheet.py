@@ -20,7 +20,7 @@ from escuadra.core.visit.checks.line import CentrelineCheck, MethodCheck
 from escuadra.core.visit.checks.result import ResultCheck, RunCheck
 from escuadra.core.visit.checks.stations import StationsCheck
 from escuadra.core.visit.doubting import at_odds
-from escuadra.core.visit.epochs import Setup, cold
+from escuadra.core.visit.epochs import Epochs, cold
 from escuadra.core.visit.log.state import Disturbance, State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove
@@ -51,7 +51,7 @@ class Sheet(SheetView):
     @cached_property
     def chance(self) -> Chance | None:
         """How likely it is that all of it holds; worked out where it is shown."""
-        return chance(self.setup, self.checks)
+        return chance(self.epochs, self.checks)
 
     @property
     def all_run(self) -> bool:
@@ -93,18 +93,18 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: S
     plan = on_six_heights(plan, state)
     progressed = Progress((), {})
     if plan.procedure.stations:
-        progressed = progress(state, plan, solving, before.setup.proofs if before is not None else {})
+        progressed = progress(state, plan, solving, before.epochs.proofs if before is not None else {})
         plan = plan.whole.at_stations[current(progressed.views).id]
-    setup = Setup(state, plan, at, solving, before.setup if before is not None else None)
-    setup.at_stations(progressed.views)
-    setup.proofs = progressed.proofs
-    views = [_once(check, setup) for check in checks_of(plan, state)]
+    epochs = Epochs(state, plan, at, solving, before.epochs if before is not None else None)
+    epochs.at_stations(progressed.views)
+    epochs.proofs = progressed.proofs
+    views = [_once(check, epochs) for check in checks_of(plan, state)]
     groups = tuple(
         GroupView(group, kept) for group in GROUPS if (kept := tuple(v for v in views if v.check.group == group))
     )
-    sheet = Sheet(state, plan, at, groups, setup, progressed.views)
+    sheet = Sheet(state, plan, at, groups, epochs, progressed.views)
     _ = sheet.next
-    setup.done()
+    epochs.done()
     return sheet
 
 
@@ -158,34 +158,34 @@ def _cause(cause: Exception) -> Said:
     return said("as_is", text=f"{type(cause).__name__}: {cause}")
 
 
-def _once(check: Check, setup: Setup) -> CheckView:
-    return setup.once(_view, check)
+def _once(check: Check, epochs: Epochs) -> CheckView:
+    return epochs.once(_view, check)
 
 
-def _view(setup: Setup, check: Check) -> CheckView:
+def _view(epochs: Epochs, check: Check) -> CheckView:
     """A check as the sheet shows it; one that cannot be worked out says so and takes nothing else down."""
     slots: list[SlotView] = []
     try:
-        _fill(slots, check, setup)
-        return _judged(check, setup, slots)
+        _fill(slots, check, epochs)
+        return _judged(check, epochs, slots)
     except Exception as cause:
         told = sentences(said("sheet.cannot_worked_out_entered"), _cause(cause))
         broken = Judgement(False, trouble=told)
         return CheckView(check, "undecided", broken, tuple(slots), broken=_cause(cause), advice=told)
 
 
-def _fill(slots: list[SlotView], check: Check, setup: Setup) -> None:
-    for slot in check.slots(setup):
-        now = setup.current(slot)
+def _fill(slots: list[SlotView], check: Check, epochs: Epochs) -> None:
+    for slot in check.slots(epochs):
+        now = epochs.current(slot)
         counted_now = {e.seq for e in now}
-        slots.append(SlotView(slot, now, tuple(e for e in setup.live(slot.id) if e.seq not in counted_now)))
+        slots.append(SlotView(slot, now, tuple(e for e in epochs.live(slot.id) if e.seq not in counted_now)))
 
 
-def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
-    state = setup.state
-    judged = _with_photo(check, _with_looks(check, check.judge(setup), setup, slots), setup, slots)
-    aspects = check.aspects(setup)
-    result, because = _state(check, judged, slots, setup, aspects)
+def _judged(check: Check, epochs: Epochs, slots: list[SlotView]) -> CheckView:
+    state = epochs.state
+    judged = _with_photo(check, _with_looks(check, check.judge(epochs), epochs, slots), epochs, slots)
+    aspects = check.aspects(epochs)
+    result, because = _state(check, judged, slots, epochs, aspects)
     override = state.overrides.get(check.id)
     if override is not None:
         later = [n for s in slots for e in (*s.now, *s.spoiled) for n in (e.seq, e.doubted or 0)]
@@ -196,25 +196,25 @@ def _judged(check: Check, setup: Setup, slots: list[SlotView]) -> CheckView:
     view = CheckView(check, result, judged, tuple(slots), because, override)
     return replace(
         view,
-        advice=check.advice(setup, result, judged, max((len(s.now) for s in slots), default=0)),
-        consequence=_consequence(check, judged, setup),
+        advice=check.advice(epochs, result, judged, max((len(s.now) for s in slots), default=0)),
+        consequence=_consequence(check, judged, epochs),
     )
 
 
-def _with_looks(check: Check, judged: Judgement, setup: Setup, slots: list[SlotView]) -> Judgement:
+def _with_looks(check: Check, judged: Judgement, epochs: Epochs, slots: list[SlotView]) -> Judgement:
     """Looks at one slot that contradict each other are no mean."""
-    odd = next((again for view in slots if (again := at_odds(setup, view.slot)) is not None), None)
+    odd = next((again for view in slots if (again := at_odds(epochs, view.slot)) is not None), None)
     if odd is None or odd.words is None or judged.trouble or check.newest_counts:
         return judged
     return replace(judged, trouble=sentences(said("sheet.looks_contradict", what=odd.words)))
 
 
-def _with_photo(check: Check, judged: Judgement, setup: Setup, slots: list[SlotView]) -> Judgement:
+def _with_photo(check: Check, judged: Judgement, epochs: Epochs, slots: list[SlotView]) -> Judgement:
     """Where the sheet demands a photo of what a check reads, it is not complete without one."""
     if not check.photo or check.asks_photos or not judged.complete or not slots:
         return judged
     own = {view.slot.id for view in slots}
-    if any(photo.said.slot in own for photo in setup.state.photos):
+    if any(photo.said.slot in own for photo in epochs.state.photos):
         return judged
     wanted = slots[0].slot
     note = judged.note + sentences(said("vehicle.photo_belongs_record", names=nouns([wanted.label])))
@@ -222,7 +222,7 @@ def _with_photo(check: Check, judged: Judgement, setup: Setup, slots: list[SlotV
 
 
 def _state(
-    check: Check, judged: Judgement, slots: list[SlotView], setup: Setup, aspects: frozenset[str]
+    check: Check, judged: Judgement, slots: list[SlotView], epochs: Epochs, aspects: frozenset[str]
 ) -> tuple[CheckState, Disturbance | None]:
     states = {figure.verdict.state for figure in judged.figures}
     if judged.complete:
@@ -234,31 +234,33 @@ def _state(
         return ("open" if judged.to_guard is not None else "holds"), None
     if judged.because is not None:
         return "stale", judged.because
-    if not slots and (disturbed := setup.state.last_disturbed(aspects)) is not None:
+    if not slots and (disturbed := epochs.state.last_disturbed(aspects)) is not None:
         return "stale", disturbed
     spoiled = [e for view in slots for e in view.spoiled]
     needed = [view for view in slots if not view.slot.optional]
     if spoiled and any(view.spoiled for view in needed):
         last = max(spoiled, key=lambda e: e.seq)
-        term = setup.fresh_ms(next(view.slot for view in slots if last in view.spoiled))
-        if term is not None and setup.at is not None and last.at + term <= setup.at:
+        term = epochs.fresh_ms(next(view.slot for view in slots if last in view.spoiled))
+        if term is not None and epochs.at is not None and last.at + term <= epochs.at:
             words = said("sheet.read_more_than_minutes_ago", time=Duration(term / 60_000))
             return "stale", Disturbance(last.seq, last.at + term, CLOCK, "time", words, frozenset())
         if last.doubted is not None:
-            return "stale", next(past for past in setup.state.disturbances if past.seq == last.doubted)
+            return "stale", next(past for past in epochs.state.disturbances if past.seq == last.doubted)
         newest = last.seq
         own = frozenset().union(*(view.slot.aspects for view in slots))
-        because = setup.state.first_disturbed(aspects & own or own, newest) or setup.state.first_disturbed(own, newest)
-        return "stale", because or setup.state.last_disturbed(own)
+        because = epochs.state.first_disturbed(aspects & own or own, newest) or epochs.state.first_disturbed(
+            own, newest
+        )
+        return "stale", because or epochs.state.last_disturbed(own)
     return "open", None
 
 
-def _consequence(check: Check, judged: Judgement, setup: Setup) -> Said | None:
+def _consequence(check: Check, judged: Judgement, epochs: Epochs) -> Said | None:
     """What a target off its place does on the road, also when it holds; where the geometry allows to say it."""
     if not judged.complete or not judged.figures or judged.trouble or not check.on_the_road:
         return None
-    procedure, turned = setup.plan.procedure, check.on_the_road in ("yaw", "pitch")
-    if turned != (setup.plan.target.aims_by == "orientation"):
+    procedure, turned = epochs.plan.procedure, check.on_the_road in ("yaw", "pitch")
+    if turned != (epochs.plan.target.aims_by == "orientation"):
         return None
     figure = next((f for f in judged.figures if f.id == check.road_figure), judged.figures[0])
     nominal = ((figure.lower or 0.0) + (figure.upper or 0.0)) / 2
@@ -270,7 +272,7 @@ def _consequence(check: Check, judged: Judgement, setup: Setup) -> Said | None:
         # A board whose top leans away looks up: the axis that is found points down.
         given = AimInput(by="orientation", roads=roads, target_yaw_deg=aside, target_pitch_deg=upward)
     else:
-        reach = setup.plan.target_x - procedure.sensor.x
+        reach = epochs.plan.target_x - procedure.sensor.x
         given = AimInput(by="position", roads=roads, target_left=aside, target_up=upward, sensor_to_target=reach)
     result = aim(given)
     near, far = (at.left_m if sideways else at.up_m for at in result.at)

@@ -20,7 +20,7 @@ from escuadra.core.bay.survey import Levelled, Survey, SurveyPoint, SurveyReadin
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import ANY_BAY, Plan, slope_slots
-from escuadra.core.visit.readings import Current
+from escuadra.core.visit.readings import ReadingsByEpoch
 from escuadra.core.visit.slots import Measured, Slot
 
 BESIDE_TYRE_MM = 150.0
@@ -83,8 +83,8 @@ def on_six_heights(plan: Plan, state: State) -> Plan:
     """The plan with the floor as the six heights tell it, once all were read and nothing spoiled them since."""
     if plan.standing is not None or not begun(plan, state):
         return plan
-    setup = Current(state, plan)
-    read = [setup.now(slot) for slot in six_slots(plan)]
+    epochs = ReadingsByEpoch(state, plan)
+    read = [epochs.now(slot) for slot in six_slots(plan)]
     if any(found is None for found in read):
         return plan
     entry = max((e for slot in six_slots(plan) for e in state.live(slot.id)), key=lambda e: e.seq)

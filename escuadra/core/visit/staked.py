@@ -15,7 +15,7 @@ from escuadra.core.base.said import Noun, said
 from escuadra.core.geodesy.stakeout import StakedMark, StakeoutInput, StakePoint, stakeout
 from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
 from escuadra.core.geodesy.state.located import Derived
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
 from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.log.state import LATER, Entry
@@ -23,7 +23,7 @@ from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import ORIGIN, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0
@@ -58,25 +58,25 @@ class Staking:
     """Of each control: x, y and u."""
 
 
-def staking(setup: Setup) -> Staking | None:
+def staking(epochs: Epochs) -> Staking | None:
     """The way to place the station's stand; nothing while no line is known, or from where no two tapes cut."""
-    return setup.once(_staking)
+    return epochs.once(_staking)
 
 
-def _staking(setup: Setup) -> Staking | None:
-    solved = setup.lines
-    if solved is None or solved.line is None:
+def _staking(epochs: Epochs) -> Staking | None:
+    solution = epochs.lines
+    if solution is None or solution.line is None:
         return None
-    angle = solved.derived("line_angle").value
-    place = setup.plan.target_place
+    angle = solution.derived("line_angle").value
+    place = epochs.plan.target_place
     dx, dy = turned(angle, 0.0, place.y)
-    centre = (place.x + dx, solved.line_at(place.x).value + dy)
+    centre = (place.x + dx, solution.line_at(place.x).value + dy)
     facing = place.facing_deg + angle
-    controls = controls_of(setup)
+    controls = controls_of(epochs)
     try:
         marks = {
             part: stakeout(StakeoutInput(controls=controls, points=[_point(centre, facing, left)], tape=TAPE)).marks[0]
-            for part, left in points_of(setup.plan).items()
+            for part, left in points_of(epochs.plan).items()
         }
     except BadInput:
         return None
@@ -109,9 +109,9 @@ class Taped:
     control: str
 
 
-def stand_tapes(setup: Setup) -> list[Taped]:
+def stand_tapes(epochs: Epochs) -> list[Taped]:
     """The tapes that find the stand's target: the best two and their check, then further ones that may be read."""
-    way, plan = staking(setup), setup.plan
+    way, plan = staking(epochs), epochs.plan
     if way is None:
         return []
     found: list[Taped] = []
@@ -137,16 +137,16 @@ def stand_tapes(setup: Setup) -> list[Taped]:
     return sorted(found, key=lambda tape: tape.slot.optional)
 
 
-def stand_slots(setup: Setup) -> list[Slot]:
+def stand_slots(epochs: Epochs) -> list[Slot]:
     """Their slots."""
-    return [tape.slot for tape in stand_tapes(setup)]
+    return [tape.slot for tape in stand_tapes(epochs)]
 
 
 @dataclass(frozen=True)
 class Stood:
     """Where a stand's target is by its tapes, against where it must be."""
 
-    solved: Solved
+    solution: EpochSolution
     """What its tapes, and the vehicle they are held to, say together."""
     elsewhere: str
     """The hub or mark that stands elsewhere than it is known to; empty where none does."""
@@ -161,65 +161,69 @@ class Stood:
     @property
     def trusted(self) -> bool:
         """The tapes agree."""
-        return self.solved.trusted
+        return self.solution.trusted
 
     @property
     def suspects(self) -> tuple[str, ...]:
         """Slots of those that are to blame where they do not."""
-        return tuple(id.place for id in self.solved.suspects if id.source == "stand")
+        return tuple(id.place for id in self.solution.suspects if id.source == "stand")
 
 
-def stood(setup: Setup, entries: Mapping[str, Sequence[Entry]] | None = None, before: int = LATER) -> Stood | None:
+def stood(epochs: Epochs, entries: Mapping[str, Sequence[Entry]] | None = None, before: int = LATER) -> Stood | None:
     """Where the stand is; nothing while its tapes do not say. ``entries``: other than the current ones.
 
     Where all of them were read again and read the same, as it stood before an event, the one hub or mark without which
     they agree counts no more.
     """
-    return setup.once(_stood) if entries is None else _stood(setup, entries, before)
+    return epochs.once(_stood) if entries is None else _stood(epochs, entries, before)
 
 
-def _stood(setup: Setup, entries: Mapping[str, Sequence[Entry]] | None = None, before: int = LATER) -> Stood | None:
-    way, found = staking(setup), stood_where(setup, entries)
+def _stood(epochs: Epochs, entries: Mapping[str, Sequence[Entry]] | None = None, before: int = LATER) -> Stood | None:
+    way, found = staking(epochs), stood_where(epochs, entries)
     if way is None or found is None or found.trusted:
         return found
-    slots = stand_slots(setup)
-    read = [s.id for s in slots if (setup.current(s) if entries is None else entries.get(s.id))]
-    if not all(setup.read_twice(id, before) for id in read):
+    slots = stand_slots(epochs)
+    read = [s.id for s in slots if (epochs.current(s) if entries is None else entries.get(s.id))]
+    if not all(epochs.read_twice(id, before) for id in read):
         return found
-    without = (stood_where(setup, entries, control) for control in way.controls)
+    without = (stood_where(epochs, entries, control) for control in way.controls)
     fitting = [one for one in without if one is not None and one.trusted]
     return fitting[0] if len(fitting) == 1 else found
 
 
 def stood_where(
-    setup: Setup, entries: Mapping[str, Sequence[Entry]] | None = None, elsewhere: str = ""
+    epochs: Epochs, entries: Mapping[str, Sequence[Entry]] | None = None, elsewhere: str = ""
 ) -> Stood | None:
     """The same where a hub or mark stands elsewhere than it is known to, as far as one is named."""
-    way = staking(setup)
+    way = staking(epochs)
     if way is None:
         return None
-    parts = points_of(setup.plan)
-    into = Entering(setup)
+    parts = points_of(epochs.plan)
+    into = Entering(epochs)
     for part, left in parts.items():
         into.free(part, on_face(way.centre, way.facing_deg, left))
     for control, (cx, cy, u) in way.controls.items():
         unsure = ELSEWHERE_MM if control == elsewhere else u
         into.known(control, "control", control, (cx, cy), (unsure, unsure))
-    for place in stand_tapes(setup):
-        kept = entries.get(place.slot.id, ()) if entries is not None else setup.current(place.slot)
-        for run in setup.by_runs(kept):
-            for read in measured_by_tool(run, 0.0, U_LEVEL_MM, setup.state.warm):
+    for place in stand_tapes(epochs):
+        kept = entries.get(place.slot.id, ()) if entries is not None else epochs.current(place.slot)
+        for run in epochs.by_runs(kept):
+            for read in measured_by_tool(run, 0.0, U_LEVEL_MM, epochs.state.warm):
                 into.reading(place.slot, read, "stand", "level_distance", from_=place.control, to=place.part)
     if len(parts) == 2:
-        id, width = ObservationId("width"), setup.plan.target.width
+        id, width = ObservationId("width"), epochs.plan.target.width
         into.put(id, "level_distance", width, U_WIDTH_MM, from_="left_edge", to="right_edge")
     entered = into.done()
-    found = setup.solving(entered.state(setup.plan.nominal_goal))
-    return _against(Solved(setup.plan, found, entered, "", 0), way, parts, elsewhere) if found is not None else None
+    found = epochs.solving(entered.state(epochs.plan.nominal_goal))
+    return (
+        _against(EpochSolution(epochs.plan, found, entered, "", 0), way, parts, elsewhere)
+        if found is not None
+        else None
+    )
 
 
-def _against(solved: Solved, way: Staking, parts: dict[str, float], elsewhere: str) -> Stood | None:
-    found, place = solved.located, solved.plan.target_place
+def _against(solution: EpochSolution, way: Staking, parts: dict[str, float], elsewhere: str) -> Stood | None:
+    found, place = solution.located, solution.plan.target_place
     ahead = found.asked([WantedAhead(id=p, type="ahead", point=p, from_=(ORIGIN,), line="axis") for p in parts])
     beside = found.asked([WantedBeside(id=p, type="beside", point=p, through=(ORIGIN,), line="axis") for p in parts])
     at = {part: (x, y) for part, x, y in zip(parts, ahead, beside, strict=True) if x is not None and y is not None}
@@ -243,7 +247,7 @@ def _against(solved: Solved, way: Staking, parts: dict[str, float], elsewhere: s
         span = sum(abs(v) for v in parts.values())
         skew = found.sum(0.0, (1.0, off("left_edge", across)), (-1.0, off("right_edge", across)))
         face, u_face = -math.degrees(skew.value / span), math.degrees(skew.u / span)
-    return Stood(solved, elsewhere, forward.value, left.value, forward.u, left.u, face, u_face)
+    return Stood(solution, elsewhere, forward.value, left.value, forward.u, left.u, face, u_face)
 
 
 observed_as(Kind("stand", again=True))

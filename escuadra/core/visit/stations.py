@@ -12,7 +12,7 @@ from escuadra.core.base.said import said, sentences
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.attempts import standing_runs
 from escuadra.core.visit.carriers import CARRIERS
-from escuadra.core.visit.epochs import Setup, cold
+from escuadra.core.visit.epochs import Epochs, cold
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import StationView
@@ -25,21 +25,21 @@ class Progress:
 
     views: tuple[StationView, ...]
     """Every station of the whole sheet, in its order."""
-    proofs: Mapping[str, Setup]
+    proofs: Mapping[str, Epochs]
     """What each that was run was proven from, by its id."""
 
 
 def progress(
-    state: State, plan: Plan, solving: Solving = cold, before: Mapping[str, Setup] = MappingProxyType({})
+    state: State, plan: Plan, solving: Solving = cold, before: Mapping[str, Epochs] = MappingProxyType({})
 ) -> Progress:
     """How far a visit's procedure was run; ``before``: what the earlier sheet's stations were proven from."""
-    proofs: dict[str, Setup] = {}
+    proofs: dict[str, Epochs] = {}
 
-    def setup(at: Plan, station: str) -> Setup:
-        proofs[station] = Setup(state, at, None, solving, before.get(station))
+    def epochs(at: Plan, station: str) -> Epochs:
+        proofs[station] = Epochs(state, at, None, solving, before.get(station))
         return proofs[station]
 
-    views = tuple(_station(state, at, setup) for at in plan.whole.at_stations.values())
+    views = tuple(_station(state, at, epochs) for at in plan.whole.at_stations.values())
     for proof in proofs.values():
         proof.done()
     return Progress(views, proofs)
@@ -58,7 +58,7 @@ def current(views: Sequence[StationView]) -> Station:
     return waiting
 
 
-def _station(state: State, plan: Plan, made: Callable[[Plan, str], Setup]) -> StationView:
+def _station(state: State, plan: Plan, made: Callable[[Plan, str], Epochs]) -> StationView:
     station = plan.station
     assert station is not None
     runs = [run for run in standing_runs(state, plan.whole.procedure) if run.said.station == station.id]

@@ -15,14 +15,14 @@ from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading
 from escuadra.core.vehicle.stance import Corner
 from escuadra.core.visit.body_readings import Goal, body_reads, control_at, goals, wanted_of
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import controls_of
 from escuadra.core.visit.methods.beams import half_toe
 from escuadra.core.visit.network_of_epochs import on_vehicle
 from escuadra.core.visit.slots import Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 from escuadra.core.visit.staked import U_LEVEL_MM
 
 HELD = 3
@@ -46,7 +46,7 @@ class Stood:
 class Together:
     """All bodies of a station as their readings have them."""
 
-    solved: Solved
+    solution: EpochSolution
     suspects: tuple[str, ...]
     """Slots that are to blame where the readings contradict each other."""
     links: frozenset[frozenset[str]] = frozenset()
@@ -57,7 +57,7 @@ class Together:
     @property
     def trusted(self) -> bool:
         """The readings agree."""
-        return self.solved.trusted
+        return self.solution.trusted
 
     def doubts(self, goal: Goal) -> bool:
         """The readings contradict each other, and one of this body, or of one it was read with, is to blame."""
@@ -78,42 +78,42 @@ class Together:
     def stood(self, goal: Goal) -> Stood | None:
         """Where a body is; nothing where its readings do not tell."""
         body = goal.body
-        if body.id not in dict(self.solved.entered.others) or self.solved.line is None:
+        if body.id not in dict(self.solution.entered.others) or self.solution.line is None:
             return None
-        found = self.solved.stands(body.id, f"{body.id}:bottom_middle")
+        found = self.solution.stands(body.id, f"{body.id}:bottom_middle")
         if found is None:
             return None
         ahead, left, yaw = found
         turn = (yaw.value - (body.facing_deg - 180.0) + 180.0) % 360.0 - 180.0
         return Stood(
-            self.solved.sum(-body.x, (1.0, ahead)),
-            self.solved.sum(-body.y, (1.0, left)),
+            self.solution.sum(-body.x, (1.0, ahead)),
+            self.solution.sum(-body.y, (1.0, left)),
             Derived(turn, yaw.u, yaw.gradient),
         )
 
     def height(self, goal: Goal, above_floor: bool) -> Derived | None:
         """How much too high its lower edge is, over the floor below it or the plane of the tyres; nothing unread."""
         id = goal.body.id
-        if "z" in dict(self.solved.entered.others)[id].fixed:
+        if "z" in dict(self.solution.entered.others)[id].fixed:
             return None
         floor = f"under {id}" if above_floor else None
         wanted = WantedHeight(id="height", type="height", point=f"{id}:bottom_middle", floor=floor)
-        found = self.solved.located.asked([wanted])[0]
-        return self.solved.sum(-goal.body.bottom, (1.0, found)) if found is not None else None
+        found = self.solution.located.asked([wanted])[0]
+        return self.solution.sum(-goal.body.bottom, (1.0, found)) if found is not None else None
 
 
-def together(setup: Setup) -> Together | None:
+def together(epochs: Epochs) -> Together | None:
     """All bodies that were read; nothing while none was, or no line is known."""
-    return setup.once(_together)
+    return epochs.once(_together)
 
 
-def _together(setup: Setup) -> Together | None:
-    found = without(setup, ())
-    if found is None or found.trusted or not setup.confirmed(found.solved):
+def _together(epochs: Epochs) -> Together | None:
+    found = without(epochs, ())
+    if found is None or found.trusted or not epochs.confirmed(found.solution):
         return found
     # All that may be wrong was read again and reads the same: the vehicle is not as the model has it.
-    singly = [corners for corners in found.solved.hubs_to_loosen if len(corners) == 1]
-    loosened = {corner: without(setup, (), (corner,)) for (corner,) in singly}
+    singly = [corners for corners in found.solution.hubs_to_loosen if len(corners) == 1]
+    loosened = {corner: without(epochs, (), (corner,)) for (corner,) in singly}
     fitting = {corner: one for corner, one in loosened.items() if one is not None and one.trusted}
     if len(fitting) == 1:
         return next(iter(fitting.values()))
@@ -121,35 +121,35 @@ def _together(setup: Setup) -> Together | None:
     return replace(found, hubs=tuple(sorted(fitting)))
 
 
-def without(setup: Setup, left_out: Collection[str], unlike: Collection[str] = ()) -> Together | None:
+def without(epochs: Epochs, left_out: Collection[str], unlike: Collection[str] = ()) -> Together | None:
     """The same where some slots were not read; ``unlike``: hubs that stand elsewhere than the model has them."""
     read = {
         goal.body.id: [
             (read, slot)
-            for read, slot in body_reads(setup, goal.body.id)
-            if slot.id not in left_out and setup.current(slot)
+            for read, slot in body_reads(epochs, goal.body.id)
+            if slot.id not in left_out and epochs.current(slot)
         ]
-        for goal in goals(setup).values()
+        for goal in goals(epochs).values()
     }
     # A body that its readings do not hold yet would lie anywhere: it joins the others once they can.
-    read = {id: found for id, found in read.items() if sum(_holds(goals(setup)[id], one) for one, _ in found) >= HELD}
+    read = {id: found for id, found in read.items() if sum(_holds(goals(epochs)[id], one) for one, _ in found) >= HELD}
     if not read:
         return None
-    into = on_vehicle(setup, unlike)
+    into = on_vehicle(epochs, unlike)
     for id, found in read.items():
-        _stand(into, goals(setup)[id], [one for one, _ in found])
+        _stand(into, goals(epochs)[id], [one for one, _ in found])
     for id, found in read.items():
         for one, slot in found:
-            _enter(setup, into, goals(setup)[id], one, slot)
-    _enter_beams(setup, into, read)
+            _enter(epochs, into, goals(epochs)[id], one, slot)
+    _enter_beams(epochs, into, read)
     entered = into.done()
-    located = setup.solving(entered.state(setup.plan.nominal_goal))
+    located = epochs.solving(entered.state(epochs.plan.nominal_goal))
     if located is None:
         return None
-    solved = Solved(setup.plan, located, entered, "", 0)
-    suspects = tuple(id.place for id in solved.suspects if id.source == "together")
+    solution = EpochSolution(epochs.plan, located, entered, "", 0)
+    suspects = tuple(id.place for id in solution.suspects if id.source == "together")
     between = ((id, one.other) for id, found in read.items() for one, _ in found if one.other and one.other != id)
-    return Together(solved, suspects, frozenset(map(frozenset, between)))
+    return Together(solution, suspects, frozenset(map(frozenset, between)))
 
 
 def _holds(goal: Goal, read: BodyReading) -> bool:
@@ -176,11 +176,11 @@ def _stand(into: Entering, goal: Goal, read: list[BodyReading]) -> None:
     )
 
 
-def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Slot) -> None:
-    own, vehicle = f"{goal.body.id}:{read.at}", setup.plan.vehicle
+def _enter(epochs: Epochs, into: Entering, goal: Goal, read: BodyReading, slot: Slot) -> None:
+    own, vehicle = f"{goal.body.id}:{read.at}", epochs.plan.vehicle
     outline, kind = vehicle.outline, read.anchor
     if kind == "mark_at":
-        if setup.answer(slot) == "yes":
+        if epochs.answer(slot) == "yes":
             id, beside = ObservationId("marked_line", goal.body.id), goal.body.place(read.at)[1]
             into.put(id, "along", beside, U_MARKED_MM, point=read.which, body=goal.body.id)
         return
@@ -188,12 +188,12 @@ def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Sl
     front = (said("together.source.bumper"), U_BUMPER_MM)
     nose = vehicle.wheelbase + outline.front_overhang
     level = U_LEVEL_MM if kind in ("hub", "mark") else 0.0
-    for run in setup.by_runs(setup.current(slot)):
-        for part in measured_by_tool(run, 0.0, level, setup.state.warm):
+    for run in epochs.by_runs(epochs.current(slot)):
+        for part in measured_by_tool(run, 0.0, level, epochs.state.warm):
             value = part.value
             match kind:
                 case "hub" | "mark":
-                    to = read.which if kind == "hub" else _mark(setup, into, read.to)
+                    to = read.which if kind == "hub" else _mark(epochs, into, read.to)
                     into.reading(slot, part, "together", "level_distance", from_=to, to=own)
                 case "bumper":
                     x = nose + value if read.which == "front" else -outline.rear_overhang - value
@@ -207,12 +207,12 @@ def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Sl
                     what = "roll" if read.which == "across" else "pitch"
                     into.reading(slot, part, "together", what, body=goal.body.id)
                 case "square":
-                    sign = math.copysign(1.0, goal.before(control_at(setup, f"hub.{read.which}")))
+                    sign = math.copysign(1.0, goal.before(control_at(epochs, f"hub.{read.which}")))
                     into.reading(
                         slot, part, "together", "perpendicular", sign * value, point=read.which, body=goal.body.id
                     )
                 case "out" | "back" if read.other in into.others:
-                    line, (x, y, _) = goals(setup)[read.other], goal.point(read.at)
+                    line, (x, y, _) = goals(epochs)[read.other], goal.point(read.at)
                     out = read.anchor == "out"
                     sign = math.copysign(1.0, line.before((x, y)) if out else line.beside((x, y), read.point))
                     value = sign * value + (0.0 if out else line.body.place(read.point)[1])
@@ -223,26 +223,26 @@ def _enter(setup: Setup, into: Entering, goal: Goal, read: BodyReading, slot: Sl
                     into.reading(slot, part, "together", sort, from_=f"{read.other}:{read.point}", to=own)
 
 
-def _mark(setup: Setup, into: Entering, mark: str) -> str:
+def _mark(epochs: Epochs, into: Entering, mark: str) -> str:
     """A centre mark as a point of the state, where no method entered it."""
     if mark not in into.points:
-        known = controls_of(setup).get(mark)
-        x, y = control_at(setup, mark)
+        known = controls_of(epochs).get(mark)
+        x, y = control_at(epochs, mark)
         into.known(mark, "control", mark, (x, y), ((known.u if known is not None else U_BUMPER_MM),) * 2)
     return mark
 
 
-def _enter_beams(setup: Setup, into: Entering, read: Mapping[str, list[tuple[BodyReading, Slot]]]) -> None:
+def _enter_beams(epochs: Epochs, into: Entering, read: Mapping[str, list[tuple[BodyReading, Slot]]]) -> None:
     """Both rear wheels' beams on one body's scale: the wheels' own toe is in their difference."""
     for id, found in read.items():
         beams = {one.which: slot for one, slot in found if one.anchor == "beam"}
         if len(beams) < 2:
             continue
-        goal, now = goals(setup)[id], {corner: setup.now(slot) for corner, slot in beams.items()}
+        goal, now = goals(epochs)[id], {corner: epochs.now(slot) for corner, slot in beams.items()}
         headings = []
         for corner in ("LR", "RR"):
-            (x, _), part = setup.plan.vehicle.hub(corner), now[corner]
-            shown = part.value - wanted_of(setup, goal, BodyReading(to=f"beam.{corner}")) if part is not None else 0.0
+            (x, _), part = epochs.plan.vehicle.hub(corner), now[corner]
+            shown = part.value - wanted_of(epochs, goal, BodyReading(to=f"beam.{corner}")) if part is not None else 0.0
             # Behind the vehicle its left is at the right of who looks at the face.
             to_left = shown * math.cos(math.radians(goal.facing_deg - 180.0))
             headings.append(math.degrees(math.atan(to_left / (goal.x - x))))
@@ -263,25 +263,25 @@ class Fold:
     slots: tuple[str, ...]
 
 
-def folded(setup: Setup, goal: Goal) -> Fold | None:
+def folded(epochs: Epochs, goal: Goal) -> Fold | None:
     """The one corner whose readings contradict all others; nothing where no single corner explains it."""
-    return setup.once(_folded, goal.body.id)
+    return epochs.once(_folded, goal.body.id)
 
 
-def _folded(setup: Setup, body: str) -> Fold | None:
-    goal, found = goals(setup)[body], together(setup)
+def _folded(epochs: Epochs, body: str) -> Fold | None:
+    goal, found = goals(epochs)[body], together(epochs)
     if goal.body.kind != "mat" or found is None or not found.doubts(goal):
         return None
     corners: list[Fold] = []
-    reads = body_reads(setup, goal.body.id)
+    reads = body_reads(epochs, goal.body.id)
     for point in ("bottom_left", "bottom_right", "top_left", "top_right"):
         of = tuple(
             slot.id for read, slot in reads if point in (read.at, read.point if read.other == goal.body.id else "")
         )
-        rest = without(setup, of)
+        rest = without(epochs, of)
         if len(of) > 1 and rest is not None and rest.trusted and rest.stood(goal) is not None:
             corners.append(Fold(point, of))
-    if len(corners) != 1 or all(setup.as_before(slot) for slot in corners[0].slots):
+    if len(corners) != 1 or all(epochs.as_before(slot) for slot in corners[0].slots):
         # What was smoothed and reads as it did was no fold.
         return None
     return corners[0]

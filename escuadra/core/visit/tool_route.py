@@ -127,11 +127,11 @@ def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
     for view in sheet.checks:
         if view.check.optional and not view.begun:
             continue
-        for slot in view.check.required(sheet.setup):
+        for slot in view.check.required(sheet.epochs):
             if (
                 slot.id not in found
-                and not sheet.setup.excluded(slot)
-                and not sheet.setup.current(slot)
+                and not sheet.epochs.excluded(slot)
+                and not sheet.epochs.current(slot)
                 and stand_of(slot, sheet.plan) is not None
             ):
                 found[slot.id] = (view, slot)

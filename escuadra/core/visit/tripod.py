@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Noun, said
 from escuadra.core.run.tripod import MOST_LEAN_DEG, TripodInput, TripodResult, tripod
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Measured, Slot
@@ -25,7 +25,7 @@ MOST_OFF = 600.0
 class Standing:
     """Where the target is, with its leans as they were read."""
 
-    solved: TripodResult
+    solution: TripodResult
     away: Measured
     left: Measured
 
@@ -83,23 +83,23 @@ def tripod_slots(plan: Plan) -> list[Slot]:
     ]
 
 
-def wanted_left(setup: Setup) -> tuple[float, float]:
+def wanted_left(epochs: Epochs) -> tuple[float, float]:
     """Where the target's middle must be, left of the line, and u: the sensor's own place, where that was measured."""
-    measured = setup.current_of("sensor.offset")
-    return (measured.value, measured.u) if measured is not None else (setup.plan.aside, 0.0)
+    measured = epochs.current_of("sensor.offset")
+    return (measured.value, measured.u) if measured is not None else (epochs.plan.aside, 0.0)
 
 
-def standing(setup: Setup) -> Standing | None:
+def standing(epochs: Epochs) -> Standing | None:
     """Where the stand's target is; nothing while something of it was not read."""
-    plan = setup.plan
-    found = [setup.now(slot) for slot in tripod_slots(plan)]
+    plan = epochs.plan
+    found = [epochs.now(slot) for slot in tripod_slots(plan)]
     away, left, distance, line, height = found
     if away is None or left is None or distance is None or line is None or height is None:
         return None
-    passes, u_line = _line(setup, line)
-    wanted, u_wanted = wanted_left(setup)
+    passes, u_line = _line(epochs, line)
+    wanted, u_wanted = wanted_left(epochs)
     rise = plan.rise_at_target
-    solved = tripod(
+    solution = tripod(
         TripodInput(
             distance=distance.value,
             wanted_distance=wanted_distance(plan),
@@ -115,12 +115,12 @@ def standing(setup: Setup) -> Standing | None:
             u_lean_deg=max(away.u, left.u),
         )
     )
-    return Standing(solved, away, left)
+    return Standing(solution, away, left)
 
 
-def _line(setup: Setup, read: Measured) -> tuple[float, float]:
+def _line(epochs: Epochs, read: Measured) -> tuple[float, float]:
     """How far left of the target's middle the line passes, and u."""
-    plan, station, marks = setup.plan, setup.plan.station, setup.marks
+    plan, station, marks = epochs.plan, epochs.plan.station, epochs.marks
     assert station is not None
     if station.line_by == "marks":
         at = plan.vehicle.marks

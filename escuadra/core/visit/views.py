@@ -12,7 +12,7 @@ from escuadra.core.measure.budget import Contribution
 from escuadra.core.procedure.sheet import Group
 from escuadra.core.visit.checks import Check, Figure, Judgement
 from escuadra.core.visit.checks.base import State as CheckState
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.state import Confirmation, Disturbance, Entry, Override, State
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import StationView
@@ -134,7 +134,7 @@ class SheetView:
     plan: Plan
     at: int
     groups: tuple[GroupView, ...]
-    setup: Setup
+    epochs: Epochs
     stations: tuple[StationView, ...] = ()
     """Where the procedure is run at several places."""
 
@@ -148,7 +148,7 @@ class SheetView:
         """When the next reading grows too old by the sheet's terms, UTC milliseconds; ``None``: none does."""
         if not self.plan.procedure.fresh or self.state.signed is not None or self.state.frozen is not None:
             return None
-        terms = [(e, self.setup.fresh_ms(view.slot)) for view in self.slots.values() for e in view.now]
+        terms = [(e, self.epochs.fresh_ms(view.slot)) for view in self.slots.values() for e in view.now]
         return min((e.at + term for e, term in terms if term is not None), default=None)
 
     def check(self, id: str) -> CheckView | None:
@@ -157,14 +157,14 @@ class SheetView:
 
     def budget(self, view: CheckView) -> list[Contribution]:
         """Where the uncertainty of a check's figure nearest to trouble comes from, the largest share first."""
-        return view.check.budget(self.setup, view.worst) if view.worst is not None and not view.broken else []
+        return view.check.budget(self.epochs, view.worst) if view.worst is not None and not view.broken else []
 
     def lessening(self, view: CheckView) -> Said | None:
         """What the most useful reading more would bring that uncertainty to; nothing where there is none."""
         worst = view.worst
         if worst is None or not view.judgement.complete or view.judgement.trouble or self.state.signed is not None:
             return None
-        found = view.check.lessening(self.setup, worst)
+        found = view.check.lessening(self.epochs, worst)
         if found is None:
             return None
         _, after = with_uncertainty(worst.value, worst.verdict.U * found.u / worst.u, worst.unit, worst.way)

@@ -17,7 +17,7 @@ from escuadra.core.procedure.sheet import AimWay
 from escuadra.core.run.adjusting import SHOWN_U_DEG
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.checks.result import ResultCheck
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 
@@ -132,11 +132,11 @@ def _of(figure: Figure, way: AimWay, read: float, found: ExplainResult) -> Of:
 
 
 def _possible(sheet: Sheet) -> Iterator[Possible]:
-    setup = sheet.setup
-    oriented = setup.plan.target.aims_by == "orientation"
-    reach = setup.plan.target_x - setup.plan.procedure.sensor.x
+    epochs = sheet.epochs
+    oriented = epochs.plan.target.aims_by == "orientation"
+    reach = epochs.plan.target_x - epochs.plan.procedure.sensor.x
     per_mm = math.degrees(1 / reach) if reach > 0 else 0.0
-    line, rolls = _line_u(setup), any(shown.way == "aim_roll" for shown in setup.plan.procedure.results)
+    line, rolls = _line_u(epochs), any(shown.way == "aim_roll" for shown in epochs.plan.procedure.results)
     hangs = any(view.check.kind == "target_level" and view.judgement.figures for view in sheet.checks)
     if not rolls and (attitude := _attitude(sheet, oriented)) is not None:
         yield attitude
@@ -147,20 +147,20 @@ def _possible(sheet: Sheet) -> Iterator[Possible]:
                 # The board's own level was read: what the beam leans is in it.
                 effect = {}
             if rolls:
-                effect = effect or _of_body(figure, setup)
+                effect = effect or _of_body(figure, epochs)
             if not effect:
                 continue
             u = figure.u
             if view.check.on_the_road == "left" and line:
                 # What the line in use adds to it is a cause of its own.
-                u = math.sqrt(max(u**2 - (setup.plan.target_x * math.radians(line)) ** 2, (0.3 * u) ** 2))
+                u = math.sqrt(max(u**2 - (epochs.plan.target_x * math.radians(line)) ** 2, (0.3 * u) ** 2))
             off = figure.value - _middle(figure)
             id = f"{view.check.id}.{figure.id}"
             allowed = figure.half_range if None not in (figure.lower, figure.upper) else 0.0
             way = figure.way or ("height" if figure.unit == "mm" else None)
             yield Possible(id, view.check.id, figure.label, off, u, figure.unit, way, effect, allowed)
     if line:
-        lead = 1.0 if oriented else setup.plan.target_x / reach if reach > 0 else 0.0
+        lead = 1.0 if oriented else epochs.plan.target_x / reach if reach > 0 else 0.0
         check = next((v.check.id for v in sheet.checks if v.check.group == "line"), "")
         yield Possible(LINE, check, said("why.line"), 0.0, line, "°", "side", {"aim_yaw": lead})
 
@@ -183,11 +183,11 @@ def _effect(view: CheckView, figure: Figure, oriented: bool, per_mm: float) -> d
     return {} if oriented else {"aim_yaw": per_mm} if acts == "left" else {"aim_pitch": -per_mm}
 
 
-def _of_body(figure: Figure, setup: Setup) -> dict[AimWay, float]:
+def _of_body(figure: Figure, epochs: Epochs) -> dict[AimWay, float]:
     """A corner's ride height: the body nose up finds the target low, its left side up finds it turned the other way."""
     if not figure.id.startswith("deviation."):
         return {}
-    vehicle, corner = setup.plan.vehicle, figure.id.removeprefix("deviation.")
+    vehicle, corner = epochs.plan.vehicle, figure.id.removeprefix("deviation.")
     front, left = corner in FRONT, corner in LEFT
     track = vehicle.hub_track_front if front else vehicle.hub_track_rear
     pitch, roll = math.degrees(1 / (2 * vehicle.wheelbase)), math.degrees(1 / (2 * track))
@@ -215,13 +215,13 @@ def _attitude(sheet: Sheet, oriented: bool) -> Possible | None:
     return Possible(STANDS, largest.check.id, label, off, u, "°", "body_pitch", {"aim_pitch": -1.0})
 
 
-def _line_u(setup: Setup) -> float:
+def _line_u(epochs: Epochs) -> float:
     """How well the line in use is known, degrees, one sigma; 0 where it is not told."""
-    solved = setup.newest
-    if solved is None:
+    solution = epochs.newest
+    if solution is None:
         return 0.0
     try:
-        return solved.derived("line_angle").u
+        return solution.derived("line_angle").u
     except BadInput:
         return 0.0
 

@@ -55,31 +55,31 @@ def _named(names: list[str], reach: tuple[float | None, ...]) -> Named[float | N
 @calculation("state")
 def state(given: StateInput) -> StateResult:
     """Solve everything that was read on a visit at once and in space; raises ``BadInput``."""
-    solved = solve(given)
+    solution = solve(given)
     names = [item.id for item in given.wanted]
     optional: dict[str, Any] = {}
     if given.partial:
-        optional["loose"] = solved.loose
+        optional["loose"] = solution.loose
     if given.hypotheses:
         optional["hypotheses"] = tuple(
             (found.id, DoubtResult(smallest=found.smallest, w=found.w, reach=_named(names, found.reach)))
-            for found in solved.hypotheses
+            for found in solution.hypotheses
         )
-    if solved.holds:
-        optional |= vars(solved.holds)
+    if solution.holds:
+        optional |= vars(solution.holds)
     return StateResult(
         wanted=tuple(
-            (n, Quantity(value=t.value, u=t.u) if t else None) for n, t in zip(names, solved.wanted, strict=True)
+            (n, Quantity(value=t.value, u=t.u) if t else None) for n, t in zip(names, solution.wanted, strict=True)
         ),
-        covariance=solved.covariance,
-        redundancy=tuple((o.id, o.redundancy) for o in solved.observations),
-        w=tuple((o.id, o.w) for o in solved.observations),
-        mdb=tuple((o.id, o.mdb) for o in solved.observations),
-        dof=solved.dof,
-        chi2=solved.chi2,
-        chi2_limit=solved.chi2_limit,
-        passes=solved.passes,
-        suspects=solved.suspects,
-        suspect=solved.suspect,
+        covariance=solution.covariance,
+        redundancy=tuple((o.id, o.redundancy) for o in solution.observations),
+        w=tuple((o.id, o.w) for o in solution.observations),
+        mdb=tuple((o.id, o.mdb) for o in solution.observations),
+        dof=solution.dof,
+        chi2=solution.chi2,
+        chi2_limit=solution.chi2_limit,
+        passes=solution.passes,
+        suspects=solution.suspects,
+        suspect=solution.suspect,
         **optional,
     )

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from escuadra.core.base.said import Plain, PlusMinus, Said, Value, Way, said
 from escuadra.core.base.wording import MOST_DECIMALS, amount
 from escuadra.core.visit.advice.frame import planned_moves
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import HAPPENINGS, POSE
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.log.state import Disturbance, State
@@ -73,15 +73,15 @@ def to_go(state: State, plan: Plan, readings: Mapping[str, float], tool: ToolUse
         disturbances=(*state.disturbances, moving),
         seq=state.seq + 2,
     )
-    solved = Setup(on_its_way, plan).newest
-    if solved is None or not all(solved.tells(what) for what in ("square", "offset", "distance")):
+    solution = Epochs(on_its_way, plan).newest
+    if solution is None or not all(solution.tells(what) for what in ("square", "offset", "distance")):
         return None
-    moves = planned_moves(solved)
+    moves = planned_moves(solution)
     return ToGo(
         moves.yaw_change_deg,
         moves.move_left,
         moves.move_away,
-        solved.derived("square").u,
-        solved.derived("offset").u,
-        solved.derived("distance").u,
+        solution.derived("square").u,
+        solution.derived("offset").u,
+        solution.derived("distance").u,
     )

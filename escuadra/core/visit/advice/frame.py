@@ -13,7 +13,7 @@ from escuadra.core.geodesy.state.input import Distance
 from escuadra.core.procedure.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
 from escuadra.core.visit.checks.frame import AHEAD
 from escuadra.core.visit.doubting import LOOKS_APART, Again, doubted
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.state import LATER
 from escuadra.core.visit.next_move import NextMove, Step, moved
 from escuadra.core.visit.next_reading import parting_reading
@@ -22,21 +22,21 @@ from escuadra.core.visit.prediction import as_said, predicted, screw_step, used_
 from escuadra.core.visit.reach import past_travel
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 from escuadra.core.visit.views import CheckView, SheetView, SlotView
 
 LEAST_MM, LEAST_TURN = 0.5, 0.05
 
 
-def missing_slots(view: CheckView, setup: Setup) -> list[SlotView]:
+def missing_slots(view: CheckView, epochs: Epochs) -> list[SlotView]:
     """The slots that are needed and have nothing current, in the order in which they are best read."""
-    needed = {slot.id for slot in view.check.required(setup)}
+    needed = {slot.id for slot in view.check.required(epochs)}
     return [s for s in view.slots if s.slot.id in needed and len(s.now) < view.check.times(s.slot)]
 
 
-def expected(slot: Slot, setup: Setup) -> float | None:
+def expected(slot: Slot, epochs: Epochs) -> float | None:
     """What a slot should show where everything stands as specified; ``None`` where nothing is specified."""
-    plan, parts = setup.plan, slot.id.split(".")
+    plan, parts = epochs.plan, slot.id.split(".")
     if slot.wanted is not None:
         return slot.wanted
     if parts[0] == "arch":
@@ -44,35 +44,35 @@ def expected(slot: Slot, setup: Setup) -> float | None:
     if slot.id == "height.target":
         return plan.target_above_floor - plan.up_to_centre
     if parts[0] == "mark":
-        middle = setup.marks[parts[1]].pairs
+        middle = epochs.marks[parts[1]].pairs
         return middle.centre if middle else None
     if parts[0] == "tape":
-        pose = setup.newest.goal if setup.newest and setup.newest.line else plan.nominal_goal
-        return _slanted(setup, parts[1], parts[2], pose)
+        pose = epochs.newest.goal if epochs.newest and epochs.newest.line else plan.nominal_goal
+        return _slanted(epochs, parts[1], parts[2], pose)
     return None
 
 
-def _slanted(setup: Setup, hub: str, end: str, pose: Pose) -> float | None:
+def _slanted(epochs: Epochs, hub: str, end: str, pose: Pose) -> float | None:
     """What a tape from a hub to a beam end shows with the beam at a pose, its slope included."""
     c, s = math.cos(math.radians(pose.yaw_deg)), math.sin(math.radians(pose.yaw_deg))
-    bx, by = setup.plan.frame_points[end]
-    hx, hy = setup.plan.vehicle.hub(hub)  # type: ignore[arg-type]
-    if setup.newest is not None:
-        hx, hy = setup.newest.place(hub)
+    bx, by = epochs.plan.frame_points[end]
+    hx, hy = epochs.plan.vehicle.hub(hub)  # type: ignore[arg-type]
+    if epochs.newest is not None:
+        hx, hy = epochs.newest.place(hub)
     level = math.hypot(pose.x + c * bx - s * by - hx, pose.y + s * bx + c * by - hy)
-    low, high = setup.height_for(hub, LATER), setup.height_for(end, LATER)
+    low, high = epochs.height_for(hub, LATER), epochs.height_for(end, LATER)
     if low is None or high is None:
         return None
-    return math.hypot(level, setup.rise_of_tape(hub, end, low, high)[0])  # type: ignore[arg-type]
+    return math.hypot(level, epochs.rise_of_tape(hub, end, low, high)[0])  # type: ignore[arg-type]
 
 
 # --- moves of the frame
 
 
-def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
+def planned_moves(solution: EpochSolution, at: Pose | None = None) -> MovesResult:
     """Yaw, slide and distance to the goal, from the solved pose or from where the frame should stand by now."""
-    frame = solved.plan.frame
-    pose, goal = at or solved.pose, solved.goal
+    frame = solution.plan.frame
+    pose, goal = at or solution.pose, solution.goal
     return moves(
         MovesInput(
             pose=GoalPose(x=pose.x, y=pose.y, yaw_deg=pose.yaw_deg, height=0),
@@ -82,7 +82,7 @@ def planned_moves(solved: Solved, at: Pose | None = None) -> MovesResult:
     )
 
 
-def _off(view: CheckView | None, setup: Setup, moves: bool = False) -> bool:
+def _off(view: CheckView | None, epochs: Epochs, moves: bool = False) -> bool:
     """A check that a move should mend: beyond its limits, or undecided, off by half its u, and no reading helps.
 
     ``moves``: what tells it is read anew in any case, after another move: then no further reading is worth its while.
@@ -93,17 +93,17 @@ def _off(view: CheckView | None, setup: Setup, moves: bool = False) -> bool:
         figure, check = view.judgement.figures[0], view.check
         nominal = check.tolerance.nominal if check.tolerance is not None else 0.0
         off = abs(figure.value - nominal) > figure.u / 2
-        return off and (moves or check.settling(setup, view.judgement) is None)
+        return off and (moves or check.settling(epochs, view.judgement) is None)
     return view.far_off
 
 
 def move_ahead(sheet: SheetView) -> NextMove | None:
     """The next move of a plan that is under way: each goes on from where the last one should have brought the frame."""
-    ahead = predicted(sheet.setup)
+    ahead = predicted(sheet.epochs)
     if ahead is None:
         return None
     views = {v.check.view_of: v for v in sheet.checks if v.check.of_pose}
-    plan = planned_moves(ahead.solved, ahead.pose)
+    plan = planned_moves(ahead.solution, ahead.pose)
     done = {past.what for past in ahead.moves}
 
     def wanted(aspect: Literal["centre", "distance"], what: str, amount_left: float) -> bool:
@@ -114,46 +114,46 @@ def move_ahead(sheet: SheetView) -> NextMove | None:
         return abs(amount_left) > AHEAD * (limits.minus + limits.plus) / 2
 
     if "slide" not in done and "roll" not in done and wanted("centre", "slide", plan.move_left):
-        return _slide_move(sheet, views["centre"], ahead.solved, plan, ahead.pose)
+        return _slide_move(sheet, views["centre"], ahead.solution, plan, ahead.pose)
     if wanted("distance", "roll", plan.move_away):
-        return _away_move(sheet, views["distance"], ahead.solved, plan)
+        return _away_move(sheet, views["distance"], ahead.solution, plan)
     return None
 
 
 def pose_move(sheet: SheetView, view: CheckView) -> NextMove | None:
-    solved = sheet.setup.newest
-    if solved is None or solved.line is None:
+    solution = sheet.epochs.newest
+    if solution is None or solution.line is None:
         return None
-    if not solved.trusted:
-        return part(sheet, view, solved)
+    if not solution.trusted:
+        return part(sheet, view, solution)
     by_aspect = {v.check.view_of: v for v in sheet.checks if v.check.of_pose}
-    plan = planned_moves(solved)
+    plan = planned_moves(solution)
     away = by_aspect.get("distance")
     rolls = away is not None and away.state == "out"
-    if _off(by_aspect.get("yaw"), sheet.setup, rolls) and abs(plan.yaw_turns) >= LEAST_TURN:
-        return _yaw_move(sheet, by_aspect["yaw"], solved, plan)
-    if _off(by_aspect.get("centre"), sheet.setup) and abs(plan.move_left) >= LEAST_MM:
-        return _slide_move(sheet, by_aspect["centre"], solved, plan, solved.pose)
-    if _off(away, sheet.setup) and abs(plan.move_away) >= LEAST_MM:
-        return _away_move(sheet, by_aspect["distance"], solved, plan)
+    if _off(by_aspect.get("yaw"), sheet.epochs, rolls) and abs(plan.yaw_turns) >= LEAST_TURN:
+        return _yaw_move(sheet, by_aspect["yaw"], solution, plan)
+    if _off(by_aspect.get("centre"), sheet.epochs) and abs(plan.move_left) >= LEAST_MM:
+        return _slide_move(sheet, by_aspect["centre"], solution, plan, solution.pose)
+    if _off(away, sheet.epochs) and abs(plan.move_away) >= LEAST_MM:
+        return _away_move(sheet, by_aspect["distance"], solution, plan)
     return None
 
 
 def moves_in_any_case(sheet: SheetView) -> bool:
     """The frame is out, and its own adjusters reach: a mistake must not hide in what is read after that, not before."""
-    solved, setup = sheet.setup.newest, sheet.setup
-    if solved is None or solved.line is None or not solved.trusted:
+    solution, epochs = sheet.epochs.newest, sheet.epochs
+    if solution is None or solution.line is None or not solution.trusted:
         return False
     if not any(v.check.of_pose and v.far_off for v in sheet.checks):
         return False
-    plan, used = planned_moves(solved), used_travel(setup)
+    plan, used = planned_moves(solution), used_travel(epochs)
     ways = (("yaw", plan.yaw_change_deg), ("slide", plan.move_left))
     return not any(past_travel(way, used[way], amount, sheet.plan) for way, amount in ways)
 
 
-def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult, pose: Pose) -> NextMove:
+def _slide_move(sheet: SheetView, view: CheckView, solution: EpochSolution, plan: MovesResult, pose: Pose) -> NextMove:
     figure, step = Length(abs(plan.move_left)), Step("left", as_said(plan.move_left))
-    if past_travel("slide", used_travel(sheet.setup)["slide"], plan.move_left, sheet.plan):
+    if past_travel("slide", used_travel(sheet.epochs)["slide"], plan.move_left, sheet.plan):
         sentence, action = moved("push", step, amount=figure)
         return NextMove(
             "move",
@@ -168,11 +168,11 @@ def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesRe
     dx, dy = turned(pose.yaw_deg, 0.0, plan.move_left)
     goal = pose.model_copy(update={"x": pose.x + dx, "y": pose.y + dy})
     slot = crossing_slot(sheet.plan)
-    after = None if sheet.setup.excluded(slot) else _predict(solved, "crossing", goal)
+    after = None if sheet.epochs.excluded(slot) else _predict(solution, "crossing", goal)
     expect: Length | Directed | None = Length(after) if after is not None else None
     label: Text = slot.label
     then = said("slide.then", expect=expect) if expect is not None else None
-    if expect is None and (seen := _watched(sheet, solved, "slide", goal)) is not None:
+    if expect is None and (seen := _watched(sheet, solution, "slide", goal)) is not None:
         expect, label = seen
         then = said("read.expect", what=label, expect=expect)
     sentence, action = moved("slide", step, amount=figure)
@@ -190,9 +190,9 @@ def _slide_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesRe
     )
 
 
-def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
+def _yaw_move(sheet: SheetView, view: CheckView, solution: EpochSolution, plan: MovesResult) -> NextMove:
     frame = sheet.plan.frame
-    if past_travel("yaw", used_travel(sheet.setup)["yaw"], plan.yaw_change_deg, sheet.plan):
+    if past_travel("yaw", used_travel(sheet.epochs)["yaw"], plan.yaw_change_deg, sheet.plan):
         figure, turn = Angle(abs(plan.yaw_change_deg), 1), Step("yaw", plan.yaw_change_deg)
         sentence, action = moved("turn", turn, amount=figure)
         return NextMove(
@@ -205,17 +205,17 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
             happening="set_down",
             steps=(turn,),
         )
-    step = screw_step(sheet.setup, plan.yaw_change_deg)
+    step = screw_step(sheet.epochs, plan.yaw_change_deg)
     hub, end = step.at.removesuffix("_end"), Noun(f"end.{step.at}")
-    goal = solved.goal
+    goal = solution.goal
     pose = Pose(x=plan.centre_after_yaw[0], y=plan.centre_after_yaw[1], yaw_deg=goal.yaw_deg)
     bx, by = sheet.plan.frame_points[step.at]
 
     def end_x(at: Pose) -> float:
         return at.x + math.cos(math.radians(at.yaw_deg)) * bx - math.sin(math.radians(at.yaw_deg)) * by
 
-    shift = end_x(pose) - end_x(solved.pose)
-    expect, label, then = _read_then(sheet, solved, "yaw", (hub, step.at), pose)
+    shift = end_x(pose) - end_x(solution.pose)
+    expect, label, then = _read_then(sheet, solution, "yaw", (hub, step.at), pose)
     sentence, action = moved("screw", step, end=end, amount=Turns(abs(step.amount)))
     return NextMove(
         "move",
@@ -235,9 +235,9 @@ def _yaw_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResu
     )
 
 
-def _away_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesResult) -> NextMove:
+def _away_move(sheet: SheetView, view: CheckView, solution: EpochSolution, plan: MovesResult) -> NextMove:
     step, figure = Step("away", as_said(plan.move_away)), Length(abs(plan.move_away))
-    expect, label, then = _read_then(sheet, solved, "roll", ("LF", "LF_end"), solved.goal)
+    expect, label, then = _read_then(sheet, solution, "roll", ("LF", "LF_end"), solution.goal)
     sentence, action = moved("roll", step, amount=figure)
     return NextMove(
         "move",
@@ -254,15 +254,15 @@ def _away_move(sheet: SheetView, view: CheckView, solved: Solved, plan: MovesRes
 
 
 def _read_then(
-    sheet: SheetView, solved: Solved, happening: str, tape: tuple[str, str], pose: Pose
+    sheet: SheetView, solution: EpochSolution, happening: str, tape: tuple[str, str], pose: Pose
 ) -> tuple[Length | Directed | None, Text, Said | None]:
     """What will be read with the beam at a pose: the figure, its name, the sentence; none where that is unknown.
 
     What the person watches while it moves, where there is such; else a tape.
     """
-    seen = _watched(sheet, solved, happening, pose)
+    seen = _watched(sheet, solution, happening, pose)
     if seen is None:
-        length = _slanted(sheet.setup, *tape, pose)
+        length = _slanted(sheet.epochs, *tape, pose)
         seen = (Length(length, 0), Noun(f"tape.{tape[0]}.{tape[1]}")) if length is not None else None
     if seen is None:
         return None, Noun(f"tape.{tape[0]}.{tape[1]}"), None
@@ -273,52 +273,54 @@ WATCHED = {"yaw": ("mirrors", "rack"), "slide": ("ruler_LR", "panel_LR"), "roll"
 """What is watched while the frame is moved, where it was read: a spot, a ruler, a distance."""
 
 
-def _watched(sheet: SheetView, solved: Solved, happening: str, pose: Pose) -> tuple[Length | Directed, Text] | None:
+def _watched(
+    sheet: SheetView, solution: EpochSolution, happening: str, pose: Pose
+) -> tuple[Length | Directed, Text] | None:
     """What that will show with the beam at a pose: as it was read, and what the move changes it by."""
-    for id in reversed(solved.observations):
+    for id in reversed(solution.observations):
         slots = [sheet.slots[place].slot for place in id.kind.seen_in(id) if place in sheet.slots]
         if id.source in WATCHED[happening] and slots:
-            read = sheet.setup.measured(slots[0].id, sheet.setup.within(slots[0], solved.epoch))
+            read = sheet.epochs.measured(slots[0].id, sheet.epochs.within(slots[0], solution.epoch))
             if read is not None:
-                change = solved.would_read(id, pose) - solved.would_read(id, solved.pose)
+                change = solution.would_read(id, pose) - solution.would_read(id, solution.pose)
                 value = Length(read.value + change / len(slots), 0)
                 return (Directed(value, slots[0].way) if slots[0].way else value), slots[0].label
     return None
 
 
-def _predict(solved: Solved, slot: str, pose: Pose) -> float | None:
+def _predict(solution: EpochSolution, slot: str, pose: Pose) -> float | None:
     """What a reading of the solution would show with the beam at a pose."""
-    found = next((id for id in solved.observations if id.place == slot), None)
-    return solved.would_read(found, pose) + solved.plan.frame.scale_zero if found is not None else None
+    found = next((id for id in solution.observations if id.place == slot), None)
+    return solution.would_read(found, pose) + solution.plan.frame.scale_zero if found is not None else None
 
 
 # --- more readings
 
 
-def _since(setup: Setup) -> int:
+def _since(epochs: Epochs) -> int:
     """seq of the last run, or of what last changed where the frame stands."""
-    runs = [run.seq for run in setup.state.runs if not run.withdrawn]
-    return max([*runs, *(past.seq for past in setup.boundaries)], default=0)
+    runs = [run.seq for run in epochs.state.runs if not run.withdrawn]
+    return max([*runs, *(past.seq for past in epochs.boundaries)], default=0)
 
 
-def confirmed(setup: Setup, slot: str) -> bool:
+def confirmed(epochs: Epochs, slot: str) -> bool:
     """A reading that contradicts what was carried over a shift or a run was replaced, and reads the same."""
-    entries = setup.state.entries.get(slot, ())
-    runs, since = [run.seq for run in setup.state.runs if not run.withdrawn], _since(setup)
+    entries = epochs.state.entries.get(slot, ())
+    runs, since = [run.seq for run in epochs.state.runs if not run.withdrawn], _since(epochs)
     fresh = [e for e in entries if e.seq > since]
-    watched = bool(setup.watched(setup.epoch)) or bool(runs and since == max(runs))
+    watched = bool(epochs.watched(epochs.epoch)) or bool(runs and since == max(runs))
     return watched and any(e.counts for e in fresh) and any(e.replaced_by is not None for e in fresh)
 
 
-def _reads_otherwise(setup: Setup, solved: Solved) -> ObservationId | None:
+def _reads_otherwise(epochs: Epochs, solution: EpochSolution) -> ObservationId | None:
     """A tape that was read before a slide and anew since, twice alike, and changed by more than the slide made of it.
 
     The frame no longer stands where it did: what was read before cannot be read again as it was.
     """
-    since, located = _since(setup), solved.located
-    every = zip(solved.observations, located.given.observations, strict=True)
+    since, located = _since(epochs), solution.located
+    every = zip(solution.observations, located.given.observations, strict=True)
     taped = [(id, o) for id, o in every if isinstance(o, Distance) and id.kind.taped and id.kind.of_frame]
-    stays = [stay for epoch in setup.chain(setup.epoch) for stay in setup.stays(epoch)]
+    stays = [stay for epoch in epochs.chain(epochs.epoch) for stay in epochs.stays(epoch)]
 
     def off(id: ObservationId, o: Distance) -> float:
         body = next(stay.body for stay in stays if stay.start < id.seq < stay.end)
@@ -327,32 +329,32 @@ def _reads_otherwise(setup: Setup, solved: Solved) -> ObservationId | None:
     before = {id.place: (id, o) for id, o in taped if stays[0].start < id.seq < since}
     for id, o in taped:
         was = before.get(id.place) if id.seq > since else None
-        if was is not None and abs(off(id, o) - off(*was)) > LOOKS_APART * o.u and setup.read_twice(id.place):
+        if was is not None and abs(off(id, o) - off(*was)) > LOOKS_APART * o.u and epochs.read_twice(id.place):
             return id
     return None
 
 
-def part(sheet: SheetView, view: CheckView, solved: Solved) -> NextMove | None:
+def part(sheet: SheetView, view: CheckView, solution: EpochSolution) -> NextMove | None:
     """The suspect to read again, or the extra reading that tells suspects apart."""
-    suspects = solved.suspects
-    elsewhere = _reads_otherwise(sheet.setup, solved)
+    suspects = solution.suspects
+    elsewhere = _reads_otherwise(sheet.epochs, solution)
     if elsewhere is not None:
         return bumped(view, said("move.bump.why", what=elsewhere.words))
-    own = doubted(sheet.setup, solved)
-    moved = sheet.setup.stays(sheet.setup.epoch)[0].body
+    own = doubted(sheet.epochs, solution)
+    moved = sheet.epochs.stays(sheet.epochs.epoch)[0].body
     if any(id.kind.carried and id.place == moved for id in suspects):
         # What was carried over a move or a run is contradicted: by the reading that was to notice a bump.
-        since, watching = _since(sheet.setup), sheet.setup.watching
-        noticed = [id for id in solved.observations if id.place in watching and id.seq > since]
+        since, watching = _since(sheet.epochs), sheet.epochs.watching
+        noticed = [id for id in solution.observations if id.place in watching and id.seq > since]
         newest = _newest(noticed) if noticed else None
-        if newest is not None and (confirmed(sheet.setup, newest.slot) or not sheet.setup.read_twice(newest.slot)):
+        if newest is not None and (confirmed(sheet.epochs, newest.slot) or not sheet.epochs.read_twice(newest.slot)):
             own = [newest]
     if len(own) == 1:
         slot, what = own[0].slot, _called(sheet, own[0])
-        if confirmed(sheet.setup, slot):
+        if confirmed(sheet.epochs, slot):
             return bumped(view, said("move.bump.why", what=what))
         return read_again(sheet, view, own[0], _others(suspects, own[0]))
-    best = parting_reading(sheet.setup, solved)
+    best = parting_reading(sheet.epochs, solution)
     if best is not None:
         return parting(view, best.place, best.words, len(suspects))
     return read_again(sheet, view, own[0], _others(suspects, own[0])) if own else None

@@ -34,7 +34,7 @@ from escuadra.core.visit.advice.frame import (
 )
 from escuadra.core.visit.advice.target import comes_first, once_more, proof_move, run_move, station_move
 from escuadra.core.visit.doubting import at_odds
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import UPRIGHT
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove
@@ -47,7 +47,7 @@ from escuadra.core.visit.views import CheckView, SheetView, SlotView
 
 def next_move(sheet: SheetView) -> NextMove:
     """The first thing that is unsettled in the order of the sheet, as one action; what went wrong way is said first."""
-    move, wrong = _first_unsettled(sheet), other_way(sheet.setup)
+    move, wrong = _first_unsettled(sheet), other_way(sheet.epochs)
     if wrong is None:
         return move
     figures = {name: Length(value, 0) for name, value in (("was", wrong.was), ("expected", wrong.expected))}
@@ -69,7 +69,7 @@ def _first_unsettled(sheet: SheetView) -> NextMove:
     here = next((view for view in sheet.stations if view.station == sheet.plan.station), None)
     if here is not None and here.done and (proof := proof_move(sheet)) is not None:
         return proof
-    push, placed = pushed(sheet.setup), next((view for view in unsettled if view.check.of_pose), None)
+    push, placed = pushed(sheet.epochs), next((view for view in unsettled if view.check.of_pose), None)
     if push is not None and placed is not None:
         return _told_pushed(sheet, placed, push)
     for view in waiting or unsettled:
@@ -96,7 +96,7 @@ def _before_another_look(view: CheckView, waiting: Sequence[CheckView]) -> Check
 
 
 def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
-    setup = sheet.setup
+    epochs = sheet.epochs
     if view.check.runs:
         return station_move(sheet) if sheet.stations else run_move(sheet, view.check.id)
     if (wanted := view.judgement.photo) is not None:
@@ -105,14 +105,14 @@ def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
             "answer", take, sentences(said("next.photo.then")), action=take, check=view.check.id, slot=wanted.id
         )
     if view.check.at_frame:
-        under_way = [move_ahead(sheet), *(v.check.ahead(setup) for v in sheet.checks)]
+        under_way = [move_ahead(sheet), *(v.check.ahead(epochs) for v in sheet.checks)]
         ahead = next((move for move in under_way if move is not None), None)
         if ahead is not None:
             return ahead
     if view.state in ("open", "stale") or view.check.of_pose:
-        missing = missing_slots(view, setup)
+        missing = missing_slots(view, epochs)
         if missing:
-            return _read(view, missing[0], setup)
+            return _read(view, missing[0], epochs)
     guarding = _guarding(sheet, view)
     if guarding is not None and not view.judgement.trouble:
         return guarding
@@ -140,30 +140,30 @@ def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
     A roll would spoil them, and what the other wheel's beam shows: of these one is enough for now. Nothing where
     anything of levels was read, where it stands well, or was moved already.
     """
-    setup = sheet.setup
+    epochs = sheet.epochs
     frame = [v for v in sheet.checks if v.check.at_frame]
     pose, places = [v for v in frame if v.check.of_pose], [v for v in frame if v.check.placing]
     after = [v for v in frame if v not in pose and v not in places]
-    spoiled = missing_slots(view, setup) if view.check.school else _spoiled_by_a_roll(view, setup)
-    if view not in after or not spoiled or any(_read_here(v, setup) for v in after):
+    spoiled = missing_slots(view, epochs) if view.check.school else _spoiled_by_a_roll(view, epochs)
+    if view not in after or not spoiled or any(_read_here(v, epochs) for v in after):
         return None
-    if predicted(setup) is not None or any(v.judgement.trouble for v in pose):
+    if predicted(epochs) is not None or any(v.judgement.trouble for v in pose):
         return None
     schools = [v for v in after if v.check.school]
     first = [*pose, *(v for v in places if not v.check.after_pose)]
     if view.check.school:
-        unread = _first_missing(schools, setup)
+        unread = _first_missing(schools, epochs)
         if unread is not None:
-            return _read(*unread, setup)
+            return _read(*unread, epochs)
         # Before a frame is set to a line, that is told, and no axle crooked.
         crooked = any(v.state == "out" for v in sheet.checks if v.check.group == view.check.group)
         if crooked or not all(v.judgement.figures for v in pose):
             return None
     # How high its target hangs is read for the move of the same round.
     for views in (first, [v for v in places if v.check.after_pose]):
-        unread = _first_missing(views, setup)
+        unread = _first_missing(views, epochs)
         if unread is not None:
-            move = _read(*unread, setup)
+            move = _read(*unread, epochs)
             return replace(move, then=sentences(said("read.roughly")) + move.then)
         if not moves_in_any_case(sheet):
             return None
@@ -171,38 +171,38 @@ def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
     return next((move for move in moves if move is not None and move.kind == "move"), None)
 
 
-def _first_missing(views: Sequence[CheckView], setup: Setup) -> tuple[CheckView, SlotView] | None:
+def _first_missing(views: Sequence[CheckView], epochs: Epochs) -> tuple[CheckView, SlotView] | None:
     """The first reading that is missing to tell about where the frame stands."""
     for view in views:
         method = METHODS.get(view.check.school)
         begun = method is not None and method.one_side_tells and any(slot.now for slot in view.slots)
-        if not begun and (missing := missing_slots(view, setup)):
+        if not begun and (missing := missing_slots(view, epochs)):
             return view, missing[0]
     return None
 
 
-def _spoiled_by_a_roll(view: CheckView, setup: Setup) -> bool:
+def _spoiled_by_a_roll(view: CheckView, epochs: Epochs) -> bool:
     """What is missing of it would be."""
-    missing = missing_slots(view, setup)
+    missing = missing_slots(view, epochs)
     return bool(missing) and missing[0].slot.ask == "number" and bool(missing[0].slot.aspects & UPRIGHT)
 
 
-def _read_here(view: CheckView, setup: Setup) -> bool:
+def _read_here(view: CheckView, epochs: Epochs) -> bool:
     """Anything of it that a roll would spoil was read since the frame was set down."""
-    set_down = max((past.seq for past in setup.boundaries if past.what == "set_down"), default=0)
+    set_down = max((past.seq for past in epochs.boundaries if past.what == "set_down"), default=0)
     entries = (e for s in view.slots if s.slot.aspects & UPRIGHT for e in (*s.now, *s.spoiled))
     return any(entry.seq > set_down for entry in entries)
 
 
-def _read(view: CheckView, slot_view: SlotView, setup: Setup) -> NextMove:
+def _read(view: CheckView, slot_view: SlotView, epochs: Epochs) -> NextMove:
     slot, what = slot_view.slot, slot_view.slot.label
     then = sentences(said("read.stale", why=view.because.words) if view.because else slot.hint)
     if slot.ask == "number":
         code = "read.again" if slot_view.spoiled else "read"
-        first = view.check.before_reading(setup) if code == "read" else None
+        first = view.check.before_reading(epochs) if code == "read" else None
         if first is not None:
             code, then = "read.set_out", sentences(first, then)
-        expect = expected(slot, setup)
+        expect = expected(slot, epochs)
         return NextMove(
             "read",
             said(code, what=what),
@@ -253,10 +253,10 @@ def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
     check, worst = view.check, view.worst
     if check.after_pose and worst is not None and (first := _pose_first(sheet, view)) is not None:
         return first
-    move = check.put_right(sheet.setup, view.judgement)
+    move = check.put_right(sheet.epochs, view.judgement)
     if move is not None:
         return move
-    again = check.to_confirm(sheet.setup, view.judgement)
+    again = check.to_confirm(sheet.epochs, view.judgement)
     if again is not None:
         return read_again(sheet, view, again)
     if view.judgement.wrong:
@@ -272,16 +272,16 @@ def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
 
 def _doubted(sheet: SheetView, view: CheckView) -> NextMove | None:
     """What to read again where a check's readings contradict each other, or what would part those who may be wrong."""
-    setup = sheet.setup
-    odd = next((again for one in view.slots if (again := at_odds(setup, one.slot)) is not None), None)
+    epochs = sheet.epochs
+    odd = next((again for one in view.slots if (again := at_odds(epochs, one.slot)) is not None), None)
     if odd is not None and not view.check.newest_counts:
         return read_again(sheet, view, odd)
-    beside = view.check.parted_by(setup)
+    beside = view.check.parted_by(epochs)
     if beside is not None:
         return parting(home_of(sheet, beside[0].id, view), beside[0].id, beside[0].label, beside[1])
-    solved = view.check.contradicted(setup)
-    parted = part(sheet, view, solved) if solved is not None else None
-    doubted = view.check.doubted(setup) if parted is None else None
+    solution = view.check.contradicted(epochs)
+    parted = part(sheet, view, solution) if solution is not None else None
+    doubted = view.check.doubted(epochs) if parted is None else None
     return read_again(sheet, view, doubted) if doubted is not None else parted
 
 
@@ -292,9 +292,9 @@ def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:
     again = next((move for move in doubted if move is not None), None)
     if again is not None:
         return again
-    unread = [(v, missing) for v in frame if (missing := missing_slots(v, sheet.setup))]
+    unread = [(v, missing) for v in frame if (missing := missing_slots(v, sheet.epochs))]
     if unread:
-        return _read(unread[0][0], unread[0][1][0], sheet.setup)
+        return _read(unread[0][0], unread[0][1][0], sheet.epochs)
     unsure = (v for v in frame if v.check.of_pose and not v.unguarded and not v.judgement.trouble)
     guarding = (_guarding(sheet, v) for v in unsure)
     first = next((move for move in guarding if move is not None), None)
@@ -309,7 +309,7 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
     check, title = view.check, view.check.called
     if view.judgement.trouble and (doubted := _doubted(sheet, view)) is not None:
         return doubted
-    again = check.to_confirm(sheet.setup, view.judgement)
+    again = check.to_confirm(sheet.epochs, view.judgement)
     if again is not None:
         return read_again(sheet, view, again)
     if not view.slots:
@@ -320,15 +320,15 @@ def _more(sheet: SheetView, view: CheckView) -> NextMove:
     if view.judgement.trouble:
         then = view.judgement.trouble
         return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
-    found = check.settling(sheet.setup, view.judgement)
+    found = check.settling(sheet.epochs, view.judgement)
     if found is not None:
         return settled_by(sheet, view, found)
-    unknown = check.unknown(sheet.setup, view.judgement)
+    unknown = check.unknown(sheet.epochs, view.judgement)
     if unknown is not None:
         return unknown
-    if check.mended_by_a_move and check.put_right(sheet.setup, view.judgement) is not None:
+    if check.mended_by_a_move and check.put_right(sheet.epochs, view.judgement) is not None:
         return _put_right(sheet, view)
-    found = check.at_last(sheet.setup, view.judgement)
+    found = check.at_last(sheet.epochs, view.judgement)
     if found is not None:
         return settled_by(sheet, view, found)
     return _nobody_can_tell(sheet, view, first)

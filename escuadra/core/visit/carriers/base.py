@@ -10,7 +10,7 @@ from typing import ClassVar, TypeVar
 
 from escuadra.core.base.said import Name, Noun, Text, said, sentences
 from escuadra.core.procedure.sheet import CarrierSpec, Station
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import Happening, happens, own_aspects
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.log.state import LATER, Entry, Run
@@ -77,36 +77,36 @@ class Carrier(CarrierSpec):
         """Its place, as something that is read again."""
         return Noun(f"spoiled.{self.id}")
 
-    def goal(self, setup: Setup) -> TargetPose | None:
+    def goal(self, epochs: Epochs) -> TargetPose | None:
         """Where its target must be; nothing while that is not known."""
-        place = setup.plan.target_place
+        place = epochs.plan.target_place
         return TargetPose(place.x, place.y, place.facing_deg)
 
-    def pose(self, setup: Setup) -> TargetPose | None:
+    def pose(self, epochs: Epochs) -> TargetPose | None:
         """Where its target is by what was read; nothing while that does not tell."""
         return None
 
-    def held(self, setup: Setup) -> Sequence[Held]:
+    def held(self, epochs: Epochs) -> Sequence[Held]:
         """What is read of its place, as lines of the drawing."""
         return ()
 
-    def standing(self, setup: Setup) -> Sequence[StandingPose]:
+    def standing(self, epochs: Epochs) -> Sequence[StandingPose]:
         """Its bodies, where it is several."""
         return ()
 
-    def proof(self, setup: Setup, station: Station, run: Run) -> StationView:
+    def proof(self, epochs: Epochs, station: Station, run: Run) -> StationView:
         """How well a run stands."""
         raise NotImplementedError
 
-    def proved_by(self, setup: Setup, station: Station, run: Run, slots: Sequence[Slot]) -> StationView:
+    def proved_by(self, epochs: Epochs, station: Station, run: Run, slots: Sequence[Slot]) -> StationView:
         """How well a run stands where any reading of its place, taken again, tells a bump."""
-        kept = [e for slot in slots for e in setup.relied(slot.id) if isinstance(e.said, ReadingTaken)]
+        kept = [e for slot in slots for e in epochs.relied(slot.id) if isinstance(e.said, ReadingTaken)]
         # Where the vehicle was rolled away, nothing that is read then proves where it stood.
-        past = setup.state.first_disturbed(self.spoils | {"hubs"}, run.seq)
+        past = epochs.state.first_disturbed(self.spoils | {"hubs"}, run.seq)
         ends = past.seq if past is not None else LATER
         seen = [e for e in kept if run.seq < e.seq < ends]
         if seen:
-            if any(not _agrees(setup, run, e) for e in seen):
+            if any(not _agrees(epochs, run, e) for e in seen):
                 words = sentences(said("stations.stand_did_not_read_before"))
                 return StationView(station, run, "doubt" if past else "contradicted", words, past)
             return StationView(station, run, "proven", proven_by(seen))
@@ -127,11 +127,11 @@ class Carrier(CarrierSpec):
         return Change((move,), (self.place_words, Noun("spoiled.target"), Noun("spoiled.area")))
 
 
-def _agrees(setup: Setup, run: Run, seen: Entry) -> bool:
+def _agrees(epochs: Epochs, run: Run, seen: Entry) -> bool:
     """A reading after the run is what was read at the same place before it."""
     slot = seen.said.slot
-    now = setup.measured(slot, [seen])
-    before = setup.measured(slot, [e for e in setup.relied(slot) if e.seq < run.seq][-1:])
+    now = epochs.measured(slot, [seen])
+    before = epochs.measured(slot, [e for e in epochs.relied(slot) if e.seq < run.seq][-1:])
     if now is None or before is None:
         return True
     return abs(now.value - before.value) <= AGREES * math.hypot(now.u, before.u)

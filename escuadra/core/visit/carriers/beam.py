@@ -4,7 +4,7 @@ from escuadra.core.base.said import Angle, Directed, Name, Noun, Said, nouns, sa
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.carriers.base import Carrier, carrier
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import FRAME, HAPPENINGS
 from escuadra.core.visit.log.state import LATER, Run
 from escuadra.core.visit.plan import TAPE_ASPECTS, Plan
@@ -23,25 +23,25 @@ class Beam(Carrier):
     spoils = FRAME | {"zero"}
     bump = "bump"
 
-    def proof(self, setup: Setup, station: Station, run: Run) -> StationView:
-        slots = [id for id in setup.state.entries if id in setup.watching]
-        first = sum(past.seq < run.seq for past in setup.boundaries)
-        for epoch in range(first, setup.epoch + 1):
-            start = max(run.seq, setup.boundaries[epoch - 1].seq if epoch else 0)
-            ends = setup.boundaries[epoch].seq if epoch < setup.epoch else LATER
-            seen = [e for slot in slots for e in setup.relied(slot) if start < e.seq < ends]
+    def proof(self, epochs: Epochs, station: Station, run: Run) -> StationView:
+        slots = [id for id in epochs.state.entries if id in epochs.watching]
+        first = sum(past.seq < run.seq for past in epochs.boundaries)
+        for epoch in range(first, epochs.epoch + 1):
+            start = max(run.seq, epochs.boundaries[epoch - 1].seq if epoch else 0)
+            ends = epochs.boundaries[epoch].seq if epoch < epochs.epoch else LATER
+            seen = [e for slot in slots for e in epochs.relied(slot) if start < e.seq < ends]
             if seen:
-                upto = next_run(setup.state, min(e.seq for e in seen), ends)
-                solved = setup.as_it_was(upto - 1).solve(epoch)
-                if solved is not None:
-                    if solved.trusted:
+                upto = next_run(epochs.state, min(e.seq for e in seen), ends)
+                solution = epochs.as_it_was(upto - 1).solve(epoch)
+                if solution is not None:
+                    if solution.trusted:
                         return StationView(station, run, "proven", proven_by(seen))
-                    told = setup.boundaries[epoch] if epoch < setup.epoch else None
+                    told = epochs.boundaries[epoch] if epoch < epochs.epoch else None
                     words = sentences(said("stations.frame_did_not_read_before"))
                     return StationView(station, run, "doubt" if told else "contradicted", words, told)
-            if epoch == setup.epoch:
+            if epoch == epochs.epoch:
                 break
-            past = setup.boundaries[epoch]
+            past = epochs.boundaries[epoch]
             if past.what == self.bump:
                 return StationView(
                     station, run, "doubt", sentences(past.words, said("stations.nothing_read_between")), past
@@ -51,12 +51,12 @@ class Beam(Carrier):
                     station, run, "missed", sentences(past.words, said("stations.before_anything_read_again")), past
                 )
         return StationView(
-            station, run, "awaited" if setup.watch(setup.epoch) or setup.seen_by_rig(first) else "proven"
+            station, run, "awaited" if epochs.watch(epochs.epoch) or epochs.seen_by_rig(first) else "proven"
         )
 
     def watch(self, sheet: SheetView, station: Station) -> Watch | None:
-        setup = sheet.setup
-        slot = setup.watch(setup.epoch)
+        epochs = sheet.epochs
+        slot = epochs.watch(epochs.epoch)
         if slot:
             home = next((v for v in sheet.checks if v.check.of_pose), None)
             return Watch(sheet.slots[slot].slot.label, home.check.id if home is not None else "", slot)

@@ -6,7 +6,7 @@ from escuadra.core.base.axes import turned
 from escuadra.core.base.said import said, sentences
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.carriers.base import Carrier, Held, TargetPose, carrier
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import Happening
 from escuadra.core.visit.log.state import LATER, Entry, Run
 from escuadra.core.visit.proof import StationView, Watch, next_run, proven_by
@@ -29,35 +29,35 @@ class Stand(Carrier):
         Happening(what="stand_bump", aspects=OWN, side="target", of="stand"),
     )
 
-    def goal(self, setup: Setup) -> TargetPose | None:
-        way = staking(setup)
+    def goal(self, epochs: Epochs) -> TargetPose | None:
+        way = staking(epochs)
         return TargetPose(*way.centre, way.facing_deg) if way is not None else None
 
-    def pose(self, setup: Setup) -> TargetPose | None:
-        way, found = staking(setup), stood(setup)
+    def pose(self, epochs: Epochs) -> TargetPose | None:
+        way, found = staking(epochs), stood(epochs)
         if way is None or found is None:
             return None
-        dx, dy = turned(way.facing_deg - setup.plan.target_place.facing_deg, found.forward, found.left)
+        dx, dy = turned(way.facing_deg - epochs.plan.target_place.facing_deg, found.forward, found.left)
         return TargetPose(way.centre[0] + dx, way.centre[1] + dy, way.facing_deg + (found.turned or 0.0))
 
-    def held(self, setup: Setup) -> Sequence[Held]:
-        way, parts = staking(setup), points_of(setup.plan)
+    def held(self, epochs: Epochs) -> Sequence[Held]:
+        way, parts = staking(epochs), points_of(epochs.plan)
         if way is None:
             return ()
-        return [Held(t.slot.id, way.controls[t.control][:2], parts[t.part]) for t in stand_tapes(setup)]
+        return [Held(t.slot.id, way.controls[t.control][:2], parts[t.part]) for t in stand_tapes(epochs)]
 
-    def proof(self, setup: Setup, station: Station, run: Run) -> StationView:
-        slots = stand_slots(setup)
-        kept = {slot.id: setup.relied(slot.id) for slot in slots}
-        past = setup.state.first_disturbed(self.spoils, run.seq)
+    def proof(self, epochs: Epochs, station: Station, run: Run) -> StationView:
+        slots = stand_slots(epochs)
+        kept = {slot.id: epochs.relied(slot.id) for slot in slots}
+        past = epochs.state.first_disturbed(self.spoils, run.seq)
         ends = past.seq if past is not None else LATER
-        since = max((p.seq for p in setup.state.disturbances if p.seq < run.seq and p.aspects & STAND), default=0)
+        since = max((p.seq for p in epochs.state.disturbances if p.seq < run.seq and p.aspects & STAND), default=0)
         seen = [e for entries in kept.values() for e in entries if run.seq < e.seq < ends]
         if seen:
-            upto = next_run(setup.state, min(e.seq for e in seen), ends)
+            upto = next_run(epochs.state, min(e.seq for e in seen), ends)
             # A hub that stood elsewhere when it was run does so afterwards; what was read since says nothing of that.
-            ran = stood(setup, _between(kept, since, run.seq), run.seq)
-            found = stood_where(setup, _between(kept, since, upto), ran.elsewhere if ran is not None else "")
+            ran = stood(epochs, _between(kept, since, run.seq), run.seq)
+            found = stood_where(epochs, _between(kept, since, upto), ran.elsewhere if ran is not None else "")
             if found is not None and not found.trusted:
                 words = sentences(said("stations.stand_did_not_read_before"))
                 return StationView(station, run, "doubt" if past else "contradicted", words, past)
@@ -74,7 +74,7 @@ class Stand(Carrier):
 
     def watch(self, sheet: SheetView, station: Station) -> Watch | None:
         view = next((v for v in sheet.checks if v.check.carried_by == self.id), None)
-        stand = [slot for slot in stand_slots(sheet.setup) if not slot.optional]
+        stand = [slot for slot in stand_slots(sheet.epochs) if not slot.optional]
         if view is None or not stand or sheet.plan.station != station:
             return None
         return Watch(stand[-1].label, view.check.id, stand[-1].id)

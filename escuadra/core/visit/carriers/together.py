@@ -7,7 +7,7 @@ from escuadra.core.base.said import Name, Noun, said
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.body_readings import SET, Goal, body_slots, goals
 from escuadra.core.visit.carriers.base import Carrier, StandingPose, TargetPose, carrier
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import Happening
 from escuadra.core.visit.log.state import Run
 from escuadra.core.visit.plan import Plan
@@ -30,12 +30,12 @@ class Bodies(Carrier):
         Happening(what="together_bump", aspects=SET, side="target", of="together", each="together"),
     )
 
-    def standing(self, setup: Setup) -> Sequence[StandingPose]:
-        return [_standing(setup, goal) for goal in goals(setup).values()]
+    def standing(self, epochs: Epochs) -> Sequence[StandingPose]:
+        return [_standing(epochs, goal) for goal in goals(epochs).values()]
 
-    def proof(self, setup: Setup, station: Station, run: Run) -> StationView:
-        slots = [slot for body in goals(setup) for slot in body_slots(setup, body)]
-        return self.proved_by(setup, station, run, slots)
+    def proof(self, epochs: Epochs, station: Station, run: Run) -> StationView:
+        slots = [slot for body in goals(epochs) for slot in body_slots(epochs, body)]
+        return self.proved_by(epochs, station, run, slots)
 
     def watch(self, sheet: SheetView, station: Station) -> Watch | None:
         view = next((v for v in sheet.checks if v.check.carried_by == self.id), None)
@@ -51,9 +51,9 @@ class Bodies(Carrier):
         return Change(tuple(moves), (self.place_words, Noun("spoiled.target"), Noun("spoiled.area")))
 
 
-def _standing(setup: Setup, goal: Goal) -> StandingPose:
-    fold = folded(setup, goal)
-    found = together(setup) if fold is None else without(setup, fold.slots)
+def _standing(epochs: Epochs, goal: Goal) -> StandingPose:
+    fold = folded(epochs, goal)
+    found = together(epochs) if fold is None else without(epochs, fold.slots)
     return StandingPose(
         goal.body.id,
         Name(goal.body.name),

@@ -2,7 +2,7 @@
 
 from escuadra.core.procedure.sheet import Station
 from escuadra.core.visit.carriers.base import Carrier, TargetPose, carrier
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import Happening
 from escuadra.core.visit.log.state import Run
 from escuadra.core.visit.proof import StationView, Watch
@@ -26,21 +26,21 @@ class Tripod(Carrier):
         Happening(what="tripod_bump", aspects=TRIPOD, side="target", of="tripod"),
     )
 
-    def goal(self, setup: Setup) -> TargetPose | None:
-        place, solved = setup.plan.target_place, setup.lines
-        if solved is None or solved.line != setup.plan.procedure.line or not solved.tells_line:
+    def goal(self, epochs: Epochs) -> TargetPose | None:
+        place, solution = epochs.plan.target_place, epochs.lines
+        if solution is None or solution.line != epochs.plan.procedure.line or not solution.tells_line:
             return TargetPose(place.x, place.y, place.facing_deg)
-        angle = solved.derived("line_angle").value
-        return TargetPose(place.x, solved.line_at(place.x).value + place.y, place.facing_deg + angle)
+        angle = solution.derived("line_angle").value
+        return TargetPose(place.x, solution.line_at(place.x).value + place.y, place.facing_deg + angle)
 
-    def pose(self, setup: Setup) -> TargetPose | None:
-        goal, found = self.goal(setup), standing(setup)
+    def pose(self, epochs: Epochs) -> TargetPose | None:
+        goal, found = self.goal(epochs), standing(epochs)
         if goal is None or found is None:
             return None
-        return TargetPose(goal.x + found.solved.away.off, goal.y + found.solved.left.off, goal.facing_deg)
+        return TargetPose(goal.x + found.solution.away.off, goal.y + found.solution.left.off, goal.facing_deg)
 
-    def proof(self, setup: Setup, station: Station, run: Run) -> StationView:
-        return self.proved_by(setup, station, run, tripod_slots(setup.plan))
+    def proof(self, epochs: Epochs, station: Station, run: Run) -> StationView:
+        return self.proved_by(epochs, station, run, tripod_slots(epochs.plan))
 
     def watch(self, sheet: SheetView, station: Station) -> Watch | None:
         view = next((v for v in sheet.checks if v.check.carried_by == self.id), None)

@@ -20,7 +20,7 @@ from escuadra.core.visit.aiming import Aiming, Tilted, aiming, figure_of, tilted
 from escuadra.core.visit.attempts import FAILED, INTERRUPTED, PASSED
 from escuadra.core.visit.checks.base import Check, Judgement, Link
 from escuadra.core.visit.checks.result import MOST_DEG
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.fixture import fixture_lean, fixture_slots
 from escuadra.core.visit.lenses import SEEN
 from escuadra.core.visit.log.disturbances import ATTEMPT, MENDED
@@ -39,7 +39,7 @@ class StoredCheck(Check):
 
     asks_photos: ClassVar[bool] = True
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         angle = Quantity(dimension="angle", unit="°", low=-MOST_DEG, high=MOST_DEG)
         lines = [
             Slot(
@@ -51,7 +51,7 @@ class StoredCheck(Check):
                 hint=said("adjusting.stored.hint"),
                 photos=True,
             )
-            for line in setup.plan.procedure.lines
+            for line in epochs.plan.procedure.lines
         ]
         return lines + [
             Slot(
@@ -64,16 +64,16 @@ class StoredCheck(Check):
                 hint=said("adjusting.stored.hint"),
                 photos=True,
             )
-            for figure in setup.plan.procedure.results
+            for figure in epochs.plan.procedure.results
         ]
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots = self.slots(setup)
-        read = [found for slot in slots if slot.ask == "number" and (found := setup.now(slot)) is not None]
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots = self.slots(epochs)
+        read = [found for slot in slots if slot.ask == "number" and (found := epochs.now(slot)) is not None]
         own = {slot.id for slot in slots}
-        if any(photo.said.slot in own for photo in setup.state.photos):
+        if any(photo.said.slot in own for photo in epochs.state.photos):
             return Judgement(True, summary=said("adjusting.stored.photo"))
-        seen = [setup.answer(slot) for slot in slots if slot.ask == "choice" and setup.answer(slot)]
+        seen = [epochs.answer(slot) for slot in slots if slot.ask == "choice" and epochs.answer(slot)]
         if len(read) + len(seen) < len(slots):
             return Judgement(False, note=sentences(said("adjusting.stored.hint")))
         ways = {slot.id: slot.way for slot in slots}
@@ -91,21 +91,21 @@ class TiltsCheck(Check):
     agrees: Limits = Field(description="what the routine showed less what the notches tell, degrees")
     u_response: Positive = Field(0.1, description="of one response, dB, one sigma")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return []
 
-    def found(self, setup: Setup) -> Tilted | None:
+    def found(self, epochs: Epochs) -> Tilted | None:
         """What the notches of the last run told."""
-        slot = next((s for check in _leans(setup) for s in check.slots(setup) if s.id == "hangs.tilt"), None)
-        entries = current(setup.live("hangs.tilt"), setup.state, BOARD) if slot is not None else ()
+        slot = next((s for check in _leans(epochs) for s in check.slots(epochs) if s.id == "hangs.tilt"), None)
+        entries = current(epochs.live("hangs.tilt"), epochs.state, BOARD) if slot is not None else ()
         lean = measured(entries)
-        return tilted(setup.plan.procedure, setup.state, lean.value if lean is not None else 0.0, self.u_response)
+        return tilted(epochs.plan.procedure, epochs.state, lean.value if lean is not None else 0.0, self.u_response)
 
-    def judge(self, setup: Setup) -> Judgement:
-        aimed = aiming(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        aimed = aiming(epochs)
         last = aimed.last if aimed is not None else None
-        told = self.found(setup)
-        if setup.state.frozen is None or told is None or last is None or not last.outcome:
+        told = self.found(epochs)
+        if epochs.state.frozen is None or told is None or last is None or not last.outcome:
             return Judgement(False, note=sentences(said("result.after_run")))
         if last.outcome == INTERRUPTED:
             return Judgement(True, summary=said("adjusting.interrupted"))
@@ -122,14 +122,14 @@ class TiltsCheck(Check):
         figure = self.figure("tilts", said("adjusting.tilts.off"), off, u, self.agrees, "°", "aim_pitch")
         return Judgement(True, (figure,), summary=pitch, note=sentences(beyond))
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         then = judged.wrong or sentences(said("adjusting.tilts.then"))
         action = said("move.run_again.action")
         return NextMove("move", said("adjusting.tilts.again"), then, action=action, check=self.id, happening=ATTEMPT)
 
 
-def _leans(setup: Setup) -> list[Check]:
-    return [c for c in setup.plan.procedure.checks if isinstance(c, Check) and c.kind == "target_level"]
+def _leans(epochs: Epochs) -> list[Check]:
+    return [c for c in epochs.plan.procedure.checks if isinstance(c, Check) and c.kind == "target_level"]
 
 
 @check_kind("screws")
@@ -138,13 +138,13 @@ class ScrewsCheck(Check):
 
     link: ClassVar[Link] = "screws"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return []
 
-    def judge(self, setup: Setup) -> Judgement:
-        aimed = aiming(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        aimed = aiming(epochs)
         last = aimed.last if aimed is not None else None
-        if setup.state.frozen is None or aimed is None or last is None or not last.outcome:
+        if epochs.state.frozen is None or aimed is None or last is None or not last.outcome:
             return Judgement(False, note=sentences(said("result.after_run")))
         if last.outcome == PASSED:
             return Judgement(True, summary=said("adjusting.passes", count=Count(aimed.turned)))
@@ -153,19 +153,19 @@ class ScrewsCheck(Check):
         return Judgement(
             True,
             summary=said("adjusting.passes", count=Count(aimed.turned)),
-            wrong=sentences(said("adjusting.failed"), *_warned(setup, aimed)),
+            wrong=sentences(said("adjusting.failed"), *_warned(epochs, aimed)),
         )
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        aimed = aiming(setup)
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        aimed = aiming(epochs)
         last = aimed.last if aimed is not None else None
         if aimed is None or last is None:
             return None
         if last.shown is None and last.told is None:
-            first, figure = said("adjusting.read_first"), figure_of(setup.plan.procedure, "aim_yaw")
+            first, figure = said("adjusting.read_first"), figure_of(epochs.plan.procedure, "aim_yaw")
             then = sentences(said("adjusting.read_first.then"))
             return NextMove("read", first, then, action=first, check="result", slot=f"{RESULTS}{figure}")
-        return _turning(setup, aimed, self.id)
+        return _turning(epochs, aimed, self.id)
 
 
 @check_kind("mirror")
@@ -175,14 +175,14 @@ class MirrorCheck(Check):
     mended_by_a_move: ClassVar[bool] = True
     link: ClassVar[Link] = "screws"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        return list(spot_slots(setup.plan))
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        return list(spot_slots(epochs.plan))
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots, given, found = self.slots(setup), setup.plan.procedure.adjusting, spot_now(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots, given, found = self.slots(epochs), epochs.plan.procedure.adjusting, spot_now(epochs)
         limits = given.mirror if given is not None else None
         if found is None or limits is None:
-            read = all(setup.now(slot) is not None for slot in slots)
+            read = all(epochs.now(slot) is not None for slot in slots)
             return Judgement(False, note=sentences(said("mirror.square_first" if read else "mirror.hint")))
         figures = (
             self.figure("spot.left", said("mirror.yaw"), found.yaw, found.u_yaw, limits.yaw, "°", "aim_yaw"),
@@ -190,11 +190,11 @@ class MirrorCheck(Check):
         )
         return Judgement(True, figures, nouns((figure.text for figure in figures), "comma"))
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        aimed = aiming(setup)
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        aimed = aiming(epochs)
         if aimed is None or aimed.last is None or (aimed.to_turn is not None and not any(aimed.to_turn.values())):
             return None
-        return _turning(setup, aimed, self.id)
+        return _turning(epochs, aimed, self.id)
 
 
 @check_kind("fixture")
@@ -203,11 +203,11 @@ class FixtureCheck(Check):
 
     limits: Limits = Field(description="of its lean, away from the vehicle positive, degrees")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        return fixture_slots(setup.plan)
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        return fixture_slots(epochs.plan)
 
-    def judge(self, setup: Setup) -> Judgement:
-        found = fixture_lean(setup.plan, setup.now)
+    def judge(self, epochs: Epochs) -> Judgement:
+        found = fixture_lean(epochs.plan, epochs.now)
         if found is None:
             return Judgement(False, note=sentences(said("fixture.up_hint")))
         figure = self.figure("rack.spot_up", said("fixture.lean"), found.value, found.u, self.limits, "°", "pitch")
@@ -215,7 +215,7 @@ class FixtureCheck(Check):
             True, (figure,), figure.text, note=sentences(said("fixture.rises", rises=Angle(found.rises, 2)))
         )
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         if judged.worst is None:
             return None
         way = "towards" if judged.worst.value > 0 else "away"
@@ -225,7 +225,7 @@ class FixtureCheck(Check):
         return NextMove("move", sentence, then, action=action, figure=tilt, check=self.id, happening="feet")
 
 
-def _turning(setup: Setup, aimed: Aiming, check: str) -> NextMove:
+def _turning(epochs: Epochs, aimed: Aiming, check: str) -> NextMove:
     """The turns to make, or the bracket to look at where they cannot help."""
     bracket = aimed.advised.bracket if aimed.advised is not None else ""
     if bracket:
@@ -237,11 +237,11 @@ def _turning(setup: Setup, aimed: Aiming, check: str) -> NextMove:
         return NextMove(
             "answer", ask, sentences(said("adjusting.ask_turns.then")), action=ask, check=check, opens="screws"
         )
-    given = setup.plan.procedure.adjusting
+    given = epochs.plan.procedure.adjusting
     assert given is not None
     turns = [turned(screw, aimed.to_turn.get(screw.id, 0.0)) for screw in given.screws]
     then = sentences(
-        *_warned(setup, aimed), said(f"adjusting.turn.then.{'routine' if given.mirror is None else 'mirror'}")
+        *_warned(epochs, aimed), said(f"adjusting.turn.then.{'routine' if given.mirror is None else 'mirror'}")
     )
     return NextMove(
         "move",
@@ -260,9 +260,9 @@ def turned(screw: AdjustingScrew, turns: float) -> Said:
     return said(f"adjusting.screw.{way}", screw=Name(screw.name), amount=Turns(abs(turns), eighths=True))
 
 
-def _warned(setup: Setup, aimed: Aiming) -> list[Said | None]:
+def _warned(epochs: Epochs, aimed: Aiming) -> list[Said | None]:
     """Where the routine's turns differ from what ours have learned."""
-    given, ours = setup.plan.procedure.adjusting, aimed.advised
+    given, ours = epochs.plan.procedure.adjusting, aimed.advised
     if given is None or ours is None or not aimed.unlike:
         return []
     named = nouns(turned(screw, ours.turns[screw.id]) for screw in given.screws if screw.id in aimed.unlike)

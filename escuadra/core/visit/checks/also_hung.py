@@ -21,12 +21,12 @@ from escuadra.core.procedure.sheet import Mounting, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.checks.hanging import MOST_BESIDE
 from escuadra.core.visit.checks.target import TargetCheck, alike
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.hung import hung
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 ONE_DEGREE = math.radians(1)
 HUNG = frozenset({"hang", "target"})
@@ -67,36 +67,36 @@ class AlsoHungCheck(Check):
     def carried_by(self) -> str:
         return "frame"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         each_once("targets", (one.id for one in self.targets), said("wants.each_targets_id_once"))
-        plan = setup.plan
+        plan = epochs.plan
         return [slot for one in self.targets for slot in (*_asked(plan, one), _scale(plan, one), *_edge(one))]
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots, wrong, given = self.slots(setup), [], 0
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots, wrong, given = self.slots(epochs), [], 0
         figures: list[Figure] = []
-        solved = setup.solved_for("centre")
-        known = solved if solved is not None and solved.line is not None and solved.tells("offset") else None
+        solution = epochs.solved_for("centre")
+        known = solution if solution is not None and solution.line is not None and solution.tells("offset") else None
         for one in self.targets:
-            for slot in _asked(setup.plan, one):
-                answer, want = setup.answered(slot), wanted(setup.plan, one)[slot.id.rpartition(".")[2]]
+            for slot in _asked(epochs.plan, one):
+                answer, want = epochs.answered(slot), wanted(epochs.plan, one)[slot.id.rpartition(".")[2]]
                 given += answer is not None
                 if answer is not None and not alike(str(answer.said.value), want):
                     told = said("also_hung.other", what=slot.label, given=Name(str(answer.said.value)), want=Name(want))
                     wrong.append(told)
             for slot in _edge(one):
-                height = setup.now(slot)
+                height = epochs.now(slot)
                 given += height is not None
                 if height is not None and one.edge_above is not None:
                     off, label = height.value - one.edge_above, said("also_hung.up", name=Name(one.name))
                     figures.append(self.figure(slot.id, label, off, height.u, self.edges, "mm", "above", height))
-            slot = _scale(setup.plan, one)
-            read = setup.now(slot)
+            slot = _scale(epochs.plan, one)
+            read = epochs.now(slot)
             given += read is not None
             if read is None or known is None or not known.tells("distance"):
                 continue
-            hangs = read.value - setup.plan.frame.scale_zero
-            aside, ahead = placed(setup, known, one, hangs)
+            hangs = read.value - epochs.plan.frame.scale_zero
+            aside, ahead = placed(epochs, known, one, hangs)
             name = Name(one.name)
             u = math.hypot(aside.u, read.u)
             figures += [
@@ -110,7 +110,7 @@ class AlsoHungCheck(Check):
         summary: Said = said("read_of", read=given, needed=len(slots))
         return Judgement(complete, tuple(figures), summary, wrong=sentences(*wrong))
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         """Shifted along the beam and read anew; what a turned beam puts too near or too far is the beam's move."""
         worst = next((f for f in judged.figures if f.verdict.state != "holds" and not f.id.endswith(".distance")), None)
         if worst is None:
@@ -127,19 +127,19 @@ class AlsoHungCheck(Check):
         return figure.id.removesuffix(".distance")
 
 
-def placed(setup: Setup, solved: Solved, one: AlsoHung, hangs: float) -> tuple[Derived, Derived]:
+def placed(epochs: Epochs, solution: EpochSolution, one: AlsoHung, hangs: float) -> tuple[Derived, Derived]:
     """How far a target that hangs there is left of its place and farther than the sheet's distance, mm."""
-    plan, square = setup.plan, solved.derived("square")
+    plan, square = epochs.plan, solution.derived("square")
     turn, face = square.value * ONE_DEGREE, face_ahead(plan.frame, one.mounting)
     place = plan.procedure.offset - plan.hang + one.hang
     left = hangs * math.cos(turn) - face * math.sin(turn) - place
     slope = -(hangs * math.sin(turn) + face * math.cos(turn)) * ONE_DEGREE
-    aside = solved.sum(left - slope * square.value, (1.0, solved.middle_beside), (slope, square))
-    main = hung(setup)
+    aside = solution.sum(left - slope * square.value, (1.0, solution.middle_beside), (slope, square))
+    main = hung(epochs)
     farther = hangs - (main.value if main is not None else plan.hang)
     nearer, rate = -farther * math.sin(turn), -farther * math.cos(turn) * ONE_DEGREE
     off = nearer - rate * square.value - plan.procedure.distance
-    return aside, solved.sum(off, (1.0, solved.derived("distance")), (rate, square))
+    return aside, solution.sum(off, (1.0, solution.derived("distance")), (rate, square))
 
 
 def wanted(plan: Plan, one: AlsoHung) -> dict[str, str]:

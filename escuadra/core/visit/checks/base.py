@@ -19,13 +19,13 @@ from escuadra.core.measure.verdict import VerdictInput, VerdictResult, verdict
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import CheckSpec
 from escuadra.core.visit.doubting import Again
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.guarding import SHARED, Guard
 from escuadra.core.visit.log.state import Disturbance
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Measured, Slot
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 
 @dataclass(frozen=True)
@@ -150,8 +150,8 @@ class Judgement:
         return min(self.figures, key=lambda f: (order[f.verdict.state], f.verdict.margin / f.half_range), default=None)
 
 
-def _slots(setup: Setup, check: "Check") -> list[Slot]:
-    return check.make_slots(setup)
+def _slots(epochs: Epochs, check: "Check") -> list[Slot]:
+    return check.make_slots(epochs)
 
 
 class Check(CheckSpec):
@@ -215,25 +215,25 @@ class Check(CheckSpec):
         own = next((one for one in figures if one.id == self.road_figure), figures[0])
         return self.on_the_road if figure is own else ""
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         """The slots, in the order in which they are best read."""
         raise NotImplementedError
 
-    def slots(self, setup: Setup) -> list[Slot]:
+    def slots(self, epochs: Epochs) -> list[Slot]:
         """The slots, made once for a derivation."""
-        return setup.once(_slots, self)
+        return epochs.once(_slots, self)
 
-    def judge(self, setup: Setup) -> Judgement:
+    def judge(self, epochs: Epochs) -> Judgement:
         """Judge what is current."""
         raise NotImplementedError
 
-    def told(self, setup: Setup) -> list[ToldBy]:
+    def told(self, epochs: Epochs) -> list[ToldBy]:
         """Which of its figures a solution tells; the others were read by themselves."""
         return []
 
-    def aspects(self, setup: Setup) -> frozenset[str]:
+    def aspects(self, epochs: Epochs) -> frozenset[str]:
         """What the check's verdict depends on."""
-        return frozenset().union(*(slot.aspects for slot in self.slots(setup)))
+        return frozenset().union(*(slot.aspects for slot in self.slots(epochs)))
 
     def source_slot(self, figure: Figure) -> str:
         """Id of the one slot that a figure was read in; empty where it is worked out from several."""
@@ -244,64 +244,64 @@ class Check(CheckSpec):
         """Code of what blocks where it is out and nothing that is told puts it right."""
         return "other"
 
-    def required(self, setup: Setup) -> list[Slot]:
+    def required(self, epochs: Epochs) -> list[Slot]:
         """What must be read before it is judged."""
-        return [slot for slot in self.slots(setup) if not slot.optional]
+        return [slot for slot in self.slots(epochs) if not slot.optional]
 
     def times(self, slot: Slot) -> int:
         """How often a slot must hold a reading."""
         return slot.times
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         """What to do about it where it is out; nothing where no move mends it."""
         return None
 
-    def ahead(self, setup: Setup) -> NextMove | None:
+    def ahead(self, epochs: Epochs) -> NextMove | None:
         """Its move as the last of a plan that is under way, before anything is read again."""
         return None
 
-    def at_last(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
+    def at_last(self, epochs: Epochs, judged: Judgement) -> tuple[str, Text] | None:
         """The one further reading that would settle it where nobody could tell otherwise."""
         return None
 
-    def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
+    def settling(self, epochs: Epochs, judged: Judgement) -> tuple[str, Text] | None:
         """The one further reading that would settle an undecided check, by its slot and what it is called."""
         worst = judged.worst
         if worst is None or not worst.verdict.readings_needed:
             return None
-        slots = self.slots(setup)
+        slots = self.slots(epochs)
         found = next((s for s in slots if s.id.split(".")[-1] == worst.id.split(".")[-1]), slots[0])
         return found.id, found.label
 
-    def before_reading(self, setup: Setup) -> Said | None:
+    def before_reading(self, epochs: Epochs) -> Said | None:
         """What is done before the first reading of what it judges: set out, and carried there."""
         return None
 
-    def contradicted(self, setup: Setup) -> Solved | None:
+    def contradicted(self, epochs: Epochs) -> EpochSolution | None:
         """The solution in which its readings contradict others."""
         return None
 
-    def doubted(self, setup: Setup) -> Again | None:
+    def doubted(self, epochs: Epochs) -> Again | None:
         """The reading to take again where its readings contradict each other."""
         return None
 
-    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+    def parted_by(self, epochs: Epochs) -> tuple[Slot, int] | None:
         """What to read beside, where its readings contradict each other so that no solution tells it; of how many."""
         return None
 
-    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+    def to_confirm(self, epochs: Epochs, judged: Judgement) -> Again | None:
         """The reading to take again before it is believed that the vehicle is out."""
         return None
 
-    def unknown(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def unknown(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         """What has to be found out where no reading of its own would settle it."""
         return None
 
-    def parting(self, setup: Setup) -> Said | None:
+    def parting(self, epochs: Epochs) -> Said | None:
         """Which reading would tell apart what contradicts each other."""
         return None
 
-    def helping(self, setup: Setup, margin: float) -> Said | None:
+    def helping(self, epochs: Epochs, margin: float) -> Said | None:
         """Which reading would help most, where its verdict is this far from settled."""
         return None
 
@@ -309,13 +309,13 @@ class Check(CheckSpec):
         """It holds, and what is left is less than can be read."""
         return False
 
-    def advice(self, setup: Setup, state: str, judged: Judgement, read: int) -> Sentences:
+    def advice(self, epochs: Epochs, state: str, judged: Judgement, read: int) -> Sentences:
         """What would decide an undecided check, or what an open or troubled one waits for.
 
         ``read``: how often the slot that was read most often was read.
         """
         if judged.trouble:
-            return judged.trouble + sentences(self.parting(setup))
+            return judged.trouble + sentences(self.parting(epochs))
         if state == "holds" and self.near_enough(judged):
             return sentences(said("looking.stop_here_left_less_than"), judged.note)
         if state != "undecided":
@@ -326,18 +326,18 @@ class Check(CheckSpec):
             return sentences(said("looking.undecided_instrument_too_coarse_tolerance"))
         if verdict.readings_needed and (more := verdict.readings_needed - read) > 0:
             return sentences(said("looking.undecided_agree_would_settle", more=Count(more)))
-        return sentences(self.helping(setup, verdict.margin) or said("looking.undecided_too_near_limit_can"))
+        return sentences(self.helping(epochs, verdict.margin) or said("looking.undecided_too_near_limit_can"))
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         """Where a figure's uncertainty comes from, the largest share first."""
-        slot = next((s for s in self.slots(setup) if s.id == self.source_slot(figure)), None)
-        found = setup.now(slot) if slot is not None else None
+        slot = next((s for s in self.slots(epochs) if s.id == self.source_slot(figure)), None)
+        found = epochs.now(slot) if slot is not None else None
         return shares(of_reading(found.figures, found.tool_name)) if found is not None else []
 
-    def lessening(self, setup: Setup, figure: Figure) -> "Lessening | None":
+    def lessening(self, epochs: Epochs, figure: Figure) -> "Lessening | None":
         """The one reading that lessens a figure's uncertainty most; nothing where none does."""
-        slot = next((s for s in self.slots(setup) if s.id == self.source_slot(figure)), None)
-        found = setup.now(slot) if slot is not None else None
+        slot = next((s for s in self.slots(epochs) if s.id == self.source_slot(figure)), None)
+        found = epochs.now(slot) if slot is not None else None
         if slot is None or found is None or slot.reads in SHARED:
             return None
         less = found.figures.u_repeat**2 / (found.count + 1)
@@ -391,9 +391,9 @@ class OneReading(Check):
 
     limits: Limits = Field(description="in the unit of what is read")
 
-    def judge(self, setup: Setup) -> Judgement:
-        (slot,) = self.slots(setup)
-        found = setup.now(slot)
+    def judge(self, epochs: Epochs) -> Judgement:
+        (slot,) = self.slots(epochs)
+        found = epochs.now(slot)
         if found is None or slot.quantity is None:
             return Judgement(False)
         unit = OWN_UNIT[slot.quantity.dimension]

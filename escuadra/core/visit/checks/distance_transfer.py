@@ -17,7 +17,7 @@ from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, RectangleResu
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.plan import LINE_ASPECTS, Plan
 from escuadra.core.visit.slots import Slot
 
@@ -47,15 +47,15 @@ class RectangleCheck(Check):
         None, description="where a square at both ends replaces the diagonals: its sighting error, one sigma, degrees"
     )
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         side = Slot(
             id="rect.side",
-            label=said("carrying.side_drivers_seat", datum=Noun(f"datum.{setup.plan.procedure.datum}")),
+            label=said("carrying.side_drivers_seat", datum=Noun(f"datum.{epochs.plan.procedure.datum}")),
             ask="choice",
             options=("left", "right"),
             aspects=LINE_ASPECTS,
         )
-        expected = self.expected(setup)
+        expected = self.expected(epochs)
         if self.sighting_deg is not None:
             expected = {name: expected[name] for name in ("out", "along", "back")}
         return [
@@ -74,38 +74,38 @@ class RectangleCheck(Check):
             ),
         ]
 
-    def side(self, setup: Setup) -> str:
+    def side(self, epochs: Epochs) -> str:
         """The side that was chosen; left until one was."""
-        answer = next((e for e in reversed(setup.live("rect.side"))), None)
+        answer = next((e for e in reversed(epochs.live("rect.side"))), None)
         return str(answer.said.value) if answer is not None else "left"
 
-    def start(self, setup: Setup) -> tuple[float, float]:
+    def start(self, epochs: Epochs) -> tuple[float, float]:
         """Where the datum's mark on the floor stands, as it was found: x and y in vehicle axes."""
-        plan, solved = setup.plan, setup.lines
+        plan, solution = epochs.plan, epochs.lines
         if not on_hub(plan):
             x = plan.datum_x - plan.procedure.proxy.forward
             return x, plan.procedure.sensor.y if plan.procedure.datum in ("sensor", "windscreen_camera") else 0.0
-        corner = f"{self.side(setup)[0].upper()}{plan.procedure.datum[0].upper()}"
-        if solved is not None:
-            return solved.place(corner)
+        corner = f"{self.side(epochs)[0].upper()}{plan.procedure.datum[0].upper()}"
+        if solution is not None:
+            return solution.place(corner)
         return plan.vehicle.hub(corner)  # type: ignore[arg-type]
 
-    def needed(self, setup: Setup) -> tuple[float, float, float]:
+    def needed(self, epochs: Epochs) -> tuple[float, float, float]:
         """How far along the line the mark must stand, how far inward the line lies, and u of that, mm."""
-        plan, solved = setup.plan, setup.lines
-        x, y = self.start(setup)
-        datum_x = solved.datum[0] if solved is not None else plan.datum_x
+        plan, solution = epochs.plan, epochs.lines
+        x, y = self.start(epochs)
+        datum_x = solution.datum[0] if solution is not None else plan.datum_x
         along, line_y, u = datum_x + plan.distance - x, 0.0, 2.0
-        if solved is not None and solved.line is not None:
-            found = solved.line_at(plan.target_x)
+        if solution is not None and solution.line is not None:
+            found = solution.line_at(plan.target_x)
             line_y, u = found.value, found.u
-        sign = 1.0 if self.side(setup) == "left" else -1.0
+        sign = 1.0 if self.side(epochs) == "left" else -1.0
         return along, sign * (y - line_y - plan.procedure.offset), max(u, 0.1)
 
-    def expected(self, setup: Setup) -> dict[str, float]:
+    def expected(self, epochs: Epochs) -> dict[str, float]:
         """What each reading should be where the parallel line is laid as usual."""
-        along, inward, _ = self.needed(setup)
-        read = setup.live("rect.out")
+        along, inward, _ = self.needed(epochs)
+        read = epochs.live("rect.out")
         out = read[-1].value if read else USUAL_OUT
         return {
             "out": out,
@@ -116,20 +116,20 @@ class RectangleCheck(Check):
             "straight": math.hypot(along, inward),
         }
 
-    def solved(self, setup: Setup) -> RectangleResult | None:
+    def solution(self, epochs: Epochs) -> RectangleResult | None:
         """The corners as they were read; nothing while a reading is missing."""
-        return setup.once(_solved, self)
+        return epochs.once(_solved, self)
 
-    def work_out(self, setup: Setup) -> RectangleResult | None:
+    def work_out(self, epochs: Epochs) -> RectangleResult | None:
         """The corners, worked out."""
         sides = {}
         shared = (0.0, 0.0)
-        for slot in self.slots(setup)[1:]:
-            found = setup.now(slot)
+        for slot in self.slots(epochs)[1:]:
+            found = epochs.now(slot)
             if found is not None:
                 sides[slot.id.removeprefix("rect.")] = Side(value=found.value, u=max(found.figures.u_random, 1e-3))
                 shared = (found.figures.u_offset, found.figures.u_scale)
-        along, inward, u = self.needed(setup)
+        along, inward, u = self.needed(epochs)
         given = RectangleInput(
             along=along,
             inward=inward,
@@ -144,10 +144,10 @@ class RectangleCheck(Check):
         except BadInput:
             return None
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots = self.slots(setup)
-        read = sum(bool(setup.current(slot)) for slot in slots)
-        found, note = self.solved(setup), self._start_words(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots = self.slots(epochs)
+        read = sum(bool(epochs.current(slot)) for slot in slots)
+        found, note = self.solution(epochs), self._start_words(epochs)
         if found is None:
             return Judgement(
                 False, summary=said("carrying.read", read=read, slots=len(slots)) if read else None, note=note
@@ -171,12 +171,12 @@ class RectangleCheck(Check):
     def source_slot(self, figure: Figure) -> str:
         return "rect.along"
 
-    def _start_words(self, setup: Setup) -> Sentences:
+    def _start_words(self, epochs: Epochs) -> Sentences:
         """The part that is started from, its setback and what it stands in for."""
-        plan, found = setup.plan, []
-        if on_hub(plan) and setup.lines is not None:
+        plan, found = epochs.plan, []
+        if on_hub(plan) and epochs.lines is not None:
             end = plan.procedure.datum[0].upper()
-            ahead = setup.lines.place(f"L{end}")[0] - setup.lines.place(f"R{end}")[0]
+            ahead = epochs.lines.place(f"L{end}")[0] - epochs.lines.place(f"R{end}")[0]
             if abs(ahead) >= 0.5:
                 which = "ahead" if ahead > 0 else "behind"
                 off, counts = amount(abs(ahead), "mm"), Noun(f"counts.{plan.procedure.datum_side}")
@@ -196,5 +196,5 @@ class RectangleCheck(Check):
 __all__ = ["SIDES", "RectangleCheck"]
 
 
-def _solved(setup: Setup, check: RectangleCheck) -> RectangleResult | None:
-    return check.work_out(setup)
+def _solved(epochs: Epochs, check: RectangleCheck) -> RectangleResult | None:
+    return check.work_out(epochs)

@@ -37,7 +37,7 @@ from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
 from escuadra.core.visit.doubting import Again, doubted, to_read_again
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.guarding import WORD, WORTH, Guard, first, guard, word
 from escuadra.core.visit.log.disturbances import POSE
 from escuadra.core.visit.log.state import Disturbance
@@ -63,7 +63,7 @@ from escuadra.core.visit.reach import past_travel
 from escuadra.core.visit.slots import MINUTES, MINUTES_ELSE, Slot
 from escuadra.core.visit.solution.network_builder import ORIGIN
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 FOOT_STEP = 0.125
 """The smallest turn of a foot that is told."""
@@ -81,37 +81,37 @@ class HeightsCheck(Check):
 
     placing: ClassVar[bool] = True
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        return [height_slot(what, setup.plan) for what in (*ENDS, *CORNERS)]
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        return [height_slot(what, epochs.plan) for what in (*ENDS, *CORNERS)]
 
-    def required(self, setup: Setup) -> list[Slot]:
+    def required(self, epochs: Epochs) -> list[Slot]:
         """Those on which, unread, too much of where the frame stands would hang."""
-        weighty = setup.once(_heights_that_count)
-        return [slot for slot in self.slots(setup) if slot.id in weighty]
+        weighty = epochs.once(_heights_that_count)
+        return [slot for slot in self.slots(epochs) if slot.id in weighty]
 
-    def judge(self, setup: Setup) -> Judgement:
-        needed = self.required(setup)
-        read = [slot for slot in needed if setup.now(slot) is not None]
+    def judge(self, epochs: Epochs) -> Judgement:
+        needed = self.required(epochs)
+        read = [slot for slot in needed if epochs.now(slot) is not None]
         if not needed:
             return Judgement(True, summary=said("frame.heights_as_model"))
         return Judgement(len(read) == len(needed), summary=said("frame.read", read=len(read), needed=len(needed)))
 
 
-def _heights_that_count(setup: Setup) -> frozenset[str]:
+def _heights_that_count(epochs: Epochs) -> frozenset[str]:
     """Slots of heights that were read, or that a figure of the frame's place hangs on as the model has them."""
-    slots = (height_slot(what, setup.plan) for what in (*ENDS, *CORNERS))
-    found = {slot.id for slot in slots if setup.now(slot) is not None}
-    solved = setup.newest
-    if solved is None:
+    slots = (height_slot(what, epochs.plan) for what in (*ENDS, *CORNERS))
+    found = {slot.id for slot in slots if epochs.now(slot) is not None}
+    solution = epochs.newest
+    if solution is None:
         # Where tapes are read slanted, the beam's height counts in any case.
-        ends = [height_slot(end, setup.plan).id for end in ENDS]
-        return frozenset(found if not setup.taped or found.intersection(ends) else {*found, ends[0]})
-    if solved.line is None:
+        ends = [height_slot(end, epochs.plan).id for end in ENDS]
+        return frozenset(found if not epochs.taped or found.intersection(ends) else {*found, ends[0]})
+    if solution.line is None:
         return frozenset(found)
-    for check in setup.plan.procedure.checks:
-        if isinstance(check, PoseCheck) and solved.tells(check.quantity):
-            shares = solved.located.shares(solved.derived(check.quantity).gradient)
-            weighty = (solved.sources[name] for name, share in shares if abs(share) * 2 > check.most / WORD)
+    for check in epochs.plan.procedure.checks:
+        if isinstance(check, PoseCheck) and solution.tells(check.quantity):
+            shares = solution.located.shares(solution.derived(check.quantity).gradient)
+            weighty = (solution.sources[name] for name, share in shares if abs(share) * 2 > check.most / WORD)
             found |= {place for id in weighty if (place := id.kind.told_by(id))}
     return frozenset(found)
 
@@ -127,62 +127,62 @@ class LevelCheck(Check):
     roll: Limits = Field(description="degrees, left end up positive")
     pitch: Limits = Field(description="degrees, leaning away positive")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return [level_slot(way) for way in ("roll", "pitch")]
 
-    def judge(self, setup: Setup) -> Judgement:
+    def judge(self, epochs: Epochs) -> Judgement:
         figures, others = [], []
-        known, to_tyres = setup.plan.standing is not None, setup.plan.procedure.level_to == "tyres"
-        for slot, limits in zip(self.slots(setup), (self.roll, self.pitch), strict=True):
-            found, lean = setup.now(slot), self._lean(setup, slot, to_tyres)
+        known, to_tyres = epochs.plan.standing is not None, epochs.plan.procedure.level_to == "tyres"
+        for slot, limits in zip(self.slots(epochs), (self.roll, self.pitch), strict=True):
+            found, lean = epochs.now(slot), self._lean(epochs, slot, to_tyres)
             if found is None or lean is None:
                 continue
-            if known and (other := self._lean(setup, slot, not to_tyres)) is not None:
+            if known and (other := self._lean(epochs, slot, not to_tyres)) is not None:
                 others.append(amount(other.value, "°", None, slot.way))
             figures.append(self.figure(slot.id, slot.label, lean.value, lean.u, limits, "°", slot.way, single=found))
-        summary, apart = nouns(amount(abs(f.value), "°") for f in figures), setup.upright
+        summary, apart = nouns(amount(abs(f.value), "°") for f in figures), epochs.upright
         trouble = contradiction(apart) if figures and apart is not None else NOTHING
-        note = self._against(setup, others)
-        rests = self._guard(setup, figures)
+        note = self._against(epochs, others)
+        rests = self._guard(epochs, figures)
         return Judgement(len(figures) == 2, tuple(figures), summary, trouble=trouble, note=note, guard=rests)
 
-    def _guard(self, setup: Setup, figures: Sequence[Figure]) -> Guard | None:
+    def _guard(self, epochs: Epochs, figures: Sequence[Figure]) -> Guard | None:
         """Looked at again only where it would hold: what is out is moved, and read again anyway."""
         if any(figure.verdict.state != "holds" for figure in figures):
             return None
-        to_tyres = setup.plan.procedure.level_to == "tyres"
+        to_tyres = epochs.plan.procedure.level_to == "tyres"
         found = (
-            guarded_by(setup, lambda solved, way=figure.id.split(".")[1]: solved.lean(way, to_tyres), figure)  # type: ignore[misc]
+            guarded_by(epochs, lambda solution, way=figure.id.split(".")[1]: solution.lean(way, to_tyres), figure)  # type: ignore[misc]
             for figure in figures
         )
         return first(found)
 
-    def _lean(self, setup: Setup, slot: Slot, to_tyres: bool) -> Derived | None:
-        found = (solved.lean(slot.id.split(".")[1], to_tyres) for solved in setup.postures)
+    def _lean(self, epochs: Epochs, slot: Slot, to_tyres: bool) -> Derived | None:
+        found = (solution.lean(slot.id.split(".")[1], to_tyres) for solution in epochs.postures)
         return next((lean for lean in found if lean is not None), None)
 
-    def told(self, setup: Setup) -> list[ToldBy]:
-        to_tyres = setup.plan.procedure.level_to == "tyres"
-        for solved in setup.postures:
-            found = {slot.id: solved.lean(slot.id.split(".")[1], to_tyres) for slot in self.slots(setup)}
-            told = [ToldBy(id, solved.located, lean) for id, lean in found.items() if lean is not None]
+    def told(self, epochs: Epochs) -> list[ToldBy]:
+        to_tyres = epochs.plan.procedure.level_to == "tyres"
+        for solution in epochs.postures:
+            found = {slot.id: solution.lean(slot.id.split(".")[1], to_tyres) for slot in self.slots(epochs)}
+            told = [ToldBy(id, solution.located, lean) for id, lean in found.items() if lean is not None]
             if told:
                 return told
         return []
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        way, to_tyres = figure.id.split(".")[1], setup.plan.procedure.level_to == "tyres"
-        return budget_of(setup, lambda solved: solved.lean(way, to_tyres))
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
+        way, to_tyres = figure.id.split(".")[1], epochs.plan.procedure.level_to == "tyres"
+        return budget_of(epochs, lambda solution: solution.lean(way, to_tyres))
 
-    def doubted(self, setup: Setup) -> Again | None:
-        return next(iter(doubted(setup, setup.upright)), None) if setup.upright is not None else None
+    def doubted(self, epochs: Epochs) -> Again | None:
+        return next(iter(doubted(epochs, epochs.upright)), None) if epochs.upright is not None else None
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         worst = judged.worst
         if worst is None:
             return None
-        if setup.plan.frame.feet:
-            return _feet_move(setup.plan.frame, judged, self.id)
+        if epochs.plan.frame.feet:
+            return _feet_move(epochs.plan.frame, judged, self.id)
         lean = Directed(Angle(worst.value, decimals_for(worst.verdict.U, "°")), worst.id.split(".")[-1])
         return NextMove(
             "move",
@@ -194,9 +194,9 @@ class LevelCheck(Check):
             happening="feet",
         )
 
-    def _against(self, setup: Setup, others: Sequence[Value]) -> Sentences:
+    def _against(self, epochs: Epochs, others: Sequence[Value]) -> Sentences:
         """What the level is counted from, and what it is against the other reference."""
-        to_tyres, standing = setup.plan.procedure.level_to == "tyres", setup.plan.standing
+        to_tyres, standing = epochs.plan.procedure.level_to == "tyres", epochs.plan.standing
         if standing is None:
             return sentences(said("frame.level_tyres_plane_unknown") if to_tyres else None)
         plane = "runways" if standing.wheels_on == "runway" else "tyres"
@@ -259,32 +259,32 @@ class PoseCheck(Check):
         """From the middle to the nearer limit."""
         return min(self.limits.minus, self.limits.plus)
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        near = setup.plan.taped_hubs
-        tapes = [tape_slot(hub, end, setup.plan) for hub in near for end in ENDS]
-        others = [tape_slot(hub, end, setup.plan) for hub in CORNERS if hub not in near for end in ENDS]
-        others += [wheelbase_slot(side, setup.plan) for side in SIDES]
-        laser = crossing_slot(setup.plan)
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        near = epochs.plan.taped_hubs
+        tapes = [tape_slot(hub, end, epochs.plan) for hub in near for end in ENDS]
+        others = [tape_slot(hub, end, epochs.plan) for hub in CORNERS if hub not in near for end in ENDS]
+        others += [wheelbase_slot(side, epochs.plan) for side in SIDES]
+        laser = crossing_slot(epochs.plan)
         return [laser, *tapes, *others] if self.view_of == "centre" else [*tapes, laser, *others]
 
-    def aspects(self, setup: Setup) -> frozenset[str]:
+    def aspects(self, epochs: Epochs) -> frozenset[str]:
         return frozenset({self.view_of, "line"})
 
-    def required(self, setup: Setup) -> list[Slot]:
-        return self.required_in(setup, setup.epoch)
+    def required(self, epochs: Epochs) -> list[Slot]:
+        return self.required_in(epochs, epochs.epoch)
 
     def times(self, slot: Slot) -> int:
         return 1
 
-    def settling(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
-        return self._settling(setup, judged, at_last=False)
+    def settling(self, epochs: Epochs, judged: Judgement) -> tuple[str, Text] | None:
+        return self._settling(epochs, judged, at_last=False)
 
-    def at_last(self, setup: Setup, judged: Judgement) -> tuple[str, Text] | None:
-        return self._settling(setup, judged, at_last=True) if judged.figures else None
+    def at_last(self, epochs: Epochs, judged: Judgement) -> tuple[str, Text] | None:
+        return self._settling(epochs, judged, at_last=True) if judged.figures else None
 
-    def _settling(self, setup: Setup, judged: Judgement, at_last: bool) -> tuple[str, Text] | None:
-        solved, (figure,) = setup.solved_for(self.view_of), judged.figures
-        best = most_useful(setup, solved, self.quantity, at_last) if solved is not None else None
+    def _settling(self, epochs: Epochs, judged: Judgement, at_last: bool) -> tuple[str, Text] | None:
+        solution, (figure,) = epochs.solved_for(self.view_of), judged.figures
+        best = most_useful(epochs, solution, self.quantity, at_last) if solution is not None else None
         if best is None:
             return None
         # Where nobody could tell yet, whatever helps; else only what settles it, since a move would spoil it.
@@ -292,17 +292,17 @@ class PoseCheck(Check):
         helps = not figure.verdict.capable and best[1] < (1 - WORTH) * figure.u
         return (best[0].place, best[0].words) if settles or helps else None
 
-    def parting(self, setup: Setup) -> Said | None:
-        solved = setup.solved_for(self.view_of)
-        best = parting_reading(setup, solved) if solved is not None else None
+    def parting(self, epochs: Epochs) -> Said | None:
+        solution = epochs.solved_for(self.view_of)
+        best = parting_reading(epochs, solution) if solution is not None else None
         return said("looking.tape_would_part_them", best=best.words) if best is not None else None
 
-    def helping(self, setup: Setup, margin: float) -> Said | None:
-        solved = setup.solved_for(self.view_of)
-        best = most_useful(setup, solved, self.quantity) if solved is not None else None
-        if solved is None or best is None:
+    def helping(self, epochs: Epochs, margin: float) -> Said | None:
+        solution = epochs.solved_for(self.view_of)
+        best = most_useful(epochs, solution, self.quantity) if solution is not None else None
+        if solution is None or best is None:
             return None
-        again = any(id.place == best[0].place for id in solved.observations)
+        again = any(id.place == best[0].place for id in solution.observations)
         settles = abs(margin) >= 2 * best[1]
         code = f"looking.undecided.{'again' if again else 'tape'}.{'settles' if settles else 'helps'}"
         return said(code, what=best[0].words)
@@ -310,70 +310,72 @@ class PoseCheck(Check):
     def near_enough(self, judged: Judgement) -> bool:
         return any(abs(figure.value - self.limits.nominal) <= figure.verdict.U for figure in judged.figures)
 
-    def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
+    def required_in(self, epochs: Epochs, epoch: int) -> list[Slot]:
         """What has to be read in an epoch: the four tapes of an axle and the laser where a centreline is marked.
 
         After a move that leaves yaw and distance alone, the laser is enough (two tapes where there is no centreline);
         after a shift of the target one tape more, the one that would notice a bump. Elsewhere what is needed to tell
         where the frame stands: what more guards that is asked for then.
         """
-        laser = all(mark.y is not None for mark in setup.marks.values()) and not setup.excluded(
-            crossing_slot(setup.plan)
+        laser = all(mark.y is not None for mark in epochs.marks.values()) and not epochs.excluded(
+            crossing_slot(epochs.plan)
         )
-        if setup.seen_by_rig(epoch):
+        if epochs.seen_by_rig(epoch):
             return []
-        carried = setup.carries(epoch)
-        plan = setup.state.line_plan
+        carried = epochs.carries(epoch)
+        plan = epochs.state.line_plan
         rear = plan is not None and plan.rear_tapes
-        watch = setup.watched(epoch) if carried else ""
-        left, right = setup.plan.taped_hubs
+        watch = epochs.watched(epoch) if carried else ""
+        left, right = epochs.plan.taped_hubs
         across = (f"tape.{left}.RF_end", f"tape.{right}.LF_end")
         found = []
-        for slot in self.slots(setup):
+        for slot in self.slots(epochs):
             if slot.id == "crossing":
                 wanted = laser
             elif carried:
-                wanted = slot.id == watch or (not laser and slot.id in across and not self._told(setup, epoch))
+                wanted = slot.id == watch or (not laser and slot.id in across and not self._told(epochs, epoch))
             elif slot.optional:
                 wanted = rear
             else:
-                wanted = not self._told(setup, epoch) and not (laser and slot.id in across)
+                wanted = not self._told(epochs, epoch) and not (laser and slot.id in across)
             if wanted:
                 found.append(slot)
         return found
 
-    def _told(self, setup: Setup, epoch: int) -> bool:
+    def _told(self, epochs: Epochs, epoch: int) -> bool:
         """What was read tells where the frame stands."""
-        solved = setup.solve(epoch)
-        return solved is not None and (solved.line is None or solved.tells(self.quantity))
+        solution = epochs.solve(epoch)
+        return solution is not None and (solution.line is None or solution.tells(self.quantity))
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        solved = setup.solved_for(self.view_of)
-        if solved is None or solved.line is None:
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
+        solution = epochs.solved_for(self.view_of)
+        if solution is None or solution.line is None:
             return []
-        return solved.budget(solved.derived(self.quantity))
+        return solution.budget(solution.derived(self.quantity))
 
-    def lessening(self, setup: Setup, figure: Figure) -> Lessening | None:
-        solved = setup.solved_for(self.view_of)
-        best = most_useful(setup, solved, self.quantity) if solved is not None and solved.line is not None else None
+    def lessening(self, epochs: Epochs, figure: Figure) -> Lessening | None:
+        solution = epochs.solved_for(self.view_of)
+        best = (
+            most_useful(epochs, solution, self.quantity) if solution is not None and solution.line is not None else None
+        )
         if best is None:
             return None
         id, u = best
         return Lessening(id.words, MINUTES["tape"] if id.kind.taped else MINUTES_ELSE, u)
 
-    def judge(self, setup: Setup) -> Judgement:
-        solved = setup.solved_for(self.view_of)
-        if solved is None and setup.strays:
-            return Judgement(True, trouble=_one_of(setup.strays))
-        if solved is None:
-            return Judgement(False, note=sentences(self._missing(setup)))
-        if solved.line is None:
+    def judge(self, epochs: Epochs) -> Judgement:
+        solution = epochs.solved_for(self.view_of)
+        if solution is None and epochs.strays:
+            return Judgement(True, trouble=_one_of(epochs.strays))
+        if solution is None:
+            return Judgement(False, note=sentences(self._missing(epochs)))
+        if solution.line is None:
             return Judgement(False, note=sentences(said("frame.find_line_first_frame_judged")))
-        if not solved.tells(self.quantity):
-            return Judgement(False, note=sentences(self._missing(setup)))
-        derived = solved.derived(self.quantity)
-        datum = setup.plan.procedure.datum
-        to, about = setup.plan.procedure.distance_to, said(f"frame.{self.view_of}.{solved.line}")
+        if not solution.tells(self.quantity):
+            return Judgement(False, note=sentences(self._missing(epochs)))
+        derived = solution.derived(self.quantity)
+        datum = epochs.plan.procedure.datum
+        to, about = epochs.plan.procedure.distance_to, said(f"frame.{self.view_of}.{solution.line}")
         if self.view_of == "distance":
             about = said(f"frame.distance.{datum}")
             if to != "face":
@@ -388,63 +390,63 @@ class PoseCheck(Check):
             self.direction,
             about=self.limits.nominal,
         )
-        spoiled = self._unlevelled(setup)
+        spoiled = self._unlevelled(epochs)
         if spoiled is not None:
             return Judgement(False, (figure,), figure.text, because=spoiled)
-        needed = self.required_in(setup, solved.epoch)
-        read = [slot for slot in needed if setup.within(slot, solved.epoch)]
+        needed = self.required_in(epochs, solution.epoch)
+        read = [slot for slot in needed if epochs.within(slot, solution.epoch)]
         if len(read) < len(needed):
             return Judgement(False, (figure,), said("frame.read", read=len(read), needed=len(needed)))
-        shifted = bool(setup.watched(solved.epoch))
-        rests = self._guard(setup, solved, derived, figure)
-        unlike = sorted(solved.entered.unlike)
-        note = sentences(*(said_unlike(setup, solved, corner, "frame") for corner in unlike))
-        push, trouble = pushed(setup), contradiction(solved, shifted)
+        shifted = bool(epochs.watched(solution.epoch))
+        rests = self._guard(epochs, solution, derived, figure)
+        unlike = sorted(solution.entered.unlike)
+        note = sentences(*(said_unlike(epochs, solution, corner, "frame") for corner in unlike))
+        push, trouble = pushed(epochs), contradiction(solution, shifted)
         if push is not None and push.look is None:
             trouble = sentences(said("frame.pushed", what=push.changed.label))
         return Judgement(True, (figure,), figure.text, trouble=trouble, note=note, guard=rests)
 
-    def told(self, setup: Setup) -> list[ToldBy]:
-        solved = setup.solved_for(self.view_of)
-        if solved is None or not solved.tells(self.quantity):
+    def told(self, epochs: Epochs) -> list[ToldBy]:
+        solution = epochs.solved_for(self.view_of)
+        if solution is None or not solution.tells(self.quantity):
             return []
-        return [ToldBy(self.view_of, solved.located, solved.derived(self.quantity))]
+        return [ToldBy(self.view_of, solution.located, solution.derived(self.quantity))]
 
-    def _guard(self, setup: Setup, solved: Solved, derived: Derived, figure: Figure) -> Guard | None:
-        push = pushed(setup)
+    def _guard(self, epochs: Epochs, solution: EpochSolution, derived: Derived, figure: Figure) -> Guard | None:
+        push = pushed(epochs)
         if push is not None and push.look is not None:
             return Guard(push.changed.label, 0.0, push.look, True, pushed=True)
         if figure.verdict.state == "holds":
-            rests = guard(setup, solved, derived, figure.most)
+            rests = guard(epochs, solution, derived, figure.most)
             if rests is None or rests.look is None:
-                return word(setup, solved, derived, figure.most) or rests
+                return word(epochs, solution, derived, figure.most) or rests
             return rests
         # What is moved is read anew anyway: a mistake must not hide in what is read after that, not before. But nobody
         # sets a whole frame down elsewhere for what one mistake may have made.
-        wanted, used = self.limits.nominal - derived.value, used_travel(setup)
-        if self.travels and past_travel(self.travels, used[self.travels], wanted, setup.plan):
-            return guard(setup, solved, derived, max(BEFORE_A_MOVE * figure.most, abs(wanted) / 2), POSE)
+        wanted, used = self.limits.nominal - derived.value, used_travel(epochs)
+        if self.travels and past_travel(self.travels, used[self.travels], wanted, epochs.plan):
+            return guard(epochs, solution, derived, max(BEFORE_A_MOVE * figure.most, abs(wanted) / 2), POSE)
         return None
 
-    def doubted(self, setup: Setup) -> Again | None:
-        return next(iter(to_read_again(setup, setup.strays)), None)
+    def doubted(self, epochs: Epochs) -> Again | None:
+        return next(iter(to_read_again(epochs, epochs.strays)), None)
 
-    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
-        strays, near = setup.strays, setup.plan.taped_hubs
-        tapes = (tape_slot(hub, end, setup.plan) for hub in near for end in ENDS)
-        unread = next((tape for tape in tapes if setup.now(tape) is None), None)
+    def parted_by(self, epochs: Epochs) -> tuple[Slot, int] | None:
+        strays, near = epochs.strays, epochs.plan.taped_hubs
+        tapes = (tape_slot(hub, end, epochs.plan) for hub in near for end in ENDS)
+        unread = next((tape for tape in tapes if epochs.now(tape) is None), None)
         return (unread, len(strays)) if len(strays) > 1 and unread is not None else None
 
-    def _unlevelled(self, setup: Setup) -> Disturbance | None:
+    def _unlevelled(self, epochs: Epochs) -> Disturbance | None:
         """What spoiled the level since it was read: a frame that leans holds its target elsewhere."""
         levels = [level_slot(way) for way in ("roll", "pitch")]
-        if self.view_of == "yaw" or not any(setup.relied(slot.id) and not setup.current(slot) for slot in levels):
+        if self.view_of == "yaw" or not any(epochs.relied(slot.id) and not epochs.current(slot) for slot in levels):
             return None
-        return setup.state.last_disturbed(levels[0].aspects)
+        return epochs.state.last_disturbed(levels[0].aspects)
 
-    def _missing(self, setup: Setup) -> Said | None:
-        tapes = setup.tapes(setup.epoch)
-        if len(tapes) + (setup.now(crossing_slot(setup.plan)) is not None) == 0:
+    def _missing(self, epochs: Epochs) -> Said | None:
+        tapes = epochs.tapes(epochs.epoch)
+        if len(tapes) + (epochs.now(crossing_slot(epochs.plan)) is not None) == 0:
             return None
         return said("frame.read_more_needed_fix_frame", tapes=Count(len(tapes)))
 
@@ -462,16 +464,16 @@ class SquareCheck(PoseCheck):
 
     alone: str = Field("", description="method whose readings alone tell it, without tapes or a floor laser")
 
-    def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
+    def required_in(self, epochs: Epochs, epoch: int) -> list[Slot]:
         if not self.alone:
-            return super().required_in(setup, epoch)
-        return [slot for slot in METHODS[self.alone].slots(setup.plan) if not slot.optional]
+            return super().required_in(epochs, epoch)
+        return [slot for slot in METHODS[self.alone].slots(epochs.plan) if not slot.optional]
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         # Told alone, it is set alone; else by the plan of moves for the whole pose.
         if not self.alone or judged.worst is None:
             return None
-        step = screw_step(setup, self.limits.nominal - judged.worst.value)
+        step = screw_step(epochs, self.limits.nominal - judged.worst.value)
         turns = Turns(abs(step.amount))
         sentence, action = moved("screw", step, end=Noun(f"end.{step.at}"), amount=turns)
         return NextMove(
@@ -504,17 +506,17 @@ class DistanceCheck(PoseCheck):
     view_of = "distance"
     quantity = "distance"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        own = [direct_slot(setup.plan)] if setup.plan.procedure.distance_by == "direct" else []
-        return [*own, *super().make_slots(setup)]
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        own = [direct_slot(epochs.plan)] if epochs.plan.procedure.distance_by == "direct" else []
+        return [*own, *super().make_slots(epochs)]
 
-    def required_in(self, setup: Setup, epoch: int) -> list[Slot]:
-        if setup.plan.procedure.distance_by == "direct":
-            direct = direct_slot(setup.plan)
+    def required_in(self, epochs: Epochs, epoch: int) -> list[Slot]:
+        if epochs.plan.procedure.distance_by == "direct":
+            direct = direct_slot(epochs.plan)
             # Moves that leave the distance alone carry it over, where it was read at all.
-            if not any(setup.within(direct, past) for past in setup.chain(epoch)[:-1]):
+            if not any(epochs.within(direct, past) for past in epochs.chain(epoch)[:-1]):
                 return [direct]
-        return super().required_in(setup, epoch)
+        return super().required_in(epochs, epoch)
 
 
 @check_kind("target_height")
@@ -528,91 +530,91 @@ class TargetHeightCheck(Check):
 
     limits: Limits
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        beam = beam_height_slot(setup.plan)
-        return [target_height_slot(setup.plan), *([beam] if beam is not None else [])]
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        beam = beam_height_slot(epochs.plan)
+        return [target_height_slot(epochs.plan), *([beam] if beam is not None else [])]
 
-    def height_of(self, setup: Setup) -> Derived | None:
+    def height_of(self, epochs: Epochs) -> Derived | None:
         """What the sheet's height is of, as it counts it: above the floor at the target, or above the tyres' plane."""
-        found = (self._counted(setup, solved) for solved in setup.postures)
+        found = (self._counted(epochs, solution) for solution in epochs.postures)
         return next((height for height in found if height is not None), None)
 
-    def _counted(self, setup: Setup, solved: Solved) -> Derived | None:
-        centre = solved.height(above_floor=not self._from_tyres(setup))
-        return replace(centre, value=centre.value - setup.plan.up_to_centre) if centre is not None else None
+    def _counted(self, epochs: Epochs, solution: EpochSolution) -> Derived | None:
+        centre = solution.height(above_floor=not self._from_tyres(epochs))
+        return replace(centre, value=centre.value - epochs.plan.up_to_centre) if centre is not None else None
 
-    def judge(self, setup: Setup) -> Judgement:
-        read = [found for slot in self.slots(setup) if (found := setup.now(slot)) is not None]
-        height = self.height_of(setup) if read else None
+    def judge(self, epochs: Epochs) -> Judgement:
+        read = [found for slot in self.slots(epochs) if (found := epochs.now(slot)) is not None]
+        height = self.height_of(epochs) if read else None
         if height is None:
             return Judgement(False)
-        of = setup.plan.procedure.height_to
-        rise, label, note = setup.plan.rise_at_target, said(f"frame.target_{of}_above_floor"), None
-        if self._from_tyres(setup):
+        of = epochs.plan.procedure.height_to
+        rise, label, note = epochs.plan.rise_at_target, said(f"frame.target_{of}_above_floor"), None
+        if self._from_tyres(epochs):
             label = said(f"frame.target_{of}_above_tyres_plane")
-            note = said_correction(setup.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
+            note = said_correction(epochs.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
         nominal = self.limits.nominal
         figure = self.figure("height", label, height.value, height.u, self.limits, "mm", single=read[0], about=nominal)
-        rests, above_floor = None, not self._from_tyres(setup)
+        rests, above_floor = None, not self._from_tyres(epochs)
         if figure.verdict.state == "holds":
-            rests = guarded_by(setup, lambda solved: solved.height(above_floor), figure)
+            rests = guarded_by(epochs, lambda solution: solution.height(above_floor), figure)
         return Judgement(True, (figure,), figure.text, note=sentences(note), guard=rests)
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        return self._cranked(setup, judged.worst.value) if judged.worst is not None else None
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        return self._cranked(epochs, judged.worst.value) if judged.worst is not None else None
 
-    def unknown(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def unknown(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         worst = judged.worst
-        floor = next((c for c in setup.plan.procedure.checks if c.kind == "slope"), self)
-        if worst is None or worst.verdict.capable or setup.plan.standing is not None or not self._from_tyres(setup):
+        floor = next((c for c in epochs.plan.procedure.checks if c.kind == "slope"), self)
+        if worst is None or worst.verdict.capable or epochs.plan.standing is not None or not self._from_tyres(epochs):
             return None
         unknown = said("blocked.floor_unknown", check=self.called)
         then, action = sentences(said("blocked.floor_unknown.then")), said("blocked.floor_unknown.action")
         return NextMove("blocked", unknown, then, action=action, check=floor.id, opens="parking")
 
-    def _from_tyres(self, setup: Setup) -> bool:
-        return setup.plan.procedure.height_from == "tyres"
+    def _from_tyres(self, epochs: Epochs) -> bool:
+        return epochs.plan.procedure.height_from == "tyres"
 
-    def ahead(self, setup: Setup) -> NextMove | None:
-        under_way = predicted(setup)
+    def ahead(self, epochs: Epochs) -> NextMove | None:
+        under_way = predicted(epochs)
         if under_way is None:
             return None
         first = under_way.moves[0].seq
-        if any(past.what == "height" and past.seq > first for past in setup.state.disturbances):
+        if any(past.what == "height" and past.seq > first for past in epochs.state.disturbances):
             return None
-        before = setup.read_before(self.slots(setup)[0], first)
+        before = epochs.read_before(self.slots(epochs)[0], first)
         if before is None:
             return None
-        rise = setup.plan.rise_at_target
+        rise = epochs.plan.rise_at_target
         value = before.value + (rise.value if rise is not None else 0.0)
         if abs(value - self.limits.nominal) <= AHEAD * (self.limits.minus + self.limits.plus) / 2:
             return None
-        return self._cranked(setup, value)
+        return self._cranked(epochs, value)
 
-    def _cranked(self, setup: Setup, stands: float) -> NextMove | None:
+    def _cranked(self, epochs: Epochs, stands: float) -> NextMove | None:
         """The target raised or lowered from where it stands, by turns of its crank; nothing for less than can be."""
-        expect = Length(setup.plan.target_above_floor - setup.plan.up_to_centre, 0)
-        label = Noun(f"target_{setup.plan.procedure.height_to}")
-        return cranked(setup, setup.plan.procedure.height - stands, self.id, label, expect)
+        expect = Length(epochs.plan.target_above_floor - epochs.plan.up_to_centre, 0)
+        label = Noun(f"target_{epochs.plan.procedure.height_to}")
+        return cranked(epochs, epochs.plan.procedure.height - stands, self.id, label, expect)
 
-    def told(self, setup: Setup) -> list[ToldBy]:
-        for solved in setup.postures:
-            found = self._counted(setup, solved)
+    def told(self, epochs: Epochs) -> list[ToldBy]:
+        for solution in epochs.postures:
+            found = self._counted(epochs, solution)
             if found is not None:
-                return [ToldBy("height", solved.located, found)]
+                return [ToldBy("height", solution.located, found)]
         return []
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        above_floor = not self._from_tyres(setup)
-        return budget_of(setup, lambda solved: solved.height(above_floor))
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
+        above_floor = not self._from_tyres(epochs)
+        return budget_of(epochs, lambda solution: solution.height(above_floor))
 
     def source_slot(self, figure: Figure) -> str:
         return "height.target"
 
 
-def cranked(setup: Setup, change: float, check: str, label: Text, expect: Value) -> NextMove | None:
+def cranked(epochs: Epochs, change: float, check: str, label: Text, expect: Value) -> NextMove | None:
     """The target raised (mm, lowered: negative) by turns of its crank; nothing for less than can be told."""
-    turns = change / setup.plan.frame.height_per_turn
+    turns = change / epochs.plan.frame.height_per_turn
     if abs(turns) < LEAST_CRANK:
         return None
     step = Step("up", change)
@@ -632,19 +634,19 @@ def cranked(setup: Setup, change: float, check: str, label: Text, expect: Value)
     )
 
 
-def budget_of(setup: Setup, figure: Callable[[Solved], Derived | None]) -> list[Contribution]:
+def budget_of(epochs: Epochs, figure: Callable[[EpochSolution], Derived | None]) -> list[Contribution]:
     """Where the uncertainty of a figure of the frame's posture comes from."""
-    for solved in setup.postures:
-        found = figure(solved)
+    for solution in epochs.postures:
+        found = figure(solution)
         if found is not None:
-            return solved.budget(found)
+            return solution.budget(found)
     return []
 
 
-def said_unlike(setup: Setup, solved: Solved, corner: str, of: Literal["frame", "together"]) -> Said:
+def said_unlike(epochs: Epochs, solution: EpochSolution, corner: str, of: Literal["frame", "together"]) -> Said:
     """A hub that does not stand where the model has it, and what that means for what is set by it."""
-    x, y = setup.plan.vehicle.hub(corner)  # type: ignore[arg-type]
-    along, aside = solved.ahead_of(corner, ORIGIN), solved.side_of(corner)
+    x, y = epochs.plan.vehicle.hub(corner)  # type: ignore[arg-type]
+    along, aside = solution.ahead_of(corner, ORIGIN), solution.side_of(corner)
     ahead, off = along.value - x, aside.value - y
     way = ("ahead" if ahead > 0 else "back") if abs(ahead) >= abs(off) else ("left" if off > 0 else "right")
     value, u = (ahead, along.u) if abs(ahead) >= abs(off) else (off, aside.u)
@@ -652,12 +654,12 @@ def said_unlike(setup: Setup, solved: Solved, corner: str, of: Literal["frame", 
     return said(f"{of}.hub_unlike.{way}", corner=Noun(f"corner.{corner}"), off=by, spread=spread)
 
 
-def guarded_by(setup: Setup, figure: Callable[[Solved], Derived | None], judged: Figure) -> Guard | None:
+def guarded_by(epochs: Epochs, figure: Callable[[EpochSolution], Derived | None], judged: Figure) -> Guard | None:
     """What a figure of the frame's posture rests on; nothing where it is guarded."""
-    for solved in setup.postures:
-        found = figure(solved)
+    for solution in epochs.postures:
+        found = figure(solution)
         if found is not None:
-            return guard(setup, solved, found, judged.most)
+            return guard(epochs, solution, found, judged.most)
     return None
 
 
@@ -670,13 +672,13 @@ def said_correction(plan: Plan, rise: Amount) -> Said:
     return said(f"frame.rise.{higher}.{under}", set_at=set_at, by=by, spread=spread)
 
 
-def contradiction(solved: Solved, shifted: bool = False) -> Sentences:
+def contradiction(solution: EpochSolution, shifted: bool = False) -> Sentences:
     """What to say where the readings of a solution contradict each other; empty where they agree.
 
     ``shifted``: the target was shifted since the frame was read in full.
     """
-    suspects = solved.suspects
-    if solved.trusted:
+    suspects = solution.suspects
+    if solution.trusted:
         return NOTHING
     if shifted and any(id.kind.carried for id in suspects):
         return sentences(said("frame.frame_does_not_stand_did"))

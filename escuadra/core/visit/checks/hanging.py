@@ -13,7 +13,7 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement, OneReading, OnTheRoad
 from escuadra.core.visit.checks.frame import cranked
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.guarding import Guard, first, guard_of_slot
 from escuadra.core.visit.hung import hang_slot, hung, read_at
 from escuadra.core.visit.next_move import NextMove, Step, moved
@@ -32,26 +32,26 @@ class HangCheck(Check):
     def carried_by(self) -> str:
         return "frame"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        return [hang_slot(setup.plan)]
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        return [hang_slot(epochs.plan)]
 
-    def judge(self, setup: Setup) -> Judgement:
-        found, (slot,) = hung(setup), self.slots(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        found, (slot,) = hung(epochs), self.slots(epochs)
         if found is None:
             return Judgement(False)
         way = "side"
-        single, about = setup.now(slot), self.limits.nominal
+        single, about = epochs.now(slot), self.limits.nominal
         label = said("hanging.targets_centre_beam")
         figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", way, single=single, about=about)
-        rests = guard_of_slot(setup, slot, figure.most) if figure.verdict.state == "holds" else None
+        rests = guard_of_slot(epochs, slot, figure.most) if figure.verdict.state == "holds" else None
         return Judgement(True, (figure,), figure.text, guard=rests)
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        plan, found = setup.plan, hung(setup)
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        plan, found = epochs.plan, hung(epochs)
         change = plan.hang - (found.value if found is not None else 0.0)
         step, figure = Step("hang", round(change, 1)), Length(abs(change), 0 if abs(change) >= 10 else None)
         reads = read_at(plan, plan.hang)
-        expect, label = Length(reads, None if reads % 1 else 0), self.slots(setup)[0].label
+        expect, label = Length(reads, None if reads % 1 else 0), self.slots(epochs)[0].label
         sentence, action = moved("shift", step, amount=figure)
         return NextMove(
             "move",
@@ -79,7 +79,7 @@ class SpacingCheck(OneReading):
     def carried_by(self) -> str:
         return "frame"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         around = self.limits.nominal
         return [
             Slot(
@@ -107,8 +107,8 @@ class LaserOnPartCheck(OneReading):
     def carried_by(self) -> str:
         return "frame"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        plan = setup.plan
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        plan = epochs.plan
         return [
             Slot(
                 id="laser.part",
@@ -122,11 +122,11 @@ class LaserOnPartCheck(OneReading):
             )
         ]
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         if judged.worst is None:
             return None
         change = self.limits.nominal - judged.worst.value
-        return cranked(setup, change, self.id, said("laser.part"), amount(self.limits.nominal, "mm", 0, "above"))
+        return cranked(epochs, change, self.id, said("laser.part"), amount(self.limits.nominal, "mm", 0, "above"))
 
 
 @check_kind("target_level")
@@ -143,7 +143,7 @@ class TargetLevelCheck(Check):
     ways: ClassVar[dict[str, str]] = {"roll": "target_roll", "tilt": "target_tilt"}
     labels: ClassVar[dict[str, Said]] = {"roll": said("hanging.along_target"), "tilt": said("hanging.targets_face")}
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return [
             Slot(
                 id=f"hangs.{way}",
@@ -157,25 +157,25 @@ class TargetLevelCheck(Check):
             for way in ("roll", "tilt")
         ]
 
-    def judge(self, setup: Setup) -> Judgement:
-        station, figures = setup.plan.station, []
+    def judge(self, epochs: Epochs) -> Judgement:
+        station, figures = epochs.plan.station, []
         rests: list[Guard | None] = []
         tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
-        for slot, limits, about in zip(self.slots(setup), (self.roll, self.tilt), (0.0, tilt), strict=True):
-            found = setup.now(slot)
+        for slot, limits, about in zip(self.slots(epochs), (self.roll, self.tilt), (0.0, tilt), strict=True):
+            found = epochs.now(slot)
             if found is not None:
                 around = limits.model_copy(update={"nominal": about})
                 figures.append(
                     self.figure(slot.id, slot.label, found.value, found.u, around, "°", slot.way, found, about)
                 )
                 if figures[-1].verdict.state == "holds":
-                    rests.append(guard_of_slot(setup, slot, figures[-1].most))
+                    rests.append(guard_of_slot(epochs, slot, figures[-1].most))
         return Judgement(
             len(figures) == 2, tuple(figures), nouns((f.text for f in figures), "comma"), guard=first(rests)
         )
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        station, frame, worst = setup.plan.station, setup.plan.frame, judged.worst
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        station, frame, worst = epochs.plan.station, epochs.plan.frame, judged.worst
         tilt = (station.tilt_deg or 0.0) if station is not None else 0.0
         lean, then = Directed(Angle(tilt, 1), "tilt"), said("tilt.then")
         if worst is not None and worst.id == "hangs.roll":

@@ -31,13 +31,13 @@ from escuadra.core.visit.both_lines import (
 )
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading, ToldBy
 from escuadra.core.visit.doubting import Again, of_its_own, to_read_again
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove, Step, moved
 from escuadra.core.visit.plan import emblem_slot, mark_slot, pair_name, pair_slots, sensor_slot
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.observed import ObservationId
-from escuadra.core.visit.solution.solution import Solved
+from escuadra.core.visit.solution.solution import EpochSolution
 
 DEFAULTS = {
     "thrust_angle": Limits(minus=0.25, plus=0.25),
@@ -75,32 +75,32 @@ class CentrelineCheck(Check):
     def school(self) -> str:
         return "marks"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         found: list[Slot] = []
         for end in ("front", "rear"):
-            begun = setup.pair_count(end)
+            begun = epochs.pair_count(end)
             for k in range(1, max(begun + 1, 2) + 1):
-                left, right = pair_slots(end, k, setup.plan)
+                left, right = pair_slots(end, k, epochs.plan)
                 if k > begun:
                     left, right = (replace(s, optional=k > 1) for s in (left, right))
                 found += [left, right]
-            found += [mark_slot(end, setup.plan), emblem_slot(end, setup.plan)]
-        return [replace(slot, times=setup.times) if not slot.optional else slot for slot in found]
+            found += [mark_slot(end, epochs.plan), emblem_slot(end, epochs.plan)]
+        return [replace(slot, times=epochs.times) if not slot.optional else slot for slot in found]
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         end, k = figure.id.split(".")
         if k == "mark":
             return []
-        left, right = (setup.now(slot) for slot in pair_slots(end, int(k), setup.plan))
+        left, right = (epochs.now(slot) for slot in pair_slots(end, int(k), epochs.plan))
         if left is None or right is None:
             return []
         return shares(
             [(said("line.left_reading"), left.figures.u_random), (said("line.right_reading"), right.figures.u_random)]
         )
 
-    def judge(self, setup: Setup) -> Judgement:
+    def judge(self, epochs: Epochs) -> Judgement:
         figures, troubles, notes = [], [], []
-        for end, mark in setup.marks.items():
+        for end, mark in epochs.marks.items():
             if mark.pairs is None:
                 continue
             residuals = mark.pairs.residuals
@@ -136,51 +136,51 @@ class CentrelineCheck(Check):
                     figures.append(off)
             else:
                 notes.append(said(f"line.middle_lies_tape_plumb_mark.{end}", centre=amount(mark.pairs.centre, "mm")))
-        out = [(end, int(k)) for end in setup.marks for k in sorted(setup.left_out(end))]
-        notes += [said(f"line.pair_left_out.{end}", pair=pair_name(end, k, setup.plan)) for end, k in out]
-        complete = all(mark.y is not None for mark in setup.marks.values())
-        found = both_lines(setup)
+        out = [(end, int(k)) for end in epochs.marks for k in sorted(epochs.left_out(end))]
+        notes += [said(f"line.pair_left_out.{end}", pair=pair_name(end, k, epochs.plan)) for end, k in out]
+        complete = all(mark.y is not None for mark in epochs.marks.values())
+        found = both_lines(epochs)
         summary = None
         if complete and found is not None and found.body is not None:
             summary = said("line.target_2", u=PlusMinus(Length(2 * found.body.at[-1].u, 1)))
-        emblems = [said_emblem(setup, end) for end in setup.marks]
+        emblems = [said_emblem(epochs, end) for end in epochs.marks]
         note = sentences(*notes, *emblems)
         return Judgement(complete, tuple(figures), summary, trouble=sentences(*troubles), note=note)
 
-    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+    def to_confirm(self, epochs: Epochs, judged: Judgement) -> Again | None:
         """A mark that seems to be off is looked at again before it is plumbed anew."""
         end = _mark_out(judged)
-        return next(iter(to_read_again(setup, [ObservationId("centre_mark", end)])), None) if end else None
+        return next(iter(to_read_again(epochs, [ObservationId("centre_mark", end)])), None) if end else None
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         """A mark that stands off the pairs' middle is plumbed again: the line would start from it."""
         end, worst = _mark_out(judged), judged.worst
-        if not end or worst is None or self.to_confirm(setup, judged) is not None:
+        if not end or worst is None or self.to_confirm(epochs, judged) is not None:
             return None
         sentence, action = moved(f"plumb.{end}", Step("left", -worst.value), amount=Length(abs(worst.value), 1))
         then, by = sentences(said("move.plumb.then")), {"left": -worst.value}
         # No arrow is drawn of it: those are the frame's.
         return NextMove("move", sentence, then, action=action, check=self.id, happening=f"plumb_{end}", further=by)
 
-    def doubted(self, setup: Setup) -> Again | None:
+    def doubted(self, epochs: Epochs) -> Again | None:
         suspects = [
             ObservationId(f"pair_{end}", k)
-            for end, mark in setup.marks.items()
+            for end, mark in epochs.marks.items()
             if mark.pairs is not None
             for k, w in mark.pairs.w.items()
             if (mark.pairs.suspect or k) == k and abs(w) > CRITICAL_W
         ]
-        return next(iter(to_read_again(setup, suspects)), None)
+        return next(iter(to_read_again(epochs, suspects)), None)
 
-    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+    def parted_by(self, epochs: Epochs) -> tuple[Slot, int] | None:
         """Pairs that disagree, each read twice: one pair more."""
-        if self.doubted(setup) is not None:
+        if self.doubted(epochs) is not None:
             return None
-        for end, mark in setup.marks.items():
+        for end, mark in epochs.marks.items():
             unfit = mark.pairs is not None and any(abs(w) > CRITICAL_W for w in mark.pairs.w.values())
-            begun = setup.pair_count(end)
-            sides = [slot for k in range(1, MOST_PAIRS + 1) for slot in pair_slots(end, k, setup.plan)]
-            unread = next((slot for slot in sides if setup.now(slot) is None), None)
+            begun = epochs.pair_count(end)
+            sides = [slot for k in range(1, MOST_PAIRS + 1) for slot in pair_slots(end, k, epochs.plan)]
+            unread = next((slot for slot in sides if epochs.now(slot) is None), None)
             if unfit and unread is not None:
                 return unread, begun
         return None
@@ -214,22 +214,22 @@ class MethodCheck(Check):
             raise BadInput("method", method, said("wants.one", names=nouns(METHODS, "comma")))
         return method
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         method = METHODS[self.method]
-        slots = [replace(slot, times=setup.times) for slot in method.slots(setup.plan)]
-        read = {slot.id for slot in slots if setup.current(slot)}
+        slots = [replace(slot, times=epochs.times) for slot in method.slots(epochs.plan)]
+        read = {slot.id for slot in slots if epochs.current(slot)}
         spared = {first for first, second in method.either if second in read and first not in read}
         return [replace(slot, optional=True) if slot.id in spared else slot for slot in slots]
 
-    def judge(self, setup: Setup) -> Judgement:
-        needed = [slot for slot in self.slots(setup) if not slot.optional]
-        read = [slot for slot in needed if len(setup.current(slot)) >= slot.times or slot.ask != "number"]
-        read = [slot for slot in read if setup.current(slot)]
+    def judge(self, epochs: Epochs) -> Judgement:
+        needed = [slot for slot in self.slots(epochs) if not slot.optional]
+        read = [slot for slot in needed if len(epochs.current(slot)) >= slot.times or slot.ask != "number"]
+        read = [slot for slot in read if epochs.current(slot)]
         method = METHODS[self.method]
         if len(read) < len(needed):
             begun = said("read_of", read=len(read), needed=len(needed)) if read else None
             return Judgement(False, summary=begun, note=sentences(method.tells, method.cannot))
-        answer = setup.alone(self.method)
+        answer = epochs.alone(self.method)
         if answer is None:
             return Judgement(
                 True,
@@ -255,50 +255,50 @@ class LinesCheck(Check):
     def reason(self) -> str:
         return self.kind
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return []
 
-    def aspects(self, setup: Setup) -> frozenset[str]:
+    def aspects(self, epochs: Epochs) -> frozenset[str]:
         return frozenset({"line", "alignment"})
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        solved = setup.lines
-        if solved is None or figure.id == "front_off":
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
+        solution = epochs.lines
+        if solution is None or figure.id == "front_off":
             return []
         if figure.id == "thrust_angle":
-            return solved.budget(solved.derived("line_angle", "thrust"))
-        found = solved.apart_at(targets(setup)[int(figure.id.partition(".")[2] or 1) - 1])
-        return solved.budget(found)
+            return solution.budget(solution.derived("line_angle", "thrust"))
+        found = solution.apart_at(targets(epochs)[int(figure.id.partition(".")[2] or 1) - 1])
+        return solution.budget(found)
 
-    def told(self, setup: Setup) -> list[ToldBy]:
-        solved = setup.lines
-        if solved is None:
+    def told(self, epochs: Epochs) -> list[ToldBy]:
+        solution = epochs.lines
+        if solution is None:
             return []
         found: list[ToldBy] = []
-        if "thrust" in solved.known:
-            found.append(ToldBy("thrust_angle", solved.located, solved.derived("line_angle", "thrust")))
-        if {"thrust", "body"} <= solved.known:
-            places = targets(setup)
+        if "thrust" in solution.known:
+            found.append(ToldBy("thrust_angle", solution.located, solution.derived("line_angle", "thrust")))
+        if {"thrust", "body"} <= solution.known:
+            places = targets(epochs)
             names = [f"separation.{k}" for k in range(1, len(places) + 1)] if len(places) > 1 else ["separation"]
-            apart = zip(names, map(solved.apart_at, places), strict=True)
-            found += [ToldBy(name, solved.located, one) for name, one in apart]
+            apart = zip(names, map(solution.apart_at, places), strict=True)
+            found += [ToldBy(name, solution.located, one) for name, one in apart]
         return found
 
-    def judge(self, setup: Setup) -> Judgement:
-        solved = setup.lines
-        if solved is None or solved.line is None:
+    def judge(self, epochs: Epochs) -> Judgement:
+        solution = epochs.lines
+        if solution is None or solution.line is None:
             waits = said("line.nothing_read_tells_line_yet")
-            if setup.turned_only(setup.epoch) is not None:
+            if epochs.turned_only(epochs.epoch) is not None:
                 waits = said("line.beams_tell_how_frame_turned")
-            return Judgement(False, note=sentences(waits), trouble=line_contradiction(setup))
-        figures = self._figures(setup, solved)
-        summary = self._summary(setup, solved)
-        return Judgement(True, figures, summary, trouble=line_contradiction(setup), note=self._words(setup, figures))
+            return Judgement(False, note=sentences(waits), trouble=line_contradiction(epochs))
+        figures = self._figures(epochs, solution)
+        summary = self._summary(epochs, solution)
+        return Judgement(True, figures, summary, trouble=line_contradiction(epochs), note=self._words(epochs, figures))
 
-    def contradicted(self, setup: Setup) -> Solved | None:
-        return contradicting(setup)
+    def contradicted(self, epochs: Epochs) -> EpochSolution | None:
+        return contradicting(epochs)
 
-    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+    def to_confirm(self, epochs: Epochs, judged: Judgement) -> Again | None:
         """What is looked at again before a body is called bent or an axle crooked.
 
         First the readings without any one of which nothing would be out, the least fitting one first, and those that
@@ -307,45 +307,45 @@ class LinesCheck(Check):
         worst = judged.worst
         if worst is None:
             return None
-        alone = self._alone_to_blame(setup, worst) if worst.verdict.state == "out" else []
-        orders = [[id] for id in (*alone, *self._weighty(setup, worst))]
+        alone = self._alone_to_blame(epochs, worst) if worst.verdict.state == "out" else []
+        orders = [[id] for id in (*alone, *self._weighty(epochs, worst))]
         if worst.id != "thrust_angle":
-            marks = [ObservationId("centre_mark", end) for end in setup.marks]
-            pairs = [ObservationId(f"pair_{end}", k) for end, mark in setup.marks.items() for k in mark.names]
+            marks = [ObservationId("centre_mark", end) for end in epochs.marks]
+            pairs = [ObservationId(f"pair_{end}", k) for end, mark in epochs.marks.items() for k in mark.names]
             orders += [[ObservationId("crossing", "crossing")], marks, pairs]
-        return next((again for order in orders for again in to_read_again(setup, order)), None)
+        return next((again for order in orders for again in to_read_again(epochs, order)), None)
 
-    def _weighty(self, setup: Setup, worst: Figure) -> list[ObservationId]:
+    def _weighty(self, epochs: Epochs, worst: Figure) -> list[ObservationId]:
         """Readings that nothing else checks, and on which a figure hangs: the weightiest first."""
-        solved, told = setup.lines, next((one for one in self.told(setup) if one.figure == worst.id), None)
-        if solved is None or told is None:
+        solution, told = epochs.lines, next((one for one in self.told(epochs) if one.figure == worst.id), None)
+        if solution is None or told is None:
             return []
-        unchecked = {id for id, w in solved.tests if w is None and id.kind.read_in(id)}
-        shares = [(abs(share), solved.sources[name]) for name, share in told.located.shares(told.found.gradient)]
+        unchecked = {id for id, w in solution.tests if w is None and id.kind.read_in(id)}
+        shares = [(abs(share), solution.sources[name]) for name, share in told.located.shares(told.found.gradient)]
         found = [(share, id) for share, id in shares if id in unchecked and share > WEIGHTLESS * told.found.u]
         return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
-    def _alone_to_blame(self, setup: Setup, worst: Figure) -> list[ObservationId]:
+    def _alone_to_blame(self, epochs: Epochs, worst: Figure) -> list[ObservationId]:
         """Readings that others check, without any one of which a figure would not be out: the least fitting first."""
-        solved = front_seen(setup) if worst.id == "front_off" else setup.lines
-        if solved is None:
+        solution = front_seen(epochs) if worst.id == "front_off" else epochs.lines
+        if solution is None:
             return []
-        told = next((one for one in self.told(setup) if one.figure == worst.id), None)
+        told = next((one for one in self.told(epochs) if one.figure == worst.id), None)
         found: list[tuple[float, ObservationId]] = []
-        for id, w in solved.tests:
+        for id, w in solution.tests:
             if w is not None and id.kind.read_in(id):
-                rest = solved.without(id, told.found) if told is not None else front_off_without(setup, solved, id)
+                rest = solution.without(id, told.found) if told is not None else front_off_without(epochs, solution, id)
                 if rest is None or self._of(worst.id, worst.label, rest, worst.unit).verdict.state != "out":
                     found.append((abs(w), id))
         return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
-    def _figures(self, setup: Setup, solved: Solved) -> tuple[Figure, ...]:
+    def _figures(self, epochs: Epochs, solution: EpochSolution) -> tuple[Figure, ...]:
         figures = []
-        if "thrust" in solved.known:
-            angle = solved.derived("line_angle", "thrust")
+        if "thrust" in solution.known:
+            angle = solution.derived("line_angle", "thrust")
             figures.append(self._of("thrust_angle", said("line.rear_axle_steers"), angle, "°"))
-        if {"thrust", "body"} <= solved.known:
-            places = targets(setup)
+        if {"thrust", "body"} <= solution.known:
+            places = targets(epochs)
             for k, x in enumerate(places, 1):
                 several = len(places) > 1
                 id, label = (
@@ -353,35 +353,35 @@ class LinesCheck(Check):
                     if several
                     else ("separation", said("line.apart_target_2"))
                 )
-                figures.append(self._of(id, label, solved.apart_at(x), "mm"))
-        off = front_off(setup)
+                figures.append(self._of(id, label, solution.apart_at(x), "mm"))
+        off = front_off(epochs)
         if off is not None:
             found = self._of("front_off", said("line.front_off_rear_pairs_line"), off, "mm")
-            if self.front_off is not None or self._told_unasked(setup, found):
+            if self.front_off is not None or self._told_unasked(epochs, found):
                 figures.append(found)
         return tuple(figures)
 
-    def _told_unasked(self, setup: Setup, found: Figure) -> bool:
+    def _told_unasked(self, epochs: Epochs, found: Figure) -> bool:
         """What nobody asked for is told where it is known, and holds up nothing where it is not.
 
         Nor where it is out by no more than readings that agree may be, and those that alone would do it read the same.
         """
         if found.verdict.state != "out" or abs(found.value) > CRITICAL_W * found.u:
             return found.verdict.state != "undecided"
-        return bool(to_read_again(setup, self._alone_to_blame(setup, found)))
+        return bool(to_read_again(epochs, self._alone_to_blame(epochs, found)))
 
     def _of(self, id: str, label: Text, found: Derived, unit: str) -> Figure:
         name = id.partition(".")[0]
         limits = getattr(self, name) or DEFAULTS[name]
         return self.figure(id, label, found.value, found.u, limits, unit, "side")
 
-    def _summary(self, setup: Setup, solved: Solved) -> Said:
-        assert solved.line is not None
-        u = solved.line_at(setup.plan.target_x).u
-        return said("line.target", line=Noun(f"line.{solved.line}"), u=PlusMinus(Length(2 * u, 1)))
+    def _summary(self, epochs: Epochs, solution: EpochSolution) -> Said:
+        assert solution.line is not None
+        u = solution.line_at(epochs.plan.target_x).u
+        return said("line.target", line=Noun(f"line.{solution.line}"), u=PlusMinus(Length(2 * u, 1)))
 
-    def _words(self, setup: Setup, figures: tuple[Figure, ...]) -> Sentences:
-        notes: list[Said | None] = [said_line(setup)]
+    def _words(self, epochs: Epochs, figures: tuple[Figure, ...]) -> Sentences:
+        notes: list[Said | None] = [said_line(epochs)]
         found = {f.id: f for f in figures}
         thrust, apart = found.get("thrust_angle"), next((f for f in figures if f.id.startswith("separation")), None)
         if thrust is not None and apart is not None:
@@ -418,12 +418,12 @@ check_kind("rear_toe")(LinesCheck)
 class SensorPlaceCheck(OneReading):
     """The sensor's own place, left of the vehicle's middle: what was measured moves where the target must hang."""
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        return [sensor_slot(setup.plan)]
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        return [sensor_slot(epochs.plan)]
 
-    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+    def to_confirm(self, epochs: Epochs, judged: Judgement) -> Again | None:
         """It is read again before the sensor is called out of its place."""
         worst = judged.worst
         if worst is None or worst.verdict.state != "out":
             return None
-        return next(iter(of_its_own(setup, self.slots(setup), ())), None)
+        return next(iter(of_its_own(epochs, self.slots(epochs), ())), None)

@@ -21,7 +21,7 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import Procedure, check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, State, own_checks
 from escuadra.core.visit.doubting import Again, of_its_own
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import AROUND, ATTEMPT, HAPPENINGS, SCREWS
 from escuadra.core.visit.log.events import Answered
 from escuadra.core.visit.plan import slope_slots
@@ -63,29 +63,29 @@ class FloorCheck(Check):
     def reason(self) -> str:
         return self.kind
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        if setup.plan.standing is not None:
-            if setup.plan.on_the_spot:
-                return self._six(setup)
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        if epochs.plan.standing is not None:
+            if epochs.plan.on_the_spot:
+                return self._six(epochs)
             question = said("place.do_tyres_stand_marks_chosen")
             return [Slot(id=ON_MARKS, label=question, ask="tick", aspects=frozenset({"floor"}))]
-        slopes = slope_slots(setup.plan)
-        if begun(setup.plan, setup.state):
-            return self._six(setup)
-        return slopes + ([] if any(setup.live(slot.id) for slot in slopes) else list(six_slots(setup.plan)))
+        slopes = slope_slots(epochs.plan)
+        if begun(epochs.plan, epochs.state):
+            return self._six(epochs)
+        return slopes + ([] if any(epochs.live(slot.id) for slot in slopes) else list(six_slots(epochs.plan)))
 
     @staticmethod
-    def _six(setup: Setup) -> list[Slot]:
-        return [replace(slot, optional=False) for slot in six_slots(setup.plan)]
+    def _six(epochs: Epochs) -> list[Slot]:
+        return [replace(slot, optional=False) for slot in six_slots(epochs.plan)]
 
-    def judge(self, setup: Setup) -> Judgement:
-        if setup.plan.standing is not None:
-            return self._surveyed(setup, setup.plan.standing)
-        if begun(setup.plan, setup.state):
-            return self._unfinished(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        if epochs.plan.standing is not None:
+            return self._surveyed(epochs, epochs.plan.standing)
+        if begun(epochs.plan, epochs.state):
+            return self._unfinished(epochs)
         figures = []
-        for slot in self.slots(setup):
-            found = setup.now(slot)
+        for slot in self.slots(epochs):
+            found = epochs.now(slot)
             if found is not None:
                 limits = self.along if slot.id.endswith("along") else self.across
                 figures.append(
@@ -96,41 +96,41 @@ class FloorCheck(Check):
             len(figures) == 4,
             tuple(figures),
             summary=said("place.most", worst=Slope(worst, 2)) if figures else None,
-            wrong=sentences(setup.plan.no_room),
+            wrong=sentences(epochs.plan.no_room),
             note=sentences(
                 said("place.typed_hand_weaker_than_survey"),
-                said("place.six_heights_instead") if six_slots(setup.plan) else None,
-                setup.plan.place_note,
-                turning_note(setup),
+                said("place.six_heights_instead") if six_slots(epochs.plan) else None,
+                epochs.plan.place_note,
+                turning_note(epochs),
             ),
         )
 
-    def to_confirm(self, setup: Setup, judged: Judgement) -> Again | None:
+    def to_confirm(self, epochs: Epochs, judged: Judgement) -> Again | None:
         """A slope that a level shows is read again before the floor is called too steep."""
         worst = judged.worst
         if worst is None or worst.verdict.state != "out":
             return None
-        return next(iter(of_its_own(setup, (slot for slot in self.slots(setup) if slot.id == worst.id), ())), None)
+        return next(iter(of_its_own(epochs, (slot for slot in self.slots(epochs) if slot.id == worst.id), ())), None)
 
-    def _unfinished(self, setup: Setup) -> Judgement:
+    def _unfinished(self, epochs: Epochs) -> Judgement:
         """Some of the six heights were read; less than all tell nothing of the floor."""
-        read = [slot for slot in six_slots(setup.plan) if setup.now(slot) is not None]
+        read = [slot for slot in six_slots(epochs.plan) if epochs.now(slot) is not None]
         return Judgement(False, summary=said("place.six_heights_read", read=len(read)))
 
-    def _surveyed(self, setup: Setup, standing: Standing) -> Judgement:
-        figures = tuple(self.floor_figures(setup.plan.part, standing))
+    def _surveyed(self, epochs: Epochs, standing: Standing) -> Judgement:
+        figures = tuple(self.floor_figures(epochs.plan.part, standing))
         survey = standing.ground.survey
         worst = max((abs(f.value) for f in figures if f.unit == "%"), default=0.0)
-        if setup.plan.on_the_spot:
+        if epochs.plan.on_the_spot:
             by = {"person": survey.person, "instrument": survey.instrument}
             return Judgement(
                 True,
                 figures,
                 said("place.most_six_heights", worst=Slope(worst, 2)),
-                wrong=sentences(setup.plan.no_room),
+                wrong=sentences(epochs.plan.no_room),
                 note=sentences(said("place.six_heights_by", **by)),
             )
-        answer = setup.answered(self.slots(setup)[0])
+        answer = epochs.answered(self.slots(epochs)[0])
         note = said(
             "place.survey_rear_axle",
             taken_on=survey.taken_on.isoformat(),
@@ -146,9 +146,9 @@ class FloorCheck(Check):
             trouble = said("place.survey_contradicts_itself_read_again", names=nouns(standing.ground.levelled.misread))
         summary = said("place.most_survey", worst=Slope(worst, 2))
         wrong = (
-            said("place.tyres_not_marks") if answer is not None and answer.said.value != "yes" else setup.plan.no_room
+            said("place.tyres_not_marks") if answer is not None and answer.said.value != "yes" else epochs.plan.no_room
         )
-        notes = sentences(note, turning_note(setup))
+        notes = sentences(note, turning_note(epochs))
         return Judgement(answer is not None, figures, summary, sentences(wrong), sentences(trouble), notes)
 
     def floor_figures(self, procedure: Procedure, standing: Standing) -> list[Figure]:
@@ -180,11 +180,11 @@ class FloorCheck(Check):
             found.append(Asked(f"floor.{target.id}", label, rise, limits, "mm", "height_against"))
         return found
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
-        standing = setup.plan.standing
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
+        standing = epochs.plan.standing
         if standing is None:
-            return super().budget(setup, figure)
-        found = next(asked.found for asked in self._asked(setup.plan.part, standing) if asked.id == figure.id)
+            return super().budget(epochs, figure)
+        found = next(asked.found for asked in self._asked(epochs.plan.part, standing) if asked.id == figure.id)
         instrument = standing.ground.survey.instrument
         return shares(
             [
@@ -194,13 +194,13 @@ class FloorCheck(Check):
         )
 
 
-def turning_note(setup: Setup) -> Said | None:
+def turning_note(epochs: Epochs) -> Said | None:
     """That the vehicle is turned before a later station, and the minutes that this takes with all that it spoils."""
-    plan = setup.plan
+    plan = epochs.plan
     if not plan.turn_before:
         return None
     spoiled = HAPPENINGS["vehicle_rolled"].aspects
-    slots = {slot.id: slot for check in own_checks(plan) if check.kind != "slope" for slot in check.slots(setup)}
+    slots = {slot.id: slot for check in own_checks(plan) if check.kind != "slope" for slot in check.slots(epochs)}
     again = [slot for slot in slots.values() if not slot.optional and slot.aspects & spoiled]
     minutes = TURN_MINUTES + math.fsum(slot.minutes * slot.times for slot in again)
     name = next(station.name for station in plan.procedure.stations if station.id == plan.turn_before)
@@ -228,40 +228,40 @@ class SurroundingsCheck(Check):
         ),
     }
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        sees_by = setup.plan.procedure.sees_by
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        sees_by = epochs.plan.procedure.sees_by
         questions = [(f"around.{name}", question) for name, question in self.asked[sees_by]]
-        questions += [(f"around.thing.{thing.id}", ask_about(thing, sees_by)) for thing in known_things(setup)]
+        questions += [(f"around.thing.{thing.id}", ask_about(thing, sees_by)) for thing in known_things(epochs)]
         full = [Slot(id=id, label=label, ask="tick", aspects=AROUND) for id, label in questions]
-        if not self._only_run_since(setup, full):
+        if not self._only_run_since(epochs, full):
             return full
         label = said(f"place.nothing_changed.{sees_by}")
         same = Slot(id=SAME, label=label, ask="tick", aspects=AROUND, specified="yes")
-        told = setup.answered(same)
+        told = epochs.answered(same)
         if told is not None and told.said.value == "no":
             return full
         return [same, *(replace(slot, optional=True) for slot in full)]
 
-    def _only_run_since(self, setup: Setup, full: list[Slot]) -> bool:
+    def _only_run_since(self, epochs: Epochs, full: list[Slot]) -> bool:
         """All was answered for, and since then nothing but runs happened to it."""
-        last = [live[-1] for slot in full if (live := setup.relied(slot.id))]
+        last = [live[-1] for slot in full if (live := epochs.relied(slot.id))]
         if len([e for e in last if isinstance(e.said, Answered) and e.said.value == "yes"]) < len(full):
             return False
         since = min(entry.seq for entry in last)
-        happened = [past.what for past in setup.state.disturbances if past.seq > since and past.aspects & AROUND]
-        term = setup.fresh_ms(full[0])
-        old = term is not None and setup.at is not None and min(entry.at for entry in last) + term <= setup.at
+        happened = [past.what for past in epochs.state.disturbances if past.seq > since and past.aspects & AROUND]
+        term = epochs.fresh_ms(full[0])
+        old = term is not None and epochs.at is not None and min(entry.at for entry in last) + term <= epochs.at
         return bool(happened) and not old and all(what in RUNS for what in happened)
 
-    def judge(self, setup: Setup) -> Judgement:
-        if setup.stations and all(view.done for view in setup.stations):
+    def judge(self, epochs: Epochs) -> Judgement:
+        if epochs.stations and all(view.done for view in epochs.stations):
             return Judgement(True, summary=said("place.answered_before_each_run"))
-        slots = self.slots(setup)
+        slots = self.slots(epochs)
         if slots[0].id == SAME:
-            if setup.answered(slots[0]) is None:
-                return Judgement(False, because=setup.state.last_disturbed(AROUND))
+            if epochs.answered(slots[0]) is None:
+                return Judgement(False, because=epochs.state.last_disturbed(AROUND))
             return Judgement(True, summary=said("place.unchanged"))
-        answers = [(slot.label, setup.answered(slot)) for slot in slots]
+        answers = [(slot.label, epochs.answered(slot)) for slot in slots]
         given = [(label, found) for label, found in answers if found is not None]
         refused = [label for label, found in given if found.said.value != "yes"]
         wrong = sentences(said("answered_no", names=nouns(refused)) if refused else None)
@@ -272,14 +272,14 @@ class SurroundingsCheck(Check):
         )
 
 
-def known_things(setup: Setup) -> list[Thing]:
+def known_things(epochs: Epochs) -> list[Thing]:
     """What the bay holds that this sensor could be misled by; where a place was chosen, only what lies in its room."""
-    plan = setup.plan
+    plan = epochs.plan
     if plan.bay is None:
         return []
     kinds = ("metal",) if plan.procedure.sees_by == "radar" else ("window", "lamp", "reflective")
     found = plan.bay.of(*kinds)
-    placed = setup.state.placed
+    placed = epochs.state.placed
     if placed is not None and plan.procedure.sees_by == "radar":
         found = covered_things(found, placed.place, plan.procedure, plan.vehicle)
     return found[:MOST_ASKED]

@@ -6,7 +6,7 @@ from escuadra.core.base.model import CatalogueText, Frozen
 from escuadra.core.base.said import Name, Noun, nouns, said, sentences
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.slots import Slot
 
 
@@ -17,7 +17,7 @@ class TickCheck(Check):
     question: CatalogueText = Field(description="asked so that yes means it holds")
     aspect: str = Field(description="what spoils the answer: tyres, load, doors, steering, floor, or none")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return [
             Slot(
                 id=f"tick.{self.id}",
@@ -28,8 +28,8 @@ class TickCheck(Check):
             )
         ]
 
-    def judge(self, setup: Setup) -> Judgement:
-        given = setup.answered(self.slots(setup)[0])
+    def judge(self, epochs: Epochs) -> Judgement:
+        given = epochs.answered(self.slots(epochs)[0])
         if given is None:
             return Judgement(False)
         value = given.said.value
@@ -55,7 +55,7 @@ class GaugeCheck(Check):
     tries: list[GaugeTry] = Field(min_length=1, max_length=8)
     aspect: str = Field("none", description="what spoils the answer")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return [
             Slot(
                 id=f"gauge.{self.id}.{k}",
@@ -68,10 +68,10 @@ class GaugeCheck(Check):
             for k, one in enumerate(self.tries, 1)
         ]
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots, wrong, given = self.slots(setup), [], 0
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots, wrong, given = self.slots(epochs), [], 0
         for slot, one in zip(slots, self.tries, strict=True):
-            answer = setup.answered(slot)
+            answer = epochs.answered(slot)
             given += answer is not None
             if answer is not None and answer.said.value not in one.right:
                 want = nouns([Name(right) for right in one.right], "or")
@@ -87,7 +87,7 @@ class AboardCheck(Check):
     stays: list[CatalogueText] = Field([], description="what must be in the vehicle, such as the spare wheel")
     goes: list[CatalogueText] = Field([], description="what must not be in it, such as tools or a roof box")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         asked = [("stays", name) for name in self.stays] + [("goes", name) for name in self.goes]
         return [
             Slot(
@@ -100,9 +100,9 @@ class AboardCheck(Check):
             for k, (way, name) in enumerate(asked, 1)
         ]
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots = self.slots(setup)
-        answers = [(slot, found.said.value) for slot in slots if (found := setup.answered(slot)) is not None]
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots = self.slots(epochs)
+        answers = [(slot, found.said.value) for slot in slots if (found := epochs.answered(slot)) is not None]
         wrong = [slot.label for slot, value in answers if value != "yes"]
         return Judgement(
             len(answers) == len(slots),

@@ -13,7 +13,7 @@ from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import Camera, Procedure, ResultFigure, check_kind
 from escuadra.core.visit.attempts import FAILED, OUTCOMES, PASSED, failed_before
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.lenses import SEEN, SIGNS, UNSEEN, pattern, signs
 from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT, SCREWS
 from escuadra.core.visit.log.state import CAMERAS, LINES, OUTCOME, RESULTS
@@ -30,21 +30,21 @@ class RunCheck(Check):
 
     runs: ClassVar[bool] = True
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return []
 
-    def aspects(self, setup: Setup) -> frozenset[str]:
+    def aspects(self, epochs: Epochs) -> frozenset[str]:
         return frozenset({"runs"})
 
-    def judge(self, setup: Setup) -> Judgement:
-        frozen, runs = setup.state.frozen, setup.state.ran
+    def judge(self, epochs: Epochs) -> Judgement:
+        frozen, runs = epochs.state.frozen, epochs.state.ran
         if frozen is None:
             return Judgement(False, note=sentences(said("result.run_first")))
         run = runs[-1]
         if run.doubted is not None:
-            told = next(past for past in setup.state.disturbances if past.seq == run.doubted)
+            told = next(past for past in epochs.state.disturbances if past.seq == run.doubted)
             return Judgement(False, note=sentences(told.words), because=told)
-        return Judgement(True, summary=said("result.run", name=run.person.name, count=len(setup.state.runs)))
+        return Judgement(True, summary=said("result.run", name=run.person.name, count=len(epochs.state.runs)))
 
 
 @check_kind("result")
@@ -54,13 +54,13 @@ class ResultCheck(Check):
     newest_counts: ClassVar[bool] = True
     link: ClassVar[Link] = "residuals"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        if not _run(setup):
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        if not _run(epochs):
             return []
         outcome = Slot(
             id=OUTCOME, label=said("result.outcome"), ask="choice", options=OUTCOMES, aspects=RESULT, photos=True
         )
-        failed = setup.answer(outcome) == FAILED
+        failed = epochs.answer(outcome) == FAILED
         lines = [
             Slot(
                 id=f"{LINES}{one.id}",
@@ -70,7 +70,7 @@ class ResultCheck(Check):
                 aspects=RESULT,
                 photos=True,
             )
-            for one in setup.plan.procedure.lines
+            for one in epochs.plan.procedure.lines
         ]
         cameras = [
             Slot(
@@ -81,21 +81,21 @@ class ResultCheck(Check):
                 aspects=RESULT,
                 optional=not failed,
             )
-            for one in _cameras(setup)
+            for one in _cameras(epochs)
         ]
-        return [outcome, *lines, *(_slot(figure) for figure in setup.plan.procedure.results), *cameras]
+        return [outcome, *lines, *(_slot(figure) for figure in epochs.plan.procedure.results), *cameras]
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots = self.slots(setup)
-        outcome = setup.answered(slots[0]) if slots else None
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots = self.slots(epochs)
+        outcome = epochs.answered(slots[0]) if slots else None
         if outcome is None:
             return Judgement(False, note=sentences(said("result.after_run") if not slots else None))
-        figures, missing, procedure = [], 0, setup.plan.procedure
+        figures, missing, procedure = [], 0, epochs.plan.procedure
         lines = slots[1 : 1 + len(procedure.lines)]
-        seen = {s.id.removeprefix(LINES): str(e.said.value) for s in lines if (e := setup.answered(s)) is not None}
+        seen = {s.id.removeprefix(LINES): str(e.said.value) for s in lines if (e := epochs.answered(s)) is not None}
         missing += len(lines) - len(seen)
         for figure, slot in zip(procedure.results, slots[1 + len(lines) :], strict=False):
-            read = setup.now(slot)
+            read = epochs.now(slot)
             missing += read is None
             if read is not None:
                 figures.append(
@@ -105,8 +105,8 @@ class ResultCheck(Check):
                 )
         value = outcome.said.value
         together = _together(procedure, seen, figures)
-        told = {s.id.removeprefix(CAMERAS): setup.answer(s) for s in slots if s.id.startswith(CAMERAS)}
-        bad = nouns(Name(one.name) for one in _cameras(setup) if told[one.id] == FAILED)
+        told = {s.id.removeprefix(CAMERAS): epochs.answer(s) for s in slots if s.id.startswith(CAMERAS)}
+        bad = nouns(Name(one.name) for one in _cameras(epochs) if told[one.id] == FAILED)
         alone = said("result.cameras_failed", names=bad) if FAILED in told.values() else None
         wrong = sentences(said(f"result.{value}") if value != PASSED else None, alone, together)
         note = sentences(said("result.before_zeroing") if missing else None)
@@ -116,9 +116,9 @@ class ResultCheck(Check):
         complete = looked if value == FAILED else not missing or value != PASSED
         return Judgement(complete, tuple(figures), Noun(f"answer.{value}"), wrong=wrong, note=note)
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        told = {slot.id: setup.answer(slot) for slot in self.slots(setup)}
-        seen = {one.id: told.get(f"{LINES}{one.id}", "") for one in setup.plan.procedure.lines}
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        told = {slot.id: epochs.answer(slot) for slot in self.slots(epochs)}
+        seen = {one.id: told.get(f"{LINES}{one.id}", "") for one in epochs.plan.procedure.lines}
         lines = {id: where for id, where in seen.items() if where in SIGNS}
         if pattern({id: SIGNS[where] for id, where in lines.items()}).fault == "holder":
             way = next(iter(lines.values()))
@@ -130,12 +130,12 @@ class ResultCheck(Check):
                 check=self.id,
                 happening=SCREWS,
             )
-        alone = nouns(Name(one.name) for one in _cameras(setup) if told.get(f"{CAMERAS}{one.id}") == FAILED)
-        some = 0 < len(alone.all) < len(setup.plan.procedure.cameras)
+        alone = nouns(Name(one.name) for one in _cameras(epochs) if told.get(f"{CAMERAS}{one.id}") == FAILED)
+        some = 0 < len(alone.all) < len(epochs.plan.procedure.cameras)
         again = said("result.again.cameras", names=alone) if some else said("result.again")
         return NextMove(
             "move",
-            said("result.look_for_cause") if len(setup.state.runs) > len(setup.stations or "1") else again,
+            said("result.look_for_cause") if len(epochs.state.runs) > len(epochs.stations or "1") else again,
             sentences(said("result.again.cameras.then" if some else "result.again.then")),
             action=said("move.run_again.action"),
             check=self.id,
@@ -158,17 +158,17 @@ def _together(procedure: Procedure, seen: Mapping[str, str], figures: Sequence[F
     return said(f"result.lenses.{found.fault or 'alone'}", lenses=named)
 
 
-def _cameras(setup: Setup) -> list[Camera]:
+def _cameras(epochs: Epochs) -> list[Camera]:
     """Those that the run at hand is of: all, or those alone that failed before."""
-    cameras, alone = setup.plan.procedure.cameras, failed_before(setup.state, setup.plan.procedure)
+    cameras, alone = epochs.plan.procedure.cameras, failed_before(epochs.state, epochs.plan.procedure)
     return [one for one in cameras if not alone or one.id in alone]
 
 
-def _run(setup: Setup) -> bool:
+def _run(epochs: Epochs) -> bool:
     """The procedure was run: everywhere, and shown to have stood there still."""
-    if setup.stations:
-        return all(view.done and view.proof != "awaited" for view in setup.stations)
-    return bool(setup.state.ran)
+    if epochs.stations:
+        return all(view.done and view.proof != "awaited" for view in epochs.stations)
+    return bool(epochs.state.ran)
 
 
 def _label(figure: ResultFigure) -> Text:

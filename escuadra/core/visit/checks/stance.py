@@ -18,7 +18,7 @@ from escuadra.core.procedure.routine import Routine
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import SETTLED
 from escuadra.core.visit.plan import Plan, height_slot
 from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
@@ -33,16 +33,16 @@ SAME_MM = 2.0
 """What it may then differ by, beside what its readings cannot tell."""
 
 
-def _rests_as_before(setup: Setup) -> bool:
+def _rests_as_before(epochs: Epochs) -> bool:
     """The arch that tells reads as it did before the body was rocked, or was not read since: the others still count."""
-    rocked = setup.state.last_disturbed(SETTLED)
+    rocked = epochs.state.last_disturbed(SETTLED)
     if rocked is None:
         return True
     slot = f"arch.{TELLS}"
-    anew = setup.state.last_disturbed(RIDE_HEIGHT)
-    kept = [e for e in setup.relied(slot) if anew is None or e.seq > anew.seq]
-    before = setup.measured(slot, [e for e in kept if e.seq < rocked.seq][-1:])
-    after = setup.measured(slot, [e for e in kept if e.seq > rocked.seq])
+    anew = epochs.state.last_disturbed(RIDE_HEIGHT)
+    kept = [e for e in epochs.relied(slot) if anew is None or e.seq > anew.seq]
+    before = epochs.measured(slot, [e for e in kept if e.seq < rocked.seq][-1:])
+    after = epochs.measured(slot, [e for e in kept if e.seq > rocked.seq])
     if before is None or after is None:
         return after is None
     return abs(after.value - before.value) <= SAME_MM + 2 * math.hypot(before.u, after.u)
@@ -68,8 +68,8 @@ class RideHeightCheck(Check):
     def reason(self) -> str:
         return self.kind
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        nominal, rests = setup.plan.vehicle.arches, _rests_as_before(setup)
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        nominal, rests = epochs.plan.vehicle.arches, _rests_as_before(epochs)
         return [
             Slot(
                 id=f"arch.{corner}",
@@ -85,14 +85,14 @@ class RideHeightCheck(Check):
                 hint=said("stance.floor_arch_through_wheels_middle"),
             )
             for corner in CORNERS
-        ] + [replace(height_slot(corner, setup.plan), optional=True) for corner in CORNERS]
+        ] + [replace(height_slot(corner, epochs.plan), optional=True) for corner in CORNERS]
 
     def _limits(self, corner: Corner) -> Limits:
         return self.corners.get(corner, Limits(minus=self.minus, plus=self.plus))
 
-    def judge(self, setup: Setup) -> Judgement:
-        vehicle, sensor = setup.plan.vehicle, setup.plan.procedure.sensor
-        found = {slot.id[-2:]: setup.now(slot) for slot in self.slots(setup) if slot.id.startswith("arch.")}
+    def judge(self, epochs: Epochs) -> Judgement:
+        vehicle, sensor = epochs.plan.vehicle, epochs.plan.procedure.sensor
+        found = {slot.id[-2:]: epochs.now(slot) for slot in self.slots(epochs) if slot.id.startswith("arch.")}
         read: dict[Corner, Measured] = {c: m for c in CORNERS if (m := found[c]) is not None}
         figures = []
         for corner, value in read.items():
@@ -111,7 +111,7 @@ class RideHeightCheck(Check):
                 )
             )
         if len(read) < 4:
-            rocked = setup.state.last_disturbed(SETTLED) if [c for c in CORNERS if c not in read] == [TELLS] else None
+            rocked = epochs.state.last_disturbed(SETTLED) if [c for c in CORNERS if c not in read] == [TELLS] else None
             tells = said("stance.one_arch_tells", corner=Noun(f"corner.{TELLS}")) if rocked is not None else None
             read_of = said("read_of", read=len(read), needed=4)
             return Judgement(False, tuple(figures), summary=read_of, note=sentences(tells))
@@ -135,17 +135,17 @@ class RideHeightCheck(Check):
                 sensor=Place(x=sensor.x, y=sensor.y),
             )
         )
-        figures += self._body(setup, read, result.side_difference, result.pitch_deg, result.roll_deg)
-        figures += self._twist(setup, read, result.warp)
+        figures += self._body(epochs, read, result.side_difference, result.pitch_deg, result.roll_deg)
+        figures += self._twist(epochs, read, result.warp)
         change = result.sensor_height_change or 0.0
-        rows = _plane_weights(setup.plan)
+        rows = _plane_weights(epochs.plan)
         u = combined(list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y), list(read.values()))[1]
         label = said("stance.height", name=Name(sensor.name))
         figures.append(self.figure("sensor_height", label, change, u, self.sensor_height, "mm", "height_against"))
         height = amount(change, "mm", 0, "height_against")
-        note = [*self._aim(setup, height, result.pitch_deg, result.roll_deg), *_hubs(setup), self._typed_in(read)]
+        note = [*self._aim(epochs, height, result.pitch_deg, result.roll_deg), *_hubs(epochs), self._typed_in(read)]
         if any(f.id == "warp" and f.verdict.state != "holds" for f in figures):
-            note.insert(0, _twisted(setup.plan, read))
+            note.insert(0, _twisted(epochs.plan, read))
         return Judgement(
             True,
             tuple(figures),
@@ -153,16 +153,16 @@ class RideHeightCheck(Check):
             note=sentences(*note),
         )
 
-    def _twist(self, setup: Setup, read: dict[Corner, Measured], warp: float) -> list[Figure]:
+    def _twist(self, epochs: Epochs, read: dict[Corner, Measured], warp: float) -> list[Figure]:
         """Warp and rake, where the sheet limits them."""
         parts, found = list(read.values()), []
         if self.warp is not None:
-            twist = _twist_weights(setup.plan)
+            twist = _twist_weights(epochs.plan)
             u = combined(list(twist * np.max(np.abs(twist))), parts)[1]
             limits = Limits(minus=0.0, plus=self.warp)
             found.append(self.figure("warp", said("stance.warp_body"), warp, u, limits, "mm", open_below=True))
         if self.rake is not None:
-            nominal = [getattr(setup.plan.vehicle.arches, c) for c in read]
+            nominal = [getattr(epochs.plan.vehicle.arches, c) for c in read]
             value, u = combined(RAKE, parts)
             value -= math.fsum(w * n for w, n in zip(RAKE, nominal, strict=True))
             found.append(
@@ -178,10 +178,10 @@ class RideHeightCheck(Check):
             )
         return found
 
-    def _aim(self, setup: Setup, height: Value, pitch: float, roll: float) -> tuple[Said, Said]:
+    def _aim(self, epochs: Epochs, height: Value, pitch: float, roll: float) -> tuple[Said, Said]:
         """What the stance does to the sensor, and whether anything corrects for it."""
         looks, leans = amount(pitch, "°", None, "look"), amount(roll, "°", None, "lean")
-        name = Name(setup.plan.procedure.sensor.name)
+        name = Name(epochs.plan.procedure.sensor.name)
         corrects = said("stance.vehicles_own_routine_corrects") if self.corrected else said("stance.nothing_corrects")
         return said("stance.looks_leans", name=name, height=height, looks=looks, leans=leans), corrects
 
@@ -199,19 +199,19 @@ class RideHeightCheck(Check):
     def source_slot(self, figure: Figure) -> str:
         return figure.id.replace("deviation", "arch")
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         if figure.id.startswith("deviation"):
-            return super().budget(setup, figure)
-        arches = [slot for slot in self.slots(setup) if slot.id.startswith("arch.")]
-        parts = [m for slot in arches if (m := setup.now(slot)) is not None]
-        sensor, rows = setup.plan.procedure.sensor, _plane_weights(setup.plan)
+            return super().budget(epochs, figure)
+        arches = [slot for slot in self.slots(epochs) if slot.id.startswith("arch.")]
+        parts = [m for slot in arches if (m := epochs.now(slot)) is not None]
+        sensor, rows = epochs.plan.procedure.sensor, _plane_weights(epochs.plan)
         weights = {
             "side.front": [1.0, -1.0, 0.0, 0.0],
             "side.rear": [0.0, 0.0, 1.0, -1.0],
             "pitch": list(rows[1]),
             "roll": list(rows[2]),
             "sensor_height": list(rows[0] + rows[1] * sensor.x + rows[2] * sensor.y),
-            "warp": list(_twist_weights(setup.plan) * np.max(np.abs(_twist_weights(setup.plan)))),
+            "warp": list(_twist_weights(epochs.plan) * np.max(np.abs(_twist_weights(epochs.plan)))),
             "rake": RAKE,
         }[figure.id]
         return shares(
@@ -219,9 +219,9 @@ class RideHeightCheck(Check):
         )
 
     def _body(
-        self, setup: Setup, read: dict[Corner, Measured], sides: dict[str, float], pitch: float, roll: float
+        self, epochs: Epochs, read: dict[Corner, Measured], sides: dict[str, float], pitch: float, roll: float
     ) -> list[Figure]:
-        parts, rows = list(read.values()), _plane_weights(setup.plan)
+        parts, rows = list(read.values()), _plane_weights(epochs.plan)
         limits = Limits(minus=self.side_difference, plus=self.side_difference)
         figures = []
         for end, weights in (("front", [1.0, -1.0, 0.0, 0.0]), ("rear", [0.0, 0.0, 1.0, -1.0])):
@@ -261,11 +261,11 @@ def _twisted(plan: Plan, read: dict[Corner, Measured]) -> Said:
     return said("stance.body_twisted_stands_against_plane", corner=corner, off=off_by)
 
 
-def _hubs(setup: Setup) -> list[Said]:
+def _hubs(epochs: Epochs) -> list[Said]:
     """Hub heights that differ from side to side: that part is tyres, not springs."""
     found = []
     for end, (left, right) in (("front", ("LF", "RF")), ("rear", ("LR", "RR"))):
-        pair = [setup.now(height_slot(c, setup.plan)) for c in (left, right)]
+        pair = [epochs.now(height_slot(c, epochs.plan)) for c in (left, right)]
         if pair[0] is None or pair[1] is None:
             continue
         value, u = combined([1.0, -1.0], [pair[0], pair[1]])

@@ -15,7 +15,7 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.doubting import SOON, Again, of_its_own
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import control_name, set_out
 from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.next_move import Axis, NextMove, Step
@@ -32,14 +32,14 @@ class StationsCheck(Check):
 
     runs: ClassVar[bool] = True
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return []
 
-    def aspects(self, setup: Setup) -> frozenset[str]:
+    def aspects(self, epochs: Epochs) -> frozenset[str]:
         return frozenset({"runs"})
 
-    def judge(self, setup: Setup) -> Judgement:
-        views = setup.stations
+    def judge(self, epochs: Epochs) -> Judgement:
+        views = epochs.stations
         ran = [view for view in views if view.run is not None and view.proof != "doubt"]
         summary = said("stations.run", ran=len(ran), views=len(views))
         doubted = [view for view in views if view.proof == "doubt"]
@@ -72,14 +72,14 @@ class StakedCheck(Check):
     def carried_by(self) -> str:
         return "stand"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        station, slots = setup.plan.station, stand_slots(setup)
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        station, slots = epochs.plan.station, stand_slots(epochs)
         if self.height is not None and station is not None:
-            above = setup.plan.target_above_floor - setup.plan.up_to_centre
+            above = epochs.plan.target_above_floor - epochs.plan.up_to_centre
             slots.append(
                 Slot(
                     id=f"standheight.{station.id}",
-                    label=said(f"stations.stands_{setup.plan.procedure.height_to}_above_floor"),
+                    label=said(f"stations.stands_{epochs.plan.procedure.height_to}_above_floor"),
                     quantity=Quantity(dimension="length", unit="mm", low=0.5 * above, high=1.6 * above),
                     aspects=STAND,
                     reads="height",
@@ -88,11 +88,11 @@ class StakedCheck(Check):
             )
         return slots
 
-    def judge(self, setup: Setup) -> Judgement:
-        way, slots = staking(setup), self.slots(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        way, slots = staking(epochs), self.slots(epochs)
         if way is None:
             return Judgement(False, note=sentences(said("stations.find_line_first_stands_place")))
-        found, figures = stood(setup), []
+        found, figures = stood(epochs), []
         if found is not None:
             figures += [
                 self.figure(
@@ -105,9 +105,9 @@ class StakedCheck(Check):
                     "facing", said("stations.face"), found.turned, found.u_turned, self.facing, "°", TURNED
                 )
                 figures.append(turned)
-        if self.height is not None and slots and (read := setup.now(slots[-1])) is not None:
-            off = read.value + setup.plan.up_to_centre - setup.plan.target_above_floor
-            rise = setup.plan.rise_at_target
+        if self.height is not None and slots and (read := epochs.now(slots[-1])) is not None:
+            off = read.value + epochs.plan.up_to_centre - epochs.plan.target_above_floor
+            rise = epochs.plan.rise_at_target
             u = math.hypot(read.u, rise.u if rise is not None else 0.0)
             label = said("stations.height_middle")
             figures.append(
@@ -122,7 +122,7 @@ class StakedCheck(Check):
                     single=read,
                 )
             )
-        missing = [slot for slot in slots if not slot.optional and setup.now(slot) is None]
+        missing = [slot for slot in slots if not slot.optional and epochs.now(slot) is None]
         trouble = NOTHING
         if found is not None and not found.trusted:
             labels = dict.fromkeys(slot.label for slot in slots if slot.id in found.suspects)
@@ -137,36 +137,36 @@ class StakedCheck(Check):
         note = sentences(unlike, said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
         return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)
 
-    def before_reading(self, setup: Setup) -> Said | None:
-        way = staking(setup)
-        if way is None or any(setup.current(slot) for slot in self.slots(setup)):
+    def before_reading(self, epochs: Epochs) -> Said | None:
+        way = staking(epochs)
+        if way is None or any(epochs.current(slot) for slot in self.slots(epochs)):
             return None
-        return set_out(setup, way.centre)
+        return set_out(epochs, way.centre)
 
-    def doubted(self, setup: Setup) -> Again | None:
+    def doubted(self, epochs: Epochs) -> Again | None:
         """One of its tapes: those to blame first, then any; each once."""
-        found = stood(setup)
+        found = stood(epochs)
         if found is None or found.trusted:
             return None
-        return next(iter(of_its_own(setup, stand_slots(setup), found.suspects)), None)
+        return next(iter(of_its_own(epochs, stand_slots(epochs), found.suspects)), None)
 
-    def parted_by(self, setup: Setup) -> tuple[Slot, int] | None:
+    def parted_by(self, epochs: Epochs) -> tuple[Slot, int] | None:
         """The tape that tells apart those that contradict each other, where more are alike than are sooner reread."""
-        found = stood(setup)
+        found = stood(epochs)
         if found is None or found.trusted:
             return None
-        again = {one.slot for one in of_its_own(setup, stand_slots(setup), found.suspects)}
-        alike = [id for id in found.solved.suspects if id.place in again]
+        again = {one.slot for one in of_its_own(epochs, stand_slots(epochs), found.suspects)}
+        alike = [id for id in found.solution.suspects if id.place in again]
         if again and len(alike) <= SOON:
             return None
-        unread = [tape for tape in stand_tapes(setup) if setup.now(tape.slot) is None]
+        unread = [tape for tape in stand_tapes(epochs) if epochs.now(tape.slot) is None]
         points = ((tape.slot, {"from_": tape.control, "to": tape.part}) for tape in unread)
-        offered = as_read_last(found.solved, "level_distance", points)
-        beside = most_parting(found.solved, alike or found.solved.suspects, offered)
+        offered = as_read_last(found.solution, "level_distance", points)
+        beside = most_parting(found.solution, alike or found.solution.suspects, offered)
         return (beside, len(found.suspects)) if beside is not None else None
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        found = stood(setup)
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        found = stood(epochs)
         if found is None or not found.trusted:
             return None
         axes: tuple[tuple[Axis, float], ...] = (("forward", -found.forward), ("stand_left", -found.left))

@@ -6,7 +6,7 @@ from typing import ClassVar
 from escuadra.core.base.said import NOTHING, Name, Said, said, sentences
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import sensor_slot
 from escuadra.core.visit.reach import beyond
@@ -28,22 +28,22 @@ class TargetCheck(Check):
         "fixing": said("target.how_fixed"),
     }
 
-    def _wanted(self, setup: Setup) -> dict[str, str]:
-        mounting = setup.plan.procedure.mounting
+    def _wanted(self, epochs: Epochs) -> dict[str, str]:
+        mounting = epochs.plan.procedure.mounting
         return {
-            "mount": mount_for(setup),
-            "identity": setup.plan.target.mark,
+            "mount": mount_for(epochs),
+            "identity": epochs.plan.target.mark,
             "side": mounting.side,
             "way_up": mounting.way_up,
             "fixing": mounting.fixing,
         }
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        target = setup.plan.target
-        missing = beyond(setup.plan)
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        target = epochs.plan.target
+        missing = beyond(epochs.plan)
         piece = []
         if missing is not None and missing.extensions:
-            names = tuple(e.name for e in setup.plan.frame.extensions)
+            names = tuple(e.name for e in epochs.plan.frame.extensions)
             label = said("target.extension")
             options_ = (NO_PIECE, *names)
             piece = [Slot(id="target.piece", label=label, ask="choice", aspects=MOUNTED, options=options_, named=names)]
@@ -55,39 +55,39 @@ class TargetCheck(Check):
                 for names in [tuple(options[what])]
             ),
             *piece,
-            *self._mounts(setup),
+            *self._mounts(epochs),
         ]
 
-    def _mounts(self, setup: Setup) -> list[Slot]:
+    def _mounts(self, epochs: Epochs) -> list[Slot]:
         """Where the frame has several mounts: the sensor's offset, where it was measured, and the mount in use."""
-        station = setup.plan.station
+        station = epochs.plan.station
         own_place = station is not None and station.own_place
-        if mount_threshold(setup, own_place) is None:
+        if mount_threshold(epochs, own_place) is None:
             return []
         hint = said("target.not_measured_sheets_own_figure")
-        measured = replace(sensor_slot(setup.plan), optional=True, hint=hint)
+        measured = replace(sensor_slot(epochs.plan), optional=True, hint=hint)
         asked = Slot(id="target.mount", label=said("target.mount"), ask="choice", aspects=MOUNTED, options=MOUNTS)
         return [measured, asked]
 
-    def judge(self, setup: Setup) -> Judgement:
-        wanted, given = self._wanted(setup), 0
+    def judge(self, epochs: Epochs) -> Judgement:
+        wanted, given = self._wanted(epochs), 0
         wrong: list[Said] = []
-        asked = [slot for slot in self.slots(setup) if slot.ask != "number"]
+        asked = [slot for slot in self.slots(epochs) if slot.ask != "number"]
         for slot in asked:
-            found = setup.answered(slot)
+            found = epochs.answered(slot)
             if found is None:
                 continue
             given += 1
             what = slot.id.split(".")[1]
             answer, want = str(found.said.value), wanted.get(what, "")
             if what == "piece":
-                missing = beyond(setup.plan)
+                missing = beyond(epochs.plan)
                 if missing is not None and answer not in missing.extensions:
                     wrong += [said("target.other_extension", given=slot.option(answer)), *missing.said]
             elif not alike(answer, want):
                 shown = slot.option(want) if want in MOUNTS else Name(want)
                 wrong.append(said(f"target.other.{what}", given=slot.option(answer), want=shown))
-        missing = beyond(setup.plan)
+        missing = beyond(epochs.plan)
         if missing is not None and not missing.extensions:
             wrong += missing.said
         summary = (
@@ -98,8 +98,8 @@ class TargetCheck(Check):
         note = sentences(*missing.said) if missing is not None else NOTHING
         return Judgement(given == len(asked), summary=summary, wrong=sentences(*wrong), note=note)
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        station = setup.plan.station
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        station = epochs.plan.station
         code = "move.mount_stand" if station is not None and station.own_place else "move.mount"
         action = said(f"{code}.action")
         return NextMove("move", said(code), judged.wrong, action=action, check=self.id, happening="mount")
@@ -110,17 +110,17 @@ def alike(answer: str, wanted: str) -> bool:
     return answer.replace(" ", "").casefold() == wanted.replace(" ", "").casefold()
 
 
-def mount_threshold(setup: Setup, own_place: bool) -> float | None:
+def mount_threshold(epochs: Epochs, own_place: bool) -> float | None:
     """Beyond which offset the mount at the side is used: the sheet's for a stand, else the frame's; none: one mount."""
-    return setup.plan.procedure.mount_threshold if own_place else setup.plan.frame.mount_threshold
+    return epochs.plan.procedure.mount_threshold if own_place else epochs.plan.frame.mount_threshold
 
 
-def mount_for(setup: Setup) -> str:
+def mount_for(epochs: Epochs) -> str:
     """The mount for the sensor's offset as measured, else as the sheet has it; empty where there is one mount."""
-    station = setup.plan.station
-    threshold = mount_threshold(setup, station is not None and station.own_place)
+    station = epochs.plan.station
+    threshold = mount_threshold(epochs, station is not None and station.own_place)
     if threshold is None:
         return ""
-    measured = setup.current_of("sensor.offset")
-    offset = measured.value if measured is not None else setup.plan.procedure.sensor.y
+    measured = epochs.current_of("sensor.offset")
+    offset = measured.value if measured is not None else epochs.plan.procedure.sensor.y
     return MOUNTS[1] if abs(offset) <= threshold else MOUNTS[0 if offset > 0 else 2]

@@ -14,7 +14,7 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.run.tripod import Along
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OnTheRoad
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.next_move import Axis, NextMove, Step
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.tripod import standing, tripod_slots
@@ -38,17 +38,17 @@ class TripodCheck(Check):
     def carried_by(self) -> str:
         return "tripod"
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        return tripod_slots(setup.plan)
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        return tripod_slots(epochs.plan)
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots = self.slots(setup)
-        found = standing(setup)
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots = self.slots(epochs)
+        found = standing(epochs)
         if found is None:
-            read = sum(setup.now(slot) is not None for slot in slots)
+            read = sum(epochs.now(slot) is not None for slot in slots)
             note = sentences(said("tripod.all_then_one_move") if read else None)
             return Judgement(False, summary=said("read_of", read=read, needed=len(slots)), note=note)
-        away, left, up = found.solved.away, found.solved.left, found.solved.up
+        away, left, up = found.solution.away, found.solution.left, found.solution.up
 
         def off(id: str, way: str, along: Along, limits: Limits) -> Figure:
             return self.figure(id, said(f"tripod.off.{id}"), along.off, along.u, limits, "mm", way)
@@ -74,15 +74,15 @@ class TripodCheck(Check):
     def source_slot(self, figure: Figure) -> str:
         return figure.id if figure.id.startswith("tripod.") else f"tripod.{figure.id}"
 
-    def put_right(self, setup: Setup, judged: Judgement) -> NextMove | None:
-        found = standing(setup)
+    def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
+        found = standing(epochs)
         if found is None:
             return None
-        solved = found.solved
+        solution = found.solution
         moves: list[tuple[Axis, Along]] = [
-            ("forward", solved.away),
-            ("stand_left", solved.left),
-            ("stand_up", solved.up),
+            ("forward", solution.away),
+            ("stand_left", solution.left),
+            ("stand_up", solution.up),
         ]
         steps = [Step(axis, along.move) for axis, along in moves if abs(along.move) >= LEAST_MM]
         leaning = [figure for figure in judged.figures[:2] if figure.verdict.state != "holds"]

@@ -18,7 +18,7 @@ from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.ballast import Weight, ballast, carried
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.slots import Measured, Slot, combined, measured, parts_of
 
 LOAD = frozenset({"load"})
@@ -36,7 +36,7 @@ class BatteryCheck(Check):
 
     volts: Limits = Field(description="at the terminals with the support on, V")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         battery = frozenset({"battery"})
         return [
             Slot(
@@ -56,9 +56,9 @@ class BatteryCheck(Check):
             ),
         ]
 
-    def judge(self, setup: Setup) -> Judgement:
-        support, volts = self.slots(setup)
-        answer, entries = setup.answered(support), setup.current(volts)
+    def judge(self, epochs: Epochs) -> Judgement:
+        support, volts = self.slots(epochs)
+        answer, entries = epochs.answered(support), epochs.current(volts)
         now = measured(entries[-1:])
         figures = (
             ()
@@ -94,17 +94,17 @@ class FuelCheck(Check):
     aboard: float = Field(gt=0, description="largest load aboard, kg")
     ballast: bool = Field(False, description="whether the procedure lets ballast stand in for fuel")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         aboard = _mass("aboard", said("vehicle.load_aboard"), said("vehicle.tools_goods_people_0_delivered"), 1500)
-        wanted = {w.name for w in self._proposed(setup)}
+        wanted = {w.name for w in self._proposed(epochs)}
         places = [
             _mass(f"ballast.{p.id}", said("vehicle.ballast", name=Name(p.name)), None, p.most)
-            for p in (setup.plan.vehicle.ballast_places if self.ballast else [])
-            if p.name in wanted or setup.live(f"ballast.{p.id}")
+            for p in (epochs.plan.vehicle.ballast_places if self.ballast else [])
+            if p.name in wanted or epochs.live(f"ballast.{p.id}")
         ]
-        return [*self._filled(setup), aboard, *places]
+        return [*self._filled(epochs), aboard, *places]
 
-    def _filled(self, setup: Setup) -> list[Slot]:
+    def _filled(self, epochs: Epochs) -> list[Slot]:
         return [
             Slot(
                 id=f"filled.{f.id}",
@@ -116,27 +116,27 @@ class FuelCheck(Check):
                 optional=not f.asked,
                 specified="100 %",
             )
-            for f in setup.plan.vehicle.filled
+            for f in epochs.plan.vehicle.filled
         ]
 
-    def _missing(self, setup: Setup) -> list[Weight] | None:
+    def _missing(self, epochs: Epochs) -> list[Weight] | None:
         """What is missing of tank and fluids; nothing until those were read that must be."""
         found = []
-        for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
-            read = setup.now(slot)
+        for slot, f in zip(self._filled(epochs), epochs.plan.vehicle.filled, strict=True):
+            read = epochs.now(slot)
             if read is None and f.asked:
                 return None
             kg = f.litres * f.kg_per_litre * (1 - read.value / 100 if read is not None else ANYTHING)
             found.append(Weight(name=f.name, kg=kg, x=f.x, y=f.y))
         return found
 
-    def _proposed(self, setup: Setup) -> list[Weight]:
+    def _proposed(self, epochs: Epochs) -> list[Weight]:
         """The ballast for what is missing, worked out once for a derivation."""
-        return setup.once(_proposed, self)
+        return epochs.once(_proposed, self)
 
-    def work_out(self, setup: Setup) -> list[Weight]:
+    def work_out(self, epochs: Epochs) -> list[Weight]:
         """That ballast, worked out."""
-        missing, vehicle = self._missing(setup), setup.plan.vehicle
+        missing, vehicle = self._missing(epochs), epochs.plan.vehicle
         if not self.ballast or missing is None or sum(w.kg for w in missing) <= self.missing / 2:
             return []
         try:
@@ -144,50 +144,50 @@ class FuelCheck(Check):
         except BadInput:
             return []
 
-    def _parts(self, setup: Setup) -> list[tuple[Measured, Text, float, float]]:
+    def _parts(self, epochs: Epochs) -> list[tuple[Measured, Text, float, float]]:
         """Every reading that counts in what is missing: itself, its label, kg for each unit of it, and its x."""
         found: list[tuple[Measured, Text, float, float]] = []
-        for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
-            if (read := setup.now(slot)) is not None:
+        for slot, f in zip(self._filled(epochs), epochs.plan.vehicle.filled, strict=True):
+            if (read := epochs.now(slot)) is not None:
                 found.append((read, Name(f.name), -f.litres * f.kg_per_litre / 100, f.x))
-        slots = {slot.id: slot for slot in self.slots(setup)}
-        for place in setup.plan.vehicle.ballast_places:
+        slots = {slot.id: slot for slot in self.slots(epochs)}
+        for place in epochs.plan.vehicle.ballast_places:
             bag = slots.get(f"ballast.{place.id}")
-            if bag is not None and (read := setup.now(bag)) is not None:
+            if bag is not None and (read := epochs.now(bag)) is not None:
                 found.append((read, said("vehicle.ballast", name=Name(place.name)), -1.0, place.x))
         return found
 
-    def _weights(self, setup: Setup, figure: str) -> list[float]:
+    def _weights(self, epochs: Epochs, figure: str) -> list[float]:
         """How each of the readings enters a figure, kg for each unit of it."""
-        forward = [x / setup.plan.vehicle.wheelbase for _, _, _, x in self._parts(setup)]
+        forward = [x / epochs.plan.vehicle.wheelbase for _, _, _, x in self._parts(epochs)]
         on = {"net": [1.0] * len(forward), "front": forward, "rear": [1 - share for share in forward]}[figure]
-        return [kg * share for (_, _, kg, _), share in zip(self._parts(setup), on, strict=True)]
+        return [kg * share for (_, _, kg, _), share in zip(self._parts(epochs), on, strict=True)]
 
-    def _unread(self, setup: Setup, figure: str) -> list[tuple[Text, float]]:
+    def _unread(self, epochs: Epochs, figure: str) -> list[tuple[Text, float]]:
         """What nobody looked at is anything from empty to full: how much that leaves open in a figure, one sigma."""
         found: list[tuple[Text, float]] = []
-        for slot, f in zip(self._filled(setup), setup.plan.vehicle.filled, strict=True):
-            forward = f.x / setup.plan.vehicle.wheelbase
+        for slot, f in zip(self._filled(epochs), epochs.plan.vehicle.filled, strict=True):
+            forward = f.x / epochs.plan.vehicle.wheelbase
             on = {"net": 1.0, "front": forward, "rear": 1 - forward}[figure]
-            if setup.now(slot) is None:
+            if epochs.now(slot) is None:
                 found.append((Name(f.name), abs(on) * f.litres * f.kg_per_litre * ANYTHING / math.sqrt(3)))
         return found
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots, vehicle, missing = self.slots(setup), setup.plan.vehicle, self._missing(setup)
-        aboard = setup.now(next(s for s in slots if s.id == "aboard"))
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots, vehicle, missing = self.slots(epochs), epochs.plan.vehicle, self._missing(epochs)
+        aboard = epochs.now(next(s for s in slots if s.id == "aboard"))
         needed = [slot for slot in slots if not slot.optional]
-        read = sum(setup.now(s) is not None for s in needed)
+        read = sum(epochs.now(s) is not None for s in needed)
         if missing is None or aboard is None:
             return Judgement(False, summary=said("read_of", read=read, needed=len(needed)))
         bags = [
             Weight(name=place.name, kg=-found.value, x=place.x, y=place.y)
             for place in vehicle.ballast_places
             for slot in slots
-            if slot.id == f"ballast.{place.id}" and (found := setup.now(slot)) is not None
+            if slot.id == f"ballast.{place.id}" and (found := epochs.now(slot)) is not None
         ]
         left = carried([*missing, *bags], vehicle.wheelbase, vehicle.hub_track_rear)
-        parts = [part for part, _, _, _ in self._parts(setup)]
+        parts = [part for part, _, _, _ in self._parts(epochs)]
         limits = Limits(minus=self.missing, plus=self.missing)
         figures = []
         for id, label, value in (
@@ -195,7 +195,7 @@ class FuelCheck(Check):
             ("front", said("vehicle.front_axle"), left.front),
             ("rear", said("vehicle.rear_axle"), left.kg - left.front),
         ):
-            u = math.hypot(combined(self._weights(setup, id), parts)[1], *(u for _, u in self._unread(setup, id)))
+            u = math.hypot(combined(self._weights(epochs, id), parts)[1], *(u for _, u in self._unread(epochs, id)))
             figures.append(self.figure(id, label, value, u, limits, "kg", "load"))
         most = Limits(minus=0.0, plus=self.aboard)
         figures.append(
@@ -204,31 +204,31 @@ class FuelCheck(Check):
         gone = sum(w.kg for w in missing)
         full = said("vehicle.full_nothing_aboard")
         summary = amount(left.kg, "kg", 0, "load") if abs(left.kg) >= 0.5 else full
-        return Judgement(read == len(needed), tuple(figures), summary, note=self._advice(setup, gone))
+        return Judgement(read == len(needed), tuple(figures), summary, note=self._advice(epochs, gone))
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         if figure.id == "aboard":
-            return super().budget(setup, figure)
-        parts = self._parts(setup)
-        weights = self._weights(setup, figure.id)
+            return super().budget(epochs, figure)
+        parts = self._parts(epochs)
+        weights = self._weights(epochs, figure.id)
         known = parts_of(weights, [p for p, _, _, _ in parts], [label for _, label, _, _ in parts])
-        return shares([*known, *self._unread(setup, figure.id)])
+        return shares([*known, *self._unread(epochs, figure.id)])
 
-    def _advice(self, setup: Setup, gone: float) -> Sentences:
+    def _advice(self, epochs: Epochs, gone: float) -> Sentences:
         if gone <= self.missing / 2:
             return NOTHING
         short = said("vehicle.kg_fuel_fluids_missing", gone=Mass(gone, 0))
         if not self.ballast:
             return sentences(short, said("vehicle.fill_up_procedure_lets_no"))
-        proposed = self._proposed(setup)
+        proposed = self._proposed(epochs)
         if not proposed:
             return sentences(short, said("vehicle.no_ballast_place_vehicle_can"))
         bags = nouns(said("vehicle.bag", mass=Mass(w.kg, 0), name=Name(w.name)) for w in proposed)
         return sentences(short, said("vehicle.ballast_stands", bags=bags))
 
 
-def _proposed(setup: Setup, check: FuelCheck) -> list[Weight]:
-    return check.work_out(setup)
+def _proposed(epochs: Epochs, check: FuelCheck) -> list[Weight]:
+    return check.work_out(epochs)
 
 
 def _mass(id: str, label: Said, hint: Said | None, most: float) -> Slot:
@@ -244,7 +244,7 @@ class ConditionCheck(Check):
     aspect: str = Field("glass", description="what spoils the answer")
     asks_photos: ClassVar[bool] = True
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return [
             Slot(
                 id=f"condition.{self.id}.{k}",
@@ -258,16 +258,16 @@ class ConditionCheck(Check):
             for k, place in enumerate(self.places, 1)
         ]
 
-    def judge(self, setup: Setup) -> Judgement:
-        answers = [(s, e.said.value) for s in self.slots(setup) if (e := setup.answered(s)) is not None]
+    def judge(self, epochs: Epochs) -> Judgement:
+        answers = [(s, e.said.value) for s in self.slots(epochs) if (e := epochs.answered(s)) is not None]
         bad = [
             said("vehicle.found", place=s.label, value=s.option(str(value))) for s, value in answers if value != SOUND
         ]
         damaged = [s for s, value in answers if value == DAMAGED or self.photo]
-        bare = [s.label for s in damaged if not any(p.said.slot == s.id for p in setup.state.photos)]
+        bare = [s.label for s in damaged if not any(p.said.slot == s.id for p in epochs.state.photos)]
         wanting = said("vehicle.photo_belongs_record", names=nouns(bare)) if bare else None
         return Judgement(
-            len(answers) == len(self.slots(setup)),
+            len(answers) == len(self.slots(epochs)),
             summary=Noun(f"answer.{SOUND}") if not bad else nouns(bad, "comma"),
             wrong=sentences(
                 said("vehicle.all_found", bad=nouns(bad, "comma")) if bad else None, wanting if self.photo else None
@@ -282,7 +282,7 @@ class BracketCheck(OneReading):
 
     limits: Limits = Field(description="degrees, top forward positive")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return [
             Slot(
                 id="bracket.lean",

@@ -18,7 +18,7 @@ from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, OneReading
-from escuadra.core.visit.epochs import Setup
+from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.methods.wheels import against_own_thrust
 from escuadra.core.visit.plan import thrust_slot, toe_slot
 from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
@@ -36,10 +36,10 @@ class TyresCheck(Check):
     tread_difference: float = Field(gt=0, description="largest difference across an axle, mm")
     tread: bool = Field(False, description="the treads must be read; else they are judged where they were")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
-        tyres = setup.plan.vehicle.tyres
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
+        tyres = epochs.plan.vehicle.tyres
         if tyres is None:
-            raise BadInput("tyres", setup.plan.vehicle.id, said("wants.vehicle_model_states_tyres"))
+            raise BadInput("tyres", epochs.plan.vehicle.id, said("wants.vehicle_model_states_tyres"))
         slots = [
             Slot(
                 id="tyre.state",
@@ -50,7 +50,7 @@ class TyresCheck(Check):
                 specified="cold",
             )
         ]
-        state = setup.answered(slots[0])
+        state = epochs.answered(slots[0])
         warm = state is not None and state.said.value == "warm"
         for corner in CORNERS:
             nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
@@ -96,12 +96,12 @@ class TyresCheck(Check):
             )
         return slots
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots = self.slots(setup)
-        tyres = setup.plan.vehicle.tyres
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots = self.slots(epochs)
+        tyres = epochs.plan.vehicle.tyres
         assert tyres is not None
-        answers = {s.id: e.said.value for s in slots if s.ask == "choice" and (e := setup.answered(s)) is not None}
-        found = {s.id: m for s in slots if s.ask == "number" and (m := setup.now(s)) is not None}
+        answers = {s.id: e.said.value for s in slots if s.ask == "choice" and (e := epochs.answered(s)) is not None}
+        found = {s.id: m for s in slots if s.ask == "number" and (m := epochs.now(s)) is not None}
         figures = []
         warm = answers.get("tyre.state") == "warm"
         for corner in CORNERS:
@@ -146,9 +146,11 @@ class TyresCheck(Check):
                 figures.append(self.figure(f"tread.{end}", label, value, u, limits, "mm", "tread"))
         return figures
 
-    def budget(self, setup: Setup, figure: Figure) -> list[Contribution]:
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         what, where = figure.id.split(".")
-        now = {slot.id: m for slot in self.slots(setup) if slot.ask == "number" and (m := setup.now(slot)) is not None}
+        now = {
+            slot.id: m for slot in self.slots(epochs) if slot.ask == "number" and (m := epochs.now(slot)) is not None
+        }
         if what == "tread":
             pair = [f"{side}{where[0].upper()}" for side in "LR"]
             parts = [now[f"tyre.tread.{corner}"] for corner in pair]
@@ -201,7 +203,7 @@ class AlignmentCheck(Check):
     camber: bool = Field(False, description="the cambers must be read; else they are judged where they were")
     age_days: int = Field(ge=0, description="how old the printout may be when the job is taken in")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         slots = [
             Slot(
                 id="printed.day",
@@ -221,10 +223,10 @@ class AlignmentCheck(Check):
         before.append(("before.thrust", said("wheels.before_thrust_angle"), "thrust"))
         return slots + [printed(id, label, words, 3, True) for id, label, words in before]
 
-    def judge(self, setup: Setup) -> Judgement:
-        slots = self.slots(setup)
-        day = setup.answered(slots[0])
-        found = {s.id: m for s in slots[1:] if (m := setup.now(s)) is not None}
+    def judge(self, epochs: Epochs) -> Judgement:
+        slots = self.slots(epochs)
+        day = epochs.answered(slots[0])
+        found = {s.id: m for s in slots[1:] if (m := epochs.now(s)) is not None}
         wanted: list[tuple[str, Said, Limits, str]] = [
             ("toe.left", said("wheels.left_rear_toe"), self.rear_toe, "toe"),
             ("toe.right", said("wheels.right_rear_toe"), self.rear_toe, "toe"),
@@ -245,7 +247,7 @@ class AlignmentCheck(Check):
         needed = [slot.id for slot in slots[1:] if not slot.optional]
         read = sum(id in found for id in needed)
         complete = day is not None and read == len(needed)
-        old = self._too_old(str(day.said.value), setup) if day is not None else NOTHING
+        old = self._too_old(str(day.said.value), epochs) if day is not None else NOTHING
         summary = (
             said("wheels.printed", value=str(day.said.value))
             if day is not None and complete
@@ -253,9 +255,9 @@ class AlignmentCheck(Check):
         )
         return Judgement(complete, tuple(figures), summary, old, _contradiction(found), _gained(found))
 
-    def _too_old(self, typed: str, setup: Setup) -> Sentences:
+    def _too_old(self, typed: str, epochs: Epochs) -> Sentences:
         printed_on = date.fromisoformat(typed.strip())
-        taken_in = datetime.fromtimestamp(setup.state.taken_in_at / 1000, UTC).date()
+        taken_in = datetime.fromtimestamp(epochs.state.taken_in_at / 1000, UTC).date()
         days = (taken_in - printed_on).days
         if days > self.age_days:
             return sentences(said("wheels.printed_days_before", days=days, allowed=str(self.age_days)))
@@ -290,7 +292,7 @@ class SteeringWheelCheck(OneReading):
 
     limits: Limits = Field(description="degrees, turned to the left positive")
 
-    def make_slots(self, setup: Setup) -> list[Slot]:
+    def make_slots(self, epochs: Epochs) -> list[Slot]:
         return [
             Slot(
                 id="steering.wheel",

@@ -31,7 +31,7 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import datum_at
 from escuadra.core.visit.log.state import Entry
 from escuadra.core.visit.plan import Plan
-from escuadra.core.visit.readings import Current
+from escuadra.core.visit.readings import ReadingsByEpoch
 from escuadra.core.visit.slots import Measured, Slot
 from escuadra.core.visit.solution.observed import ObservationId
 
@@ -166,10 +166,10 @@ class Entering:
     entered already is not entered again.
     """
 
-    def __init__(self, current: Current) -> None:
-        plan = current.plan
-        self.current, self.plan = current, plan
-        self.entries: Callable[[Slot], Sequence[Entry]] = current.current
+    def __init__(self, readings: ReadingsByEpoch) -> None:
+        plan = readings.plan
+        self.current, self.plan = readings, plan
+        self.entries: Callable[[Slot], Sequence[Entry]] = readings.current
         self.body = ""
         self.bodies: list[str] = []
         self.read_from: set[str] = set()

@@ -44,7 +44,7 @@ BUMP_MM, BUMP_DEG = 3.0, 0.12
 """A nudge that nobody would see and that matters at the target."""
 
 
-class Solved:
+class EpochSolution:
     """A solved epoch: the state and what follows from it for either line."""
 
     def __init__(self, plan: Plan, located: Located, entered: Entered, body: str, epoch: int) -> None:
@@ -444,19 +444,19 @@ class Solved:
         return self.located.would_read(str(id), self.body, pose)
 
 
-def bump_watch(solved: Solved) -> str:
+def bump_watch(solution: EpochSolution) -> str:
     """Slot of the one tape of a solution that would notice a nudge of the frame best.
 
     Noticing power: the changes of the reading for a nudge along x, along y and in yaw together, over its own u.
     """
     power: dict[str, float] = {}
     nudges = [
-        (solved.located.column(solved.body, part), nudge)
+        (solution.located.column(solution.body, part), nudge)
         for part, nudge in (("x", BUMP_MM), ("y", BUMP_MM), ("yaw", math.radians(BUMP_DEG)))
     ]
-    for id in solved.observations:
+    for id in solution.observations:
         if id.source == "tape":
-            row = solved.located.sensitivity(str(id))
+            row = solution.located.sensitivity(str(id))
             noticed = math.hypot(*(float(row[column]) * nudge for column, nudge in nudges))
             power[id.place] = max(power.get(id.place, 0.0), noticed)
     return max(power, key=lambda slot: power[slot], default="")

@@ -22,7 +22,7 @@ from escuadra.core.visit.plan import (
     slope_slot,
     target_height_slot,
 )
-from escuadra.core.visit.readings import U_HUB_MM, Current, Stay
+from escuadra.core.visit.readings import U_HUB_MM, ReadingsByEpoch, Stay
 from escuadra.core.visit.slots import Measured, Slot
 from escuadra.core.visit.solution.network_builder import MIDDLE, STANDS_ON, TARGET, Entering, Hung
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
@@ -103,19 +103,19 @@ def _enter_slopes(into: Entering) -> None:
             into.stands_on = True
 
 
-def enter_upright(current: Current, into: Entering, stays: Sequence[Stay]) -> None:
+def enter_upright(readings: ReadingsByEpoch, into: Entering, stays: Sequence[Stay]) -> None:
     """How the frame stood at each of its places, in their order: upright, how high, and where its target hung."""
     _enter_priors(into, stays)
     for way in ("roll", "pitch"):
         slot = level_slot(way)
-        for stay, part in _at_stays(current, slot, stays):
+        for stay, part in _at_stays(readings, slot, stays):
             into.reading(slot, part, "level", way, body=stay.body)
     for end in ENDS:
         slot = height_slot(end, into.plan)
         # A beam that leans otherwise than it did has its ends elsewhere, though its middle is as high.
-        for stay, part in _at_stays(current, slot, stays, UPRIGHT):
+        for stay, part in _at_stays(readings, slot, stays, UPRIGHT):
             into.reading(slot, part, "height", "height", point=f"{stay.body}:{end}", floor=end)
-    _enter_target(current, into, stays)
+    _enter_target(readings, into, stays)
 
 
 def _enter_priors(into: Entering, stays: Sequence[Stay]) -> None:
@@ -126,16 +126,16 @@ def _enter_priors(into: Entering, stays: Sequence[Stay]) -> None:
         into.put(ObservationId("beam_height", stay.body), "z", usual, U_BEAM_MM, point=at)
 
 
-def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> None:
+def _enter_target(readings: ReadingsByEpoch, into: Entering, stays: Sequence[Stay]) -> None:
     """Where the target's centre is on the frame: each time that it was hung or cranked is another."""
     plan = into.plan
     hang, direct, beam = hang_slot(plan), target_height_slot(plan), beam_height_slot(plan)
     above = plan.target_above_floor - plan.frame.beam_height
-    read = current.by_stretch(hang, hang.aspects) if asks_hang(plan) else {}
+    read = readings.by_stretch(hang, hang.aspects) if asks_hang(plan) else {}
     by_hanging: dict[int, list[str]] = {}
     for stay in stays:
-        hanging = current.stretch(hang.aspects, stay)
-        shape = f"hung {hanging}.{current.stretch(direct.aspects, stay)}"
+        hanging = readings.stretch(hang.aspects, stay)
+        shape = f"hung {hanging}.{readings.stretch(direct.aspects, stay)}"
         # What was read may be of another target position than the one at hand.
         u_along = (U_ANYWHERE_MM if hanging in read else U_HUNG_MM) if asks_hang(plan) else 0.0
         place = (-plan.face_ahead, plan.hang, above)
@@ -144,19 +144,19 @@ def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> No
         if shape not in by_hanging.setdefault(hanging, []):
             by_hanging[hanging].append(shape)
     for hanging, shapes in by_hanging.items():
-        for part in current.by_tool(hang.id, read.get(hanging, [])):
+        for part in readings.by_tool(hang.id, read.get(hanging, [])):
             off = part.value - read_at(plan, 0.0)
             # Cranked, a target hangs where it hung: what was read counts for each height that it had.
             for shape in reversed(shapes):
                 at = hang.id if shape == shapes[-1] else f"{hang.id} {shape}"
                 into.reading(hang, part, "hang", "own", off, place=at, shape=shape, point=TARGET, axis="y")
     # Hung anew, the target's height stays as it was read: it counts for the newest hanging.
-    for stay, part in _at_stays(current, direct, stays, newest=True):
+    for stay, part in _at_stays(readings, direct, stays, newest=True):
         up = part.value + plan.up_to_centre
         into.reading(direct, part, "height", "height", up, point=f"{stay.body}:{TARGET}", floor="target")
     if beam is not None and plan.target.drop is not None:
         down, u_sag = sag(plan)
-        for stay, part in _at_stays(current, beam, stays, newest=True):
+        for stay, part in _at_stays(readings, beam, stays, newest=True):
             # The beam that carries it, less how far the target's centre is below: its drop and what it pulls down.
             value = part.value - plan.target.drop - down
             beside = [(said("source.drop"), U_DROP_MM), (said("source.sag"), u_sag)]
@@ -165,20 +165,24 @@ def _enter_target(current: Current, into: Entering, stays: Sequence[Stay]) -> No
 
 
 def _at_stays(
-    current: Current, slot: Slot, stays: Sequence[Stay], aspects: frozenset[str] | None = None, newest: bool = False
+    readings: ReadingsByEpoch,
+    slot: Slot,
+    stays: Sequence[Stay],
+    aspects: frozenset[str] | None = None,
+    newest: bool = False,
 ) -> list[tuple[Stay, Measured]]:
     """A slot's readings that count, one value a tool, each where it was taken; the ``newest``: where it held last.
 
     ``aspects``: what they depend on there, where that is not the slot's.
     """
     found, depends = [], aspects or slot.aspects
-    for stretch, entries in current.by_stretch(slot, depends).items():
-        held = [stay for stay in stays if current.stretch(depends, stay) == stretch]
+    for stretch, entries in readings.by_stretch(slot, depends).items():
+        held = [stay for stay in stays if readings.stretch(depends, stay) == stretch]
         if held:
             seq = entries[-1].seq
             taken = next((stay for stay in reversed(held) if stay.start < seq), held[0])
             at = held[-1] if newest else taken
-            found += [(at, part) for part in current.by_tool(slot.id, entries)]
+            found += [(at, part) for part in readings.by_tool(slot.id, entries)]
     return found
 
 

@@ -32,14 +32,14 @@ def page(
     garage = garage_of(request)
     opened = garage.open(*job)
     procedure = opened.sheet.plan.procedure
-    given, found = procedure.adjusting, aiming(opened.sheet.setup)
+    given, found = procedure.adjusting, aiming(opened.sheet.epochs)
     ours = found.advised if found is not None else None
     to_turn = found.to_turn if found is not None else None
     check = next((view for view in opened.sheet.checks if view.check.kind in ("screws", "mirror")), None)
     board = _board(opened.sheet)
     offered = _offered(request, opened) if given is not None and given.asks_turns and to_turn is None else {}
     to_mend = check is not None and check.state in ("out", "undecided")
-    move = check.check.put_right(opened.sheet.setup, check.judgement) if check and to_mend else None
+    move = check.check.put_right(opened.sheet.epochs, check.judgement) if check and to_mend else None
     return render(
         request,
         "adjusting.html",
@@ -74,12 +74,12 @@ def page(
 
 def _board(sheet: Sheet) -> Tilted | None:
     check = next((view.check for view in sheet.checks if isinstance(view.check, TiltsCheck)), None)
-    return check.found(sheet.setup) if check is not None else None
+    return check.found(sheet.epochs) if check is not None else None
 
 
 def _spot(sheet: Sheet) -> str:
     """Where the beam comes back from the sensor's mirror; empty where it was not read."""
-    given, found = sheet.plan.procedure.adjusting, spot_now(sheet.setup)
+    given, found = sheet.plan.procedure.adjusting, spot_now(sheet.epochs)
     if given is None or given.mirror is None or found is None:
         return ""
     return spot_view(found, given.mirror.yaw, given.mirror.pitch)
@@ -131,7 +131,7 @@ def turn(request: Request, job: Addressed, form: Annotated[forms.Posted, Form()]
         )
     except (BadInput, Conflict) as error:
         return page(request, job, told(error), status_of(error))
-    turned_now = aiming(opened.sheet.setup)
+    turned_now = aiming(opened.sheet.epochs)
     with suppress(Conflict, NoAnswer, BadInput):
         # The stand-in's radar follows what was told, as its frame does.
         vehicle, unit = on_link(request, opened)

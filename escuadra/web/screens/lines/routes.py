@@ -49,12 +49,12 @@ def floor_mark_sheet(request: Request, job: Addressed, ending: str) -> Response:
     """The marks to make, as CSV, DXF or PDF."""
     garage = garage_of(request)
     opened = garage.open(*job)
-    setup = opened.sheet.setup
+    epochs = opened.sheet.epochs
     match ending:
         case "csv":
-            content: str | bytes = marks.as_csv(setup)
+            content: str | bytes = marks.as_csv(epochs)
         case "dxf":
-            content = marks.as_dxf(setup)
+            content = marks.as_dxf(epochs)
         case "pdf":
             content = marks.as_pdf(opened, garage.store.setting("name"))
         case _:
@@ -82,7 +82,7 @@ def _page(
     request: Request, opened: Opened, asked: LinePlanned, error: Said | None = None, status: int = 200
 ) -> Response:
     garage, sheet = garage_of(request), opened.sheet
-    setup, plan = sheet.setup, sheet.plan
+    epochs, plan = sheet.epochs, sheet.plan
     tools = shelf(garage, plan)
     magnify = request.query_params.get("sideways", "on") != "off"
     return render(
@@ -91,18 +91,18 @@ def _page(
         status=status,
         opened=opened,
         sheet=sheet,
-        setup=setup,
+        epochs=epochs,
         methods=METHODS,
         asked=asked,
         error=error,
         drawing=lines_view(sheet, magnify=magnify),
         magnify=magnify,
-        rows=side_by_side(setup),
-        answers=answers(setup),
-        agreement=agreement(setup),
-        facts=facts(setup),
-        shares=contributions(setup),
-        marks=floor_marks(setup),
+        rows=side_by_side(epochs),
+        answers=answers(epochs),
+        agreement=agreement(epochs),
+        facts=facts(epochs),
+        shares=contributions(epochs),
+        marks=floor_marks(epochs),
         control=control_name,
         old_marks=OLD_MARKS,
         check=sheet.check("lines") or next((v for v in sheet.checks if v.check.kind in ("lines", "rear_toe")), None),

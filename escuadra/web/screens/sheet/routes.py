@@ -91,7 +91,7 @@ def next_place(opened: Opened, check: str, slot: str) -> tuple[str, str]:
         return view.check.id, slot
     if sheet.next.check == view.check.id and sheet.next.slot in ids:
         return view.check.id, sheet.next.slot
-    missing = missing_slots(view, sheet.setup)
+    missing = missing_slots(view, sheet.epochs)
     return view.check.id, missing[0].slot.id if missing else (ids[0] if ids else "")
 
 
@@ -101,7 +101,7 @@ def after_entry(opened: Opened, check: str, slot: str) -> tuple[str, str]:
     view = sheet.check(check)
     if view is not None:
         ids = [s.slot.id for s in view.slots]
-        later = missing_slots(view, sheet.setup)
+        later = missing_slots(view, sheet.epochs)
         if slot in ids:
             partner = _pair_partner(slot)
             if partner in ids and not sheet.slots[partner].now:
@@ -178,7 +178,7 @@ def page(
         last_time=_last_time(request, opened, slot_view),
         conditions=next((t for t in tools if t.id == tool), None),
         temperature=f"{sheet.state.warm:g}" if sheet.state.warm is not None else "",
-        expected=_spared(sheet, lambda: expected(slot_view.slot, sheet.setup), None) if slot_view else None,
+        expected=_spared(sheet, lambda: expected(slot_view.slot, sheet.epochs), None) if slot_view else None,
         line_in_use=_spared(sheet, lambda: _line_in_use(sheet), said("routes.sheet.not_known")),
         drawing=drawing,
         view_name=view_name,
@@ -189,7 +189,7 @@ def page(
         bodies=bodies_of(sheet.plan),
         cautions=CAUTIONS,
         glyph=glyph(sheet.next),
-        corner=corner_picture(sheet.setup, slot_view.slot.id) if slot_view else "",
+        corner=corner_picture(sheet.epochs, slot_view.slot.id) if slot_view else "",
         place=place,
         left=len(sheet.unsettled),
         figures=[f for f in sheet.plan.figures if f.check == check or (framed and not f.check)],
@@ -285,12 +285,12 @@ def _spared(sheet: Sheet, make: Callable[[], Any], otherwise: Any) -> Any:
 
 
 def _line_in_use(sheet: Sheet) -> Text:
-    solved = sheet.setup.newest
+    solution = sheet.epochs.newest
     if carrier_of(sheet.plan).own_line:
         return Noun(f"line.{sheet.plan.procedure.line}")
-    if solved is not None and solved.line:
-        return Noun("line.thrust" if solved.line == "thrust" else "line.body")
-    if sheet.setup.toe:
+    if solution is not None and solution.line:
+        return Noun("line.thrust" if solution.line == "thrust" else "line.body")
+    if sheet.epochs.toe:
         return Noun("line.thrust")
     return said("routes.sheet.not_found", line=Noun(f"line.{sheet.plan.procedure.line}"))
 
