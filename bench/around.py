@@ -79,7 +79,7 @@ class Robot:
         self.entries += 1
         if self.slip and move.kind == "read" and sheet.epochs.current(sheet.slots[move.slot].slot):
             self.again.append(move.slot)
-            if any(view.check.id == move.check and view.judgement.trouble for view in sheet.checks):
+            if any(view.check.id == move.check and view.judgement.inconsistency for view in sheet.checks):
                 self.doubts.append(move.slot)
         if move.kind == "move":
             self.rounds += move.happening == self.moved_by

@@ -236,7 +236,7 @@ class Person(Robot):
         return self._ended(done, stuck)
 
     def _look(self, sheet: Sheet) -> None:
-        self.troubled |= bool(self.slip) and any(view.judgement.trouble for view in sheet.checks)
+        self.troubled |= bool(self.slip) and any(view.judgement.inconsistency for view in sheet.checks)
 
     def _held(self, sheet: Sheet) -> None:
         """Everything holds: what is told beside what is true."""

@@ -155,8 +155,8 @@ def sights(sheet: Sheet, view: CheckView | None) -> list[Sight]:
     """What the method at hand looks along, the frame where it must stand."""
     if view is None:
         return []
-    school = METHODS.get(view.check.school)
-    return school.sights(Scene.nominal(sheet.plan)) if school is not None else []
+    method = METHODS.get(view.check.line_method)
+    return method.sights(Scene.nominal(sheet.plan)) if method is not None else []
 
 
 def drawn_sights(sheet: Sheet, view: CheckView | None, at: Callable[[float, float], Point]) -> list[str]:

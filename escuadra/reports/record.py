@@ -396,7 +396,7 @@ def _told_once(past: Sequence[Disturbance]) -> list[Disturbance]:
 
 
 def _check(view: CheckView, state: State) -> RecordedCheck:
-    shown = view.judgement.wrong or view.judgement.trouble or view.judgement.summary
+    shown = view.judgement.mismatch or view.judgement.inconsistency or view.judgement.summary
     return RecordedCheck(
         id=view.check.id,
         title=as_said(view.check.called),

@@ -4,7 +4,7 @@ import pytest
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.visit.line_plan import Shelf, default_plan, fewest_changes, offer, slots_of, worth
+from escuadra.core.visit.line_plan import Shelf, default_plan, expected_accuracy, fewest_changes, offer, slots_of
 from escuadra.core.visit.log.events import LinePlanned, ToolUsed
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import Plan
@@ -32,7 +32,7 @@ def tools(slot: Slot) -> list[ToolUsed]:
 
 
 def offsets(plan: Plan, *asked: LinePlanned) -> list[float]:
-    found = [worth(plan, a, tools).offset for a in asked]
+    found = [expected_accuracy(plan, a, tools).offset for a in asked]
     assert all(offset is not None for offset in found)
     return [offset or 0.0 for offset in found]
 
@@ -63,7 +63,7 @@ def test_marks_further_apart_lever_less(plan: Plan) -> None:
     near = plan.vehicle.marks.model_copy(update={"front_x": 3600.0, "rear_x": -400.0})
     nearer = replace(plan, vehicle=plan.vehicle.model_copy(update={"marks": near}))
     asked = LinePlanned(methods=["marks"])
-    apart, together = (worth(p, asked, tools).square for p in (plan, nearer))
+    apart, together = (expected_accuracy(p, asked, tools).square for p in (plan, nearer))
     assert apart is not None
     assert together is not None
     assert together > apart

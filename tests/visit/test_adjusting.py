@@ -160,7 +160,7 @@ def test_the_notches_tell_a_second_time_how_far_it_looks_down(bus: Technician) -
     bus.result(PASSED)
     view = bus.check("tilts")
     assert view.state == "out"
-    assert "no peak between the notches" in told(view.judgement.wrong)
+    assert "no peak between the notches" in told(view.judgement.mismatch)
     assert bus.opened.sheet.next.happening == "attempt"
 
 

@@ -108,15 +108,15 @@ def test_the_floor_check_takes_its_state_from_the_survey_and_the_typed_slope_rem
     assert figures["slope.wheels.along"].value == pytest.approx(0.1, abs=0.001)
     assert figures["floor.target"].value == pytest.approx(12, abs=0.1)
     assert figures["floor.target"].u > 0.3
-    assert "survey of 2025-11-01 by Teo Marchena" in told(view.judgement.note)
+    assert "survey of 2025-11-01 by Teo Marchena" in told(view.judgement.remark)
     assert view.state == "undecided"
     teo.happen("vehicle_rolled")
     assert teo.check("floor").state == "stale"
     teo.place(9000, 2500)
     floor = teo.check("floor")
-    assert told(floor.judgement.note).endswith("off the surveyed floor.")
+    assert told(floor.judgement.remark).endswith("off the surveyed floor.")
     assert floor.slots[0].slot.id == "slope.wheels.along"
-    assert "The chosen place does not do" in told(floor.judgement.wrong)
+    assert "The chosen place does not do" in told(floor.judgement.mismatch)
 
 
 def test_a_height_from_the_tyres_is_set_lower_where_the_floor_is_higher(teo: Technician) -> None:
@@ -128,8 +128,8 @@ def test_a_height_from_the_tyres_is_set_lower_where_the_floor_is_higher(teo: Tec
     assert view.worst is not None
     assert view.worst.value == pytest.approx(1417, abs=0.01)
     assert view.worst.u > 0.2
-    assert told(view.judgement.note).startswith("Set 1\u202f409\u202fmm above this floor: it is 8.0\u202fmm")
-    assert "higher here than under the wheels" in told(view.judgement.note)
+    assert told(view.judgement.remark).startswith("Set 1\u202f409\u202fmm above this floor: it is 8.0\u202fmm")
+    assert "higher here than under the wheels" in told(view.judgement.remark)
     teo.read("height.target", "1400", "tape-4")
     teo.read("height.target", "1400", "tape-4")
     assert math.fsum(part.share for part in view.check.budget(teo.opened.sheet.epochs, view.worst)) == pytest.approx(1)
@@ -163,7 +163,7 @@ def test_a_survey_that_ended_or_contradicts_itself_decides_nothing(
         teo.garage.do(CloseSurvey(again), "teo", press())
     placed(teo)
     view = teo.check("floor")
-    assert said in told(view.judgement.trouble)
+    assert said in told(view.judgement.inconsistency)
     assert view.state == ("undecided" if said else "holds")
 
 
@@ -220,7 +220,7 @@ def test_level_to_the_runways_is_judged_against_their_plane_and_gravity_is_shown
     figures = {figure.id: figure.value for figure in view.judgement.figures}
     assert figures["level.pitch"] == pytest.approx(0.229, abs=0.001)
     assert figures["level.roll"] == pytest.approx(0, abs=0.001)
-    assert told(view.judgement.note).startswith("Level to the runways' plane, as prescribed. Against gravity: 0.00°")
+    assert told(view.judgement.remark).startswith("Level to the runways' plane, as prescribed. Against gravity: 0.00°")
     assert Place(x=1, y=2, heading_deg=90).at(10, 0) == pytest.approx((1, 12))
 
 

@@ -170,7 +170,7 @@ def test_looks_that_contradict_each_other_are_no_mean(full: Technician, tool: st
     view = full.check("target_height")
     assert view is not None
     assert view.state == "undecided"
-    assert "Two looks contradict each other: Target centre above the floor" in told(view.judgement.trouble)
+    assert "Two looks contradict each other: Target centre above the floor" in told(view.judgement.inconsistency)
     move = full.opened.sheet.next
     assert (move.kind, move.slot, move.replaces) == ("read", "height.target", True)
     full.read("height.target", f"{before:.0f}", "tape-4", replaces=True)
@@ -297,7 +297,7 @@ def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_agai
     setback = found.ahead_of("LF", "RF")
     assert setback.value == pytest.approx(back, abs=3 * setback.u)
     assert found.derived("distance").value == pytest.approx(procedure.distance + off["distance"] - back / 2, abs=3)
-    note = told(teo.check("square").judgement.note)
+    note = told(teo.check("square").judgement.remark)
     assert "The LF hub truly stands" in note
     assert ("ahead of" if back > 0 else "behind") in note
 

@@ -117,4 +117,4 @@ def test_the_sensors_offset_says_which_mount(garage: Garage, measured: str, moun
     who.answer("target.mount", "left_mount" if mount != "left_mount" else "centre_mount")
     view = who.check("target")
     assert view is not None
-    assert f"the procedure sheet wants {told(Noun(f'answer.{mount}'))}" in told(view.judgement.wrong)
+    assert f"the procedure sheet wants {told(Noun(f'answer.{mount}'))}" in told(view.judgement.mismatch)

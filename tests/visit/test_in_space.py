@@ -47,7 +47,7 @@ def test_beam_ends_are_held_against_the_level(full: Technician) -> None:
     view = sheet.check("level")
     assert view is not None
     assert view.state == "undecided"
-    assert "contradict" in told(view.judgement.trouble)
+    assert "contradict" in told(view.judgement.inconsistency)
     move = sheet.next
     assert (move.kind, move.slot) in {("read", "height.RF_end"), ("read", "height.LF_end"), ("read", "level.roll")}
     home = sheet.check(move.check)

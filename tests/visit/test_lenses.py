@@ -65,7 +65,7 @@ def test_a_line_is_asked_for_each_lens_and_both_off_alike_are_the_holder(garage:
     ):
         who.answer(f"{LINES}wide", wide)
         who.answer(f"{LINES}narrow", narrow)
-        assert said in told(who.check("result").judgement.wrong)
+        assert said in told(who.check("result").judgement.mismatch)
         sentence = told(who.opened.sheet.next.sentence)
         of_holder = wide == narrow != "unseen"
         assert (f"All lines stand {wide}" in sentence) == of_holder, "the holder has a screw, a lens has none"

@@ -11,7 +11,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.both_lines import answers
 from escuadra.core.visit.checks.frame import PoseCheck
 from escuadra.core.visit.floor_marks import floor_marks
-from escuadra.core.visit.line_plan import default_plan, offer, offers, worth
+from escuadra.core.visit.line_plan import default_plan, expected_accuracy, offer, offers
 from escuadra.core.visit.line_report import agreement, contributions, facts, side_by_side
 from escuadra.core.visit.log.events import LinePlanned, ReadingTaken
 from escuadra.core.visit.methods import METHODS
@@ -83,7 +83,7 @@ def test_the_budget_is_what_the_readings_then_reach(teo: Technician) -> None:
     plan = teo.opened.sheet.plan
     tools = {"tape": "tape-4", "height": "tape-4"}
     asked = LinePlanned(methods=["marks"], tools=tools)
-    promised = worth(plan, asked, shelf(teo.garage, plan))
+    promised = expected_accuracy(plan, asked, shelf(teo.garage, plan))
     teo.line()
     teo.level()
     teo.tapes((0, 0, 0), sure=False)
@@ -105,9 +105,9 @@ def test_what_helps_is_said_and_does_help(teo: Technician) -> None:
     every = {o.method: o for o in offers(plan, tools, default_plan(plan))}
     assert set(every) == set(METHODS)
     assert every["printout"].changes == 0 < every["marks"].changes <= every["strings"].changes
-    assert every["rulers"].worth.offset is not None
-    assert every["roof"].worth.offset is not None
-    assert every["roof"].worth.offset > 3 * every["rulers"].worth.offset
+    assert every["rulers"].expected_accuracy.offset is not None
+    assert every["roof"].expected_accuracy.offset is not None
+    assert every["roof"].expected_accuracy.offset > 3 * every["rulers"].expected_accuracy.offset
 
 
 def test_methods_are_told_side_by_side(teo: Technician) -> None:
@@ -150,7 +150,9 @@ def test_methods_that_contradict_each_other_leave_the_lines_undecided(teo: Techn
     view = teo.check("thrust")
     assert view is not None
     assert view.state == "undecided"
-    assert "share the blame" in told(view.judgement.trouble) or "contradicts itself" in told(view.judgement.trouble)
+    assert "share the blame" in told(view.judgement.inconsistency) or "contradicts itself" in told(
+        view.judgement.inconsistency
+    )
 
 
 MOST_SUSPECTS = 20
@@ -174,8 +176,8 @@ def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo
     teo.read("emblem.front", "1208", "tape-4")
     view = teo.check("centreline")
     assert view is not None
-    assert "The front emblem sits 5.0\u202fmm left" in told(view.judgement.note)
-    assert "don't aim by it" in told(view.judgement.note)
+    assert "The front emblem sits 5.0\u202fmm left" in told(view.judgement.remark)
+    assert "don't aim by it" in told(view.judgement.remark)
     plan = teo.opened.sheet.plan
     teo.level()
     teo.tapes((0, 0, 0))
@@ -186,11 +188,11 @@ def test_a_front_that_is_off_is_measured_first_and_an_emblem_is_not_believed(teo
         assert lines is not None
         if lines.state == "out":
             break
-        assert "contradict" in told(lines.judgement.trouble)
+        assert "contradict" in told(lines.judgement.inconsistency)
         confirm(teo, teo.opened.sheet.next.slot)
     assert lines.state == "out", "what may be wrong instead was read again, and read the same"
-    assert "mm right of the rear pairs' line: measure the body before aiming" in told(lines.judgement.note)
-    assert "The limit for the front against the rear pairs is a cautious default" in told(lines.judgement.note)
+    assert "mm right of the rear pairs' line: measure the body before aiming" in told(lines.judgement.remark)
+    assert "The limit for the front against the rear pairs is a cautious default" in told(lines.judgement.remark)
 
 
 def test_beams_square_before_tapes_place(teo: Technician) -> None:
@@ -200,7 +202,7 @@ def test_beams_square_before_tapes_place(teo: Technician) -> None:
     read_method(teo, "mirrors", Scene(plan, pose, dict.fromkeys(("LF", "RF", "LR", "RR"), 0.1)))
     sheet = teo.opened.sheet
     assert sheet.check("method_mirrors").state == "holds"  # type: ignore[union-attr]
-    assert "the line itself waits for the frame's tapes" in told(sheet.check("thrust").judgement.note)  # type: ignore[union-attr]
+    assert "the line itself waits for the frame's tapes" in told(sheet.check("thrust").judgement.remark)  # type: ignore[union-attr]
     square = sheet.check("square").judgement.figures[0]  # type: ignore[union-attr]
     assert square.value == pytest.approx(0.9, abs=0.02)
     assert sheet.check("square").state == "open", "the tapes are still needed"  # type: ignore[union-attr]
@@ -214,7 +216,7 @@ def test_beams_square_before_tapes_place(teo: Technician) -> None:
     sheet = teo.opened.sheet
     second = sheet.slots["mirror.left.second"]
     assert [len(second.now), len(second.spoiled)] == [1, 1]
-    assert not told(sheet.check("method_mirrors").judgement.trouble)  # type: ignore[union-attr]
+    assert not told(sheet.check("method_mirrors").judgement.inconsistency)  # type: ignore[union-attr]
     assert sheet.check("square").judgement.figures[0].value == pytest.approx(0.2, abs=0.02)  # type: ignore[union-attr]
 
 
@@ -302,7 +304,7 @@ def test_a_radar_sheet_counts_from_the_emblem_that_stands_in_for_it(garage: Gara
     assert told(figure.label) == "Distance from the emblem"
     assert figure.value == pytest.approx(935 + 3, abs=1)
     who.answer("rect.side", "left")
-    note = who.check("rectangle").judgement.note
+    note = who.check("rectangle").judgement.remark
     assert (
         told(note)
         == "The emblem stands in for a datum 120\u202fmm behind, 132\u202fmm right and 41\u202fmm below of it."
@@ -341,6 +343,6 @@ def test_a_pair_where_the_body_is_off_is_left_out_once_it_was_read_again(teo: Te
             teo.read(move.slot, f"{middle + (400 if move.slot.endswith('left') else -400):g}", "tape-4")
     view = teo.check("centreline")
     assert view is not None
-    assert view.state == "holds", told(view.judgement.trouble)
-    assert "one pair is left out, since the body is off there" in told(view.judgement.note)
+    assert view.state == "holds", told(view.judgement.inconsistency)
+    assert "one pair is left out, since the body is off there" in told(view.judgement.remark)
     assert teo.opened.sheet.epochs.marks["rear"].pairs.centre == pytest.approx(middle, abs=0.6)  # type: ignore[union-attr]

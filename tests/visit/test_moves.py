@@ -211,7 +211,7 @@ def test_a_bump_during_the_shift_is_noticed_by_it(full: Technician) -> None:
     view = full.check("centred")
     assert view is not None
     assert view.state == "undecided"
-    assert "it was bumped while the target was shifted" in told(view.judgement.trouble)
+    assert "it was bumped while the target was shifted" in told(view.judgement.inconsistency)
     full.happen("bump")
     assert full.check("distance").state == "stale"
 

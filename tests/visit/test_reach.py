@@ -61,7 +61,7 @@ def test_an_offset_past_the_beam_blocks_until_the_extension_is_chosen(teo: Techn
     view = teo.check("target")
     assert view is not None
     assert view.state == "out"
-    assert "Extension: short arm" in told(view.judgement.wrong)
+    assert "Extension: short arm" in told(view.judgement.mismatch)
     teo.answer("target.piece", "long arm")
     assert teo.check("target").state == "holds"
     assert teo.opened.sheet.next.kind != "blocked"

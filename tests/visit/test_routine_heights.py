@@ -72,4 +72,4 @@ def test_they_are_read_just_then_and_read_back(bus: Technician) -> None:
     assert [one.typed for one in kept if isinstance(one, RunStepped) and one.step == "ride" and one.what == "done"] == [
         {"front": 71.5, "rear": 72.5}
     ]
-    assert told(bus.check("ride_height").judgement.note).count("Type into the vehicle's routine: front 71.5") == 1
+    assert told(bus.check("ride_height").judgement.remark).count("Type into the vehicle's routine: front 71.5") == 1

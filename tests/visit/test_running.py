@@ -83,7 +83,7 @@ def test_a_result_is_what_the_routine_showed_before_it_took_that_as_zero(
         full.read(f"result.{id}", f"{abs(value):g}", "tester", "minus" if value < 0 else "plus")
     view = full.check("result")
     assert view.state == found
-    assert says in " ".join(map(say, view.judgement.note.said))
+    assert says in " ".join(map(say, view.judgement.remark.said))
     if found == "open":
         full.garage.do(Override(full.job, "result", "the tester zeroed it without showing anything"), "ines", press())
         assert full.opened.sheet.can_sign

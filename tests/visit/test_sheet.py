@@ -171,7 +171,7 @@ def test_both_lines_are_told_side_by_side_in_words(
         teo.read(f"toe.{side}", typed, "printout", word)
     view = teo.check("thrust")
     assert view is not None
-    assert said in told(view.judgement.note)
+    assert said in told(view.judgement.remark)
     assert view.state == state
     assert view.judgement.figures[0].id == "thrust_angle"
 
@@ -333,8 +333,8 @@ def test_the_target_must_be_the_one_on_the_sheet(full: Technician) -> None:
     view = full.check("target")
     assert view is not None
     assert view.state == "out"
-    assert "Its mark: VT-B 47, the procedure sheet wants VT-A 61" in told(view.judgement.wrong)
-    assert "Its orientation: arrow down" in told(view.judgement.wrong)
+    assert "Its mark: VT-B 47, the procedure sheet wants VT-A 61" in told(view.judgement.mismatch)
+    assert "Its orientation: arrow down" in told(view.judgement.mismatch)
 
 
 def test_the_contributions_behind_every_figure_add_up_to_its_uncertainty(full: Technician) -> None:

@@ -99,14 +99,14 @@ def test_a_bump_found_late_puts_every_run_since_the_last_good_check_in_doubt(gar
     assert station(who) == "right", "it may be a misread tape: nothing is undone before anybody says so"
     square = who.check("square")
     assert square is not None
-    assert "bumped while the target was shifted" in told(square.judgement.trouble)
+    assert "bumped while the target was shifted" in told(square.judgement.inconsistency)
     who.happen("bump")
     assert proofs(who) == ["proven", "doubt", None]
     assert station(who) == "left"
     view = who.check("stations")
     assert view is not None
     assert view.state == "stale"
-    assert "left" in told(view.judgement.note)
+    assert "left" in told(view.judgement.remark)
     assert who.opened.sheet.next.happening == "shift", "back to the left place"
 
 
@@ -292,7 +292,7 @@ def test_a_hub_that_stands_elsewhere_is_told_by_a_stands_tapes(
     view = who.check("stand")
     assert view.state == "holds", told(move.sentence)
     assert [figure.value for figure in view.judgement.figures] == pytest.approx([0, 0, 0, 0], abs=1)
-    assert told(view.judgement.note).startswith(f"{hub} hub does not stand where it is known to")
+    assert told(view.judgement.remark).startswith(f"{hub} hub does not stand where it is known to")
     who.around()
     who.run()
     watch = who.opened.sheet.next.slot

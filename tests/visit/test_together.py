@@ -98,7 +98,7 @@ def test_a_hub_that_stands_elsewhere_is_told_once_all_was_read_again(
         return
     smoothed = [move for move in placer.until("run") if told(move.sentence).startswith("Smooth")]
     assert len(smoothed) <= 2, "what was smoothed and reads as before was no fold"
-    words = {told(view.judgement.note) for view in placer.who.opened.sheet.checks if view.judgement.note}
+    words = {told(view.judgement.remark) for view in placer.who.opened.sheet.checks if view.judgement.remark}
     assert any(f"The {corner} hub truly stands {where}" in one.replace("\u202f", "") for one in words), words
 
 
@@ -135,7 +135,7 @@ def test_a_tape_to_the_foot_in_place_of_the_edge_is_told(garage: Garage, sheet: 
     who.read(slot, f"{shown - 90:.1f}", "tape-4", replaces=True)
     view = who.check(check)
     assert view.state == "undecided"
-    assert told(view.judgement.trouble).startswith("Readings contradict each other; most likely")
+    assert told(view.judgement.inconsistency).startswith("Readings contradict each other; most likely")
     beside = who.opened.sheet.next
     assert beside.sentence.code == "read.tape", "nothing is moved while readings contradict each other"
     own = [one.slot.id for one in who.check(beside.check).slots if one.slot.optional]
@@ -187,7 +187,7 @@ def test_each_camera_has_a_result_of_its_own(garage: Garage) -> None:
     ]
     for id in ("front", "left", "right", "rear"):
         who.answer(f"result.camera.{id}", "failed" if id == "rear" else "passed")
-    assert "Failed: rear camera" in told(who.check("result").judgement.wrong)
+    assert "Failed: rear camera" in told(who.check("result").judgement.mismatch)
 
 
 def test_a_camera_that_failed_is_run_again_alone_and_the_others_stay(garage: Garage) -> None:
@@ -228,7 +228,7 @@ def test_a_bay_too_short_for_both_ends_turns_the_vehicle_and_says_what_that_cost
     who.take_in(number="T-1", reason="surround camera replaced", bay="Norte", procedure="BL-SUR-02")
     plan, floor = who.opened.sheet.plan, who.check("floor").judgement
     assert (plan.no_room is None, plan.turn_before) == (turned is not None, turned or "")
-    note = told(floor.note)
+    note = told(floor.remark)
     assert ("before rear the vehicle is turned, about" in note) == bool(turned)
     if turned:
         minutes, again = map(int, re.findall(r"about (\d+) minutes with (\d+) readings", note)[0])

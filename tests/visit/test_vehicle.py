@@ -75,7 +75,7 @@ def test_tyres_against_the_sheet(full: Technician, change: dict[str, str], state
     assert found.state == state
     worst = found.worst
     assert worst is not None
-    assert said in told([found.judgement.summary, found.judgement.wrong, worst.label])
+    assert said in told([found.judgement.summary, found.judgement.mismatch, worst.label])
 
 
 def test_a_printout_is_read_from_csv_with_its_signs_in_words(teo: Technician) -> None:
@@ -92,7 +92,7 @@ def test_a_printout_is_read_from_csv_with_its_signs_in_words(teo: Technician) ->
     assert teo.opened.row.count == BEGUN + 1 + 14
     found = view(teo, "alignment")
     assert found.state == "holds"
-    assert told(found.judgement.note) == "Before: 0.27° rear axle steers right; after: 0.01° rear axle steers right."
+    assert told(found.judgement.remark) == "Before: 0.27° rear axle steers right; after: 0.01° rear axle steers right."
     assert teo.opened.sheet.epochs.toe is not None
     garage.do(TakePrintout(teo.job, PRINTOUT, "2025-11-20", SIGNS), "teo", "k")
     assert teo.opened.row.count == BEGUN + 15, "sent twice it is read once"
@@ -120,18 +120,18 @@ def test_a_printout_that_is_wrong_says_how(full: Technician, change: Any, state:
     assert found.state == state
     worst = found.worst
     assert worst is not None
-    assert said in told([found.judgement.wrong, found.judgement.trouble, worst.label])
+    assert said in told([found.judgement.mismatch, found.judgement.inconsistency, worst.label])
 
 
 def test_fuel_that_is_missing_is_said_in_kilograms_and_replaced_by_ballast(full: Technician) -> None:
     full.read("filled.fuel", "1/8 full", "gauges", replaces=True)
     found = view(full, "load")
     assert found.state == "open"
-    assert "58\u202fkg of fuel and fluids are missing. Ballast that stands in for it:" in told(found.judgement.note)
+    assert "58\u202fkg of fuel and fluids are missing. Ballast that stands in for it:" in told(found.judgement.remark)
     ballast = {s.slot.id for s in found.slots if s.slot.id.startswith("ballast.")}
     assert ballast <= {"ballast.floor_mid", "ballast.rear_bench"}
     assert ballast
-    proposed = {w: kg for kg, w in (p.split("\u202fkg ") for p in _proposed(told(found.judgement.note)))}
+    proposed = {w: kg for kg, w in (p.split("\u202fkg ") for p in _proposed(told(found.judgement.remark)))}
     for place in full.opened.sheet.plan.vehicle.ballast_places:
         if place.name in proposed:
             full.read(f"ballast.{place.id}", proposed[place.name], "scales-1")
@@ -156,7 +156,7 @@ def test_no_ballast_where_the_procedure_does_not_allow_it(garage: Any) -> None:
     who.read("aboard", "0", "scales-1")
     found = view(who, "load")
     assert found.state == "out"
-    assert told(found.judgement.note).endswith("Fill up: the procedure lets no ballast stand in.")
+    assert told(found.judgement.remark).endswith("Fill up: the procedure lets no ballast stand in.")
 
 
 def test_the_battery_shows_its_newest_voltage_and_its_course(full: Technician) -> None:
@@ -164,12 +164,12 @@ def test_the_battery_shows_its_newest_voltage_and_its_course(full: Technician) -
     full.read("battery.volts", "12.9", "volt-3")
     found = view(full, "battery")
     assert told(found.judgement.summary) == "12.90\u202fV"
-    assert told(found.judgement.note).startswith("Falling 0.41")
-    assert "At the limit in about" in told(found.judgement.note)
+    assert told(found.judgement.remark).startswith("Falling 0.41")
+    assert "At the limit in about" in told(found.judgement.remark)
     full.read("battery.volts", "11.9", "volt-3")
     assert view(full, "battery").state == "out"
     full.answer("battery.support", "no")
-    assert told(view(full, "battery").judgement.wrong) == "No battery support."
+    assert told(view(full, "battery").judgement.mismatch) == "No battery support."
 
 
 def test_a_corner_14_mm_low_is_a_twist_and_says_what_it_does(full: Technician) -> None:
@@ -181,7 +181,7 @@ def test_a_corner_14_mm_low_is_a_twist_and_says_what_it_does(full: Technician) -
     assert found.state == "out"
     assert states["warp"] == "out"
     assert states["side.front"] == "out"
-    note = found.judgement.note
+    note = found.judgement.remark
     assert "The body is twisted: LF stands 14\u202fmm low against the plane of the other three." in told(note)
     assert "front camera 7\u202fmm lower, looks 0.11° down, leans 0.22° to the left" in told(note)
     assert "routine corrects for it" in told(note)
@@ -203,7 +203,7 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
     garage, slot = full.garage, "condition.glass.1"
     assert b"a person" in picture()
     full.answer(slot, DAMAGED)
-    assert "A photo of it belongs in the record" in told(view(full, "glass").judgement.note)
+    assert "A photo of it belongs in the record" in told(view(full, "glass").judgement.remark)
     opened = garage.do(Photograph(full.job, slot, "glass.jpg", picture()), "teo", "p")
     kept = opened.state.photos[0].said
     content = garage.files.get(kept.digest)
@@ -212,9 +212,9 @@ def test_a_photo_is_kept_upright_without_its_place_and_stands_in_the_record(full
         assert "exif" not in plain.info
     assert b"a person" not in content
     assert view(full, "glass").state == "out"
-    assert view(full, "glass").judgement.note == Sentences()
+    assert view(full, "glass").judgement.remark == Sentences()
     full.answer(slot, DIRTY)
-    assert "dirty" in told(view(full, "glass").judgement.wrong)
+    assert "dirty" in told(view(full, "glass").judgement.mismatch)
     full.answer(slot, SOUND)
     garage.do(Photograph(full.job, slot, "glass.png", picture("PNG", (40, 30), 1)), "teo", "p2")
     for content, said in (
@@ -278,7 +278,7 @@ def test_a_sheet_may_demand_a_photo_of_whatever_is_read(tmp_path: Path) -> None:
     with on_own_sheet(tmp_path, sheet, "windscreen replaced") as who:
         who.answer("tick.doors", "yes")
         assert view(who, "doors").state == "open"
-        assert "A photo of it belongs in the record" in told(view(who, "doors").judgement.note)
+        assert "A photo of it belongs in the record" in told(view(who, "doors").judgement.remark)
         with refused(Conflict, match="Doors"):
             who.run()
         for check in [v for v in who.opened.sheet.checks if v.check.id != "doors" and v.of_setup]:

@@ -363,7 +363,7 @@ def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalo
     who.read("beside.left.scale", "640", "rule-3")
     view = who.opened.sheet.check("beside")
     assert view is not None
-    assert "VT-A 61, not" in told(view.judgement.wrong)
+    assert "VT-A 61, not" in told(view.judgement.mismatch)
     assert view.judgement.figures[0].verdict.state == "out"
     assert view.judgement.figures[0].u > aside.u, "where it hangs was read with an instrument"
     who.read("beside.left.scale", "612", "rule-3", replaces=True)

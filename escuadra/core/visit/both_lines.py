@@ -84,9 +84,9 @@ def said_emblem(epochs: Epochs, end: str) -> Said | None:
     if found is None:
         return None
     value, u = found
-    worth = "middle" if abs(value) <= 2 * u else "off"
+    expected_accuracy = "middle" if abs(value) <= 2 * u else "off"
     off, spread = amount(value, "mm", 1, "side"), PlusMinus(Plain(2 * u, 1))
-    return said(f"both_lines.emblem.{worth}.{end}", off=off, spread=spread)
+    return said(f"both_lines.emblem.{expected_accuracy}.{end}", off=off, spread=spread)
 
 
 def said_line(epochs: Epochs) -> Said | None:

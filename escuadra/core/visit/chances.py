@@ -39,7 +39,7 @@ def chance(epochs: Epochs, views: Sequence[CheckView]) -> Chance | None:
     views = [view for view in views if view.of_setup]
     judged = [view for view in views if view.judgement.figures]
     unread = any(view.state in ("open", "stale") and not (view.unguarded or view.settled) for view in views)
-    if not judged or unread or any(view.judgement.trouble for view in views):
+    if not judged or unread or any(view.judgement.inconsistency for view in views):
         return None
     together: dict[int, list[tuple[Figure, ToldBy]]] = {}
     everything = 1.0

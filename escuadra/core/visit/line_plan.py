@@ -31,7 +31,7 @@ MOST_TIMES = 5
 
 
 @dataclass(frozen=True)
-class Worth:
+class ExpectedAccuracy:
     """What a plan reaches: expanded uncertainties of squareness (degrees) and of the target's offset (mm)."""
 
     square: float | None
@@ -41,10 +41,10 @@ class Worth:
     def decides(self, plan: Plan) -> dict[str, bool]:
         """Which tolerances of the sheet leave room between the guard bands: by check id."""
         found = {}
-        worth = {"square": self.square, "offset": self.offset}
+        expected_accuracy = {"square": self.square, "offset": self.offset}
         for check in own_checks(plan):
-            if check.quantity in worth and check.tolerance is not None:
-                found[check.id] = _fits(check.tolerance, worth[check.quantity], check.rule)
+            if check.quantity in expected_accuracy and check.tolerance is not None:
+                found[check.id] = _fits(check.tolerance, expected_accuracy[check.quantity], check.rule)
         return found
 
 
@@ -53,7 +53,7 @@ class Offer:
     """A method as it is offered before measuring."""
 
     method: str
-    worth: Worth
+    expected_accuracy: ExpectedAccuracy
     decides: bool
     changes: int
     """How often a tool is set up or carried on for it, at least."""
@@ -71,8 +71,8 @@ def _fits(limits: Limits, expanded: float | None, rule: str) -> bool:
 def default_plan(plan: Plan) -> LinePlanned:
     """What a sheet asks for where nobody planned otherwise."""
     checks = own_checks(plan)
-    schools = [check.school for check in checks if check.school]
-    own = [*(m for m in schools if m == "marks"), *(m for m in schools if m != "marks")]
+    methods = [check.line_method for check in checks if check.line_method]
+    own = [*(m for m in methods if m == "marks"), *(m for m in methods if m != "marks")]
     own += [check.brings for check in checks if check.brings]
     return LinePlanned(methods=own or ["none" if plan.procedure.line == "none" else "marks"])
 
@@ -142,17 +142,17 @@ def rehearsal(plan: Plan, asked: LinePlanned, shelf: Shelf, scene: Scene | None 
     return Epochs(rehearsed(kept, tools.__getitem__, asked.times, {"side.which": "left"}), plan)
 
 
-def worth(plan: Plan, asked: LinePlanned, shelf: Shelf) -> Worth:
+def expected_accuracy(plan: Plan, asked: LinePlanned, shelf: Shelf) -> ExpectedAccuracy:
     """What a plan will reach at the target, for the line that it finds."""
     finds = [METHODS[m].finds for m in asked.methods]
     line: Finds = next((known for known in ("thrust", "body", "axis") if known in finds), "none")
     if line == "none":
-        return Worth(None, None, line)
+        return ExpectedAccuracy(None, None, line)
     epochs = rehearsal(plan, asked, shelf)
     found = epochs.designed()
     if found is None or line not in found.known:
-        return Worth(None, None, line)
-    return Worth(
+        return ExpectedAccuracy(None, None, line)
+    return ExpectedAccuracy(
         COVERAGE * found.derived("square", line).u,
         COVERAGE * found.derived("offset", line).u,
         line,
@@ -167,7 +167,7 @@ def offers(plan: Plan, shelf: Shelf, asked: LinePlanned) -> list[Offer]:
         try:
             found.append(offer(plan, shelf, single))
         except BadInput as refused:
-            none = Worth(None, None, METHODS[method].finds)
+            none = ExpectedAccuracy(None, None, METHODS[method].finds)
             slots = len(slots_of(plan, single))
             found.append(Offer(method, none, False, 0, slots, said("line_plan.needs", accepted=refused.accepted)))
     return found
@@ -175,7 +175,7 @@ def offers(plan: Plan, shelf: Shelf, asked: LinePlanned) -> list[Offer]:
 
 def offer(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Offer:
     """What a plan reaches and costs, and what would help it."""
-    reached = worth(plan, asked, shelf)
+    reached = expected_accuracy(plan, asked, shelf)
     decided = reached.decides(plan)
     slots = slots_of(plan, asked)
     good = all(decided.values()) if decided else reached.line == "none"
@@ -183,11 +183,11 @@ def offer(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Offer:
     return Offer(asked.methods[0], reached, good, fewest_changes(slots, plan), len(slots) * asked.times, helps)
 
 
-def _helps(plan: Plan, shelf: Shelf, asked: LinePlanned, now: Worth) -> Said:
+def _helps(plan: Plan, shelf: Shelf, asked: LinePlanned, now: ExpectedAccuracy) -> Said:
     """The first of what people can do that makes the plan decide; else what helps most."""
-    tried: list[tuple[Said, Worth, bool]] = []
+    tried: list[tuple[Said, ExpectedAccuracy, bool]] = []
     for words, better, there in _betterments(plan, shelf, asked):
-        reached = worth(there, better, shelf)
+        reached = expected_accuracy(there, better, shelf)
         tried.append((words, reached, all(reached.decides(there).values())))
         if tried[-1][2]:
             return said("line_plan.then_decides", words=words)

@@ -119,16 +119,16 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     # What may be turned after a run comes before what came of it: where both are out, turning is what puts it right.
     own += after
     own.append(ResultCheck(id="result", kind="result", group="result", title=said("sheet.result")))
-    named = {check.school for check in own} - {"marks"}
+    named = {check.line_method for check in own} - {"marks"}
     begun = {slot.partition(".")[0] for slot in state.entries}
     planned = state.line_plan.methods if state.line_plan is not None else []
     carried = "rect" in begun or (state.line_plan is not None and state.line_plan.rectangle)
-    own_slots = {m: begun & {*school.prefixes} for m, school in METHODS.items() if not school.shares_slots}
+    own_slots = {m: begun & {*method.prefixes} for m, method in METHODS.items() if not method.shares_slots}
     wanted = [m for m in METHODS if m not in named and (m in planned or own_slots.get(m))]
     line = [check for check in own if check.group == "line"]
     if not wanted and not planned and not carried:
         return own
-    marks = [c for c in line if c.school == "marks"]
+    marks = [c for c in line if c.line_method == "marks"]
     if planned and "marks" not in planned and not begun & {"pair", "mark"}:
         line = [c for c in line if c not in marks]
     elif "marks" in planned and not marks:
@@ -170,7 +170,7 @@ def _view(epochs: Epochs, check: Check) -> CheckView:
         return _judged(check, epochs, slots)
     except Exception as cause:
         told = sentences(said("sheet.cannot_worked_out_entered"), _cause(cause))
-        broken = Judgement(False, trouble=told)
+        broken = Judgement(False, inconsistency=told)
         return CheckView(check, "undecided", broken, tuple(slots), broken=_cause(cause), advice=told)
 
 
@@ -204,9 +204,9 @@ def _judged(check: Check, epochs: Epochs, slots: list[SlotView]) -> CheckView:
 def _with_looks(check: Check, judged: Judgement, epochs: Epochs, slots: list[SlotView]) -> Judgement:
     """Looks at one slot that contradict each other are no mean."""
     odd = next((again for view in slots if (again := at_odds(epochs, view.slot)) is not None), None)
-    if odd is None or odd.words is None or judged.trouble or check.newest_counts:
+    if odd is None or odd.words is None or judged.inconsistency or check.newest_counts:
         return judged
-    return replace(judged, trouble=sentences(said("sheet.looks_contradict", what=odd.words)))
+    return replace(judged, inconsistency=sentences(said("sheet.looks_contradict", what=odd.words)))
 
 
 def _with_photo(check: Check, judged: Judgement, epochs: Epochs, slots: list[SlotView]) -> Judgement:
@@ -217,8 +217,8 @@ def _with_photo(check: Check, judged: Judgement, epochs: Epochs, slots: list[Slo
     if any(photo.said.slot in own for photo in epochs.state.photos):
         return judged
     wanted = slots[0].slot
-    note = judged.note + sentences(said("vehicle.photo_belongs_record", names=nouns([wanted.label])))
-    return replace(judged, complete=False, note=note, photo=wanted)
+    remark = judged.remark + sentences(said("vehicle.photo_belongs_record", names=nouns([wanted.label])))
+    return replace(judged, complete=False, remark=remark, photo=wanted)
 
 
 def _state(
@@ -226,10 +226,10 @@ def _state(
 ) -> tuple[CheckState, Disturbance | None]:
     states = {figure.verdict.state for figure in judged.figures}
     if judged.complete:
-        if judged.wrong or "out" in states:
+        if judged.mismatch or "out" in states:
             # Readings that contradict each other cannot convict either.
-            return ("undecided" if judged.trouble else "out"), None
-        if judged.trouble or "undecided" in states:
+            return ("undecided" if judged.inconsistency else "out"), None
+        if judged.inconsistency or "undecided" in states:
             return "undecided", None
         return ("open" if judged.to_guard is not None else "holds"), None
     if judged.because is not None:
@@ -257,7 +257,7 @@ def _state(
 
 def _consequence(check: Check, judged: Judgement, epochs: Epochs) -> Said | None:
     """What a target off its place does on the road, also when it holds; where the geometry allows to say it."""
-    if not judged.complete or not judged.figures or judged.trouble or not check.on_the_road:
+    if not judged.complete or not judged.figures or judged.inconsistency or not check.on_the_road:
         return None
     procedure, turned = epochs.plan.procedure, check.on_the_road in ("yaw", "pitch")
     if turned != (epochs.plan.target.aims_by == "orientation"):

@@ -162,7 +162,12 @@ class SheetView:
     def lessening(self, view: CheckView) -> Said | None:
         """What the most useful reading more would bring that uncertainty to; nothing where there is none."""
         worst = view.worst
-        if worst is None or not view.judgement.complete or view.judgement.trouble or self.state.signed is not None:
+        if (
+            worst is None
+            or not view.judgement.complete
+            or view.judgement.inconsistency
+            or self.state.signed is not None
+        ):
             return None
         found = view.check.lessening(self.epochs, worst)
         if found is None:

@@ -122,7 +122,7 @@ def why(sheet: Sheet) -> Why | None:
     found = explain(given)
     every = tuple(_of(figure, way, read, found) for figure, way, read in shown)
     inside = all(one.figure.verdict.state == "holds" and not one.at_the_edge for one in every)
-    return Why(every, possible, found, inside and not view.judgement.wrong)
+    return Why(every, possible, found, inside and not view.judgement.mismatch)
 
 
 def _of(figure: Figure, way: AimWay, read: float, found: ExplainResult) -> Of:

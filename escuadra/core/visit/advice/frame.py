@@ -87,7 +87,7 @@ def _off(view: CheckView | None, epochs: Epochs, moves: bool = False) -> bool:
 
     ``moves``: what tells it is read anew in any case, after another move: then no further reading is worth its while.
     """
-    if view is None or view.settled or view.judgement.trouble:
+    if view is None or view.settled or view.judgement.inconsistency:
         return False
     if view.state == "undecided" and not view.far_off:
         figure, check = view.judgement.figures[0], view.check

@@ -47,12 +47,12 @@ from escuadra.core.visit.views import CheckView, SheetView, SlotView
 
 def next_move(sheet: SheetView) -> NextMove:
     """The first thing that is unsettled in the order of the sheet, as one action; what went wrong way is said first."""
-    move, wrong = _first_unsettled(sheet), other_way(sheet.epochs)
-    if wrong is None:
+    move, mismatch = _first_unsettled(sheet), other_way(sheet.epochs)
+    if mismatch is None:
         return move
-    figures = {name: Length(value, 0) for name, value in (("was", wrong.was), ("expected", wrong.expected))}
-    warning = said("told.other_way", what=wrong.what, shows=Length(wrong.shows, 0), **figures)
-    return replace(move, then=sentences(warning, said("told.other_way.screw") if wrong.screw else None) + move.then)
+    figures = {name: Length(value, 0) for name, value in (("was", mismatch.was), ("expected", mismatch.expected))}
+    warning = said("told.other_way", what=mismatch.what, shows=Length(mismatch.shows, 0), **figures)
+    return replace(move, then=sentences(warning, said("told.other_way.screw") if mismatch.screw else None) + move.then)
 
 
 def _first_unsettled(sheet: SheetView) -> NextMove:
@@ -76,9 +76,11 @@ def _first_unsettled(sheet: SheetView) -> NextMove:
         view = _before_another_look(view, waiting)
         rough = _roughly_placed(sheet, view) if view.check.at_frame and not view.check.of_pose else None
         move = rough or _for_view(sheet, view)
-        if move.kind == "blocked" and view.judgement.trouble:
+        if move.kind == "blocked" and view.judgement.inconsistency:
             # What contradicts itself here may hang on a reading that another check knows to doubt.
-            elsewhere = (_doubted(sheet, other) for other in unsettled if other is not view and other.judgement.trouble)
+            elsewhere = (
+                _doubted(sheet, other) for other in unsettled if other is not view and other.judgement.inconsistency
+            )
             move = next((again for again in elsewhere if again is not None), move)
         return comes_first(sheet, move)
     return NextMove("sign", said("next.sign"), sentences(said("next.sign.then")))
@@ -114,7 +116,7 @@ def _for_view(sheet: SheetView, view: CheckView) -> NextMove:
         if missing:
             return _read(view, missing[0], epochs)
     guarding = _guarding(sheet, view)
-    if guarding is not None and not view.judgement.trouble:
+    if guarding is not None and not view.judgement.inconsistency:
         return guarding
     if view.check.of_pose:
         move = pose_move(sheet, view)
@@ -144,15 +146,15 @@ def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
     frame = [v for v in sheet.checks if v.check.at_frame]
     pose, places = [v for v in frame if v.check.of_pose], [v for v in frame if v.check.placing]
     after = [v for v in frame if v not in pose and v not in places]
-    spoiled = missing_slots(view, epochs) if view.check.school else _spoiled_by_a_roll(view, epochs)
+    spoiled = missing_slots(view, epochs) if view.check.line_method else _spoiled_by_a_roll(view, epochs)
     if view not in after or not spoiled or any(_read_here(v, epochs) for v in after):
         return None
-    if predicted(epochs) is not None or any(v.judgement.trouble for v in pose):
+    if predicted(epochs) is not None or any(v.judgement.inconsistency for v in pose):
         return None
-    schools = [v for v in after if v.check.school]
+    methods = [v for v in after if v.check.line_method]
     first = [*pose, *(v for v in places if not v.check.after_pose)]
-    if view.check.school:
-        unread = _first_missing(schools, epochs)
+    if view.check.line_method:
+        unread = _first_missing(methods, epochs)
         if unread is not None:
             return _read(*unread, epochs)
         # Before a frame is set to a line, that is told, and no axle crooked.
@@ -174,7 +176,7 @@ def _roughly_placed(sheet: SheetView, view: CheckView) -> NextMove | None:
 def _first_missing(views: Sequence[CheckView], epochs: Epochs) -> tuple[CheckView, SlotView] | None:
     """The first reading that is missing to tell about where the frame stands."""
     for view in views:
-        method = METHODS.get(view.check.school)
+        method = METHODS.get(view.check.line_method)
         begun = method is not None and method.one_side_tells and any(slot.now for slot in view.slots)
         if not begun and (missing := missing_slots(view, epochs)):
             return view, missing[0]
@@ -259,7 +261,7 @@ def _put_right(sheet: SheetView, view: CheckView) -> NextMove:
     again = check.to_confirm(sheet.epochs, view.judgement)
     if again is not None:
         return read_again(sheet, view, again)
-    if view.judgement.wrong:
+    if view.judgement.mismatch:
         blocked = said("blocked.answer", check=check.called)
         then, slot = sentences(said("blocked.answer.then")), view.slots[0].slot.id
         return NextMove("blocked", blocked, then, check=check.id, slot=slot)
@@ -288,14 +290,14 @@ def _doubted(sheet: SheetView, view: CheckView) -> NextMove | None:
 def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:
     """The pose is read and set first, so that all moves make one round: yaw, side, distance, then height."""
     frame = [v for v in sheet.checks if v.check.group == "frame" and v is not view and not v.settled]
-    doubted = (_doubted(sheet, v) for v in frame if v.check.of_pose and v.judgement.trouble)
+    doubted = (_doubted(sheet, v) for v in frame if v.check.of_pose and v.judgement.inconsistency)
     again = next((move for move in doubted if move is not None), None)
     if again is not None:
         return again
     unread = [(v, missing) for v in frame if (missing := missing_slots(v, sheet.epochs))]
     if unread:
         return _read(unread[0][0], unread[0][1][0], sheet.epochs)
-    unsure = (v for v in frame if v.check.of_pose and not v.unguarded and not v.judgement.trouble)
+    unsure = (v for v in frame if v.check.of_pose and not v.unguarded and not v.judgement.inconsistency)
     guarding = (_guarding(sheet, v) for v in unsure)
     first = next((move for move in guarding if move is not None), None)
     if first is not None:
@@ -307,18 +309,18 @@ def _pose_first(sheet: SheetView, view: CheckView) -> NextMove | None:
 def _more(sheet: SheetView, view: CheckView) -> NextMove:
     """An undecided check: the reading that would decide it, else a move nearer the middle, else what blocks."""
     check, title = view.check, view.check.called
-    if view.judgement.trouble and (doubted := _doubted(sheet, view)) is not None:
+    if view.judgement.inconsistency and (doubted := _doubted(sheet, view)) is not None:
         return doubted
     again = check.to_confirm(sheet.epochs, view.judgement)
     if again is not None:
         return read_again(sheet, view, again)
     if not view.slots:
-        then = view.judgement.trouble or view.advice or view.judgement.note
+        then = view.judgement.inconsistency or view.advice or view.judgement.remark
         blocked = said(f"blocked.line.{view.state}", check=title)
         return NextMove("blocked", blocked, then, check=check.id, opens="lines")
     first = view.slots[0].slot
-    if view.judgement.trouble:
-        then = view.judgement.trouble
+    if view.judgement.inconsistency:
+        then = view.judgement.inconsistency
         return NextMove("blocked", said("blocked.contradict", check=title), then, check=check.id, slot=first.id)
     found = check.settling(sheet.epochs, view.judgement)
     if found is not None:

@@ -75,7 +75,7 @@ class StoredCheck(Check):
             return Judgement(True, summary=said("adjusting.stored.photo"))
         seen = [epochs.answer(slot) for slot in slots if slot.ask == "choice" and epochs.answer(slot)]
         if len(read) + len(seen) < len(slots):
-            return Judgement(False, note=sentences(said("adjusting.stored.hint")))
+            return Judgement(False, remark=sentences(said("adjusting.stored.hint")))
         ways = {slot.id: slot.way for slot in slots}
         figures = [amount(found.value, "°", 2, ways[found.slot]) for found in read]
         kept = nouns((*(Noun(f"answer.{one}") for one in seen), *figures), "comma")
@@ -106,24 +106,24 @@ class TiltsCheck(Check):
         last = aimed.last if aimed is not None else None
         told = self.found(epochs)
         if epochs.state.frozen is None or told is None or last is None or not last.outcome:
-            return Judgement(False, note=sentences(said("result.after_run")))
+            return Judgement(False, remark=sentences(said("result.after_run")))
         if last.outcome == INTERRUPTED:
             return Judgement(True, summary=said("adjusting.interrupted"))
         if told.missing:
-            return Judgement(True, wrong=sentences(said("adjusting.tilts.missing", count=Count(told.missing))))
+            return Judgement(True, mismatch=sentences(said("adjusting.tilts.missing", count=Count(told.missing))))
         if told.refused or told.pitch is None:
-            return Judgement(True, wrong=sentences(said("adjusting.tilts.refused")))
+            return Judgement(True, mismatch=sentences(said("adjusting.tilts.refused")))
         beyond = None if told.inside else said("adjusting.tilts.outside")
         pitch = amount(told.pitch, "°", 2, "aim_pitch")
         if last.shown is None:
-            return Judgement(False, summary=pitch, note=sentences(said("adjusting.tilts.type_pitch"), beyond))
+            return Judgement(False, summary=pitch, remark=sentences(said("adjusting.tilts.type_pitch"), beyond))
         u = math.hypot(told.u, SHOWN_U_DEG)
         off = last.shown.pitch - told.pitch
         figure = self.figure("tilts", said("adjusting.tilts.off"), off, u, self.agrees, "°", "aim_pitch")
-        return Judgement(True, (figure,), summary=pitch, note=sentences(beyond))
+        return Judgement(True, (figure,), summary=pitch, remark=sentences(beyond))
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
-        then = judged.wrong or sentences(said("adjusting.tilts.then"))
+        then = judged.mismatch or sentences(said("adjusting.tilts.then"))
         action = said("move.run_again.action")
         return NextMove("move", said("adjusting.tilts.again"), then, action=action, check=self.id, happening=ATTEMPT)
 
@@ -145,7 +145,7 @@ class ScrewsCheck(Check):
         aimed = aiming(epochs)
         last = aimed.last if aimed is not None else None
         if epochs.state.frozen is None or aimed is None or last is None or not last.outcome:
-            return Judgement(False, note=sentences(said("result.after_run")))
+            return Judgement(False, remark=sentences(said("result.after_run")))
         if last.outcome == PASSED:
             return Judgement(True, summary=said("adjusting.passes", count=Count(aimed.turned)))
         if last.outcome != FAILED:
@@ -153,7 +153,7 @@ class ScrewsCheck(Check):
         return Judgement(
             True,
             summary=said("adjusting.passes", count=Count(aimed.turned)),
-            wrong=sentences(said("adjusting.failed"), *_warned(epochs, aimed)),
+            mismatch=sentences(said("adjusting.failed"), *_warned(epochs, aimed)),
         )
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
@@ -183,7 +183,7 @@ class MirrorCheck(Check):
         limits = given.mirror if given is not None else None
         if found is None or limits is None:
             read = all(epochs.now(slot) is not None for slot in slots)
-            return Judgement(False, note=sentences(said("mirror.square_first" if read else "mirror.hint")))
+            return Judgement(False, remark=sentences(said("mirror.square_first" if read else "mirror.hint")))
         figures = (
             self.figure("spot.left", said("mirror.yaw"), found.yaw, found.u_yaw, limits.yaw, "°", "aim_yaw"),
             self.figure("spot.up", said("mirror.pitch"), found.pitch, found.u_pitch, limits.pitch, "°", "aim_pitch"),
@@ -209,10 +209,10 @@ class FixtureCheck(Check):
     def judge(self, epochs: Epochs) -> Judgement:
         found = fixture_lean(epochs.plan, epochs.now)
         if found is None:
-            return Judgement(False, note=sentences(said("fixture.up_hint")))
+            return Judgement(False, remark=sentences(said("fixture.up_hint")))
         figure = self.figure("rack.spot_up", said("fixture.lean"), found.value, found.u, self.limits, "°", "pitch")
         return Judgement(
-            True, (figure,), figure.text, note=sentences(said("fixture.rises", rises=Angle(found.rises, 2)))
+            True, (figure,), figure.text, remark=sentences(said("fixture.rises", rises=Angle(found.rises, 2)))
         )
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:

@@ -73,7 +73,7 @@ class AlsoHungCheck(Check):
         return [slot for one in self.targets for slot in (*_asked(plan, one), _scale(plan, one), *_edge(one))]
 
     def judge(self, epochs: Epochs) -> Judgement:
-        slots, wrong, given = self.slots(epochs), [], 0
+        slots, mismatch, given = self.slots(epochs), [], 0
         figures: list[Figure] = []
         solution = epochs.solved_for("centre")
         known = solution if solution is not None and solution.line is not None and solution.tells("offset") else None
@@ -83,7 +83,7 @@ class AlsoHungCheck(Check):
                 given += answer is not None
                 if answer is not None and not alike(str(answer.said.value), want):
                     told = said("also_hung.other", what=slot.label, given=Name(str(answer.said.value)), want=Name(want))
-                    wrong.append(told)
+                    mismatch.append(told)
             for slot in _edge(one):
                 height = epochs.now(slot)
                 given += height is not None
@@ -108,7 +108,7 @@ class AlsoHungCheck(Check):
         wanted_of = [2 if one.edge_above is None else 3 for one in self.targets]
         complete = given == len(slots) and len(figures) == sum(wanted_of)
         summary: Said = said("read_of", read=given, needed=len(slots))
-        return Judgement(complete, tuple(figures), summary, wrong=sentences(*wrong))
+        return Judgement(complete, tuple(figures), summary, mismatch=sentences(*mismatch))
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         """Shifted along the beam and read anew; what a turned beam puts too near or too far is the beam's move."""

@@ -121,16 +121,16 @@ class ToldBy:
 class Judgement:
     """What a check's current entries amount to.
 
-    ``complete``: all that is needed was read and is current. ``wrong``: an answer that does not match.
-    ``trouble``: readings that contradict each other, so that nothing can be said.
+    ``complete``: all that is needed was read and is current. ``mismatch``: an answer that does not match.
+    ``inconsistency``: readings that contradict each other, so that nothing can be said.
     """
 
     complete: bool
     figures: tuple[Figure, ...] = ()
     summary: Value | None = None
-    wrong: Sentences = NOTHING
-    trouble: Sentences = NOTHING
-    note: Sentences = NOTHING
+    mismatch: Sentences = NOTHING
+    inconsistency: Sentences = NOTHING
+    remark: Sentences = NOTHING
     because: Disturbance | None = None
     """What made it stale, where no slot of its own tells."""
     photo: Slot | None = None
@@ -206,7 +206,7 @@ class Check(CheckSpec):
         return None
 
     @property
-    def school(self) -> str:
+    def line_method(self) -> str:
         """The method of finding the line that it reads; empty where it reads none."""
         return ""
 
@@ -314,12 +314,12 @@ class Check(CheckSpec):
 
         ``read``: how often the slot that was read most often was read.
         """
-        if judged.trouble:
-            return judged.trouble + sentences(self.parting(epochs))
+        if judged.inconsistency:
+            return judged.inconsistency + sentences(self.parting(epochs))
         if state == "holds" and self.near_enough(judged):
-            return sentences(said("looking.stop_here_left_less_than"), judged.note)
+            return sentences(said("looking.stop_here_left_less_than"), judged.remark)
         if state != "undecided":
-            return judged.note
+            return judged.remark
         figure = min(judged.figures, key=lambda f: f.verdict.margin if f.verdict.state == "undecided" else math.inf)
         verdict = figure.verdict
         if not verdict.capable:

@@ -147,26 +147,26 @@ class RectangleCheck(Check):
     def judge(self, epochs: Epochs) -> Judgement:
         slots = self.slots(epochs)
         read = sum(bool(epochs.current(slot)) for slot in slots)
-        found, note = self.solution(epochs), self._start_words(epochs)
+        found, remark = self.solution(epochs), self._start_words(epochs)
         if found is None:
             return Judgement(
-                False, summary=said("carrying.read", read=read, slots=len(slots)) if read else None, note=note
+                False, summary=said("carrying.read", read=read, slots=len(slots)) if read else None, remark=remark
             )
         if self.sighting_deg is not None:
-            note = sentences(said("carrying.by_square", sighting=Angle(self.sighting_deg, 2))) + note
+            remark = sentences(said("carrying.by_square", sighting=Angle(self.sighting_deg, 2))) + remark
         figure = self.figure("mark", said("carrying.mark_stands"), found.off, found.u_off, self.limits, "mm", "carried")
         if abs(found.off) > found.u_off:
             way = "towards" if found.off > 0 else "away"
-            note = sentences(said(f"carrying.move.{way}", off=amount(abs(found.off), "mm"))) + note
-        trouble = NOTHING
+            remark = sentences(said(f"carrying.move.{way}", off=amount(abs(found.off), "mm"))) + remark
+        inconsistency = NOTHING
         if not found.passes or found.suspects:
             named = nouns(WORDS[i] for i in found.suspects)
             blame = said("carrying.suspect_read_again_replace", named=named) if len(found.suspects) == 1 else None
             if len(found.suspects) > 1:
                 blame = said("carrying.share_blame_read_first_again", named=named)
-            trouble = sentences(said("carrying.rectangle_does_not_close_sides"), blame)
+            inconsistency = sentences(said("carrying.rectangle_does_not_close_sides"), blame)
         complete = read == len(slots)
-        return Judgement(complete, (figure,), figure.text, trouble=trouble, note=note)
+        return Judgement(complete, (figure,), figure.text, inconsistency=inconsistency, remark=remark)
 
     def source_slot(self, figure: Figure) -> str:
         return "rect.along"

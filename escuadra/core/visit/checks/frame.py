@@ -141,10 +141,12 @@ class LevelCheck(Check):
                 others.append(amount(other.value, "°", None, slot.way))
             figures.append(self.figure(slot.id, slot.label, lean.value, lean.u, limits, "°", slot.way, single=found))
         summary, apart = nouns(amount(abs(f.value), "°") for f in figures), epochs.upright
-        trouble = contradiction(apart) if figures and apart is not None else NOTHING
-        note = self._against(epochs, others)
+        inconsistency = contradiction(apart) if figures and apart is not None else NOTHING
+        remark = self._against(epochs, others)
         rests = self._guard(epochs, figures)
-        return Judgement(len(figures) == 2, tuple(figures), summary, trouble=trouble, note=note, guard=rests)
+        return Judgement(
+            len(figures) == 2, tuple(figures), summary, inconsistency=inconsistency, remark=remark, guard=rests
+        )
 
     def _guard(self, epochs: Epochs, figures: Sequence[Figure]) -> Guard | None:
         """Looked at again only where it would hold: what is out is moved, and read again anyway."""
@@ -366,13 +368,13 @@ class PoseCheck(Check):
     def judge(self, epochs: Epochs) -> Judgement:
         solution = epochs.solved_for(self.view_of)
         if solution is None and epochs.strays:
-            return Judgement(True, trouble=_one_of(epochs.strays))
+            return Judgement(True, inconsistency=_one_of(epochs.strays))
         if solution is None:
-            return Judgement(False, note=sentences(self._missing(epochs)))
+            return Judgement(False, remark=sentences(self._missing(epochs)))
         if solution.line is None:
-            return Judgement(False, note=sentences(said("frame.find_line_first_frame_judged")))
+            return Judgement(False, remark=sentences(said("frame.find_line_first_frame_judged")))
         if not solution.tells(self.quantity):
-            return Judgement(False, note=sentences(self._missing(epochs)))
+            return Judgement(False, remark=sentences(self._missing(epochs)))
         derived = solution.derived(self.quantity)
         datum = epochs.plan.procedure.datum
         to, about = epochs.plan.procedure.distance_to, said(f"frame.{self.view_of}.{solution.line}")
@@ -400,11 +402,11 @@ class PoseCheck(Check):
         shifted = bool(epochs.watched(solution.epoch))
         rests = self._guard(epochs, solution, derived, figure)
         unlike = sorted(solution.entered.unlike)
-        note = sentences(*(said_unlike(epochs, solution, corner, "frame") for corner in unlike))
-        push, trouble = pushed(epochs), contradiction(solution, shifted)
+        remark = sentences(*(said_unlike(epochs, solution, corner, "frame") for corner in unlike))
+        push, inconsistency = pushed(epochs), contradiction(solution, shifted)
         if push is not None and push.look is None:
-            trouble = sentences(said("frame.pushed", what=push.changed.label))
-        return Judgement(True, (figure,), figure.text, trouble=trouble, note=note, guard=rests)
+            inconsistency = sentences(said("frame.pushed", what=push.changed.label))
+        return Judgement(True, (figure,), figure.text, inconsistency=inconsistency, remark=remark, guard=rests)
 
     def told(self, epochs: Epochs) -> list[ToldBy]:
         solution = epochs.solved_for(self.view_of)
@@ -549,16 +551,18 @@ class TargetHeightCheck(Check):
         if height is None:
             return Judgement(False)
         of = epochs.plan.procedure.height_to
-        rise, label, note = epochs.plan.rise_at_target, said(f"frame.target_{of}_above_floor"), None
+        rise, label, remark = epochs.plan.rise_at_target, said(f"frame.target_{of}_above_floor"), None
         if self._from_tyres(epochs):
             label = said(f"frame.target_{of}_above_tyres_plane")
-            note = said_correction(epochs.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
+            remark = (
+                said_correction(epochs.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
+            )
         nominal = self.limits.nominal
         figure = self.figure("height", label, height.value, height.u, self.limits, "mm", single=read[0], about=nominal)
         rests, above_floor = None, not self._from_tyres(epochs)
         if figure.verdict.state == "holds":
             rests = guarded_by(epochs, lambda solution: solution.height(above_floor), figure)
-        return Judgement(True, (figure,), figure.text, note=sentences(note), guard=rests)
+        return Judgement(True, (figure,), figure.text, remark=sentences(remark), guard=rests)
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         return self._cranked(epochs, judged.worst.value) if judged.worst is not None else None

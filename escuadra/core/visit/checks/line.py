@@ -72,7 +72,7 @@ class CentrelineCheck(Check):
         return self.kind
 
     @property
-    def school(self) -> str:
+    def line_method(self) -> str:
         return "marks"
 
     def make_slots(self, epochs: Epochs) -> list[Slot]:
@@ -99,7 +99,7 @@ class CentrelineCheck(Check):
         )
 
     def judge(self, epochs: Epochs) -> Judgement:
-        figures, troubles, notes = [], [], []
+        figures, inconsistencies, notes = [], [], []
         for end, mark in epochs.marks.items():
             if mark.pairs is None:
                 continue
@@ -119,7 +119,7 @@ class CentrelineCheck(Check):
                         )
                     )
             if suspect is not None:
-                troubles.append(
+                inconsistencies.append(
                     said(
                         f"line.pair_disagrees_others_middle_lies.{end}",
                         suspect=mark.names[suspect],
@@ -127,7 +127,7 @@ class CentrelineCheck(Check):
                     )
                 )
             elif any(abs(w) > CRITICAL_W for w in mark.pairs.w.values()):
-                troubles.append(said(f"line.two_pairs_disagree_third_pair.{end}"))
+                inconsistencies.append(said(f"line.two_pairs_disagree_third_pair.{end}"))
             elif mark.y is not None:
                 label = said(f"line.mark_off.{end}")
                 off = self.figure(f"{end}.mark", label, mark.y, mark.u, self.mark_off, "mm", "side")
@@ -144,8 +144,8 @@ class CentrelineCheck(Check):
         if complete and found is not None and found.body is not None:
             summary = said("line.target_2", u=PlusMinus(Length(2 * found.body.at[-1].u, 1)))
         emblems = [said_emblem(epochs, end) for end in epochs.marks]
-        note = sentences(*notes, *emblems)
-        return Judgement(complete, tuple(figures), summary, trouble=sentences(*troubles), note=note)
+        remark = sentences(*notes, *emblems)
+        return Judgement(complete, tuple(figures), summary, inconsistency=sentences(*inconsistencies), remark=remark)
 
     def to_confirm(self, epochs: Epochs, judged: Judgement) -> Again | None:
         """A mark that seems to be off is looked at again before it is plumbed anew."""
@@ -200,7 +200,7 @@ class MethodCheck(Check):
     method: str = Field(description="id of the method")
 
     @property
-    def school(self) -> str:
+    def line_method(self) -> str:
         return self.method
 
     @property
@@ -228,15 +228,15 @@ class MethodCheck(Check):
         method = METHODS[self.method]
         if len(read) < len(needed):
             begun = said("read_of", read=len(read), needed=len(needed)) if read else None
-            return Judgement(False, summary=begun, note=sentences(method.tells, method.cannot))
+            return Judgement(False, summary=begun, remark=sentences(method.tells, method.cannot))
         answer = epochs.alone(self.method)
         if answer is None:
             return Judgement(
                 True,
                 summary=said("line.is_read"),
-                note=sentences(said("line.alone_settles_no_line_yet"), method.cannot),
+                remark=sentences(said("line.alone_settles_no_line_yet"), method.cannot),
             )
-        return Judgement(True, summary=amount(answer.angle.value, "°", 2, "side"), note=sentences(said_alone(answer)))
+        return Judgement(True, summary=amount(answer.angle.value, "°", 2, "side"), remark=sentences(said_alone(answer)))
 
 
 @check_kind("lines")
@@ -290,10 +290,12 @@ class LinesCheck(Check):
             waits = said("line.nothing_read_tells_line_yet")
             if epochs.turned_only(epochs.epoch) is not None:
                 waits = said("line.beams_tell_how_frame_turned")
-            return Judgement(False, note=sentences(waits), trouble=line_contradiction(epochs))
+            return Judgement(False, remark=sentences(waits), inconsistency=line_contradiction(epochs))
         figures = self._figures(epochs, solution)
         summary = self._summary(epochs, solution)
-        return Judgement(True, figures, summary, trouble=line_contradiction(epochs), note=self._words(epochs, figures))
+        return Judgement(
+            True, figures, summary, inconsistency=line_contradiction(epochs), remark=self._words(epochs, figures)
+        )
 
     def contradicted(self, epochs: Epochs) -> EpochSolution | None:
         return contradicting(epochs)

@@ -96,8 +96,8 @@ class FloorCheck(Check):
             len(figures) == 4,
             tuple(figures),
             summary=said("place.most", worst=Slope(worst, 2)) if figures else None,
-            wrong=sentences(epochs.plan.no_room),
-            note=sentences(
+            mismatch=sentences(epochs.plan.no_room),
+            remark=sentences(
                 said("place.typed_hand_weaker_than_survey"),
                 said("place.six_heights_instead") if six_slots(epochs.plan) else None,
                 epochs.plan.place_note,
@@ -127,11 +127,11 @@ class FloorCheck(Check):
                 True,
                 figures,
                 said("place.most_six_heights", worst=Slope(worst, 2)),
-                wrong=sentences(epochs.plan.no_room),
-                note=sentences(said("place.six_heights_by", **by)),
+                mismatch=sentences(epochs.plan.no_room),
+                remark=sentences(said("place.six_heights_by", **by)),
             )
         answer = epochs.answered(self.slots(epochs)[0])
-        note = said(
+        remark = said(
             "place.survey_rear_axle",
             taken_on=survey.taken_on.isoformat(),
             person=survey.person,
@@ -139,17 +139,19 @@ class FloorCheck(Check):
             x=amount(standing.place.x, "mm", 0),
             y=amount(standing.place.y, "mm", 0),
         )
-        trouble = None
+        inconsistency = None
         if answer is not None and datetime.fromtimestamp(answer.at / 1000, UTC).date() > survey.valid_until:
-            trouble = said("place.survey_valid_until_survey_bay", valid_until=survey.valid_until.isoformat())
+            inconsistency = said("place.survey_valid_until_survey_bay", valid_until=survey.valid_until.isoformat())
         if standing.ground.levelled.misread:
-            trouble = said("place.survey_contradicts_itself_read_again", names=nouns(standing.ground.levelled.misread))
+            inconsistency = said(
+                "place.survey_contradicts_itself_read_again", names=nouns(standing.ground.levelled.misread)
+            )
         summary = said("place.most_survey", worst=Slope(worst, 2))
-        wrong = (
+        mismatch = (
             said("place.tyres_not_marks") if answer is not None and answer.said.value != "yes" else epochs.plan.no_room
         )
-        notes = sentences(note, turning_note(epochs))
-        return Judgement(answer is not None, figures, summary, sentences(wrong), sentences(trouble), notes)
+        notes = sentences(remark, turning_note(epochs))
+        return Judgement(answer is not None, figures, summary, sentences(mismatch), sentences(inconsistency), notes)
 
     def floor_figures(self, procedure: Procedure, standing: Standing) -> list[Figure]:
         """Every figure that the survey gives, against this check's limits and the sheet's."""
@@ -264,11 +266,11 @@ class SurroundingsCheck(Check):
         answers = [(slot.label, epochs.answered(slot)) for slot in slots]
         given = [(label, found) for label, found in answers if found is not None]
         refused = [label for label, found in given if found.said.value != "yes"]
-        wrong = sentences(said("answered_no", names=nouns(refused)) if refused else None)
+        mismatch = sentences(said("answered_no", names=nouns(refused)) if refused else None)
         return Judgement(
             len(given) == len(answers),
             summary=said("place.answered", given=len(given), answers=len(answers)),
-            wrong=wrong,
+            mismatch=mismatch,
         )
 
 

@@ -36,7 +36,7 @@ class TickCheck(Check):
         return Judgement(
             True,
             summary=Noun(f"answer.{value}"),
-            wrong=sentences(None if value == "yes" else said("ready.answered_no")),
+            mismatch=sentences(None if value == "yes" else said("ready.answered_no")),
         )
 
 
@@ -69,15 +69,15 @@ class GaugeCheck(Check):
         ]
 
     def judge(self, epochs: Epochs) -> Judgement:
-        slots, wrong, given = self.slots(epochs), [], 0
+        slots, mismatch, given = self.slots(epochs), [], 0
         for slot, one in zip(slots, self.tries, strict=True):
             answer = epochs.answered(slot)
             given += answer is not None
             if answer is not None and answer.said.value not in one.right:
                 want = nouns([Name(right) for right in one.right], "or")
-                wrong.append(said("ready.gauge", does=slot.label, given=Name(str(answer.said.value)), want=want))
+                mismatch.append(said("ready.gauge", does=slot.label, given=Name(str(answer.said.value)), want=want))
         summary = said("read_of", read=given, needed=len(slots))
-        return Judgement(given == len(slots), summary=summary, wrong=sentences(*wrong))
+        return Judgement(given == len(slots), summary=summary, mismatch=sentences(*mismatch))
 
 
 @check_kind("aboard")
@@ -103,9 +103,9 @@ class AboardCheck(Check):
     def judge(self, epochs: Epochs) -> Judgement:
         slots = self.slots(epochs)
         answers = [(slot, found.said.value) for slot in slots if (found := epochs.answered(slot)) is not None]
-        wrong = [slot.label for slot, value in answers if value != "yes"]
+        mismatch = [slot.label for slot, value in answers if value != "yes"]
         return Judgement(
             len(answers) == len(slots),
             summary=said("read_of", read=len(answers), needed=len(slots)),
-            wrong=sentences(said("ready.not_so", names=nouns(wrong, "comma")) if wrong else None),
+            mismatch=sentences(said("ready.not_so", names=nouns(mismatch, "comma")) if mismatch else None),
         )

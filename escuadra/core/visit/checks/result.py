@@ -39,11 +39,11 @@ class RunCheck(Check):
     def judge(self, epochs: Epochs) -> Judgement:
         frozen, runs = epochs.state.frozen, epochs.state.ran
         if frozen is None:
-            return Judgement(False, note=sentences(said("result.run_first")))
+            return Judgement(False, remark=sentences(said("result.run_first")))
         run = runs[-1]
         if run.doubted is not None:
             told = next(past for past in epochs.state.disturbances if past.seq == run.doubted)
-            return Judgement(False, note=sentences(told.words), because=told)
+            return Judgement(False, remark=sentences(told.words), because=told)
         return Judgement(True, summary=said("result.run", name=run.person.name, count=len(epochs.state.runs)))
 
 
@@ -89,7 +89,7 @@ class ResultCheck(Check):
         slots = self.slots(epochs)
         outcome = epochs.answered(slots[0]) if slots else None
         if outcome is None:
-            return Judgement(False, note=sentences(said("result.after_run") if not slots else None))
+            return Judgement(False, remark=sentences(said("result.after_run") if not slots else None))
         figures, missing, procedure = [], 0, epochs.plan.procedure
         lines = slots[1 : 1 + len(procedure.lines)]
         seen = {s.id.removeprefix(LINES): str(e.said.value) for s in lines if (e := epochs.answered(s)) is not None}
@@ -108,13 +108,13 @@ class ResultCheck(Check):
         told = {s.id.removeprefix(CAMERAS): epochs.answer(s) for s in slots if s.id.startswith(CAMERAS)}
         bad = nouns(Name(one.name) for one in _cameras(epochs) if told[one.id] == FAILED)
         alone = said("result.cameras_failed", names=bad) if FAILED in told.values() else None
-        wrong = sentences(said(f"result.{value}") if value != PASSED else None, alone, together)
-        note = sentences(said("result.before_zeroing") if missing else None)
+        mismatch = sentences(said(f"result.{value}") if value != PASSED else None, alone, together)
+        remark = sentences(said("result.before_zeroing") if missing else None)
         # A run that failed may have shown no figures: it is a result as good as one that passed. What it showed of each
         # camera and lens says what to do next.
         looked = "" not in told.values() and len(seen) == len(lines)
         complete = looked if value == FAILED else not missing or value != PASSED
-        return Judgement(complete, tuple(figures), Noun(f"answer.{value}"), wrong=wrong, note=note)
+        return Judgement(complete, tuple(figures), Noun(f"answer.{value}"), mismatch=mismatch, remark=remark)
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         told = {slot.id: epochs.answer(slot) for slot in self.slots(epochs)}

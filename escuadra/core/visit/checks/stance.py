@@ -114,7 +114,7 @@ class RideHeightCheck(Check):
             rocked = epochs.state.last_disturbed(SETTLED) if [c for c in CORNERS if c not in read] == [TELLS] else None
             tells = said("stance.one_arch_tells", corner=Noun(f"corner.{TELLS}")) if rocked is not None else None
             read_of = said("read_of", read=len(read), needed=4)
-            return Judgement(False, tuple(figures), summary=read_of, note=sentences(tells))
+            return Judgement(False, tuple(figures), summary=read_of, remark=sentences(tells))
         result = stance(
             StanceInput(
                 wheelbase=vehicle.wheelbase,
@@ -143,14 +143,14 @@ class RideHeightCheck(Check):
         label = said("stance.height", name=Name(sensor.name))
         figures.append(self.figure("sensor_height", label, change, u, self.sensor_height, "mm", "height_against"))
         height = amount(change, "mm", 0, "height_against")
-        note = [*self._aim(epochs, height, result.pitch_deg, result.roll_deg), *_hubs(epochs), self._typed_in(read)]
+        remark = [*self._aim(epochs, height, result.pitch_deg, result.roll_deg), *_hubs(epochs), self._typed_in(read)]
         if any(f.id == "warp" and f.verdict.state != "holds" for f in figures):
-            note.insert(0, _twisted(epochs.plan, read))
+            remark.insert(0, _twisted(epochs.plan, read))
         return Judgement(
             True,
             tuple(figures),
             summary=said("stance.sensor", name=Name(sensor.name), height=height),
-            note=sentences(*note),
+            remark=sentences(*remark),
         )
 
     def _twist(self, epochs: Epochs, read: dict[Corner, Measured], warp: float) -> list[Figure]:

@@ -45,17 +45,17 @@ class StationsCheck(Check):
         doubted = [view for view in views if view.proof == "doubt"]
         if doubted:
             names = nouns(Name(view.station.name) for view in doubted)
-            note = sentences(said("stations.doubt_run_again", names=names), doubted[-1].words)
+            remark = sentences(said("stations.doubt_run_again", names=names), doubted[-1].words)
             because = next((view.because for view in doubted if view.because is not None), None)
-            return Judgement(False, summary=summary, note=note, because=because)
+            return Judgement(False, summary=summary, remark=remark, because=because)
         if len(ran) < len(views) or any(view.proof == "awaited" for view in views):
             waiting = [Name(view.station.name) for view in views if view.proof == "awaited"]
-            note = sentences(said("stations.run_but_not_yet_read", names=nouns(waiting)) if waiting else None)
-            return Judgement(False, summary=summary, note=note)
+            remark = sentences(said("stations.run_but_not_yet_read", names=nouns(waiting)) if waiting else None)
+            return Judgement(False, summary=summary, remark=remark)
         unsure = [view for view in views if view.proof in ("missed", "contradicted")]
         unproven = [said("stations.named", name=Name(view.station.name), words=view.words) for view in unsure]
-        trouble = sentences(*([said("stations.nothing_shows_still_stood_run"), *unproven] if unsure else []))
-        return Judgement(True, summary=summary, trouble=trouble)
+        inconsistency = sentences(*([said("stations.nothing_shows_still_stood_run"), *unproven] if unsure else []))
+        return Judgement(True, summary=summary, inconsistency=inconsistency)
 
 
 @check_kind("staked")
@@ -91,7 +91,7 @@ class StakedCheck(Check):
     def judge(self, epochs: Epochs) -> Judgement:
         way, slots = staking(epochs), self.slots(epochs)
         if way is None:
-            return Judgement(False, note=sentences(said("stations.find_line_first_stands_place")))
+            return Judgement(False, remark=sentences(said("stations.find_line_first_stands_place")))
         found, figures = stood(epochs), []
         if found is not None:
             figures += [
@@ -123,19 +123,21 @@ class StakedCheck(Check):
                 )
             )
         missing = [slot for slot in slots if not slot.optional and epochs.now(slot) is None]
-        trouble = NOTHING
+        inconsistency = NOTHING
         if found is not None and not found.trusted:
             labels = dict.fromkeys(slot.label for slot in slots if slot.id in found.suspects)
             which = "named" if labels else "plain"
-            trouble = sentences(said(f"stations.stands_tapes_contradict.{which}", names=nouns(labels)))
+            inconsistency = sentences(said(f"stations.stands_tapes_contradict.{which}", names=nouns(labels)))
         needed = len([slot for slot in slots if not slot.optional])
         summary = said("read_of", read=needed - len(missing), needed=needed)
         if found is not None and not missing:
             summary = said("stations.off_place", left=amount(math.hypot(found.forward, found.left), "mm"))
         parts = nouns(check for p in way.found if p not in EDGES and (check := way.found[p].check))
         unlike = said("stations.elsewhere", name=control_name(found.elsewhere)) if found and found.elsewhere else None
-        note = sentences(unlike, said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
-        return Judgement(not missing and bool(figures), tuple(figures), summary, trouble=trouble, note=note)
+        remark = sentences(unlike, said("stations.tape_checks_other_two", parts=parts) if parts and missing else None)
+        return Judgement(
+            not missing and bool(figures), tuple(figures), summary, inconsistency=inconsistency, remark=remark
+        )
 
     def before_reading(self, epochs: Epochs) -> Said | None:
         way = staking(epochs)

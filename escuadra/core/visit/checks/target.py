@@ -71,7 +71,7 @@ class TargetCheck(Check):
 
     def judge(self, epochs: Epochs) -> Judgement:
         wanted, given = self._wanted(epochs), 0
-        wrong: list[Said] = []
+        mismatch: list[Said] = []
         asked = [slot for slot in self.slots(epochs) if slot.ask != "number"]
         for slot in asked:
             found = epochs.answered(slot)
@@ -83,26 +83,26 @@ class TargetCheck(Check):
             if what == "piece":
                 missing = beyond(epochs.plan)
                 if missing is not None and answer not in missing.extensions:
-                    wrong += [said("target.other_extension", given=slot.option(answer)), *missing.said]
+                    mismatch += [said("target.other_extension", given=slot.option(answer)), *missing.said]
             elif not alike(answer, want):
                 shown = slot.option(want) if want in MOUNTS else Name(want)
-                wrong.append(said(f"target.other.{what}", given=slot.option(answer), want=shown))
+                mismatch.append(said(f"target.other.{what}", given=slot.option(answer), want=shown))
         missing = beyond(epochs.plan)
         if missing is not None and not missing.extensions:
-            wrong += missing.said
+            mismatch += missing.said
         summary = (
             Name(wanted["identity"])
-            if given == len(asked) and not wrong
+            if given == len(asked) and not mismatch
             else said("target.answered", given=given, asked=len(asked))
         )
-        note = sentences(*missing.said) if missing is not None else NOTHING
-        return Judgement(given == len(asked), summary=summary, wrong=sentences(*wrong), note=note)
+        remark = sentences(*missing.said) if missing is not None else NOTHING
+        return Judgement(given == len(asked), summary=summary, mismatch=sentences(*mismatch), remark=remark)
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         station = epochs.plan.station
         code = "move.mount_stand" if station is not None and station.own_place else "move.mount"
         action = said(f"{code}.action")
-        return NextMove("move", said(code), judged.wrong, action=action, check=self.id, happening="mount")
+        return NextMove("move", said(code), judged.mismatch, action=action, check=self.id, happening="mount")
 
 
 def alike(answer: str, wanted: str) -> bool:

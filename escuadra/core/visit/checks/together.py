@@ -78,32 +78,34 @@ class BodyCheck(Check):
         summary: Value = said("read_of", read=len(needed) - len(missing), needed=len(needed))
         if slots[0] not in missing and epochs.answer(slots[0]) != "yes":
             return Judgement(
-                True, summary=summary, wrong=sentences(said("together.not_set", body=Name(goal.body.name)))
+                True, summary=summary, mismatch=sentences(said("together.not_set", body=Name(goal.body.name)))
             )
         found = together(epochs)
         if found is None or epochs.lines is None:
-            note = sentences(said("stations.find_line_first_stands_place")) if epochs.lines is None else None
-            return Judgement(False, summary=summary, note=note or sentences())
+            remark = sentences(said("stations.find_line_first_stands_place")) if epochs.lines is None else None
+            return Judgement(False, summary=summary, remark=remark or sentences())
         if (fold := folded(epochs, goal)) is not None:
-            return Judgement(not missing, summary=summary, wrong=sentences(self._folded(goal, fold)))
+            return Judgement(not missing, summary=summary, mismatch=sentences(self._folded(goal, fold)))
         figures = self._figures(epochs, goal, found)
-        trouble = None
+        inconsistency = None
         uneven = any(figure.id == "flat" and figure.verdict.state == "out" for figure in figures)
-        wrong = said("together.uneven", body=Name(goal.body.name)) if uneven and not missing else None
+        mismatch = said("together.uneven", body=Name(goal.body.name)) if uneven and not missing else None
         if found.doubts(goal):
             labels: list[Text] = [slot.label for slot in slots if slot.id in found.suspects]
             way = "named" if labels else "plain"
             if found.hubs:
                 way, labels = "hubs", [said("floor_marks.hub", corner=Noun(f"corner.{hub}")) for hub in found.hubs]
-            trouble = said(f"together.contradict.{way}", names=nouns(labels, "or"))
+            inconsistency = said(f"together.contradict.{way}", names=nouns(labels, "or"))
         if figures and not missing:
             parts = [figure.text for figure in figures if figure.verdict.state != "holds"]
             summary = nouns(parts[:2], "comma") if parts else figures[0].text
         complete = not missing and len(figures) > len(measured_lean(epochs, goal))
         rests = self._guard(epochs, goal, found, figures) if complete and found.trusted else None
         unlike = sorted(found.solution.entered.unlike)
-        note = sentences(*(said_unlike(epochs, found.solution, corner, "together") for corner in unlike))
-        return Judgement(complete, tuple(figures), summary, sentences(wrong), sentences(trouble), note, guard=rests)
+        remark = sentences(*(said_unlike(epochs, found.solution, corner, "together") for corner in unlike))
+        return Judgement(
+            complete, tuple(figures), summary, sentences(mismatch), sentences(inconsistency), remark, guard=rests
+        )
 
     def _guard(self, epochs: Epochs, goal: Goal, found: Together, figures: Sequence[Figure]) -> Guard | None:
         """What a body that holds rests on: a mistake in one act that nothing else shows, or one look at a level."""
@@ -196,7 +198,7 @@ class BodyCheck(Check):
                 return None
             point = Noun(f"together.point.flat.{fold.point}")
             return self._move(said("move.smooth", body=name, point=point), (), which, said("move.smooth.action"))
-        if judged.wrong and not judged.figures:
+        if judged.mismatch and not judged.figures:
             return self._move(said("move.set_out", body=name), (), which, said("move.set_out.action"))
         off = {one: (derived, state) for one, derived, state in self._off(epochs, goal, found, judged)}
         leaning = [f for f in judged.figures if "." in f.id and f.verdict.state != "holds"]

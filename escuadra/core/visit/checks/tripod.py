@@ -46,8 +46,8 @@ class TripodCheck(Check):
         found = standing(epochs)
         if found is None:
             read = sum(epochs.now(slot) is not None for slot in slots)
-            note = sentences(said("tripod.all_then_one_move") if read else None)
-            return Judgement(False, summary=said("read_of", read=read, needed=len(slots)), note=note)
+            remark = sentences(said("tripod.all_then_one_move") if read else None)
+            return Judgement(False, summary=said("read_of", read=read, needed=len(slots)), remark=remark)
         away, left, up = found.solution.away, found.solution.left, found.solution.up
 
         def off(id: str, way: str, along: Along, limits: Limits) -> Figure:

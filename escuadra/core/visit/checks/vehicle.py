@@ -66,23 +66,23 @@ class BatteryCheck(Check):
             else (self.figure(volts.id, said("vehicle.battery_now"), now.value, now.u, self.volts, "V", single=now),)
         )
         off = answer is not None and answer.said.value == "no"
-        wrong = sentences(said("vehicle.no_battery_support") if off else None)
-        note = NOTHING
+        mismatch = sentences(said("vehicle.no_battery_support") if off else None)
+        remark = NOTHING
         if len(entries) > 1:
             hours = max((entries[-1].at - entries[0].at) / HOUR_MS, 1 / 60)
             pace = (entries[-1].value - entries[0].value) / hours
             way = "rising" if pace > 0 else "falling"
-            note = sentences(said(f"vehicle.battery.{way}", pace=amount(abs(pace), "V")))
+            remark = sentences(said(f"vehicle.battery.{way}", pace=amount(abs(pace), "V")))
             if pace < 0 and now is not None and now.value > self.volts.lower:
                 minutes = 60 * (now.value - self.volts.lower) / -pace
                 if minutes < 600:
-                    note += sentences(said("vehicle.limit_about_minutes", minutes=Duration(minutes)))
+                    remark += sentences(said("vehicle.limit_about_minutes", minutes=Duration(minutes)))
         return Judgement(
             answer is not None and now is not None,
             figures,
             summary=amount(now.value, "V") if now is not None else None,
-            wrong=wrong,
-            note=note,
+            mismatch=mismatch,
+            remark=remark,
         )
 
 
@@ -204,7 +204,7 @@ class FuelCheck(Check):
         gone = sum(w.kg for w in missing)
         full = said("vehicle.full_nothing_aboard")
         summary = amount(left.kg, "kg", 0, "load") if abs(left.kg) >= 0.5 else full
-        return Judgement(read == len(needed), tuple(figures), summary, note=self._advice(epochs, gone))
+        return Judgement(read == len(needed), tuple(figures), summary, remark=self._advice(epochs, gone))
 
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         if figure.id == "aboard":
@@ -269,10 +269,10 @@ class ConditionCheck(Check):
         return Judgement(
             len(answers) == len(self.slots(epochs)),
             summary=Noun(f"answer.{SOUND}") if not bad else nouns(bad, "comma"),
-            wrong=sentences(
+            mismatch=sentences(
                 said("vehicle.all_found", bad=nouns(bad, "comma")) if bad else None, wanting if self.photo else None
             ),
-            note=sentences(wanting),
+            remark=sentences(wanting),
         )
 
 

@@ -119,7 +119,7 @@ class TyresCheck(Check):
                 )
             )
         figures += self._treads(found)
-        wrong = [Noun(f"corner.{c}") for c in CORNERS if answers.get(f"tyre.size.{c}") == OTHER_SIZE]
+        mismatch = [Noun(f"corner.{c}") for c in CORNERS if answers.get(f"tyre.size.{c}") == OTHER_SIZE]
         needed = [slot.id for slot in slots if not slot.optional]
         entered = sum(id in answers or id in found for id in needed)
         complete = entered == len(needed)
@@ -132,7 +132,7 @@ class TyresCheck(Check):
             complete,
             tuple(figures),
             summary=done if complete else said("entered_of", entered=entered, needed=len(needed)),
-            wrong=sentences(said("wheels.another_size", names=nouns(wrong)) if wrong else None),
+            mismatch=sentences(said("wheels.another_size", names=nouns(mismatch)) if mismatch else None),
         )
 
     def _treads(self, found: dict[str, Measured]) -> list[Figure]:

@@ -1,4 +1,4 @@
-"""The methods of finding a vehicle's line, each a school of the trade; a module here registers its own."""
+"""The methods of finding a vehicle's line; a module here registers its own."""
 
 from importlib import import_module
 from pkgutil import iter_modules

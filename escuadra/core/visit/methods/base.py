@@ -29,7 +29,7 @@ class Sight:
 
 
 class Method:
-    """A school: how a line is found, what it can tell and what it can't."""
+    """How a line is found, what it can tell and what it can't."""
 
     id: ClassVar[str]
     offered: ClassVar[int] = 500
@@ -104,10 +104,10 @@ METHODS: dict[str, Method] = {}
 M = TypeVar("M", bound=Method)
 
 
-def method(school: type[M]) -> type[M]:
+def method(cls: type[M]) -> type[M]:
     """Register a method."""
-    METHODS[school.id] = school()
+    METHODS[cls.id] = cls()
     every = sorted(METHODS.values(), key=lambda one: one.offered)
     METHODS.clear()
     METHODS.update((one.id, one) for one in every)
-    return school
+    return cls

@@ -121,7 +121,7 @@ def _budget(plan: Plan, tools: Shelf, asked: LinePlanned) -> dict[str, Any]:
     return {
         "offers": offers(plan, tools, asked),
         "whole": whole,
-        "decides": whole.worth.decides(plan) if whole is not None else {},
+        "decides": whole.expected_accuracy.decides(plan) if whole is not None else {},
         "checks": {check.id: check for check in plan.procedure.checks},
         "kinds": {kind: (Noun(f"reads.{kind}"), tools(slot)) for kind, slot in kinds.items()},
     }

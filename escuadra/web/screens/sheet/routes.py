@@ -198,7 +198,7 @@ def page(
         left_behind=_spared(sheet, lambda: left_behind(sheet, slot_view.slot), None)
         if slot_view and sheet.state.stage != "signed"
         else None,
-        method=METHODS.get(view.check.school),
+        method=METHODS.get(view.check.line_method),
         sends=sends(request, slot_view, tools),
         offered=offered(request, opened, check),
         linked=request.app.state.devices is not None,
