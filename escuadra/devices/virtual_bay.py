@@ -16,13 +16,13 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import datum_at
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.also_hung import AlsoHungCheck
-from escuadra.core.visit.hung import sag
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.marks import U_PLUMB_MM
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene, Space
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.staked import on_face, points_of
+from escuadra.core.visit.target_on_beam import sag
+from escuadra.core.visit.target_on_stand import on_face, points_of
 from escuadra.core.visit.tripod import emblem_lever, wanted_distance
 from escuadra.devices.virtual_sensors import Misled
 

@@ -8,8 +8,8 @@ from collections.abc import Callable
 
 from escuadra.core.base.said import Noun, Plain, Turns, nouns, said
 from escuadra.core.base.wording import amount
-from escuadra.core.visit.hung import hung
 from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.target_on_beam import hung
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 At = Callable[[float, float], Point]

@@ -15,9 +15,9 @@ from escuadra.core.vehicle.lines import Line, LinesResult
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.body_readings import bodies_of
 from escuadra.core.visit.both_lines import both_lines
-from escuadra.core.visit.hung import hung
 from escuadra.core.visit.plan import ENDS, tape_slot, wheelbase_slot
 from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.target_on_beam import hung
 from escuadra.core.visit.views import CheckView
 from escuadra.drawing.lines import drawn_rectangle, drawn_sights
 from escuadra.drawing.stations import board, other_places, own_place

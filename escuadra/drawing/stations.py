@@ -11,7 +11,7 @@ from escuadra.core.visit.body_readings import read_line, read_of
 from escuadra.core.visit.carriers import StandingPose, carrier_of
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.sheet import Sheet
-from escuadra.core.visit.staked import on_face
+from escuadra.core.visit.target_on_stand import on_face
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 At = Callable[[float, float], Point]

@@ -23,13 +23,13 @@ from escuadra.core.visit.checks.target import mount_for
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.core.visit.checks.wheels import AlignmentCheck
 from escuadra.core.visit.conductor import conducted
-from escuadra.core.visit.hung import read_at
 from escuadra.core.visit.lenses import BETWEEN
 from escuadra.core.visit.log.events import ReadingTaken, StepSaid
 from escuadra.core.visit.log.state import OUTCOME, RESULTS
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.visit.plan import slope_slots
-from escuadra.core.visit.staked import on_face, points_of, staking, stand_tapes
+from escuadra.core.visit.target_on_beam import read_at
+from escuadra.core.visit.target_on_stand import on_face, points_of, staking, stand_tapes
 from escuadra.core.visit.views import CheckView
 from escuadra.devices.virtual_bay import SLOPES
 

@@ -8,9 +8,9 @@ from escuadra.commands import Garage
 from escuadra.core.base.axes import turned
 from escuadra.core.base.said import Noun
 from escuadra.core.visit.epochs import Epochs
-from escuadra.core.visit.hung import hung, read_at, sag
 from escuadra.core.visit.sheet import derive
 from escuadra.core.visit.solution import upright
+from escuadra.core.visit.target_on_beam import hung, read_at, sag
 from escuadra.rehearsal.technician import Technician
 from tests.english import told
 from tests.visit.test_stations import begun

@@ -23,7 +23,7 @@ from escuadra.core.visit.slots import Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 from escuadra.core.visit.solution.solution import EpochSolution
-from escuadra.core.visit.staked import U_LEVEL_MM
+from escuadra.core.visit.target_on_stand import U_LEVEL_MM
 
 HELD = 3
 """Readings that hold a body in plan."""

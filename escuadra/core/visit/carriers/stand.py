@@ -10,7 +10,7 @@ from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import Happening
 from escuadra.core.visit.log.state import LATER, Entry, Run
 from escuadra.core.visit.proof import StationView, Watch, next_run, proven_by
-from escuadra.core.visit.staked import STAND, points_of, staking, stand_slots, stand_tapes, stood, stood_where
+from escuadra.core.visit.target_on_stand import STAND, points_of, staking, stand_slots, stand_tapes, stood, stood_where
 from escuadra.core.visit.views import SheetView
 
 OWN = frozenset({"stand"})

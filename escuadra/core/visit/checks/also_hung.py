@@ -22,11 +22,11 @@ from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.checks.hanging import MOST_BESIDE
 from escuadra.core.visit.checks.target import TargetCheck, alike
 from escuadra.core.visit.epochs import Epochs
-from escuadra.core.visit.hung import hung
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.solution.solution import EpochSolution
+from escuadra.core.visit.target_on_beam import hung
 
 ONE_DEGREE = math.radians(1)
 HUNG = frozenset({"hang", "target"})

@@ -15,9 +15,9 @@ from escuadra.core.visit.checks.base import Check, Judgement, OneReading, OnTheR
 from escuadra.core.visit.checks.frame import cranked
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.guarding import Guard, first, guard_of_slot
-from escuadra.core.visit.hung import hang_slot, hung, read_at
 from escuadra.core.visit.next_move import NextMove, Step, moved
 from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.target_on_beam import hang_slot, hung, read_at
 
 
 @check_kind("hang")

@@ -17,11 +17,11 @@ from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.doubting import SOON, Again, of_its_own
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import control_name, set_out
-from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.next_move import Axis, NextMove, Step
 from escuadra.core.visit.next_reading import as_read_last, most_parting
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.staked import STAND, staking, stand_slots, stand_tapes, stood
+from escuadra.core.visit.target_on_beam import EDGES
+from escuadra.core.visit.target_on_stand import STAND, staking, stand_slots, stand_tapes, stood
 
 FORWARD, SIDEWAYS, TURNED = "too_forward", "too_left", "side"
 

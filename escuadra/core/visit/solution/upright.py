@@ -11,7 +11,6 @@ from collections.abc import Collection, Sequence
 from escuadra.core.base.said import Noun, Text, said
 from escuadra.core.geodesy.state.input import Gravity
 from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.hung import asks_hang, hang_slot, read_at, sag
 from escuadra.core.visit.log.disturbances import UPRIGHT
 from escuadra.core.visit.plan import (
     ANY_BAY,
@@ -26,6 +25,7 @@ from escuadra.core.visit.readings import U_HUB_MM, ReadingsByEpoch, Stay
 from escuadra.core.visit.slots import Measured, Slot
 from escuadra.core.visit.solution.network_builder import MIDDLE, STANDS_ON, TARGET, Entering, Hung
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
+from escuadra.core.visit.target_on_beam import asks_hang, hang_slot, read_at, sag
 
 U_UPRIGHT_DEG = 1.5
 """How upright a frame stands that nobody has levelled, one sigma: worse would be seen."""

@@ -17,13 +17,13 @@ from escuadra.core.geodesy.state.input import WantedAhead, WantedBeside
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import TAPE, control_name, controls_of
-from escuadra.core.visit.hung import EDGES
 from escuadra.core.visit.log.state import LATER, Entry
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot, measured_by_tool
 from escuadra.core.visit.solution.network_builder import ORIGIN, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 from escuadra.core.visit.solution.solution import EpochSolution
+from escuadra.core.visit.target_on_beam import EDGES
 
 STAND = frozenset({"stand", "hubs", "line"})
 U_LEVEL_MM = 12.0
