@@ -4,7 +4,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from escuadra.core.authoring.life import CheckAgain, EntryBegun, EntryReleased, EntryTaken, EntryTyped, EntryWithdrawn
@@ -36,6 +36,17 @@ from escuadra.store.tables import (
     uses,
     visit,
 )
+
+# What nearly every event asks is put together once.
+_ALL_REACH = update(calibration).where(calibration.c.visit == bindparam("of")).values(stage=bindparam("reached"))
+_OWN_REACHES = _ALL_REACH.where(calibration.c.id == bindparam("part"))
+_ONLY_TAKEN_IN = calibration.c.stage == "taken_in"
+_REACHES = {
+    (own, first): statement.where(_ONLY_TAKEN_IN) if first else statement
+    for own, statement in ((False, _ALL_REACH), (True, _OWN_REACHES))
+    for first in (False, True)
+}
+"""By whether it is of one calibration alone, and of those only that were but taken in."""
 
 
 def project(connection: Connection, event: Event, said: Payload | None = None) -> None:
@@ -78,12 +89,9 @@ def _stage(connection: Connection, event: Event) -> None:
     assert part is not None
     if stage == "":
         return
-    mine = update(calibration).where(calibration.c.visit == _of(event))
-    if part.kind == "calibration":
-        mine = mine.where(calibration.c.id == part.id)
-    if stage == "in_work":
-        mine = mine.where(calibration.c.stage == "taken_in")
-    connection.execute(mine.values(stage=stage))
+    own = part.kind == "calibration"
+    named = {"of": _of(event), "reached": stage, **({"part": part.id} if own else {})}
+    connection.execute(_REACHES[own, stage == "in_work"], named)
 
 
 def _taken_in(connection: Connection, event: Event, told: TakenIn) -> None:

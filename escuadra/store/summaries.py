@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, bindparam, func, insert, select, update
 
 from escuadra.core.base.stream import Event
 from escuadra.core.house import CustomerErased
@@ -18,6 +18,10 @@ from escuadra.core.visit.log.events import CalibrationAdded, ReadingTaken, Taken
 from escuadra.core.visit.log.whole import CalledOff, Corrected, TakenUp
 from escuadra.store import dialect
 from escuadra.store.tables import customer, summary, visit
+
+# What nearly every event asks is put together once.
+_KNOWN = select(summary.c.words).where(summary.c.visit == bindparam("of"))
+_TOLD = update(summary).where(summary.c.visit == bindparam("of")).values(words=bindparam("all_words"))
 
 
 def words_of(text: str) -> list[str]:
@@ -54,11 +58,11 @@ def _begin(connection: Connection, id: str, told: TakenIn) -> None:
 
 
 def _tell(connection: Connection, id: str, words: Iterable[str]) -> None:
-    known = connection.execute(select(summary.c.words).where(summary.c.visit == id)).scalar() or ""
+    known = connection.execute(_KNOWN, {"of": id}).scalar() or ""
     have = known.split()
     more = [word for word in dict.fromkeys(words) if word not in have]
     if more:
-        connection.execute(update(summary).where(summary.c.visit == id).values(words=" ".join([*have, *more])))
+        connection.execute(_TOLD, {"of": id, "all_words": " ".join([*have, *more])})
 
 
 def _end(connection: Connection, id: str, kind: str, told: Any, whole: bool) -> None:
