@@ -21,7 +21,7 @@ from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import control_name, controls_of, set_out
 from escuadra.core.visit.plan import Plan
-from escuadra.core.visit.slots import Measured, Slot
+from escuadra.core.visit.slots import Measured, ReadAt, Slot
 
 CORNERS_BELOW: tuple[BodyPoint, ...] = ("bottom_left", "bottom_right")
 SET = frozenset(f"together.{n}" for n in range(1, 10))
@@ -192,6 +192,7 @@ def _slot(epochs: Epochs, goal: Goal, read: BodyReading) -> Slot:
         reads=reads,
         way=way,
         hint=said(f"together.hint.{'rise' if read.height else read.anchor}"),
+        at=ReadAt(said("stands.body", body=Name(goal.body.name)), goal.x, goal.y),
         wanted=None if angle else round(wanted, 1),
     )
 

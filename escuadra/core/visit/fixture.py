@@ -6,15 +6,15 @@ against it (``reflection``); what the beam itself rises is taken off. Leaning aw
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from escuadra.core.base.said import Noun, said
 from escuadra.core.run.radar import ReflectionInput, reflection
 from escuadra.core.visit.log.disturbances import CLAMPS
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.methods.base import place
+from escuadra.core.visit.methods.base import place, read_at
 from escuadra.core.visit.methods.beams import SPOT
-from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.plan import Plan, at_wheel
 from escuadra.core.visit.slots import Measured, Slot
 
 TILTED = frozenset({"level", "steering"})
@@ -56,7 +56,8 @@ def fixture_slots(plan: Plan) -> list[Slot]:
         "above",
         said("fixture.spot_hint"),
     )
-    return [own["rack.apart"], *heights, own["rack.distance"], back]
+    heights = read_at(at_wheel(plan.steered, plan.vehicle), heights)
+    return [own["rack.apart"], *heights, own["rack.distance"], replace(back, at=heights[0].at)]
 
 
 def fixture_lean(plan: Plan, read: Callable[[Slot], Measured | None]) -> Lean | None:

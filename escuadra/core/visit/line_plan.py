@@ -22,7 +22,7 @@ from escuadra.core.visit.plan import ENDS, Plan, height_slot, level_slot, slope_
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Slot
-from escuadra.core.visit.tool_route import Stand, stand_of
+from escuadra.core.visit.tool_route import ToolLocation, location_of
 
 Shelf = Callable[[Slot], list[ToolUsed]]
 """The instruments that can be relied on for a slot, with what they contribute there; the usual one first."""
@@ -95,8 +95,8 @@ def _tapes(plan: Plan, rear: bool) -> list[Slot]:
 
 def _levels(plan: Plan) -> list[Slot]:
     """How the frame leans, and the floor where it was not surveyed."""
-    slopes = [slope_slot("wheels", way) for way in ("along", "across")] if plan.standing is None else []
-    return [*slopes, *(level_slot(way) for way in ("roll", "pitch"))]
+    slopes = [slope_slot("wheels", way, plan) for way in ("along", "across")] if plan.standing is None else []
+    return [*slopes, *(level_slot(way, plan) for way in ("roll", "pitch"))]
 
 
 def _exact_tapes(scene: Scene, slots: Iterable[Slot]) -> dict[str, float]:
@@ -250,14 +250,14 @@ def _coarse(tool: ToolUsed, slot: Slot) -> float:
 
 def fewest_changes(slots: Iterable[Slot], plan: Plan) -> int:
     """How often a tool must be set up or carried on, in the best order of the places."""
-    stands = list(dict.fromkeys(s for slot in slots if (s := stand_of(slot, plan)) is not None))
+    stands = list(dict.fromkeys(s for slot in slots if (s := location_of(slot, plan)) is not None))
 
-    def cost(order: Iterable[Stand]) -> int:
-        at: dict[str, Stand] = {}
+    def cost(order: Iterable[ToolLocation]) -> int:
+        at: dict[str, ToolLocation] = {}
         changes = 0
-        for stand in order:
-            changes += at.get(stand.tool) != stand
-            at[stand.tool] = stand
+        for location in order:
+            changes += at.get(location.tool) != location
+            at[location.tool] = location
         return changes
 
     return min((cost(order) for order in permutations(stands)), default=0) if len(stands) <= 6 else len(stands)

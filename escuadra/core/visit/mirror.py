@@ -82,7 +82,7 @@ def spot(epochs: Epochs, u_mirror: float, since: int, until: int) -> Spot | None
     seq, at = max((e.seq, e.at) for slot in ways for e in epochs.live(slot.id) if since < e.seq < until)
     epoch = max(k for k in range(epochs.epoch + 1) if epochs.span(k)[0] < seq)
     solution = epochs.solve(epoch) or epochs.turned_only(epoch)
-    lean: Measured | Lean | None = _last(epochs, level_slot("pitch"), 0, seq)
+    lean: Measured | Lean | None = _last(epochs, level_slot("pitch", epochs.plan), 0, seq)
     if lean is None:
         lean = fixture_lean(epochs.plan, lambda slot: _last(epochs, slot, 0, seq))
     if solution is None or solution.line is None or not solution.tells("square") or lean is None:

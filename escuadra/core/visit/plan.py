@@ -24,7 +24,7 @@ from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.figures import SheetFigure, figures_of
 from escuadra.core.visit.log.disturbances import MARKS, POSE
-from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.slots import ReadAt, Slot
 
 ENDS = ("LF_end", "RF_end")
 """The beam's ends, as from the driver's seat."""
@@ -274,6 +274,24 @@ class Plan:
         return datum_at(self.procedure, self.vehicle)[0]
 
 
+def at_wheel(corner: Corner, vehicle: VehicleModel) -> ReadAt:
+    """At a wheel."""
+    return ReadAt(said("stands.wheel", corner=Noun(f"corner.{corner}")), *vehicle.hub(corner))
+
+
+def on_frame(what: str, plan: Plan, left: float = 0.0) -> ReadAt:
+    """At the frame: ``frame``, ``beam``, ``before_beam`` or one of the beam's ends."""
+    return ReadAt(said(f"stands.{what}"), plan.nominal_goal.x, left)
+
+
+def across(end: str, vehicle: VehicleModel) -> ReadAt:
+    """Across the vehicle, where its marks at an end are."""
+    return ReadAt(said(f"stands.across.{end}"), getattr(vehicle.marks, f"{end}_x"))
+
+
+AT_REAR_WHEELS = ReadAt(said("stands.rear_wheels"), 0.0)
+
+
 @lru_cache(maxsize=1024)
 def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     """The slot of a tape from a hub to a beam end."""
@@ -288,6 +306,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
         reads="tape",
         optional=hub not in plan.taped_hubs,
         watches=True,
+        at=at_wheel(hub, plan.vehicle),  # type: ignore[arg-type]
     )
 
 
@@ -303,6 +322,7 @@ def wheelbase_slot(side: str, plan: Plan) -> Slot:
         reads="tape",
         optional=True,
         wanted=wheelbase,
+        at=at_wheel("LF" if side == "L" else "RF", plan.vehicle),
     )
 
 
@@ -331,6 +351,7 @@ def sensor_slot(plan: Plan) -> Slot:
         aspects=LINE_ASPECTS,
         reads="tape",
         way="side",
+        at=ReadAt(said("stands.sensor"), plan.procedure.sensor.x),
     )
 
 
@@ -338,7 +359,8 @@ def sensor_slot(plan: Plan) -> Slot:
 def height_slot(what: str, plan: Plan) -> Slot:
     """The slot of a hub's or a beam end's height above the floor."""
     hub = what in CORNERS
-    around = plan.vehicle.hub_height
+    around, half = plan.vehicle.hub_height, plan.frame.beam_length / 2
+    end = on_frame(what, plan, half if what == "LF_end" else -half)
     return Slot(
         id=f"height.{what}",
         label=Noun(f"height.{what}"),
@@ -347,11 +369,12 @@ def height_slot(what: str, plan: Plan) -> Slot:
         reads="height",
         optional=hub and what not in plan.taped_hubs,
         hint=said("places.point_tape_held"),
+        at=at_wheel(what, plan.vehicle) if hub else end,  # type: ignore[arg-type]
     )
 
 
-@lru_cache(maxsize=2)
-def level_slot(way: str) -> Slot:
+@lru_cache(maxsize=1024)
+def level_slot(way: str, plan: Plan) -> Slot:
     """The slot of the level along (``roll``) or across (``pitch``) the beam."""
     return Slot(
         id=f"level.{way}",
@@ -361,6 +384,7 @@ def level_slot(way: str) -> Slot:
         reads="level",
         way=way,
         hint=said("frame.away_towards_vehicle") if way == "pitch" else said("frame.ends_drivers_seat"),
+        at=on_frame("beam", plan),
     )
 
 
@@ -402,11 +426,11 @@ SLOPES = tuple((place, way) for place in ("wheels", "target", "behind") for way 
 def slope_slots(plan: Plan) -> list[Slot]:
     """The slopes that a sheet asks for: under the wheels, and up to its target, ahead or behind the vehicle."""
     behind = target_places(plan.procedure, plan.vehicle)[0].x < 0
-    return [slope_slot(*each) for each in SLOPES if each[0] != ("target" if behind else "behind")]
+    return [slope_slot(*each, plan) for each in SLOPES if each[0] != ("target" if behind else "behind")]
 
 
-@lru_cache(maxsize=len(SLOPES))
-def slope_slot(place: str, way: str) -> Slot:
+@lru_cache(maxsize=1024)
+def slope_slot(place: str, way: str, plan: Plan) -> Slot:
     """The slot of a slope that is typed where the floor was not surveyed: under the wheels, or up to the target."""
     return Slot(
         id=f"slope.{place}.{way}",
@@ -415,6 +439,7 @@ def slope_slot(place: str, way: str) -> Slot:
         aspects=frozenset({"floor"}),
         reads="slope",
         way=f"rise_{way}",
+        at=ReadAt(said("stands.floor"), plan.nominal_goal.x / 2),
     )
 
 
@@ -431,6 +456,7 @@ def crossing_slot(plan: Plan) -> Slot:
         reads="scale",
         lever=plan.frame.beam_height,
         hint=said("places.scale_shows_beams_middle_grows", zero=exact(Plain, zero)),
+        at=ReadAt(said("stands.over_rear_centre_mark"), plan.vehicle.marks.rear_x),
     )
 
 
@@ -481,6 +507,7 @@ def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
                 reads="tape",
                 optional=k > 1,
                 hint=said("places.one_straight_tape_across_vehicle"),
+                at=across(end, plan.vehicle),
             )
         )
     return made[0], made[1]
@@ -496,6 +523,7 @@ def mark_slot(end: str, plan: Plan) -> Slot:
         aspects=LINE_ASPECTS | {f"mark_{end}"},
         reads="tape",
         hint=said("places.plumb_mark_pairs_middle_then"),
+        at=across(end, plan.vehicle),
     )
 
 
@@ -510,4 +538,5 @@ def emblem_slot(end: str, plan: Plan) -> Slot:
         reads="tape",
         optional=True,
         hint=said("places.checked_against_pairs_never_believed"),
+        at=across(end, plan.vehicle),
     )

@@ -23,6 +23,15 @@ MINUTES_ELSE = 0.5
 """What one reading takes, by what it is read with."""
 
 
+@dataclass(frozen=True)
+class ReadAt:
+    """Where one stands to read something: what the place is called, and where that is in vehicle axes, mm."""
+
+    called: Said
+    x: float
+    y: float = 0.0
+
+
 @dataclass(frozen=True, kw_only=True)
 class Slot:
     """One place where a figure, a tick or a choice is entered."""
@@ -55,6 +64,8 @@ class Slot:
     """Distance or height over which an instrument's angle counts here, mm."""
     wanted: float | None = None
     """What it reads where all stands as it should, where that is shown beside the field before anything is read."""
+    at: ReadAt | None = None
+    """Where one stands to read it; none: at the target."""
 
     def __hash__(self) -> int:
         return hash(self.id)

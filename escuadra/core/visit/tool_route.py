@@ -13,11 +13,10 @@ from itertools import permutations
 from typing import Literal
 
 from escuadra.core.base.said import Given, Noun, Said, said
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.events import ReadingTaken
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.sheet import Sheet
-from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.slots import ReadAt, Slot
 from escuadra.core.visit.views import CheckView
 
 Carried = Literal["tape", "level", "floor_laser", "gauge", "meter", "rule", "clamps", "rig"]
@@ -42,7 +41,7 @@ MOST_EXACT = 7
 
 
 @dataclass(frozen=True)
-class Stand:
+class ToolLocation:
     """A tool at a place, and where that is in vehicle axes, mm."""
 
     tool: Carried
@@ -55,7 +54,7 @@ class Stand:
 class Stop:
     """One place of the round and everything to read there."""
 
-    stand: Stand
+    location: ToolLocation
     reads: tuple[tuple[str, Slot], ...]
     """Check and slot of each."""
 
@@ -69,56 +68,26 @@ class Round:
     down_the_sheet: int
 
 
-def stand_of(slot: Slot, plan: Plan) -> Stand | None:
-    """Where a slot's tool stands while it is read; ``None`` for what needs no tool at a place."""
+def location_of(slot: Slot, plan: Plan) -> ToolLocation | None:
+    """Where a slot's tool is while it is read; ``None`` for what needs no tool at a place."""
     tool = CARRIED.get(slot.reads)
     if tool is None or slot.ask != "number":
         return None
-    vehicle, goal, parts = plan.vehicle, plan.nominal_goal, slot.id.split(".")
-    marks, half = vehicle.marks, plan.frame.beam_length / 2
-    corner = next((c for c in CORNERS if c in parts), None)
-    if corner is not None and parts[0] in ("rig", "ruler", "panel"):
-        corner = None
-        if parts[0] != "rig":
-            return Stand(tool, said("stands.rear_wheels"), 0.0, 0.0)
-    if parts[0] == "rig":
-        return Stand(tool, said("stands.frame"), goal.x, 0.0)
-    if corner is not None:
-        return Stand(tool, said("stands.wheel", corner=Noun(f"corner.{corner}")), *vehicle.hub(corner))
-    for end, y in (("LF_end", half), ("RF_end", -half)):
-        if end in parts:
-            return Stand(tool, said(f"stands.{end}"), goal.x, y)
-    if parts[0] in ("pair", "mark", "emblem"):
-        return Stand(tool, said(f"stands.across.{parts[1]}"), getattr(marks, f"{parts[1]}_x"), 0.0)
-    x, place = {
-        "crossing": (marks.rear_x, said("stands.over_rear_centre_mark")),
-        "low": (goal.x, said("stands.before_beam")),
-        "roof": (-vehicle.outline.rear_overhang - 1500, said("stands.behind_vehicle")),
-        "mirror": (0.0, said("stands.rear_wheels")),
-        "rack": (vehicle.wheelbase, said("stands.left_front_wheel")),
-        "side": (vehicle.wheelbase / 2, said("stands.along_one_side")),
-        "string": (vehicle.wheelbase / 2, said("stands.between_strings")),
-        "rect": (vehicle.wheelbase, said("stands.beside_vehicle")),
-        "level": (goal.x, said("stands.beam")),
-        "slope": (goal.x / 2, said("stands.floor")),
-        "steering": (0.7 * vehicle.wheelbase, said("stands.steering_wheel")),
-        "bracket": (plan.procedure.sensor.x, said("stands.sensors_bracket")),
-        "battery": (vehicle.wheelbase, said("stands.battery")),
-    }.get(parts[0], (goal.x, said("stands.target")))
-    return Stand(tool, place, x, 0.0)
+    at = slot.at or ReadAt(said("stands.target"), plan.nominal_goal.x)
+    return ToolLocation(tool, at.called, at.x, at.y)
 
 
-def standing_now(sheet: Sheet) -> dict[Carried, Stand]:
-    """Where each tool stands: where it was read last."""
-    found: dict[Carried, tuple[int, Stand]] = {}
+def locations_now(sheet: Sheet) -> dict[Carried, ToolLocation]:
+    """Where each tool locations: where it was read last."""
+    found: dict[Carried, tuple[int, ToolLocation]] = {}
     for id, view in sheet.slots.items():
         seqs = [e.seq for e in sheet.state.entries.get(id, ()) if isinstance(e.said, ReadingTaken)]
         if not seqs:
             continue
-        stand = stand_of(view.slot, sheet.plan)
-        if stand is not None and found.get(stand.tool, (0, stand))[0] < seqs[-1]:
-            found[stand.tool] = (seqs[-1], stand)
-    return {tool: stand for tool, (_, stand) in found.items()}
+        location = location_of(view.slot, sheet.plan)
+        if location is not None and found.get(location.tool, (0, location))[0] < seqs[-1]:
+            found[location.tool] = (seqs[-1], location)
+    return {tool: location for tool, (_, location) in found.items()}
 
 
 def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
@@ -132,7 +101,7 @@ def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
                 slot.id not in found
                 and not sheet.epochs.excluded(slot)
                 and not sheet.epochs.current(slot)
-                and stand_of(slot, sheet.plan) is not None
+                and location_of(slot, sheet.plan) is not None
             ):
                 found[slot.id] = (view, slot)
     return list(found.values())
@@ -140,24 +109,24 @@ def missing(sheet: Sheet) -> list[tuple[CheckView, Slot]]:
 
 def the_round(sheet: Sheet) -> Round:
     """The order of what is left to read with the fewest changes of tools."""
-    left, now = missing(sheet), standing_now(sheet)
+    left, now = missing(sheet), locations_now(sheet)
     early = frozenset(sheet.plan.frame.excludes)
     before, after = ([p for p in left if (_late(p[0]) and p[1].reads not in early) is late] for late in (False, True))
     stops: list[Stop] = []
     at = (0.0, 0.0)
     for phase in (before, after):
-        groups: dict[Stand, list[tuple[str, Slot]]] = {}
+        groups: dict[ToolLocation, list[tuple[str, Slot]]] = {}
         for view, slot in phase:
-            stand = stand_of(slot, sheet.plan)
-            assert stand is not None
-            groups.setdefault(stand, []).append((view.check.id, slot))
+            location = location_of(slot, sheet.plan)
+            assert location is not None
+            groups.setdefault(location, []).append((view.check.id, slot))
         # A tool that stands where it is wanted is read before anything is carried.
         ready = [s for s in groups if now.get(s.tool) == s]
-        for stand in [*ready, *_walked([s for s in groups if s not in ready], at)]:
-            stops.append(Stop(stand, tuple(groups[stand])))
-            at = (stand.x, stand.y)
-    in_order = [stand for _, slot in left if (stand := stand_of(slot, sheet.plan)) is not None]
-    return Round(tuple(stops), _changes([s.stand for s in stops], now), _changes(in_order, now))
+        for location in [*ready, *_walked([s for s in groups if s not in ready], at)]:
+            stops.append(Stop(location, tuple(groups[location])))
+            at = (location.x, location.y)
+    in_order = [location for _, slot in left if (location := location_of(slot, sheet.plan)) is not None]
+    return Round(tuple(stops), _changes([s.location for s in stops], now), _changes(in_order, now))
 
 
 def _late(view: CheckView) -> bool:
@@ -165,19 +134,19 @@ def _late(view: CheckView) -> bool:
     return view.check.group in ("target", "frame", "clear")
 
 
-def _changes(stands: Iterable[Stand], now: dict[Carried, Stand]) -> int:
+def _changes(locations: Iterable[ToolLocation], now: dict[Carried, ToolLocation]) -> int:
     at, changes = dict(now), 0
-    for stand in stands:
-        changes += at.get(stand.tool) != stand
-        at[stand.tool] = stand
+    for location in locations:
+        changes += at.get(location.tool) != location
+        at[location.tool] = location
     return changes
 
 
-def _walked(stands: list[Stand], start: tuple[float, float]) -> list[Stand]:
+def _walked(locations: list[ToolLocation], start: tuple[float, float]) -> list[ToolLocation]:
     """The stands in the shortest way from a start: places first, then what is read there tool by tool."""
-    by_place: dict[tuple[float, float], list[Stand]] = {}
-    for stand in stands:
-        by_place.setdefault((stand.x, stand.y), []).append(stand)
+    by_place: dict[tuple[float, float], list[ToolLocation]] = {}
+    for location in locations:
+        by_place.setdefault((location.x, location.y), []).append(location)
     places = list(by_place)
     if len(places) <= MOST_EXACT:
         order = min(permutations(places), key=lambda p: math.fsum(map(math.dist, (start, *p), p)), default=())
@@ -187,20 +156,20 @@ def _walked(stands: list[Stand], start: tuple[float, float]) -> list[Stand]:
             at = min(places, key=lambda p: math.dist(at, p))
             places.remove(at)
             order = (*order, at)
-    return [stand for place in order for stand in by_place[place]]
+    return [location for place in order for location in by_place[place]]
 
 
 def left_behind(sheet: Sheet, slot: Slot) -> Said | None:
     """What can only be read where the tool stands now, if it is carried to another slot's place; empty for nothing."""
-    wanted = stand_of(slot, sheet.plan)
+    wanted = location_of(slot, sheet.plan)
     if wanted is None:
         return None
-    now = standing_now(sheet).get(wanted.tool)
+    now = locations_now(sheet).get(wanted.tool)
     if now is None or now == wanted:
         return None
     homes = [view for view in sheet.checks if any(s.slot.id == slot.id for s in view.slots)]
     late = all(_late(view) for view in homes)
-    here = [s.label for view, s in missing(sheet) if stand_of(s, sheet.plan) == now and (late or not _late(view))]
+    here = [s.label for view, s in missing(sheet) if location_of(s, sheet.plan) == now and (late or not _late(view))]
     if not here:
         return None
     told: dict[str, Given] = {"tool": Noun(f"tool.{now.tool}"), "place": now.place, "first": here[0]}

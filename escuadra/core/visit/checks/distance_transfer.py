@@ -19,7 +19,7 @@ from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.plan import LINE_ASPECTS, Plan
-from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.slots import ReadAt, Slot
 
 USUAL_OUT = 650.0
 """How far outside the vehicle a parallel line is usually laid, mm."""
@@ -69,6 +69,7 @@ class RectangleCheck(Check):
                     reads="tape",
                     hint=said("carrying.floor_level"),
                     wanted=round(about, 1),
+                    at=ReadAt(said("stands.beside_vehicle"), epochs.plan.vehicle.wheelbase),
                 )
                 for name, about in expected.items()
             ),

@@ -128,7 +128,7 @@ class LevelCheck(Check):
     pitch: Limits = Field(description="degrees, leaning away positive")
 
     def make_slots(self, epochs: Epochs) -> list[Slot]:
-        return [level_slot(way) for way in ("roll", "pitch")]
+        return [level_slot(way, epochs.plan) for way in ("roll", "pitch")]
 
     def judge(self, epochs: Epochs) -> Judgement:
         figures, others = [], []
@@ -154,26 +154,26 @@ class LevelCheck(Check):
             return None
         to_tyres = epochs.plan.procedure.level_to == "tyres"
         found = (
-            guarded_by(epochs, lambda solution, way=figure.id.split(".")[1]: solution.lean(way, to_tyres), figure)  # type: ignore[misc]
+            guarded_by(epochs, lambda solution, way=str(figure.way): solution.lean(way, to_tyres), figure)  # type: ignore[misc]
             for figure in figures
         )
         return first(found)
 
     def _lean(self, epochs: Epochs, slot: Slot, to_tyres: bool) -> Derived | None:
-        found = (solution.lean(slot.id.split(".")[1], to_tyres) for solution in epochs.postures)
+        found = (solution.lean(str(slot.way), to_tyres) for solution in epochs.postures)
         return next((lean for lean in found if lean is not None), None)
 
     def told(self, epochs: Epochs) -> list[ToldBy]:
         to_tyres = epochs.plan.procedure.level_to == "tyres"
         for solution in epochs.postures:
-            found = {slot.id: solution.lean(slot.id.split(".")[1], to_tyres) for slot in self.slots(epochs)}
+            found = {slot.id: solution.lean(str(slot.way), to_tyres) for slot in self.slots(epochs)}
             told = [ToldBy(id, solution.located, lean) for id, lean in found.items() if lean is not None]
             if told:
                 return told
         return []
 
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
-        way, to_tyres = figure.id.split(".")[1], epochs.plan.procedure.level_to == "tyres"
+        way, to_tyres = str(figure.way), epochs.plan.procedure.level_to == "tyres"
         return budget_of(epochs, lambda solution: solution.lean(way, to_tyres))
 
     def doubted(self, epochs: Epochs) -> Again | None:
@@ -185,7 +185,7 @@ class LevelCheck(Check):
             return None
         if epochs.plan.frame.feet:
             return _feet_move(epochs.plan.frame, judged, self.id)
-        lean = Directed(Angle(worst.value, decimals_for(worst.verdict.U, "°")), worst.id.split(".")[-1])
+        lean = Directed(Angle(worst.value, decimals_for(worst.verdict.U, "°")), str(worst.way))
         return NextMove(
             "move",
             said("move.level", lean=lean),
@@ -441,7 +441,7 @@ class PoseCheck(Check):
 
     def _unlevelled(self, epochs: Epochs) -> Disturbance | None:
         """What spoiled the level since it was read: a frame that leans holds its target elsewhere."""
-        levels = [level_slot(way) for way in ("roll", "pitch")]
+        levels = [level_slot(way, epochs.plan) for way in ("roll", "pitch")]
         if self.view_of == "yaw" or not any(epochs.relied(slot.id) and not epochs.current(slot) for slot in levels):
             return None
         return epochs.state.last_disturbed(levels[0].aspects)

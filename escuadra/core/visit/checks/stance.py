@@ -20,7 +20,7 @@ from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, S
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import SETTLED
-from escuadra.core.visit.plan import Plan, height_slot
+from escuadra.core.visit.plan import Plan, at_wheel, height_slot
 from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
 
 RAKE = [0.5, 0.5, -0.5, -0.5]
@@ -83,6 +83,7 @@ class RideHeightCheck(Check):
                 aspects=RIDE_HEIGHT if rests and corner != TELLS else RIDE_HEIGHT | SETTLED,
                 reads="height",
                 hint=said("stance.floor_arch_through_wheels_middle"),
+                at=at_wheel(corner, epochs.plan.vehicle),
             )
             for corner in CORNERS
         ] + [replace(height_slot(corner, epochs.plan), optional=True) for corner in CORNERS]

@@ -19,7 +19,7 @@ from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.vehicle.ballast import Weight, ballast, carried
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, OneReading
 from escuadra.core.visit.epochs import Epochs
-from escuadra.core.visit.slots import Measured, Slot, combined, measured, parts_of
+from escuadra.core.visit.slots import Measured, ReadAt, Slot, combined, measured, parts_of
 
 LOAD = frozenset({"load"})
 SOUND, DIRTY, DAMAGED = "clean_and_sound", "dirty", "damaged"
@@ -53,6 +53,7 @@ class BatteryCheck(Check):
                 aspects=battery,
                 reads="voltage",
                 hint=said("vehicle.terminals_further_reading_later_shows"),
+                at=ReadAt(said("stands.battery"), epochs.plan.vehicle.wheelbase),
             ),
         ]
 
@@ -292,5 +293,6 @@ class BracketCheck(OneReading):
                 reads="bracket",
                 way="bracket",
                 hint=said("vehicle.level_face_sensor_sits_cover"),
+                at=ReadAt(said("stands.sensors_bracket"), epochs.plan.procedure.sensor.x),
             )
         ]

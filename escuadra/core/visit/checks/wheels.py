@@ -20,8 +20,8 @@ from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slo
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, OneReading
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.methods.wheels import against_own_thrust
-from escuadra.core.visit.plan import thrust_slot, toe_slot
-from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
+from escuadra.core.visit.plan import at_wheel, thrust_slot, toe_slot
+from escuadra.core.visit.slots import Measured, ReadAt, Slot, combined, parts_of
 
 TYRES = frozenset({"tyres"})
 ALIGNMENT = frozenset({"alignment"})
@@ -54,6 +54,7 @@ class TyresCheck(Check):
         warm = state is not None and state.said.value == "warm"
         for corner in CORNERS:
             nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
+            at = at_wheel(corner, epochs.plan.vehicle)
             slots.append(
                 Slot(
                     id=f"tyre.size.{corner}",
@@ -73,6 +74,7 @@ class TyresCheck(Check):
                         "temperature",
                         -30,
                         90,
+                        at,
                     )
                 )
             slots.append(
@@ -82,6 +84,7 @@ class TyresCheck(Check):
                     "pressure",
                     0.5 * nominal,
                     1.6 * nominal,
+                    at,
                 )
             )
             slots.append(
@@ -91,6 +94,7 @@ class TyresCheck(Check):
                     "tread",
                     0.5,
                     12,
+                    at,
                     optional=not self.tread,
                 )
             )
@@ -168,11 +172,11 @@ class TyresCheck(Check):
         return shares(found)
 
 
-def _number(id: str, label: Said, reads: str, low: float, high: float, optional: bool = False) -> Slot:
+def _number(id: str, label: Said, reads: str, low: float, high: float, at: ReadAt, optional: bool = False) -> Slot:
     dimension = {"tread": "length"}.get(reads, reads)
     unit = {"tread": "mm", "pressure": "kPa", "temperature": "°C"}[reads]
     quantity = Quantity(dimension=dimension, unit=unit, low=low, high=high)  # type: ignore[arg-type]
-    return Slot(id=id, label=label, quantity=quantity, aspects=TYRES, reads=reads, optional=optional)
+    return Slot(id=id, label=label, quantity=quantity, aspects=TYRES, reads=reads, optional=optional, at=at)
 
 
 def printed(id: str, label: Said, way: str, most: float, optional: bool = False) -> Slot:
@@ -302,5 +306,6 @@ class SteeringWheelCheck(OneReading):
                 reads="bracket",
                 way="steering",
                 hint=said("wheels.level_across_spokes_rolling_straight"),
+                at=ReadAt(said("stands.steering_wheel"), 0.7 * epochs.plan.vehicle.wheelbase),
             )
         ]

@@ -1,7 +1,7 @@
 """What every method of finding the line has: its words, its slots, its drawing, and how it enters the network."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from typing import ClassVar, Literal, TypeVar
 
 from escuadra.core.base.quantities import Dimension, Quantity
@@ -9,7 +9,7 @@ from escuadra.core.base.said import Said, Text, said
 from escuadra.core.visit.log.disturbances import CLAMPS
 from escuadra.core.visit.plan import LINE_ASPECTS, Plan
 from escuadra.core.visit.scene import Point, Scene
-from escuadra.core.visit.slots import Slot
+from escuadra.core.visit.slots import ReadAt, Slot
 from escuadra.core.visit.solution.network_builder import Entering
 
 Finds = Literal["body", "thrust", "axis", "none"]
@@ -84,6 +84,7 @@ def place(
     dimension: Dimension = "length",
     unit: str = "mm",
     lever: float = 0.0,
+    at: ReadAt | None = None,
 ) -> Slot:
     """A slot of a method."""
     return Slot(
@@ -96,7 +97,13 @@ def place(
         hint=hint,
         optional=optional,
         lever=lever,
+        at=at,
     )
+
+
+def read_at(at: ReadAt, slots: Iterable[Slot]) -> list[Slot]:
+    """The slots of a method, each read at a place."""
+    return [replace(slot, at=at) for slot in slots]
 
 
 METHODS: dict[str, Method] = {}

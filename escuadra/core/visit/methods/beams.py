@@ -19,8 +19,9 @@ from escuadra.core.visit.methods.base import (
     Sight,
     method,
     place,
+    read_at,
 )
-from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan
+from escuadra.core.visit.plan import AT_REAR_WHEELS, LINE_ASPECTS, TAPE_ASPECTS, Plan, at_wheel
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Measured, Slot
 from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
@@ -130,7 +131,8 @@ class ReturnedBeams(Method):
         second = replace(second, looked_at_with=YAW_ASPECTS)
         label, tape = said(f"method.beams.scale_mirror.{side}"), "tape"
         away = place(f"mirror.{side}.distance", label, 0.5 * reach, 1.5 * reach, tape, optional=True)
-        return [replace(away, looked_at_with=YAW_ASPECTS | {"distance"}), first, second]
+        away = replace(away, looked_at_with=YAW_ASPECTS | {"distance"})
+        return read_at(AT_REAR_WHEELS, (away, first, second))
 
     def slots(self, plan: Plan) -> list[Slot]:
         left, right = (self._slots(plan, side) for side, _ in REAR)
@@ -252,6 +254,7 @@ class WheelPanels(Method):
                 TAPE_ASPECTS,
                 "side",
                 said("method.beams.hubs_mark"),
+                at=AT_REAR_WHEELS,
             )
             for side, corner in REAR
         ]
@@ -321,6 +324,7 @@ class WheelRulers(Method):
                 TAPE_ASPECTS,
                 "side",
                 said("method.beams.beams_middle"),
+                at=AT_REAR_WHEELS,
             )
             for _, corner in REAR
         ]
@@ -408,7 +412,7 @@ class SteeredWheel(Method):
             YAW_ASPECTS,
             hint=said("method.beams.square_edge"),
         )
-        return [
+        every = [
             place("rack.apart", said("method.beams.how_far_apart_near_far"), 800, 1.5 * reach, "tape"),
             near,
             far,
@@ -436,6 +440,7 @@ class SteeredWheel(Method):
                 said("method.beams.left"),
             ),
         ]
+        return read_at(at_wheel(plan.steered, plan.vehicle), every)
 
     def enter(self, into: Entering) -> None:
         _, _, _, wheel, distance, spot = self.slots(into.plan)

@@ -10,9 +10,9 @@ from dataclasses import replace
 from escuadra.core.base.cautions import LASER
 from escuadra.core.base.said import Length, Noun, exact, said
 from escuadra.core.vehicle.stance import Corner
-from escuadra.core.visit.methods.base import STRAP, Method, Sight, method, place
+from escuadra.core.visit.methods.base import STRAP, Method, Sight, method, place, read_at
 from escuadra.core.visit.methods.beams import half_toe
-from escuadra.core.visit.plan import TAPE_ASPECTS, Plan
+from escuadra.core.visit.plan import TAPE_ASPECTS, Plan, at_wheel, on_frame
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.slots import Measured, Slot
 from escuadra.core.visit.solution.network_builder import U_STATION_MM, Entering
@@ -73,6 +73,7 @@ class HubDistances(Method):
                 "tape",
                 TAPE_ASPECTS - {"centre"},
                 hint=said("method.hubs.square_beam_level"),
+                at=at_wheel(corner, plan.vehicle),
             )
             for corner in FRONT
         ]
@@ -165,7 +166,7 @@ class CameraRig(Method):
             optional=True,
             hint=said("method.hubs.instead_marker_or_beside"),
         )
-        return [replace(slot, watches=True) for slot in (*boards, front, bumper)]
+        return read_at(on_frame("frame", plan), (replace(slot, watches=True) for slot in (*boards, front, bumper)))
 
     def enter(self, into: Entering) -> None:
         slots = {slot.id: slot for slot in self.slots(into.plan)}

@@ -17,10 +17,11 @@ from escuadra.core.visit.plan import (
     crossing_slot,
     emblem_slot,
     mark_slot,
+    on_frame,
     pair_slots,
 )
 from escuadra.core.visit.scene import EMBLEM_UP_MM, PAIRS_UP_MM, U_PAIRS_UP_MM, Scene
-from escuadra.core.visit.slots import Measured, Slot
+from escuadra.core.visit.slots import Measured, ReadAt, Slot
 from escuadra.core.visit.solution.network_builder import PARALLAX, U_STATION_MM, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
@@ -237,7 +238,11 @@ class LowVehicle(Method):
 
     def _slot(self, plan: Plan) -> Slot:
         return replace(
-            crossing_slot(plan), id="low.crossing", label=said("method.marks.lasers_place_beams_scale"), lever=0.0
+            crossing_slot(plan),
+            id="low.crossing",
+            label=said("method.marks.lasers_place_beams_scale"),
+            lever=0.0,
+            at=on_frame("before_beam", plan),
         )
 
     def slots(self, plan: Plan) -> list[Slot]:
@@ -281,7 +286,8 @@ class RoofPlane(Method):
     def _slot(self, plan: Plan) -> Slot:
         slot = crossing_slot(plan)
         label = said("method.marks.roof_plane_beams_scale")
-        return replace(slot, id="roof.crossing", label=label, aspects=slot.aspects - MARKS)
+        at = ReadAt(said("stands.behind_vehicle"), -plan.vehicle.outline.rear_overhang - 1500)
+        return replace(slot, id="roof.crossing", label=label, aspects=slot.aspects - MARKS, at=at)
 
     def slots(self, plan: Plan) -> list[Slot]:
         return [self._slot(plan)]

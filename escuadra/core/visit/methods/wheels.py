@@ -8,10 +8,10 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Noun, said
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.vehicle.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
-from escuadra.core.visit.methods.base import Method, Sight, method, place
-from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan, thrust_slot, toe_slot
+from escuadra.core.visit.methods.base import Method, Sight, method, place, read_at
+from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan, at_wheel, thrust_slot, toe_slot
 from escuadra.core.visit.scene import Scene
-from escuadra.core.visit.slots import Measured, Slot, combined
+from escuadra.core.visit.slots import Measured, ReadAt, Slot, combined
 from escuadra.core.visit.solution.network_builder import PARALLAX, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
@@ -116,6 +116,7 @@ class StringLines(Method):
                 for end in ("front", "rear")
             ),
         ]
+        found = read_at(ReadAt(said("stands.between_strings"), plan.vehicle.wheelbase / 2), found)
         for corner in CORNERS:
             found += [
                 place(
@@ -124,6 +125,7 @@ class StringLines(Method):
                     15,
                     900,
                     "rule",
+                    at=at_wheel(corner, plan.vehicle),
                 )
                 for edge in ("front", "rear")
             ]
@@ -225,8 +227,7 @@ class OneSide(Method):
             aspects=LINE_ASPECTS,
             hint=said("method.wheels.drivers_seat"),
         )
-        return [
-            which,
+        read = [
             place("side.front", said("method.wheels.front_hub_line"), 5, 1500, "tape"),
             place("side.rear", said("method.wheels.rear_hub_line"), 5, 1500, "tape"),
             place(
@@ -239,6 +240,7 @@ class OneSide(Method):
                 hint=said("method.wheels.beams_middle_left_positive"),
             ),
         ]
+        return [which, *read_at(ReadAt(said("stands.along_one_side"), plan.vehicle.wheelbase / 2), read)]
 
     def enter(self, into: Entering) -> None:
         which, *figures = self.slots(into.plan)

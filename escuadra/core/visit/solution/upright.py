@@ -90,7 +90,7 @@ def _enter_slopes(into: Entering) -> None:
     vehicle, uneven = into.plan.vehicle, (into.plan.bay or ANY_BAY).u_place_mm
     across = (vehicle.hub_track_front + vehicle.hub_track_rear) / 2
     for way, what, base, sign in (("along", "pitch", vehicle.wheelbase, -1.0), ("across", "roll", across, 1.0)):
-        slot = slope_slot("wheels", way)
+        slot = slope_slot("wheels", way, into.plan)
         for part in into.read(slot):
             # Percent by degrees: the readings' own and shared errors with it.
             degrees = math.degrees(0.01)
@@ -107,7 +107,7 @@ def enter_upright(readings: ReadingsByEpoch, into: Entering, stays: Sequence[Sta
     """How the frame stood at each of its places, in their order: upright, how high, and where its target hung."""
     _enter_priors(into, stays)
     for way in ("roll", "pitch"):
-        slot = level_slot(way)
+        slot = level_slot(way, into.plan)
         for stay, part in _at_stays(readings, slot, stays):
             into.reading(slot, part, "level", way, body=stay.body)
     for end in ENDS:

@@ -3,7 +3,7 @@
 from fastapi import Request
 from fastapi.responses import Response
 
-from escuadra.core.visit.tool_route import standing_now, the_round
+from escuadra.core.visit.tool_route import locations_now, the_round
 from escuadra.web.pages import Addressed, garage_of, render
 from escuadra.web.screens import screen
 
@@ -20,5 +20,5 @@ def show(request: Request, job: Addressed) -> Response:
         opened=opened,
         sheet=opened.sheet,
         round=the_round(opened.sheet),
-        standing=standing_now(opened.sheet),
+        standing=locations_now(opened.sheet),
     )

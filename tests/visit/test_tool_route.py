@@ -9,16 +9,17 @@ from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.visit.slots import Slot
 from escuadra.core.visit.tool_route import (
-    Stand,
+    ToolLocation,
     _changes,
     _walked,
     left_behind,
+    location_of,
+    locations_now,
     missing,
-    stand_of,
-    standing_now,
     the_round,
 )
 from escuadra.rehearsal.technician import Technician
+from tests.conftest import ground_flat
 from tests.english import refused, told
 
 
@@ -34,7 +35,7 @@ def test_a_round_reads_everything_once_with_no_more_changes_than_down_the_sheet(
     assert len(read) == len(set(read))
     assert found.changes < found.down_the_sheet
     for stop in found.stops:
-        assert {stand_of(s, sheet.plan) for _, s in stop.reads} == {stop.stand}
+        assert {location_of(s, sheet.plan) for _, s in stop.reads} == {stop.location}
     after_mounting = [
         teo.check(check).check.group in ("target", "frame") for stop in found.stops for check, _ in stop.reads
     ]
@@ -44,7 +45,7 @@ def test_a_round_reads_everything_once_with_no_more_changes_than_down_the_sheet(
 def test_a_tool_stays_while_something_is_missing_where_it_stands(teo: Technician) -> None:
     assert told(left_behind(teo.opened.sheet, slot(teo, "arch.RF"))) == ""
     teo.read("pair.front.1.left", "2040", "tape-4")
-    assert told(standing_now(teo.opened.sheet)["tape"].place) == "across the front"
+    assert told(locations_now(teo.opened.sheet)["tape"].place) == "across the front"
     said = left_behind(teo.opened.sheet, slot(teo, "arch.RF"))
     assert told(said) == (
         "Before the tape leaves across the front: Front, headlamp corners: right and 1 more can only be read there."
@@ -55,18 +56,43 @@ def test_a_tool_stays_while_something_is_missing_where_it_stands(teo: Technician
     teo.read("mark.front", "1200", "tape-4")
     assert told(left_behind(teo.opened.sheet, slot(teo, "arch.RF"))) == ""
     first = the_round(teo.opened.sheet).stops[0]
-    assert told(first.stand.place) != "across the front"
+    assert told(first.location.place) != "across the front"
+
+
+@pytest.mark.parametrize(
+    ("procedure", "slot", "place", "x", "y"),
+    [
+        ("BL-CAM-01", "tape.RR.LF_end", "the RR wheel", 0, -1),
+        ("BL-CAM-01", "wheelbase.L", "the LF wheel", 1, 1),
+        ("BL-CAM-01", "level.roll", "on the beam", 2, 0),
+        ("BL-CAM-01", "pair.rear.1.left", "across the rear", -1, 0),
+        ("BL-CAM-01", "battery.volts", "at the battery", 1, 0),
+        ("BL-RAD-06", "rack.near", "the RF wheel", 1, -1),
+        ("BL-SUR-03", "together.mats.left.read.bottom_left.hub_LR", "at the left mat", 1, 1),
+    ],
+)
+def test_a_slot_is_read_where_it_says(garage: Garage, procedure: str, slot: str, place: str, x: int, y: int) -> None:
+    """Along the vehicle: 1 at the front axle, 0 at the rear one, 2 ahead, -1 behind; aside: 1 on the left, -1 right."""
+    ground_flat(garage, "Norte")
+    who = Technician(garage, garage.clock(), "teo")
+    who.take_in(number="T-1", reason="windscreen replaced", bay="Norte", procedure=procedure)
+    sheet = who.opened.sheet
+    found, wheelbase = location_of(sheet.slots[slot].slot, sheet.plan), sheet.plan.vehicle.wheelbase
+    assert found is not None
+    assert told(found.place) == place
+    assert (found.x > 0) - (found.x < 0) + (found.x > wheelbase) == x
+    assert (found.y > 0) - (found.y < 0) == y
 
 
 def test_after_a_bump_the_round_is_what_the_bump_spoiled(full: Technician) -> None:
     assert the_round(full.opened.sheet).stops == ()
     full.happen("bump")
-    places = {told(stop.stand.place) for stop in the_round(full.opened.sheet).stops}
+    places = {told(stop.location.place) for stop in the_round(full.opened.sheet).stops}
     assert {"on the beam", "at the target", "over the rear centre mark", "the LF wheel", "the RF wheel"} <= places
     for what, arches in (("door", 1), ("loaded", 4)):
         full.happen(what)
         stops = the_round(full.opened.sheet).stops
-        wheels = [stop.stand.place for stop in stops if any(s.id.startswith("arch.") for _, s in stop.reads)]
+        wheels = [stop.location.place for stop in stops if any(s.id.startswith("arch.") for _, s in stop.reads)]
         assert len(wheels) == arches, what
 
 
@@ -98,14 +124,15 @@ def test_where_the_laser_stands_in_the_targets_place_it_reads_before_and_never_w
 @pytest.mark.parametrize("count", [1, 4, 6])
 def test_no_other_order_of_the_places_is_shorter(count: int) -> None:
     stands = [
-        Stand("tape", said("as_told", text=f"p{k}"), 997.0 * (k * k % 7), 613.0 * (k * 5 % 4)) for k in range(count)
+        ToolLocation("tape", said("as_told", text=f"p{k}"), 997.0 * (k * k % 7), 613.0 * (k * 5 % 4))
+        for k in range(count)
     ]
 
-    def way(order: list[Stand]) -> float:
+    def way(order: list[ToolLocation]) -> float:
         at, total = (0.0, 0.0), 0.0
-        for stand in order:
-            total += ((stand.x - at[0]) ** 2 + (stand.y - at[1]) ** 2) ** 0.5
-            at = (stand.x, stand.y)
+        for location in order:
+            total += ((location.x - at[0]) ** 2 + (location.y - at[1]) ** 2) ** 0.5
+            at = (location.x, location.y)
         return total
 
     found = _walked(stands, (0.0, 0.0))
