@@ -9,14 +9,17 @@ Pearson). A few runs with no error at all must pass, else nothing is told.
 import ast
 import contextlib
 import io
+import itertools
 import multiprocessing
+import multiprocessing.connection
 import os
 import random
 import shutil
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
+from multiprocessing.context import ForkProcess
 from pathlib import Path
 
 import coverage
@@ -41,6 +44,10 @@ ROOMS = {
 """Each room's folder, and the share of errors that must be found."""
 MOST_SECONDS = 45.0
 """So much of a line's tests is run, the quickest first."""
+PATIENCE = 6
+"""So many times that is waited for what does not end."""
+FORK = multiprocessing.get_context("fork")
+SURVIVED, FOUND = 0, 3
 COPIES = Path("/tmp") / f"escuadra-mutants-{os.getpid()}"
 SWAPPED: dict[type[ast.AST], str] = {
     ast.Add: "-",
@@ -170,6 +177,10 @@ class Errors(ast.NodeVisitor):
         """Places within such texts are told wrongly by this Python."""
 
 
+Job = tuple[Mutant, list[str]]
+"""An error and the tests of its line."""
+
+
 def errors_in(path: Path, drawn: bool) -> Iterator[Mutant]:
     """Every small error that a module can have and that still can be compiled."""
     text = path.read_text()
@@ -205,11 +216,11 @@ def tests_of(kept: coverage.CoverageData, times: dict[str, float], mutant: Mutan
     return found
 
 
-def _run(given: tuple[Mutant, list[str]]) -> tuple[Mutant, bool]:
+def _run(given: Job) -> bool:
     """In a process of its own: whether a test failed with this error."""
     mutant, tests = given
     if not tests:
-        return mutant, False
+        return False
     copy = COPIES / str(os.getpid())
     # The same files, but for the one that is changed.
     shutil.copytree(COPIES / "tree", copy, copy_function=os.link, symlinks=True)
@@ -226,7 +237,38 @@ def _run(given: tuple[Mutant, list[str]]) -> tuple[Mutant, bool]:
     finally:
         os.chdir("/")
         shutil.rmtree(copy, ignore_errors=True)
-    return mutant, ended != pytest.ExitCode.OK
+    return ended != pytest.ExitCode.OK
+
+
+def _alone(job: Job) -> None:
+    """Ends its process with what became of an error."""
+    os._exit(FOUND if _run(job) else SURVIVED)
+
+
+def ended_of(jobs: Iterable[Job]) -> Iterator[tuple[Mutant, bool]]:
+    """Every error as its tests end, so many at once as there are processors.
+
+    One that ends its process or never ends is found too. Processes are forked from this thread alone, one for each: a
+    pool forgets what a killed process was about, and waits for it for ever.
+    """
+    todo, running = iter(jobs), dict[int, tuple[ForkProcess, Mutant, float]]()
+    while True:
+        for job in itertools.islice(todo, (os.cpu_count() or 1) - len(running)):
+            process = FORK.Process(target=_alone, args=(job,))
+            process.start()
+            running[process.sentinel] = process, job[0], time.monotonic()
+        if not running:
+            return
+        for ready in multiprocessing.connection.wait(list(running), timeout=5):
+            assert isinstance(ready, int)
+            process, mutant, _ = running.pop(ready)
+            process.join()
+            if process.exitcode not in (FOUND, SURVIVED) and process.exitcode >= 0:  # type: ignore[operator]
+                raise SystemExit(f"{mutant.path}:{mutant.line}: could not be tried")
+            yield mutant, process.exitcode != SURVIVED
+        for process, _, begun in running.values():
+            if time.monotonic() - begun > MOST_SECONDS * PATIENCE:
+                process.kill()
 
 
 def at_least(hits: int, count: int) -> float:
@@ -249,11 +291,10 @@ def main(rooms: list[str]) -> int:
         begun, (_, least) = time.monotonic(), ROOMS[room]
         jobs = [(mutant, tests_of(kept, times, mutant)) for mutant in sample]
         sound = [(replace(m, text=(ROOT / m.path).read_text(), now=m.was), tests) for m, tests in jobs if tests]
-        with multiprocessing.get_context("fork").Pool(os.cpu_count(), maxtasksperchild=1) as pool:
-            for mutant, killed in pool.imap_unordered(_run, sound[:CONTROLS], chunksize=1):
-                if killed:
-                    raise SystemExit(f"{mutant.path}:{mutant.line}: its tests fail with no error planted")
-            ended = list(pool.imap_unordered(_run, jobs, chunksize=1))
+        for mutant, killed in ended_of(sound[:CONTROLS]):
+            if killed:
+                raise SystemExit(f"{mutant.path}:{mutant.line}: its tests fail with no error planted")
+        ended = list(ended_of(jobs))
         found = sum(killed for _, killed in ended)
         share = found / len(ended)
         failed |= share < least
