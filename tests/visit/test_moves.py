@@ -191,7 +191,7 @@ def test_a_tape_that_was_read_before_a_slide_may_be_read_anew_where_the_frame_st
     def offered() -> set[str]:
         epochs = full.opened.sheet.epochs
         assert epochs.newest is not None
-        return {id.place for id, _ in candidates(epochs, epochs.newest)}
+        return {id.place for _, id, _ in candidates(epochs, epochs.newest)}
 
     views = full.opened.sheet.slots
     read = {slot: views[slot].now[-1].value for slot in views if slot.startswith("tape") and views[slot].now}

@@ -38,7 +38,11 @@ def _distance(id: ObservationId, like: Read, from_: str, to: str) -> Distance:
     return Distance(type="level_distance", id=str(id), value=0.0, u=u, instrument=shared, from_=from_, to=to)
 
 
-def candidates(epochs: Epochs, solution: EpochSolution) -> list[tuple[ObservationId, Read]]:
+Unread = tuple[Slot, ObservationId, Read]
+"""What was not read yet: where it is entered, what it is, and what it would be."""
+
+
+def candidates(epochs: Epochs, solution: EpochSolution) -> list[Unread]:
     """Tapes to the beam that could still be read."""
     if (last_tape := _last_tape(epochs, solution)) is None:
         return []
@@ -46,21 +50,22 @@ def candidates(epochs: Epochs, solution: EpochSolution) -> list[tuple[Observatio
     first, last = epochs.span(solution.epoch)
     # What was read before a slide says as much, and can be read anew where the frame stands now.
     taken = {id.place for id in known if first < id.seq < last}
-    found: list[tuple[ObservationId, Read]] = []
+    found: list[Unread] = []
     for hub in CORNERS:
         for end in ENDS:
-            id = ObservationId("tape", tape_slot(hub, end, epochs.plan).id, tool)
-            if id.place not in taken:
-                found.append((id, _distance(id, newest, hub, f"{solution.body}:{end}")))
+            slot = tape_slot(hub, end, epochs.plan)
+            if slot.id not in taken:
+                id = ObservationId("tape", slot.id, tool)
+                found.append((slot, id, _distance(id, newest, hub, f"{solution.body}:{end}")))
     return found
 
 
-def hub_to_hub(epochs: Epochs, solution: EpochSolution) -> list[tuple[Slot, ObservationId, Read]]:
+def hub_to_hub(epochs: Epochs, solution: EpochSolution) -> list[Unread]:
     """Tapes along the vehicle's sides that were not read: no beam is needed for them, nor does its move spoil them."""
     if (last_tape := _last_tape(epochs, solution)) is None:
         return []
     tool, like = last_tape
-    found: list[tuple[Slot, ObservationId, Read]] = []
+    found: list[Unread] = []
     for side in SIDES:
         slot = wheelbase_slot(side, epochs.plan)
         if epochs.now(slot) is None:
@@ -87,15 +92,9 @@ def further(epochs: Epochs, solution: EpochSolution, to_beam: bool = True) -> li
     heights = _heights(epochs, solution)
     unread = {slot.id: slot.minutes for slot, _ in heights}
     of_beam = min(unread.get(height_slot(end, epochs.plan).id, 0.0) for end in ENDS)
-    for id, reading in candidates(epochs, solution):
-        slot = tape_slot(*_ends(id), epochs.plan)
+    for slot, _, reading in candidates(epochs, solution):
         found.append(Further(slot, reading, slot.minutes + of_beam))
     return [*found, *(Further(slot, reading, slot.minutes) for slot, reading in heights)]
-
-
-def _ends(id: ObservationId) -> tuple[str, str]:
-    _, hub, end = id.place.split(".")
-    return hub, end
 
 
 def _heights(epochs: Epochs, solution: EpochSolution) -> list[tuple[Slot, Read]]:
@@ -143,14 +142,14 @@ def most_useful(
 
 def _most_useful(epochs: Epochs, solution: EpochSolution, what: str, taped: bool) -> tuple[ObservationId, float] | None:
     located, gradient = solution.located, solution.derived(what).gradient
-    sides = [(id, reading) for _, id, reading in hub_to_hub(epochs, solution)]
-    offered, again = [*sides, *(candidates(epochs, solution) if taped else [])], repeats(epochs, solution)
-    ids = [*(id for id, _ in offered), *again]
+    to_beam = candidates(epochs, solution) if taped else []
+    offered, again = [*hub_to_hub(epochs, solution), *to_beam], repeats(epochs, solution)
+    ids = [*(id for _, id, _ in offered), *again]
     if not ids:
         return None
     gains = solution.entered.gains
     once_more = (located.sensitivity(str(id))[None] * gains.get(str(id), 0.0) for id in again)
-    rows = [located.further([reading for _, reading in offered]), *once_more]
+    rows = [located.further([reading for _, _, reading in offered]), *once_more]
     after = located.spread_with(gradient, np.concatenate(rows))
     best = int(after.argmin())
     return ids[best], float(after[best])
@@ -164,7 +163,7 @@ def parting_reading(epochs: Epochs, solution: EpochSolution) -> ObservationId | 
 def _parting_reading(epochs: Epochs, solution: EpochSolution) -> ObservationId | None:
     # What a person can misread comes before what is only known from the model.
     suspects = sorted(solution.suspects, key=lambda id: not id.kind.again)
-    offered = candidates(epochs, solution)
+    offered = [(id, reading) for _, id, reading in candidates(epochs, solution)]
     if len(suspects) < 2 or not offered:
         return None
     return most_parting(solution, suspects[:2], offered)

@@ -15,6 +15,7 @@ from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Text, said
 from escuadra.core.geodesy.state.input import (
+    Distance,
     StateInput,
     WantedAhead,
     WantedAngle,
@@ -30,7 +31,7 @@ from escuadra.core.geodesy.state.unknowns import Indices
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import LineChoice
 from escuadra.core.vehicle.stance import CORNERS, Corner
-from escuadra.core.visit.plan import ENDS, Plan
+from escuadra.core.visit.plan import ENDS, Plan, tape_slot
 from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, ORIGIN, SENSOR, TARGET, Act, Entered
 from escuadra.core.visit.solution.observed import ObservationId, as_part
 
@@ -98,12 +99,12 @@ class EpochSolution:
         """A tape shows about what it would at the other end of a beam that stands where it should."""
         if id.source != "tape":
             return False
-        _, hub, end = id.place.split(".")
-        (x, y, _), goal = self.located.point(hub), self.plan.nominal_goal
-        shown = next(o.value for o in self.located.given.observations if self.sources[o.id] == id)
+        read = next(o for o in self.located.given.observations if self.sources[o.id] == id)
+        assert isinstance(read, Distance)
+        (x, y, _), goal = self.located.point(read.from_), self.plan.nominal_goal
         there = {one: turned(goal.yaw_deg, *self.plan.frame_points[one]) for one in ENDS}
-        off = {one: abs(shown - math.hypot(goal.x + bx - x, goal.y + by - y)) for one, (bx, by) in there.items()}
-        own = off.pop(end)
+        off = {one: abs(read.value - math.hypot(goal.x + bx - x, goal.y + by - y)) for one, (bx, by) in there.items()}
+        own = off.pop(next(end for end in ENDS if tape_slot(read.from_, end, self.plan).id == id.place))
         return min(off.values()) < own / OTHER_END
 
     def budget(self, found: Derived) -> list[Contribution]:
