@@ -8,8 +8,10 @@ import pytest
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Count, Said
 from escuadra.core.geodesy.state.input import StateInput
-from escuadra.core.geodesy.state.located import Derived, Located, agree_without, located
+from escuadra.core.geodesy.state.located import TO_BE_LOOKED_AT, Derived, Located, agree_without, located
+from escuadra.core.geodesy.state.solution import Work, determined
 from tests.core.test_state import everything
+from tests.english import refused
 
 
 @pytest.fixture(scope="module")
@@ -109,3 +111,37 @@ def test_one_reading_that_lets_nothing_be_solved_is_given_up_soon_and_named(
     assert isinstance(caught.value.given, Said)
     assert caught.value.given.values["most_rounds"] == Count(30)
     assert [one.id for one in given.observations if agree_without(data, one.id)] == [wrong.id]
+
+
+def test_tests_are_as_alike_as_their_readings_residuals(given: StateInput) -> None:
+    """The correlation of two residuals, by the covariance of the unknowns; one that nothing checks has none."""
+    found = located(given)
+    slopes = {one.id: found.sensitivity(one.id) for one in given.observations}
+
+    def held(a: str, b: str) -> float:
+        return (found.spread(slopes[a] + slopes[b]) ** 2 - found.spread(slopes[a] - slopes[b]) ** 2) / 4
+
+    checked = [id for id in slopes if held(id, id) < 0.9]
+    unchecked = next(id for id in slopes if held(id, id) > 1 - 1e-9)
+    for a, b in zip(checked[:8], reversed(checked), strict=False):
+        alone = (1 - held(a, a)) * (1 - held(b, b))
+        assert found.alike(a, b) == pytest.approx(abs(held(a, b)) / alone**0.5, abs=1e-9)
+    for pair in ((unchecked, checked[0]), (checked[0], unchecked)):
+        with refused(BadInput, match="suspects"):
+            found.alike(*pair)
+
+
+def test_what_is_left_over_has_no_part_that_the_unknowns_could_take(given: StateInput) -> None:
+    """Also where the last step was taken by its slopes alone."""
+    here = determined(Work(given), TO_BE_LOOKED_AT)
+    lengths = np.sqrt((here.matrix**2).sum(axis=0))
+    left = np.abs(here.matrix.T @ here.misfit) / np.where(lengths > 0, lengths, 1.0)
+    assert left.max() < 1e-12 * np.linalg.norm(here.misfit)
+
+
+def test_readings_agree_from_wherever_they_are_begun() -> None:
+    data = everything(headings=False)
+    for k, body in enumerate(data["bodies"].values()):
+        body["x"], body["y"], body["yaw_deg"] = body["x"] + 900 - 90 * k, body["y"] - 700, body["yaw_deg"] + 25 - k
+    far = StateInput.read(data)
+    assert all(agree_without(far, one.id) for one in far.observations[18:24])

@@ -35,6 +35,20 @@ def test_the_mark_is_found_where_it_stands(off: float, lean: float) -> None:
     assert found.passes
 
 
+def test_all_sides_are_as_unsure_as_the_one_tape_that_read_them() -> None:
+    alone = rectangle(RectangleInput.read(read())).u_off
+    for shared in ({"u_scale": 2e-3}, {"u_offset": 6.0}):
+        assert rectangle(RectangleInput.read({**read(), **shared})).u_off > 2 * alone
+
+
+def test_a_square_at_both_ends_brings_the_mark_back_by_what_was_read() -> None:
+    three = {name: {"value": value, "u": 0.6} for name, value in (("out", OUT), ("along", ALONG + 4), ("back", 1548.0))}
+    given = {"along": ALONG, "inward": INWARD, "u_inward": 1.0, "sides": three, "sighting_deg": 0.12}
+    found = rectangle(RectangleInput.read(given))
+    assert found.off == pytest.approx(4)
+    assert found.corners["mark"] == pytest.approx((ALONG + 4, OUT - 1548))
+
+
 @pytest.mark.parametrize("name", ["diagonal", "cross"])
 def test_a_bad_diagonal_is_the_suspect(name: str) -> None:
     found = rectangle(RectangleInput.read(read(**{name: 14.0})))

@@ -15,10 +15,12 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.advice.frame import expected
 from escuadra.core.visit.checks import Figure
+from escuadra.core.visit.checks.line import MOST_PAIRS
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.plan import Plan
+from escuadra.core.visit.methods.marks import ENDS_OF_BODY
+from escuadra.core.visit.plan import Plan, mark_slot, pair_slots
 from escuadra.core.visit.rehearsal import PERFECT, rehearsed
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
@@ -61,11 +63,13 @@ class Decides:
 
 def _value(slot: Slot, epochs: Epochs) -> float | None:
     """What a slot should show, or ``None`` while that hangs on others; the middle of what is plausible elsewhere."""
-    parts = slot.id.split(".")
-    if parts[0] == "pair":
-        return PAIR_MIDDLE + (PAIR_HALF if parts[-1] == "left" else -PAIR_HALF)
-    if parts[0] in ("tape", "mark", "arch") or slot.id == "height.target":
-        return expected(slot, epochs)
+    known, plan = expected(slot, epochs), epochs.plan
+    if known is not None or slot.between is not None or slot.id in {mark_slot(end, plan).id for end in ENDS_OF_BODY}:
+        return known
+    pairs = [pair_slots(end, k, plan) for end in ENDS_OF_BODY for k in range(1, MOST_PAIRS + 1)]
+    for left, right in pairs:
+        if slot.id in (left.id, right.id):
+            return PAIR_MIDDLE + (PAIR_HALF if slot.id == left.id else -PAIR_HALF)
     quantity = slot.quantity
     assert quantity is not None
     if quantity.low > 0:

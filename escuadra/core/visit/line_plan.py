@@ -102,16 +102,12 @@ def _levels(plan: Plan) -> list[Slot]:
 def _exact_tapes(scene: Scene, slots: Iterable[Slot]) -> dict[str, float]:
     found = {}
     for slot in slots:
-        parts = slot.id.split(".")
-        if slot.reads in ("level", "slope"):
-            found[slot.id] = 0.0
+        if slot.between is None:
+            found[slot.id] = scene.plan.vehicle.hub_height if slot.reads == "height" else 0.0
             continue
-        if parts[0] == "height":
-            found[slot.id] = scene.plan.vehicle.hub_height
-            continue
-        at = scene.on_frame(*scene.plan.frame_points[parts[2]])
-        floor = scene.plan.floor_between(parts[1], parts[2])  # type: ignore[arg-type]
-        level = math.dist(scene.hub(parts[1]), at)  # type: ignore[arg-type]
+        hub, end = slot.between
+        floor = scene.plan.floor_between(hub, end)  # type: ignore[arg-type]
+        level = math.dist(scene.hub(hub), scene.on_frame(*scene.plan.frame_points[end]))  # type: ignore[arg-type]
         found[slot.id] = math.hypot(level, floor.value if floor is not None else 0.0)
     return found
 

@@ -306,6 +306,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
         reads="tape",
         optional=hub not in plan.taped_hubs,
         watches=True,
+        between=(hub, end),
         at=at_wheel(hub, plan.vehicle),  # type: ignore[arg-type]
     )
 
@@ -399,6 +400,7 @@ def target_height_slot(plan: Plan) -> Slot:
         aspects=frozenset({"height"}),
         reads="height",
         hint=said(f"frame.to_{plan.procedure.height_to}"),
+        specified_at=above,
     )
 
 

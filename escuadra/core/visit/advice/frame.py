@@ -15,9 +15,10 @@ from escuadra.core.visit.checks.frame import AHEAD
 from escuadra.core.visit.doubting import LOOKS_APART, Again, doubted
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.state import LATER
+from escuadra.core.visit.methods.marks import ENDS_OF_BODY
 from escuadra.core.visit.next_move import NextMove, Step, moved
 from escuadra.core.visit.next_reading import parting_reading
-from escuadra.core.visit.plan import crossing_slot
+from escuadra.core.visit.plan import crossing_slot, mark_slot
 from escuadra.core.visit.prediction import as_said, predicted, screw_step, used_travel
 from escuadra.core.visit.reach import past_travel
 from escuadra.core.visit.slots import Slot
@@ -36,20 +37,15 @@ def missing_slots(view: CheckView, epochs: Epochs) -> list[SlotView]:
 
 def expected(slot: Slot, epochs: Epochs) -> float | None:
     """What a slot should show where everything stands as specified; ``None`` where nothing is specified."""
-    plan, parts = epochs.plan, slot.id.split(".")
-    if slot.wanted is not None:
-        return slot.wanted
-    if parts[0] == "arch":
-        return float(getattr(plan.vehicle.arches, parts[1]))
-    if slot.id == "height.target":
-        return plan.target_above_floor - plan.up_to_centre
-    if parts[0] == "mark":
-        middle = epochs.marks[parts[1]].pairs
-        return middle.centre if middle else None
-    if parts[0] == "tape":
+    plan, specified = epochs.plan, slot.specified_at if slot.wanted is None else slot.wanted
+    if specified is not None:
+        return specified
+    if slot.between is not None:
         pose = epochs.newest.goal if epochs.newest and epochs.newest.line else plan.nominal_goal
-        return _slanted(epochs, parts[1], parts[2], pose)
-    return None
+        return _slanted(epochs, *slot.between, pose)
+    end = next((end for end in ENDS_OF_BODY if slot.id == mark_slot(end, plan).id), None)
+    pairs = epochs.marks[end].pairs if end is not None else None
+    return pairs.centre if pairs is not None else None
 
 
 def _slanted(epochs: Epochs, hub: str, end: str, pose: Pose) -> float | None:

@@ -83,18 +83,22 @@ class RideHeightCheck(Check):
                 aspects=RIDE_HEIGHT if rests and corner != TELLS else RIDE_HEIGHT | SETTLED,
                 reads="height",
                 hint=said("stance.floor_arch_through_wheels_middle"),
+                specified_at=getattr(nominal, corner),
                 at=at_wheel(corner, epochs.plan.vehicle),
             )
             for corner in CORNERS
         ] + [replace(height_slot(corner, epochs.plan), optional=True) for corner in CORNERS]
+
+    def _arches(self, epochs: Epochs) -> list[Slot]:
+        return self.slots(epochs)[: len(CORNERS)]
 
     def _limits(self, corner: Corner) -> Limits:
         return self.corners.get(corner, Limits(minus=self.minus, plus=self.plus))
 
     def judge(self, epochs: Epochs) -> Judgement:
         vehicle, sensor = epochs.plan.vehicle, epochs.plan.procedure.sensor
-        found = {slot.id[-2:]: epochs.now(slot) for slot in self.slots(epochs) if slot.id.startswith("arch.")}
-        read: dict[Corner, Measured] = {c: m for c in CORNERS if (m := found[c]) is not None}
+        found = zip(CORNERS, self._arches(epochs), strict=True)
+        read: dict[Corner, Measured] = {c: m for c, slot in found if (m := epochs.now(slot)) is not None}
         figures = []
         for corner, value in read.items():
             nominal = getattr(vehicle.arches, corner)
@@ -203,8 +207,7 @@ class RideHeightCheck(Check):
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         if figure.id.startswith("deviation"):
             return super().budget(epochs, figure)
-        arches = [slot for slot in self.slots(epochs) if slot.id.startswith("arch.")]
-        parts = [m for slot in arches if (m := epochs.now(slot)) is not None]
+        parts = [m for slot in self._arches(epochs) if (m := epochs.now(slot)) is not None]
         sensor, rows = epochs.plan.procedure.sensor, _plane_weights(epochs.plan)
         weights = {
             "side.front": [1.0, -1.0, 0.0, 0.0],
