@@ -185,13 +185,13 @@ class ReturnedBeams(Method):
         ``newest``: the last that was read of either wheel at this place; what slid the frame there left the other true.
         """
         distance, first, second = slots
-        before = [e for e in into.current.taken_with(first, newest) if e.seq < newest]
-        now = into.one(first) or into.current.measured(first.id, before)
+        before = [e for e in into.readings.taken_with(first, newest) if e.seq < newest]
+        now = into.one(first) or into.readings.measured(first.id, before)
         turned = into.one(second)
         if turned is None or now is None or not newest:
             return None
         away, unsure = self._distance(into, distance, corner)
-        began = into.current.measured(first.id, into.current.taken_with(first, turned.seq))
+        began = into.readings.measured(first.id, into.readings.taken_with(first, turned.seq))
         if began is None or began.seq == now.seq:
             own = math.hypot(now.figures.u_random, turned.figures.u_random) / 2
             of = [(first, now, 0.5), (second, turned, 0.5)]

@@ -39,11 +39,11 @@ PAIRS_IN_MM, PAIRS_APART_MM = 160.0, 170.0
 def whole_pairs(into: Entering, end: str) -> list[tuple[str, Slot, Measured, Measured]]:
     """The pairs of an end of which both sides were read: id, left slot, left and right."""
     found = []
-    for k in range(1, into.current.pair_count(end) + 1):
+    for k in range(1, into.readings.pair_count(end) + 1):
         left_slot, right_slot = pair_slots(end, k, into.plan)
         left, right = into.one(left_slot), into.one(right_slot)
         whole = left is not None and right is not None and left.value > right.value
-        if left is not None and right is not None and whole and str(k) not in into.current.left_out(end):
+        if left is not None and right is not None and whole and str(k) not in into.readings.left_out(end):
             found.append((str(k), left_slot, left, right))
     return found
 

@@ -244,7 +244,7 @@ class OneSide(Method):
 
     def enter(self, into: Entering) -> None:
         which, *figures = self.slots(into.plan)
-        side, found = into.current.answer(which), into.all(*figures)
+        side, found = into.readings.answer(which), into.all(*figures)
         if side not in ("left", "right") or found is None:
             return
         front, rear, _ = found

@@ -168,7 +168,7 @@ class Entering:
 
     def __init__(self, readings: ReadingsByEpoch) -> None:
         plan = readings.plan
-        self.current, self.plan = readings, plan
+        self.readings, self.plan = readings, plan
         self.entries: Callable[[Slot], Sequence[Entry]] = readings.current
         self.body = ""
         self.bodies: list[str] = []
@@ -224,11 +224,11 @@ class Entering:
 
     def read(self, slot: Slot) -> list[Measured]:
         """What a slot's readings amount to, one value a tool."""
-        return self.current.by_tool(slot.id, self.entries(slot))
+        return self.readings.by_tool(slot.id, self.entries(slot))
 
     def one(self, slot: Slot) -> Measured | None:
         """A slot's value, of all its tools together."""
-        return self.current.measured(slot.id, self.entries(slot))
+        return self.readings.measured(slot.id, self.entries(slot))
 
     def all(self, *slots: Slot) -> list[Measured] | None:
         """The values of all slots, or nothing where one is missing."""
