@@ -400,7 +400,7 @@ def target_height_slot(plan: Plan) -> Slot:
         aspects=frozenset({"height"}),
         reads="height",
         hint=said(f"frame.to_{plan.procedure.height_to}"),
-        specified_at=above,
+        nominal=above,
     )
 
 

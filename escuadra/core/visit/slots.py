@@ -64,7 +64,7 @@ class Slot:
     """Distance or height over which an instrument's angle counts here, mm."""
     wanted: float | None = None
     """What it reads where all stands as it should, where that is shown beside the field before anything is read."""
-    specified_at: float | None = None
+    nominal: float | None = None
     """What it reads where all is as specified, which is not shown before it was read."""
     between: tuple[str, str] | None = None
     """Hub and end of the beam that a tape joins."""

@@ -78,7 +78,7 @@ def location_of(slot: Slot, plan: Plan) -> ToolLocation | None:
 
 
 def locations_now(sheet: Sheet) -> dict[Carried, ToolLocation]:
-    """Where each tool locations: where it was read last."""
+    """Where each tool is: where it was read last."""
     found: dict[Carried, tuple[int, ToolLocation]] = {}
     for id, view in sheet.slots.items():
         seqs = [e.seq for e in sheet.state.entries.get(id, ()) if isinstance(e.said, ReadingTaken)]

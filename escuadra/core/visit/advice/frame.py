@@ -37,7 +37,7 @@ def missing_slots(view: CheckView, epochs: Epochs) -> list[SlotView]:
 
 def expected(slot: Slot, epochs: Epochs) -> float | None:
     """What a slot should show where everything stands as specified; ``None`` where nothing is specified."""
-    plan, specified = epochs.plan, slot.specified_at if slot.wanted is None else slot.wanted
+    plan, specified = epochs.plan, slot.nominal if slot.wanted is None else slot.wanted
     if specified is not None:
         return specified
     if slot.between is not None:

@@ -83,7 +83,7 @@ class RideHeightCheck(Check):
                 aspects=RIDE_HEIGHT if rests and corner != TELLS else RIDE_HEIGHT | SETTLED,
                 reads="height",
                 hint=said("stance.floor_arch_through_wheels_middle"),
-                specified_at=getattr(nominal, corner),
+                nominal=getattr(nominal, corner),
                 at=at_wheel(corner, epochs.plan.vehicle),
             )
             for corner in CORNERS
