@@ -6,13 +6,13 @@ against it (``reflection``); what the beam itself rises is taken off. Leaning aw
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from escuadra.core.base.said import Noun, said
 from escuadra.core.run.radar import ReflectionInput, reflection
 from escuadra.core.visit.log.disturbances import CLAMPS
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.methods.base import place, read_at
+from escuadra.core.visit.methods.base import place
 from escuadra.core.visit.methods.beams import SPOT
 from escuadra.core.visit.plan import Plan, at_wheel
 from escuadra.core.visit.slots import Measured, Slot
@@ -33,6 +33,7 @@ class Lean:
 def fixture_slots(plan: Plan) -> list[Slot]:
     """The beam's height over the runway near and far, how far apart, to the fixture, and how high it comes back."""
     corner = Noun(f"corner.{plan.procedure.steered}")
+    wheel = at_wheel(plan.steered, plan.vehicle)
     own = {slot.id: slot for slot in METHODS["rack"].slots(plan)}
     heights = [
         place(
@@ -43,6 +44,7 @@ def fixture_slots(plan: Plan) -> list[Slot]:
             "height",
             CLAMPS | {"steering"},
             hint=said("fixture.up_hint"),
+            at=wheel,
         )
         for end in ("near", "far")
     ]
@@ -55,9 +57,9 @@ def fixture_slots(plan: Plan) -> list[Slot]:
         TILTED,
         "above",
         said("fixture.spot_hint"),
+        at=wheel,
     )
-    heights = read_at(at_wheel(plan.steered, plan.vehicle), heights)
-    return [own["rack.apart"], *heights, own["rack.distance"], replace(back, at=heights[0].at)]
+    return [own["rack.apart"], *heights, own["rack.distance"], back]
 
 
 def fixture_lean(plan: Plan, read: Callable[[Slot], Measured | None]) -> Lean | None:
