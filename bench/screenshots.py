@@ -14,6 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from escuadra.commands.entries import Answer
 from escuadra.demo.valdehierro import open_demo
+from tests.e2e.conftest import CHROMIUM
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 PAST_VISITS = 120
@@ -114,9 +115,7 @@ def take(base: str, jobs: dict[str, str]) -> None:
         except OSError:
             time.sleep(0.2)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
-        )
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", "--disable-gpu"])
         for name, place, query, size, theme, act in VIEWS:
             phone = size is PHONE
             context = browser.new_context(viewport=size, has_touch=phone, is_mobile=phone)  # type: ignore[arg-type]

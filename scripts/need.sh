@@ -16,7 +16,8 @@ sys.exit(not all(map(u.find_library, ("pango-1.0", "pangoft2-1.0", "harfbuzz-sub
         need libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 ;;
     node) { command -v node && command -v npm; } >/dev/null || need nodejs npm ;;
     postgresql) ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || need postgresql ;;
-    chromium) command -v chromium >/dev/null || need chromium ;;
+    # The one without a window, which draws no more than the page; else the whole one.
+    chromium) command -v chromium-headless-shell >/dev/null || command -v chromium >/dev/null || need chromium-headless-shell ;;
   esac
 done
 [ -z "$missing" ] && exit 0

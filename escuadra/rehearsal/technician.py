@@ -255,8 +255,9 @@ class Technician:
 
     def tape(self, slot: str, off: tuple[float, float, float] = (0.5, -0.9, 0.0), wrong: float = 0.0) -> None:
         """One tape more, to a frame that stands off the station's goal."""
-        _, hub, end = slot.split(".")
-        self.tapes(off, ((hub, end),), (slot, wrong))
+        joins = self.opened.sheet.slots[slot].slot.between
+        assert joins is not None
+        self.tapes(off, (joins,), (slot, wrong))
 
     def stand(self, off: tuple[float, float] = (0.0, 0.0), turned_deg: float = 0.0) -> None:
         """The stand's tapes and its height, from a place that far forward and left of where it must be."""

@@ -100,6 +100,8 @@ def _environment(folders: Sequence[Path]) -> Environment:
         lstrip_blocks=True,
         finalize=shown,
         bytecode_cache=Compiled(spoken().code),
+        # A template is looked for on the disk once: what is changed shows after the next start.
+        auto_reload=False,
     )
     made.filters["join"] = joined
     made.filters["text"] = text

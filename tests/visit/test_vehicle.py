@@ -55,7 +55,7 @@ def view(who: Technician, check: str) -> CheckView:
         ({}, "holds", "cold, 373\u202fkPa and 418\u202fkPa"),
         ({"tyre.pressure.LF": "3.73 bar"}, "holds", "cold"),
         ({"tyre.pressure.RR": "51 psi"}, "out", "RR from its 418\u202fkPa"),
-        ({"tyre.pressure.LF": "362"}, "undecided", "LF from its 373\u202fkPa"),
+        ({"tyre.pressure.LF": "364"}, "undecided", "LF from its 373\u202fkPa"),
         ({"tyre.size.LR": "another_size"}, "out", "Another size at LR"),
         ({"tyre.tread.LF": "9.1"}, "out", "Tread, front"),
         ({"tyre.state": "warm", "heat": "20"}, "holds", "warm, brought to 20"),
@@ -76,6 +76,14 @@ def test_tyres_against_the_sheet(full: Technician, change: dict[str, str], state
     worst = found.worst
     assert worst is not None
     assert said in told([found.judgement.summary, found.judgement.mismatch, worst.label])
+    epochs = full.opened.sheet.epochs
+    for figure in found.judgement.figures:
+        more = found.check.lessening(epochs, figure)
+        assert (figure.slot, more is None) == (f"tyre.pressure.{figure.which}" if more else "", not figure.slot)
+    if state == "undecided":
+        asked = found.check.settling(epochs, found.judgement)
+        assert asked is not None
+        assert asked[0] == worst.slot == "tyre.pressure.LF"
 
 
 def test_a_printout_is_read_from_csv_with_its_signs_in_words(teo: Technician) -> None:

@@ -436,6 +436,7 @@ def slope_slot(place: str, way: str, plan: Plan) -> Slot:
     """The slot of a slope that is typed where the floor was not surveyed: under the wheels, or up to the target."""
     return Slot(
         id=f"slope.{place}.{way}",
+        which=way,
         label=said(f"place.floor.{place}.{way}"),
         quantity=Quantity(dimension="slope", unit="%", low=-3, high=3),
         aspects=frozenset({"floor"}),

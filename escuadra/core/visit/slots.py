@@ -39,6 +39,8 @@ class Slot:
     id: str
     label: Text
     aspects: frozenset[str]
+    which: str = ""
+    """Of which corner, end or part it is, where its check asks several alike."""
     ask: Literal["number", "tick", "choice", "day"] = "number"
     quantity: Quantity | None = None
     reads: str = ""

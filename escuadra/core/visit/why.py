@@ -185,9 +185,9 @@ def _effect(view: CheckView, figure: Figure, oriented: bool, per_mm: float) -> d
 
 def _of_body(figure: Figure, epochs: Epochs) -> dict[AimWay, float]:
     """A corner's ride height: the body nose up finds the target low, its left side up finds it turned the other way."""
-    if not figure.id.startswith("deviation."):
+    if figure.what != "deviation":
         return {}
-    vehicle, corner = epochs.plan.vehicle, figure.id.removeprefix("deviation.")
+    vehicle, corner = epochs.plan.vehicle, figure.which
     front, left = corner in FRONT, corner in LEFT
     track = vehicle.hub_track_front if front else vehicle.hub_track_rear
     pitch, roll = math.degrees(1 / (2 * vehicle.wheelbase)), math.degrees(1 / (2 * track))

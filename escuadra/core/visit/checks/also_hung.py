@@ -79,7 +79,7 @@ class AlsoHungCheck(Check):
         known = solution if solution is not None and solution.line is not None and solution.tells("offset") else None
         for one in self.targets:
             for slot in _asked(epochs.plan, one):
-                answer, want = epochs.answered(slot), wanted(epochs.plan, one)[slot.id.rpartition(".")[2]]
+                answer, want = epochs.answered(slot), wanted(epochs.plan, one)[slot.which]
                 given += answer is not None
                 if answer is not None and not alike(str(answer.said.value), want):
                     told = said("also_hung.other", what=slot.label, given=Name(str(answer.said.value)), want=Name(want))
@@ -97,13 +97,11 @@ class AlsoHungCheck(Check):
                 continue
             hangs = read.value - epochs.plan.frame.scale_zero
             aside, ahead = placed(epochs, known, one, hangs)
-            name = Name(one.name)
-            u = math.hypot(aside.u, read.u)
+            name, own, u = Name(one.name), slot.id, math.hypot(aside.u, read.u)
+            label, far = said("also_hung.aside", name=name), said("also_hung.far", name=name)
             figures += [
-                self.figure(slot.id, said("also_hung.aside", name=name), aside.value, u, self.aside, "mm", "side"),
-                self.figure(
-                    f"{slot.id}.distance", said("also_hung.far", name=name), ahead.value, ahead.u, self.distance, "mm"
-                ),
+                self.figure(own, label, aside.value, u, self.aside, "mm", "side", slot=own),
+                self.figure(own, far, ahead.value, ahead.u, self.distance, "mm", which="distance", slot=own),
             ]
         wanted_of = [2 if one.edge_above is None else 3 for one in self.targets]
         complete = given == len(slots) and len(figures) == sum(wanted_of)
@@ -112,19 +110,17 @@ class AlsoHungCheck(Check):
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         """Shifted along the beam and read anew; what a turned beam puts too near or too far is the beam's move."""
-        worst = next((f for f in judged.figures if f.verdict.state != "holds" and not f.id.endswith(".distance")), None)
+        worst = next((f for f in judged.figures if f.verdict.state != "holds" and f.which != "distance"), None)
         if worst is None:
             return None
-        one = next(one for one in self.targets if worst.id.startswith(f"beside.{one.id}."))
-        up = worst.id.endswith(".edge")
+        own = {slot.id: (one, slot) for one in self.targets for slot in (_scale(epochs.plan, one), *_edge(one))}
+        one, slot = own[worst.slot]
+        up = slot != _scale(epochs.plan, one)
         ways = ("down", "up") if up else ("right", "left")
         by, way = Length(abs(worst.value), 0), ways[0 if worst.value > 0 else 1]
         sentence = said(f"also_hung.shift.{way}", name=Name(one.name), by=by)
         then = sentences(said("also_hung.read_anew"))
-        return NextMove("read", sentence, then, figure=by, check=self.id, slot=worst.id, replaces=True)
-
-    def source_slot(self, figure: Figure) -> str:
-        return figure.id.removesuffix(".distance")
+        return NextMove("read", sentence, then, figure=by, check=self.id, slot=slot.id, replaces=True)
 
 
 def placed(epochs: Epochs, solution: EpochSolution, one: AlsoHung, hangs: float) -> tuple[Derived, Derived]:
@@ -156,6 +152,7 @@ def _asked(plan: Plan, one: AlsoHung) -> list[Slot]:
         Slot(
             id=f"beside.{one.id}.{what}",
             label=said("also_hung.of", name=Name(one.name), what=label),
+            which=what,
             ask="choice",
             aspects=frozenset({"target"}),
             options=tuple(options[what]),

@@ -32,7 +32,8 @@ from escuadra.core.visit.solution.solution import EpochSolution
 class Figure:
     """One toleranced value with its verdict, in the terms of the rule drawing."""
 
-    id: str
+    what: str
+    """What it is of, by name: its check's quantity, or the slot that it was read in."""
     label: Text
     value: float
     u: float
@@ -45,6 +46,15 @@ class Figure:
     nominal: float = 0.0
     closest: bool = False
     """It has to be as close to nominal as can be told, not just within its limits."""
+    which: str = ""
+    """Of which corner, end or target it is, where its check has several of a kind."""
+    slot: str = ""
+    """Id of the one slot that it was read in; empty: worked out from several."""
+
+    @property
+    def id(self) -> str:
+        """Its name among its check's figures."""
+        return f"{self.what}.{self.which}" if self.which else self.what
 
     @property
     def text(self) -> Value:
@@ -235,9 +245,11 @@ class Check(CheckSpec):
         """What the check's verdict depends on."""
         return frozenset().union(*(slot.aspects for slot in self.slots(epochs)))
 
-    def source_slot(self, figure: Figure) -> str:
-        """Id of the one slot that a figure was read in; empty where it is worked out from several."""
-        return figure.id
+    def _read_in(self, epochs: Epochs, figure: Figure) -> tuple[Slot, Measured] | None:
+        """The one slot that a figure was read in, and what it amounts to."""
+        slot = next((slot for slot in self.slots(epochs) if slot.id == figure.slot), None)
+        found = epochs.now(slot) if slot is not None else None
+        return (slot, found) if slot is not None and found is not None else None
 
     @property
     def reason(self) -> str:
@@ -270,7 +282,7 @@ class Check(CheckSpec):
         if worst is None or not worst.verdict.readings_needed:
             return None
         slots = self.slots(epochs)
-        found = next((s for s in slots if s.id.split(".")[-1] == worst.id.split(".")[-1]), slots[0])
+        found = next((slot for slot in slots if slot.id == worst.slot), slots[0])
         return found.id, found.label
 
     def before_reading(self, epochs: Epochs) -> Said | None:
@@ -330,22 +342,21 @@ class Check(CheckSpec):
 
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         """Where a figure's uncertainty comes from, the largest share first."""
-        slot = next((s for s in self.slots(epochs) if s.id == self.source_slot(figure)), None)
-        found = epochs.now(slot) if slot is not None else None
-        return shares(of_reading(found.figures, found.tool_name)) if found is not None else []
+        read = self._read_in(epochs, figure)
+        return shares(of_reading(read[1].figures, read[1].tool_name)) if read is not None else []
 
     def lessening(self, epochs: Epochs, figure: Figure) -> "Lessening | None":
         """The one reading that lessens a figure's uncertainty most; nothing where none does."""
-        slot = next((s for s in self.slots(epochs) if s.id == self.source_slot(figure)), None)
-        found = epochs.now(slot) if slot is not None else None
-        if slot is None or found is None or slot.reads in SHARED:
+        read = self._read_in(epochs, figure)
+        if read is None or read[0].reads in SHARED:
             return None
+        slot, found = read
         less = found.figures.u_repeat**2 / (found.count + 1)
         return Lessening(slot.label, slot.minutes, math.sqrt(max(0.0, figure.u**2 - less)))
 
     def figure(
         self,
-        id: str,
+        what: str,
         label: Text,
         value: float,
         u: float,
@@ -355,9 +366,12 @@ class Check(CheckSpec):
         single: Measured | None = None,
         about: float | None = None,
         open_below: bool = False,
+        which: str = "",
+        slot: str = "",
     ) -> Figure:
         """A judged value; ``single`` gives the advice on repeats, ``about`` shifts the zero to a nominal value.
 
+        ``which``: of which corner, end or target. ``slot``: what it was read in, where that is not ``single``'s.
         ``open_below``: the upper limit alone counts.
         """
         shift = about or 0.0
@@ -378,7 +392,9 @@ class Check(CheckSpec):
         if limits.closest and judged.state == "holds" and left > near:
             # Within its limits, but a move would bring it nearer and a reading would tell so.
             judged = judged.model_copy(update={"state": "out", "margin": near - left})
-        return Figure(id, label, value, u, lower, limits.upper, unit, way, judged, limits.nominal, limits.closest)
+        own = slot or (single.slot if single is not None else "")
+        ends, aims = (lower, limits.upper), (limits.nominal, limits.closest)
+        return Figure(what, label, value, u, *ends, unit, way, judged, *aims, which=which, slot=own)
 
 
 def own_checks(plan: Plan) -> list[Check]:

@@ -16,7 +16,7 @@ from escuadra.core.base.wording import amount
 from escuadra.core.geodesy.rectangle import SIDES, RectangleInput, RectangleResult, Side, rectangle
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
-from escuadra.core.visit.checks.base import Check, Figure, Judgement
+from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.plan import LINE_ASPECTS, Plan
 from escuadra.core.visit.slots import ReadAt, Slot
@@ -155,7 +155,8 @@ class RectangleCheck(Check):
             )
         if self.sighting_deg is not None:
             remark = sentences(said("carrying.by_square", sighting=Angle(self.sighting_deg, 2))) + remark
-        figure = self.figure("mark", said("carrying.mark_stands"), found.off, found.u_off, self.limits, "mm", "carried")
+        label, slot = said("carrying.mark_stands"), "rect.along"
+        figure = self.figure("mark", label, found.off, found.u_off, self.limits, "mm", "carried", slot=slot)
         if abs(found.off) > found.u_off:
             way = "towards" if found.off > 0 else "away"
             remark = sentences(said(f"carrying.move.{way}", off=amount(abs(found.off), "mm"))) + remark
@@ -168,9 +169,6 @@ class RectangleCheck(Check):
             inconsistency = sentences(said("carrying.rectangle_does_not_close_sides"), blame)
         complete = read == len(slots)
         return Judgement(complete, (figure,), figure.text, inconsistency=inconsistency, remark=remark)
-
-    def source_slot(self, figure: Figure) -> str:
-        return "rect.along"
 
     def _start_words(self, epochs: Epochs) -> Sentences:
         """The part that is started from, its setback and what it stands in for."""

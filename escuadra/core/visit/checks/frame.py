@@ -557,8 +557,9 @@ class TargetHeightCheck(Check):
             remark = (
                 said_correction(epochs.plan, rise) if rise is not None else said("frame.counted_tyres_plane_but_bay")
             )
-        nominal = self.limits.nominal
-        figure = self.figure("height", label, height.value, height.u, self.limits, "mm", single=read[0], about=nominal)
+        own, about = self.limits, self.limits.nominal
+        slot = "height.target"
+        figure = self.figure("height", label, height.value, height.u, own, "mm", None, read[0], about, slot=slot)
         rests, above_floor = None, not self._from_tyres(epochs)
         if figure.verdict.state == "holds":
             rests = guarded_by(epochs, lambda solution: solution.height(above_floor), figure)
@@ -611,9 +612,6 @@ class TargetHeightCheck(Check):
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
         above_floor = not self._from_tyres(epochs)
         return budget_of(epochs, lambda solution: solution.height(above_floor))
-
-    def source_slot(self, figure: Figure) -> str:
-        return "height.target"
 
 
 def cranked(epochs: Epochs, change: float, check: str, label: Text, expect: Value) -> NextMove | None:

@@ -42,7 +42,7 @@ class HangCheck(Check):
         way = "side"
         single, about = epochs.now(slot), self.limits.nominal
         label = said("hanging.targets_centre_beam")
-        figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", way, single=single, about=about)
+        figure = self.figure(slot.id, label, found.value, found.u, self.limits, "mm", way, single, about, slot=slot.id)
         rests = guard_of_slot(epochs, slot, figure.most) if figure.verdict.state == "holds" else None
         return Judgement(True, (figure,), figure.text, guard=rests)
 

@@ -88,7 +88,7 @@ class CentrelineCheck(Check):
         return [replace(slot, times=epochs.times) if not slot.optional else slot for slot in found]
 
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
-        end, k = figure.id.split(".")
+        end, k = figure.what, figure.which
         if k == "mark":
             return []
         left, right = (epochs.now(slot) for slot in pair_slots(end, int(k), epochs.plan))
@@ -109,13 +109,14 @@ class CentrelineCheck(Check):
                 if len(residuals) > 1:
                     figures.append(
                         self.figure(
-                            f"{end}.{k}",
+                            end,
                             said(f"line.middle.{end}", k=mark.names[k]),
                             residual,
                             mark.u_residual[k],
                             self.pair_agreement,
                             "mm",
                             "side",
+                            which=str(k),
                         )
                     )
             if suspect is not None:
@@ -130,7 +131,7 @@ class CentrelineCheck(Check):
                 inconsistencies.append(said(f"line.two_pairs_disagree_third_pair.{end}"))
             elif mark.y is not None:
                 label = said(f"line.mark_off.{end}")
-                off = self.figure(f"{end}.mark", label, mark.y, mark.u, self.mark_off, "mm", "side")
+                off = self.figure(end, label, mark.y, mark.u, self.mark_off, "mm", "side", which="mark")
                 # Within its own uncertainty it is as good as it can be told.
                 if off.verdict.state != "undecided":
                     figures.append(off)
@@ -189,8 +190,7 @@ class CentrelineCheck(Check):
 def _mark_out(judged: Judgement) -> str:
     """The end at which the mark stands off the pairs' middle; empty where it does at neither."""
     worst = judged.worst
-    end, _, what = worst.id.partition(".") if worst is not None and worst.verdict.state == "out" else ("", "", "")
-    return end if what == "mark" else ""
+    return worst.what if worst is not None and worst.verdict.state == "out" and worst.which == "mark" else ""
 
 
 @check_kind("method")
@@ -267,7 +267,7 @@ class LinesCheck(Check):
             return []
         if figure.id == "thrust_angle":
             return solution.budget(solution.derived("line_angle", "thrust"))
-        found = solution.apart_at(targets(epochs)[int(figure.id.partition(".")[2] or 1) - 1])
+        found = solution.apart_at(targets(epochs)[int(figure.which or 1) - 1])
         return solution.budget(found)
 
     def told(self, epochs: Epochs) -> list[ToldBy]:
@@ -337,7 +337,7 @@ class LinesCheck(Check):
         for id, w in solution.tests:
             if w is not None and id.kind.read_in(id):
                 rest = solution.without(id, told.found) if told is not None else front_off_without(epochs, solution, id)
-                if rest is None or self._of(worst.id, worst.label, rest, worst.unit).verdict.state != "out":
+                if rest is None or self._of(worst.what, worst.label, rest, worst.unit).verdict.state != "out":
                     found.append((abs(w), id))
         return [id for _, id in sorted(found, key=lambda one: -one[0])]
 
@@ -350,12 +350,10 @@ class LinesCheck(Check):
             places = targets(epochs)
             for k, x in enumerate(places, 1):
                 several = len(places) > 1
-                id, label = (
-                    (f"separation.{k}", said("line.apart_target", k=k))
-                    if several
-                    else ("separation", said("line.apart_target_2"))
+                which, label = (
+                    (str(k), said("line.apart_target", k=k)) if several else ("", said("line.apart_target_2"))
                 )
-                figures.append(self._of(id, label, solution.apart_at(x), "mm"))
+                figures.append(self._of("separation", label, solution.apart_at(x), "mm", which))
         off = front_off(epochs)
         if off is not None:
             found = self._of("front_off", said("line.front_off_rear_pairs_line"), off, "mm")
@@ -372,10 +370,9 @@ class LinesCheck(Check):
             return found.verdict.state != "undecided"
         return bool(to_read_again(epochs, self._alone_to_blame(epochs, found)))
 
-    def _of(self, id: str, label: Text, found: Derived, unit: str) -> Figure:
-        name = id.partition(".")[0]
-        limits = getattr(self, name) or DEFAULTS[name]
-        return self.figure(id, label, found.value, found.u, limits, unit, "side")
+    def _of(self, what: str, label: Text, found: Derived, unit: str, which: str = "") -> Figure:
+        limits = getattr(self, what) or DEFAULTS[what]
+        return self.figure(what, label, found.value, found.u, limits, unit, "side", which=which)
 
     def _summary(self, epochs: Epochs, solution: EpochSolution) -> Said:
         assert solution.line is not None
@@ -385,7 +382,7 @@ class LinesCheck(Check):
     def _words(self, epochs: Epochs, figures: tuple[Figure, ...]) -> Sentences:
         notes: list[Said | None] = [said_line(epochs)]
         found = {f.id: f for f in figures}
-        thrust, apart = found.get("thrust_angle"), next((f for f in figures if f.id.startswith("separation")), None)
+        thrust, apart = found.get("thrust_angle"), next((f for f in figures if f.what == "separation"), None)
         if thrust is not None and apart is not None:
             if abs(apart.value) <= apart.verdict.U:
                 notes.append(said("line.thrust_line_centreline_agree_within"))
@@ -398,14 +395,14 @@ class LinesCheck(Check):
                         value=amount(abs(apart.value), "mm", 0),
                     )
                 )
-        out = {f.id.partition(".")[0] for f in figures if f.verdict.state == "out"}
+        out = {f.what: f for f in figures if f.verdict.state == "out"}
         if "thrust_angle" in out:
             notes.append(said("line.wheel_alignment_first"))
         elif "separation" in out:
             notes.append(said("line.wheel_alignment_or_body_measurement"))
         if "front_off" in out:
-            notes.append(said("line.front_rear_pairs_line_measure", text=found["front_off"].text))
-        unstated = sorted({f.id.partition(".")[0] for f in figures if getattr(self, f.id.partition(".")[0]) is None})
+            notes.append(said("line.front_rear_pairs_line_measure", text=out["front_off"].text))
+        unstated = sorted({f.what for f in figures if getattr(self, f.what) is None})
         if unstated:
             named = nouns(DEFAULT_NAMES[id] for id in unstated)
             notes.append(said("line.limit", named=named))

@@ -87,7 +87,7 @@ class FloorCheck(Check):
         for slot in self.slots(epochs):
             found = epochs.now(slot)
             if found is not None:
-                limits = self.along if slot.id.endswith("along") else self.across
+                limits = self.along if slot.which == "along" else self.across
                 figures.append(
                     self.figure(slot.id, slot.label, found.value, found.u, limits, "%", slot.way, single=found)
                 )
@@ -110,7 +110,7 @@ class FloorCheck(Check):
         worst = judged.worst
         if worst is None or worst.verdict.state != "out":
             return None
-        return next(iter(of_its_own(epochs, (slot for slot in self.slots(epochs) if slot.id == worst.id), ())), None)
+        return next(iter(of_its_own(epochs, (slot for slot in self.slots(epochs) if slot.id == worst.slot), ())), None)
 
     def _unfinished(self, epochs: Epochs) -> Judgement:
         """Some of the six heights were read; less than all tell nothing of the floor."""

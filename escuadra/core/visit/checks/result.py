@@ -64,6 +64,7 @@ class ResultCheck(Check):
         lines = [
             Slot(
                 id=f"{LINES}{one.id}",
+                which=one.id,
                 label=said("result.line", lens=Name(one.lens)),
                 ask="choice",
                 options=(*SEEN, UNSEEN) if failed else SEEN,
@@ -75,6 +76,7 @@ class ResultCheck(Check):
         cameras = [
             Slot(
                 id=f"{CAMERAS}{one.id}",
+                which=one.id,
                 label=Name(one.name),
                 ask="choice",
                 options=(PASSED, FAILED),
@@ -91,10 +93,11 @@ class ResultCheck(Check):
         if outcome is None:
             return Judgement(False, remark=sentences(said("result.after_run") if not slots else None))
         figures, missing, procedure = [], 0, epochs.plan.procedure
-        lines = slots[1 : 1 + len(procedure.lines)]
-        seen = {s.id.removeprefix(LINES): str(e.said.value) for s in lines if (e := epochs.answered(s)) is not None}
+        after = 1 + len(procedure.lines)
+        lines, cameras = slots[1:after], slots[after + len(procedure.results) :]
+        seen = {slot.which: str(e.said.value) for slot in lines if (e := epochs.answered(slot)) is not None}
         missing += len(lines) - len(seen)
-        for figure, slot in zip(procedure.results, slots[1 + len(lines) :], strict=False):
+        for figure, slot in zip(procedure.results, slots[after:], strict=False):
             read = epochs.now(slot)
             missing += read is None
             if read is not None:
@@ -105,7 +108,7 @@ class ResultCheck(Check):
                 )
         value = outcome.said.value
         together = _together(procedure, seen, figures)
-        told = {s.id.removeprefix(CAMERAS): epochs.answer(s) for s in slots if s.id.startswith(CAMERAS)}
+        told = {slot.which: epochs.answer(slot) for slot in cameras}
         bad = nouns(Name(one.name) for one in _cameras(epochs) if told[one.id] == FAILED)
         alone = said("result.cameras_failed", names=bad) if FAILED in told.values() else None
         mismatch = sentences(said(f"result.{value}") if value != PASSED else None, alone, together)

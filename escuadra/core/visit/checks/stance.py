@@ -105,7 +105,7 @@ class RideHeightCheck(Check):
             limits = self._limits(corner)
             figures.append(
                 self.figure(
-                    f"deviation.{corner}",
+                    "deviation",
                     said("stance.from_its", corner=Noun(f"corner.{corner}"), nominal=exact(Length, nominal)),
                     value.value - nominal,
                     value.u,
@@ -113,6 +113,7 @@ class RideHeightCheck(Check):
                     "mm",
                     "height",
                     single=value,
+                    which=corner,
                 )
             )
         if len(read) < 4:
@@ -201,11 +202,8 @@ class RideHeightCheck(Check):
         typed = [said(f"routine.{name}", value=self.routine.shown(value)) for name, value in values.items()]
         return said("stance.type_into_vehicles_routine", typed=nouns(typed))
 
-    def source_slot(self, figure: Figure) -> str:
-        return figure.id.replace("deviation", "arch")
-
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
-        if figure.id.startswith("deviation"):
+        if figure.what == "deviation":
             return super().budget(epochs, figure)
         parts = [m for slot in self._arches(epochs) if (m := epochs.now(slot)) is not None]
         sensor, rows = epochs.plan.procedure.sensor, _plane_weights(epochs.plan)

@@ -3,7 +3,7 @@
 from dataclasses import replace
 from typing import ClassVar
 
-from escuadra.core.base.said import NOTHING, Name, Said, said, sentences
+from escuadra.core.base.said import NOTHING, Name, Said, Text, said, sentences
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.visit.checks.base import Check, Judgement
 from escuadra.core.visit.epochs import Epochs
@@ -46,14 +46,10 @@ class TargetCheck(Check):
             names = tuple(e.name for e in epochs.plan.frame.extensions)
             label = said("target.extension")
             options_ = (NO_PIECE, *names)
-            piece = [Slot(id="target.piece", label=label, ask="choice", aspects=MOUNTED, options=options_, named=names)]
+            piece = [_choice("piece", label, options_, names)]
         options = {"side": target.sides, "way_up": target.ways_up, "fixing": target.fixings, "identity": []}
         return [
-            *(
-                Slot(id=f"target.{what}", label=label, ask="choice", aspects=MOUNTED, options=names, named=names)
-                for what, label in self.labels.items()
-                for names in [tuple(options[what])]
-            ),
+            *(_choice(what, label, tuple(options[what]), tuple(options[what])) for what, label in self.labels.items()),
             *piece,
             *self._mounts(epochs),
         ]
@@ -66,8 +62,7 @@ class TargetCheck(Check):
             return []
         hint = said("target.not_measured_sheets_own_figure")
         measured = replace(sensor_slot(epochs.plan), optional=True, hint=hint)
-        asked = Slot(id="target.mount", label=said("target.mount"), ask="choice", aspects=MOUNTED, options=MOUNTS)
-        return [measured, asked]
+        return [measured, _choice("mount", said("target.mount"), MOUNTS)]
 
     def judge(self, epochs: Epochs) -> Judgement:
         wanted, given = self._wanted(epochs), 0
@@ -78,7 +73,7 @@ class TargetCheck(Check):
             if found is None:
                 continue
             given += 1
-            what = slot.id.split(".")[1]
+            what = slot.which
             answer, want = str(found.said.value), wanted.get(what, "")
             if what == "piece":
                 missing = beyond(epochs.plan)
@@ -103,6 +98,13 @@ class TargetCheck(Check):
         code = "move.mount_stand" if station is not None and station.own_place else "move.mount"
         action = said(f"{code}.action")
         return NextMove("move", said(code), judged.mismatch, action=action, check=self.id, happening="mount")
+
+
+def _choice(what: str, label: Text, options: tuple[str, ...], named: tuple[str, ...] = ()) -> Slot:
+    """The slot of an answer about the target."""
+    return Slot(
+        id=f"target.{what}", label=label, which=what, ask="choice", aspects=MOUNTED, options=options, named=named
+    )
 
 
 def alike(answer: str, wanted: str) -> bool:

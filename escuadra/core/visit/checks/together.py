@@ -168,9 +168,6 @@ class BodyCheck(Check):
         own = next((one.found for one in self.told(epochs) if one.figure == figure.id), None)
         return super().budget(epochs, figure) if own is None or found is None else found.solution.budget(own)
 
-    def source_slot(self, figure: Figure) -> str:
-        return figure.id if figure.unit == "°" and "." in figure.id else ""
-
     def parted_by(self, epochs: Epochs) -> tuple[Slot, int] | None:
         goal, found = self._goal(epochs), together(epochs)
         if goal is None or found is None or not found.doubts(goal):
@@ -201,7 +198,7 @@ class BodyCheck(Check):
         if judged.mismatch and not judged.figures:
             return self._move(said("move.set_out", body=name), (), which, said("move.set_out.action"))
         off = {one: (derived, state) for one, derived, state in self._off(epochs, goal, found, judged)}
-        leaning = [f for f in judged.figures if "." in f.id and f.verdict.state != "holds"]
+        leaning = [f for f in judged.figures if f.slot and f.verdict.state != "holds"]
         axes: tuple[tuple[str, Axis, float], ...] = (
             ("forward", "forward", LEAST_MM),
             ("left", "stand_left", LEAST_MM),

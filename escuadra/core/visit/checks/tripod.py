@@ -51,7 +51,8 @@ class TripodCheck(Check):
         away, left, up = found.solution.away, found.solution.left, found.solution.up
 
         def off(id: str, way: str, along: Along, limits: Limits) -> Figure:
-            return self.figure(id, said(f"tripod.off.{id}"), along.off, along.u, limits, "mm", way)
+            label, slot = said(f"tripod.off.{id}"), f"tripod.{id}"
+            return self.figure(id, label, along.off, along.u, limits, "mm", way, slot=slot)
 
         figures = (
             self.figure(
@@ -70,9 +71,6 @@ class TripodCheck(Check):
     def acts(self, figure: Figure, figures: Sequence[Figure]) -> OnTheRoad:
         ways: dict[str, OnTheRoad] = {"line": "left", "height": "up"}
         return ways.get(figure.id, "")
-
-    def source_slot(self, figure: Figure) -> str:
-        return figure.id if figure.id.startswith("tripod.") else f"tripod.{figure.id}"
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         found = standing(epochs)

@@ -200,7 +200,16 @@ class FuelCheck(Check):
             figures.append(self.figure(id, label, value, u, limits, "kg", "load"))
         most = Limits(minus=0.0, plus=self.aboard)
         figures.append(
-            self.figure("aboard", said("vehicle.load_aboard"), aboard.value, aboard.u, most, "kg", open_below=True)
+            self.figure(
+                "aboard",
+                said("vehicle.load_aboard"),
+                aboard.value,
+                aboard.u,
+                most,
+                "kg",
+                open_below=True,
+                slot="aboard",
+            )
         )
         gone = sum(w.kg for w in missing)
         full = said("vehicle.full_nothing_aboard")

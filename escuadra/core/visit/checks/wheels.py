@@ -119,7 +119,7 @@ class TyresCheck(Check):
             label = said("wheels.from_its.warm" if warm else "wheels.from_its", **asked)
             figures.append(
                 self.figure(
-                    f"pressure.{corner}", label, value - nominal, u, self.pressure, "kPa", "pressure", single=read
+                    "pressure", label, value - nominal, u, self.pressure, "kPa", "pressure", single=read, which=corner
                 )
             )
         figures += self._treads(found)
@@ -147,15 +147,15 @@ class TyresCheck(Check):
             if left is not None and right is not None:
                 value, u = combined([1.0, -1.0], [left, right])
                 label = said(f"wheels.tread.{end}")
-                figures.append(self.figure(f"tread.{end}", label, value, u, limits, "mm", "tread"))
+                figures.append(self.figure("tread", label, value, u, limits, "mm", "tread", which=end))
         return figures
 
     def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
-        what, where = figure.id.split(".")
+        where = figure.which
         now = {
             slot.id: m for slot in self.slots(epochs) if slot.ask == "number" and (m := epochs.now(slot)) is not None
         }
-        if what == "tread":
+        if figure.what == "tread":
             pair = [f"{side}{where[0].upper()}" for side in "LR"]
             parts = [now[f"tyre.tread.{corner}"] for corner in pair]
             return shares(
