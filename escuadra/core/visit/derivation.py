@@ -2,7 +2,8 @@
 
 While a result is made, every field and every slot of the state that is looked at notes that by itself, so that nobody
 can forget what a result depends on. A derivation that follows another takes over what nothing that changed since went
-into. It remembers nothing beyond itself: the earlier one is given, and the sheet is the same without it.
+into, and what was made with results that were worked out anew and are what they were. It remembers nothing beyond
+itself: the earlier one is given, and the sheet is the same without it.
 """
 
 from collections.abc import Callable, Hashable, Iterator, Mapping
@@ -21,6 +22,7 @@ ALL: Seen = ("*", "")
 EVERYTHING = 1
 """Its bit."""
 TIME, STATIONS = ("at", ""), ("stations", "")
+PLAIN = (str, int, float, bool, frozenset)
 
 
 Key = tuple[Callable[..., Any], tuple[Hashable, ...]]
@@ -34,17 +36,20 @@ class Result:
     value: Any
     seen: int
     """A bit for each, as the derivation numbers them."""
+    own: int
+    """What was looked at for it alone, and not for a result that it was made with."""
     parts: tuple["Result", ...]
+    """In the order in which they were asked for."""
 
 
 class _Making:
     """A result that is being made."""
 
-    __slots__ = ("parts", "seen")
+    __slots__ = ("own", "parts", "seen")
 
     def __init__(self) -> None:
-        self.seen = 0
-        self.parts: set[Result] = set()
+        self.seen = self.own = 0
+        self.parts: dict[Result, None] = {}
 
 
 class _Notes:
@@ -65,7 +70,7 @@ class _Notes:
 
     def see(self, seen: Seen) -> None:
         if self.open:
-            self.open[-1].seen |= self.bit(seen)
+            self.open[-1].own |= self.bit(seen)
 
 
 class SeenEntries(Mapping[str, tuple[Entry, ...]]):
@@ -123,6 +128,19 @@ def changes(before: State, after: State) -> frozenset[Seen]:
     return frozenset(changed | {ALL})
 
 
+def same(one: Any, other: Any) -> bool:
+    """A result is what it was: the same thing, or plain values that are equal. Of anything else that is not asked."""
+    if one is other:
+        return True
+    if type(one) is not type(other):
+        return False
+    if type(one) in PLAIN:
+        return bool(one == other)
+    if type(one) in (tuple, list):
+        return len(one) == len(other) and all(map(same, one, other))
+    return type(one) is dict and one.keys() == other.keys() and all(same(one[key], other[key]) for key in one)
+
+
 class Derivation:
     """One derivation from a state: what it worked out, each once."""
 
@@ -178,30 +196,53 @@ class Derivation:
         found = self._known.get(key)
         if found is None:
             found = self._earlier.get(key)
-            if found is None or found.seen & self._changed:
-                found = self._made(key)
-            elif self._takes_notes:
-                self._taken.append(found)
+            if found is not None and not found.seen & self._changed:
+                if self._takes_notes:
+                    self._taken.append(found)
+            else:
+                found = (self._still(found) if found is not None else None) or self._made(key)
             self._known[key] = found
         if self._open:
             self._open[-1].seen |= found.seen
-            self._open[-1].parts.add(found)
+            self._open[-1].parts[found] = None
         value: T = found.value
         return value
+
+    def _still(self, found: Result) -> Result | None:
+        """An earlier result, where all that it was made with is worked out anew and is what it was.
+
+        Nothing is worked out in vain: as long as each part is what it was, the next one would be asked for too.
+        """
+        if found.own & self._changed:
+            return None
+        making = _Making()
+        self._open.append(making)
+        try:
+            for part in found.parts:
+                make, given = part.key
+                if not same(self.once(make, *given), part.value):
+                    return None
+        except Exception:
+            # Whoever makes it anew meets that too, and knows what to do about it.
+            return None
+        finally:
+            self._open.pop()
+        return Result(found.key, found.value, making.seen | found.own, found.own, tuple(making.parts))
 
     def _made(self, key: Key) -> Result:
         make, given = key
         if not self._takes_notes:
-            return Result(key, make(self, *given), EVERYTHING, ())
+            return Result(key, make(self, *given), EVERYTHING, EVERYTHING, ())
         making = _Making()
         self._open.append(making)
         try:
             value = make(self, *given)
-            return Result(key, value, making.seen, tuple(making.parts))
+            return Result(key, value, making.seen | making.own, making.own, tuple(making.parts))
         finally:
             self._open.pop()
             if self._open:
                 # What failed was looked at too.
+                self._open[-1].own |= making.own
                 self._open[-1].seen |= making.seen
                 self._open[-1].parts |= making.parts
 

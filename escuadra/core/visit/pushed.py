@@ -67,10 +67,20 @@ def pushed(epochs: Epochs) -> Pushed | None:
     return epochs.once(_pushed)
 
 
+def _since(epochs: Epochs) -> int:
+    """Since when the frame should have stood still."""
+    return max(epochs.last_spoiled(POSE), *(run.seq for run in epochs.state.runs), 0)
+
+
+def _read_anew(epochs: Epochs) -> bool:
+    """Something was typed anew since then."""
+    since = epochs.once(_since)
+    return any(e.seq > since and e.replaced_by for entries in epochs.state.entries.values() for e in entries)
+
+
 def _pushed(epochs: Epochs) -> Pushed | None:
-    since = max(epochs.last_spoiled(POSE), *(run.seq for run in epochs.state.runs), 0)
-    again = (e.seq > since and e.replaced_by for entries in epochs.state.entries.values() for e in entries)
-    solution = epochs.solution(epochs.epoch) if any(again) else None
+    since = epochs.once(_since)
+    solution = epochs.solution(epochs.epoch) if epochs.once(_read_anew) else None
     if solution is None:
         return None
     every = (_looks(epochs, slot, row, since) for slot, row in _rows(epochs, solution).items())
