@@ -13,7 +13,7 @@ from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import canonical
 from escuadra.core.bay.bay import Bay, Place
 from escuadra.core.bay.ground import Ground, among, ground
-from escuadra.core.bay.parking import Lot, Parking, fits, park
+from escuadra.core.bay.parking import Lot, Parking, fits, lacking, park
 from escuadra.core.bay.room import STEP_MM
 from escuadra.core.bay.standing import Standing, stand, target_places
 from escuadra.core.bay.survey import Survey, levelled
@@ -201,8 +201,7 @@ class Floors:
             if not fits(lot):
                 turn = turned_before(procedure, lambda part: fits(Lot(bay, vehicle, (part,), step=ROUGH_STEP_MM)))
                 # Where a turn does, nobody asks by how much the bay is short.
-                directions = () if turn else park(lot, keep=1).directions
-                short = min((r for way in directions for r in way.refusals[:1]), key=lambda r: r.short_mm, default=None)
+                short = lacking(lot) if not turn else None
                 why = said("jobs.floors.no_room_bay", text=short.text) if short is not None else None
                 self._rooms[key] = why, turn
         return self._rooms[key]

@@ -23,6 +23,7 @@ from escuadra.core.procedure.sheet import FloorLimits, Procedure, TargetPlace
 
 TURNS = (0, -2, 2, -4, 4, -6, 6, -8, 8)
 """Degrees off the bay's axis, nose either way."""
+NOSES = (0.0, 180.0)
 APART_MM = 1000.0
 CHUNK = 256
 
@@ -152,34 +153,38 @@ def axis_turn(heading_deg: float) -> float:
 
 
 def headings(lot: Lot) -> list[float]:
-    """Every heading that is looked at; a rack's runways leave no choice beside the way the nose points."""
-    turns = sorted(lot.turns, key=abs) if lot.bay.rack is None else [0.0]
-    return [short_way(nose + turn) for turn in turns for nose in (0.0, 180.0)]
+    """Every heading that is looked at, the smallest turn first."""
+    return sorted((heading for nose in NOSES for heading in _along(lot, nose)), key=axis_turn)
+
+
+def _along(lot: Lot, nose: float) -> list[float]:
+    """The headings with the nose one way along the bay; a rack's runways leave no choice."""
+    return [short_way(nose + turn) for turn in (lot.turns if lot.bay.rack is None else (0.0,))]
 
 
 def fits(lot: Lot) -> bool:
     """Whether there is any place at all: the first one found answers."""
-    return any((lot.shortage(heading, lot.grid(heading)) <= 0).any() for heading in headings(lot))
+    return any(lot.roomy(heading, lot.grid(heading)).any() for heading in headings(lot))
+
+
+def lacking(lot: Lot) -> Refusal | None:
+    """What is most in the way at the place that comes nearest to doing; asked where no place does."""
+    places = [place for nose in NOSES if (place := _nearest(lot, nose)) is not None]
+    worst = [refusal for place in places for refusal in lot.refusals(place)[:1]]
+    return min(worst, key=lambda refusal: refusal.short_mm, default=None)
 
 
 def park(lot: Lot, keep: int = 3) -> Parking:
     """The best ``keep`` places, well apart from each other, and why the rest fails."""
     directions, found, unsurveyed, looked_at = [], [], 0, 0
-    for nose in (0.0, 180.0):
-        possible, nearest, least = 0, None, math.inf
-        # A rack's runways leave no choice of heading.
-        for turn in lot.turns if lot.bay.rack is None else (0.0,):
-            heading = short_way(nose + turn)
+    for nose in NOSES:
+        possible = 0
+        for heading in _along(lot, nose):
             grid = lot.grid(heading)
             looked_at += len(grid)
-            short = lot.shortage(heading, grid)
-            roomy = grid[short <= 0]
+            roomy = grid[lot.roomy(heading, grid)]
             possible += len(roomy)
             if len(roomy) == 0:
-                k = int(short.argmin())
-                if short[k] < least - 1:
-                    least = float(short[k])
-                    nearest = Place(x=float(grid[k, 0]), y=float(grid[k, 1]), heading_deg=heading)
                 continue
             bound = lot.shares(heading, roomy, False) if lot.ground is not None else np.zeros(len(roomy))
             known = np.isfinite(bound)
@@ -190,7 +195,7 @@ def park(lot: Lot, keep: int = 3) -> Parking:
                 else np.column_stack([_off_middle(lot, roomy), np.full(len(roomy), axis_turn(heading)), roomy])
             )
             found[-1] = np.column_stack([found[-1], np.full(len(found[-1]), heading)])
-        nearest = lot.pushed(nearest) if nearest is not None and possible == 0 else None
+        nearest = _nearest(lot, nose) if possible == 0 else None
         refusals = lot.refusals(nearest) if nearest is not None else []
         directions.append(Direction(nose, possible, nearest, tuple(refusals), lot.failing(nose)))
     rows = np.vstack(found) if found else np.zeros((0, 5))
@@ -200,6 +205,19 @@ def park(lot: Lot, keep: int = 3) -> Parking:
         else _apart(lot, rows[np.lexsort((rows[:, 0], rows[:, 1]))], keep)
     )
     return Parking(tuple(best), tuple(directions), looked_at, unsurveyed)
+
+
+def _nearest(lot: Lot, nose: float) -> Place | None:
+    """With the nose one way along the bay, where no place has room, the one that lacks least of it."""
+    nearest, least = None, math.inf
+    for heading in _along(lot, nose):
+        grid = lot.grid(heading)
+        short = lot.shortage(heading, grid)
+        k = int(short.argmin())
+        if short[k] < least - 1:
+            least = float(short[k])
+            nearest = Place(x=float(grid[k, 0]), y=float(grid[k, 1]), heading_deg=heading)
+    return lot.pushed(nearest) if nearest is not None else None
 
 
 def _off_middle(lot: Lot, places: np.ndarray) -> np.ndarray:

@@ -156,6 +156,12 @@ class Room:
         convex = bool((along[:, 0] * bends[:, 1] - along[:, 1] * bends[:, 0] >= -1e-6).all())
         return starts, ends, normals, convex
 
+    @cached_property
+    def _things(self) -> list[tuple[ThingKind, np.ndarray, np.ndarray, float]]:
+        """What stands in the bay: its kind, corners, middle, and how far they reach from that."""
+        found = [(thing.kind, np.array(thing.corners)) for thing in self.bay.things]
+        return [(kind, corners, *_round(corners)) for kind, corners in found]
+
     def _outside(self, offsets: np.ndarray, places: np.ndarray) -> np.ndarray:
         """(m, sides of the outline) how far a shape reaches beyond each; infinite where it lies outside altogether."""
         starts, ends, normals, convex = self._edges
@@ -176,6 +182,23 @@ class Room:
         sides, blocked = self._misses(heading_deg, places)
         return np.asarray(sides.max(axis=0).sum(axis=1) + blocked.max(axis=0))
 
+    def roomy(self, heading_deg: float, places: np.ndarray) -> np.ndarray:
+        """(m,) whether everything finds room at each place with a heading.
+
+        Where one shape lacks it no other is looked at any more, the longest first: by how much, ``shortage`` says.
+        """
+        start = Place(x=0, y=0, heading_deg=heading_deg)
+        left = np.arange(len(places))
+        for shape in sorted(self.shapes, key=lambda shape: -shape.reach[0] - shape.reach[1]):
+            offsets = shape.corners(start)
+            left = left[self._outside(offsets, places[left]).max(axis=1) <= 0]
+            left = left[self._blocked(shape, offsets, places[left]) <= 0]
+            if not left.size:
+                break
+        found = np.zeros(len(places), dtype=bool)
+        found[left] = True
+        return found
+
     def _misses(self, heading_deg: float, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """(shapes, m, 4) missing at each side of the vehicle, and (shapes, m) how deep things stand in the shapes."""
         normals = self._edges[2]
@@ -190,13 +213,26 @@ class Room:
             for side in range(4):
                 if (side_of == side).any():
                     sides[s, :, side] = beyond[:, side_of == side].max(axis=1)
-            if shape.kind == "tyre" and self.bay.rack is not None:
-                off = _off_runways(offsets, places, self.bay.rack)
-                blocked[s] = np.where(off > TOUCH_MM, off, 0.0)
-            for thing in self.bay.of(*shape.free_of):
-                deep = _overlap(offsets, places, np.array(thing.corners))
-                blocked[s] = np.maximum(blocked[s], np.where(deep > TOUCH_MM, deep, 0.0))
+            blocked[s] = self._blocked(shape, offsets, places)
         return sides, blocked
+
+    def _blocked(self, shape: Shape, offsets: np.ndarray, places: np.ndarray) -> np.ndarray:
+        """(m,) how deep things stand in a shape at places, or how far a tyre is off its runway."""
+        deepest = np.zeros(len(places))
+        if shape.kind == "tyre" and self.bay.rack is not None:
+            off = _off_runways(offsets, places, self.bay.rack)
+            deepest = np.where(off > TOUCH_MM, off, 0.0)
+        middle, reach = _round(offsets)
+        for kind, other, there, its_reach in self._things:
+            if kind not in shape.free_of:
+                continue
+            # What lies farther apart than both reach does not overlap.
+            near = np.flatnonzero(((places + (middle - there)) ** 2).sum(axis=1) < (reach + its_reach) ** 2)
+            if not near.size:
+                continue
+            deep = _overlap(offsets, places[near], other)
+            deepest[near] = np.maximum(deepest[near], np.where(deep > TOUCH_MM, deep, 0.0))
+        return deepest
 
     def refusals(self, place: Place) -> list[Refusal]:
         """Everything that is in the way at a place, the worst first."""
@@ -244,6 +280,12 @@ class Room:
         moved = Place(x=x, y=y, heading_deg=place.heading_deg)
         before, after = (self.shortage(place.heading_deg, np.array([[at.x, at.y]]))[0] for at in (place, moved))
         return moved if after <= before + 1 else place
+
+
+def _round(corners: np.ndarray) -> tuple[np.ndarray, float]:
+    """A shape's middle, and how far its corners reach from that."""
+    middle = corners.mean(axis=0)
+    return middle, float(np.hypot(*(corners - middle).T).max())
 
 
 def _overlap(offsets: np.ndarray, places: np.ndarray, other: np.ndarray) -> np.ndarray:
