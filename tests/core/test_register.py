@@ -173,17 +173,20 @@ def test_a_drift_says_when_the_limit_is_reached() -> None:
 
 
 @pytest.mark.parametrize(
-    "check, repeatability, constant, answer",
+    "sheet, check, repeatability, constant, answer",
     [
-        ("target_height", 0.3, 0.3, "yes"),
-        ("target_height", 2.6, 0.3, "with 3 readings of each"),
-        ("ride_height", 0.3, 19.0, "never"),
+        ("BL-CAM-01", "target_height", 0.3, 0.3, "yes"),
+        ("BL-CAM-01", "target_height", 2.6, 0.3, "with 3 readings of each"),
+        ("BL-CAM-01", "ride_height", 0.3, 19.0, "never"),
+        # The line meets the beam aside of its middle.
+        ("BL-RAD-01", "square", 0.3, 0.3, "yes"),
+        ("HV-RAD-01", "centred", 0.3, 0.3, "yes"),
     ],
 )
 def test_what_an_instrument_can_decide(
-    catalogue: Catalogue, check: str, repeatability: float, constant: float, answer: str
+    catalogue: Catalogue, sheet: str, check: str, repeatability: float, constant: float, answer: str
 ) -> None:
-    procedure = catalogue.get("procedure", "BL-CAM-01").content
+    procedure = catalogue.get("procedure", sheet).content
     plan = Plan(
         procedure,
         catalogue.get("vehicle", procedure.vehicle).content,

@@ -6,7 +6,7 @@ between the limits (``capable`` of ``verdict``, JCGM 106), perhaps only with rep
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from escuadra.core.base.said import Said, Text, Value, said
@@ -15,19 +15,18 @@ from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.advice.frame import expected
 from escuadra.core.visit.checks import Figure
-from escuadra.core.visit.checks.line import MOST_PAIRS
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.methods.marks import ENDS_OF_BODY
-from escuadra.core.visit.plan import Plan, mark_slot, pair_slots
+from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.rehearsal import PERFECT, rehearsed
+from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.core.visit.slots import Slot
 
 REPEATS = (1, 3, 10)
 """So many readings are tried; more than ten of one thing nobody takes."""
-PAIR_MIDDLE, PAIR_HALF = 1200.0, 800.0
 MATTERS = 1.02
 """An instrument has a part in a figure where its U is that much more than a perfect one's."""
 
@@ -61,17 +60,17 @@ class Decides:
         )
 
 
-def _value(slot: Slot, epochs: Epochs) -> float | None:
-    """What a slot should show, or ``None`` while that hangs on others; the middle of what is plausible elsewhere."""
-    known, plan = expected(slot, epochs), epochs.plan
-    if known is not None or slot.between is not None or slot.id in {mark_slot(end, plan).id for end in ENDS_OF_BODY}:
+def _value(slot: Slot, epochs: Epochs, exact: Mapping[str, float]) -> float | None:
+    """What a slot should show, or ``None`` while that hangs on others; the middle of what is plausible elsewhere.
+
+    ``exact``: what the marks' slots show where all stands as specified; ``None`` where that cannot be read.
+    """
+    known, quantity = expected(slot, epochs), slot.quantity
+    if known is not None or slot.between is not None:
         return known
-    pairs = [pair_slots(end, k, plan) for end in ENDS_OF_BODY for k in range(1, MOST_PAIRS + 1)]
-    for left, right in pairs:
-        if slot.id in (left.id, right.id):
-            return PAIR_MIDDLE + (PAIR_HALF if slot.id == left.id else -PAIR_HALF)
-    quantity = slot.quantity
     assert quantity is not None
+    if (shows := exact.get(slot.id)) is not None:
+        return shows if quantity.low <= shows <= quantity.high else None
     if quantity.low > 0:
         return (quantity.low + quantity.high) / 2
     return max(quantity.low, min(quantity.high, 0.0))
@@ -80,11 +79,12 @@ def _value(slot: Slot, epochs: Epochs) -> float | None:
 def _values(plan: Plan) -> dict[str, tuple[Slot, float]]:
     """A value for every slot of a fresh sheet, in the order in which values depend on each other."""
     found: dict[str, tuple[Slot, float]] = {}
+    exact = METHODS["marks"].exact(Scene.nominal(plan))
     slots = [v.slot for v in derive(State(), plan, 0).slots.values() if v.slot.ask == "number"]
     for _ in range(3):
         epochs = Epochs(_state(found, {}, 1), plan)
         for slot in slots:
-            if slot.id not in found and (value := _value(slot, epochs)) is not None:
+            if slot.id not in found and (value := _value(slot, epochs, exact)) is not None:
                 found[slot.id] = (slot, value)
     return found
 
