@@ -76,6 +76,14 @@ class _Counting(Derivation):
         self.made += 1
         return len(self.state.entries.get(slot, ()))
 
+    def read(self) -> frozenset[str]:
+        """Which slots hold anything: looked through again whatever was entered."""
+        return frozenset(slot for slot, entries in self.state.entries.items() if entries)
+
+    def of_read(self) -> int:
+        self.made += 1
+        return len(self.once(_Counting.read)) + self.once(_Counting.one, "a")
+
     def fails(self) -> int:
         try:
             return self.once(_Counting.broken)
@@ -100,6 +108,20 @@ def test_only_what_saw_a_change_is_made_again(full: Technician) -> None:
     assert (third.once(_Counting.both), third.made) == (1 + 2 * len(entry), 0)
     # What failed for want of a slot is made again once that is there.
     assert third.once(_Counting.fails) == len(entry)
+
+
+def test_what_was_made_with_what_is_what_it_was_is_taken_over(full: Technician) -> None:
+    state = full.opened.state
+    entry = next(iter(state.entries.values()))
+    derivation, made = None, []
+    for entries in ({"a": entry}, {"a": entry, "b": ()}, {"a": entry, "b": entry}, {"a": (*entry, *entry)}):
+        derivation = _Counting(replace(state, entries=entries), 0, derivation)
+        found = derivation.once(_Counting.of_read)
+        assert found == len(derivation.once(_Counting.read)) + derivation.once(_Counting.one, "a")
+        made.append(derivation.made)
+        derivation.done()
+    # Looked through anew three times; what came of it changed twice, and with it what was made of it.
+    assert made == [2, 0, 1, 2]
 
 
 @pytest.mark.parametrize("what", ["seq", "disturbances", "overrides", "line_plan"])

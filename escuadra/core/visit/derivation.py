@@ -237,14 +237,16 @@ class Derivation:
         self._open.append(making)
         try:
             value = make(self, *given)
-            return Result(key, value, making.seen | making.own, making.own, tuple(making.parts))
-        finally:
+        except BaseException:
             self._open.pop()
             if self._open:
                 # What failed was looked at too.
                 self._open[-1].own |= making.own
                 self._open[-1].seen |= making.seen
                 self._open[-1].parts |= making.parts
+            raise
+        self._open.pop()
+        return Result(key, value, making.seen | making.own, making.own, tuple(making.parts))
 
     def done(self) -> None:
         """The sheet is made. What is worked out later, perhaps by several at once, is not taken over.
