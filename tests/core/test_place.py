@@ -307,9 +307,9 @@ def test_the_place_found_is_the_best_that_a_search_of_every_place_finds() -> Non
     lot = Lot(bay, vehicle, (procedure,), 350, sunk, turns=(0, -4))
     every = []
     for heading in (0.0, -4.0, 180.0, 176.0):
-        grid = lot.grid(heading)
-        assert lot.roomy(heading, grid).tolist() == (lot.shortage(heading, grid) <= 0).tolist()
-        places = [Place(x=float(x), y=float(y), heading_deg=heading) for x, y in grid]
+        spots = lot.grid(heading)
+        assert lot.roomy(heading, spots).tolist() == (lot.shortage(heading, spots) <= 0).tolist()
+        places = [Place(x=float(x), y=float(y), heading_deg=heading) for x, y in spots]
         fitting = np.array([[p.x, p.y] for p in places if not lot.refusals(p)])
         every += [(share, axis_turn(heading)) for share in lot.shares(heading, fitting, True) if math.isfinite(share)]
     best = park(lot).best
