@@ -138,7 +138,8 @@ def same(one: Any, other: Any) -> bool:
         return bool(one == other)
     if type(one) in (tuple, list):
         return len(one) == len(other) and all(map(same, one, other))
-    return type(one) is dict and one.keys() == other.keys() and all(same(one[key], other[key]) for key in one)
+    # In their order, too: whoever goes through them goes that way.
+    return type(one) is dict and list(one) == list(other) and all(map(same, one.values(), other.values()))
 
 
 class Derivation:
