@@ -361,7 +361,7 @@ class House:
         with self.store.reading() as log:
             visit = as_signed(log.events(opened.row.id), opened.calibration, revision)
         state = visit.seen_by(opened.calibration)
-        at = next(at for said, at, _ in opened.state.records if said.revision == revision)
+        at = next(one.at for one in opened.state.records if one.said.revision == revision)
         sheet = derive(state, self.plan_of(opened.row.id, opened.calibration, state), at)
         return Opened(opened.row, visit, opened.calibration, sheet)
 

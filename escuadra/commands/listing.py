@@ -241,6 +241,6 @@ def calibration_listed(opened: Opened) -> ListedCalibration:
         blocked=sheet.next.kind == "blocked",
         next=sheet.next.sentence,
         blocks=tuple((view.check.title, view.state) for view in sheet.unsettled if view.state in WORRYING),
-        signed=Signing(newest[0].revision, newest[1], newest[2].name) if newest is not None else None,
+        signed=Signing(newest.said.revision, newest.at, newest.person.name) if newest is not None else None,
         expires=sheet.expires,
     )

@@ -121,7 +121,7 @@ def printed(
     """
     with garage.queues.turn(f"print/{visit}/{calibration}/{revision}", PRINTING_PATIENCE_S):
         opened = garage.open(visit, calibration)
-        signed = next((told for told, _, _ in opened.state.records if told.revision == revision), None)
+        signed = next((one.said for one in opened.state.records if one.said.revision == revision), None)
         if signed is None:
             raise BadInput("revision", str(revision), said("wants.signed_revision"))
         digest = opened.state.pdf_of(revision)

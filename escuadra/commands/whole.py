@@ -272,7 +272,7 @@ class Correct(WholeVisitCommand):
             raise Conflict(said("jobs.whole.signed_correct_after_reopening"))
         reason, value, house = reasoned(self.reason), self.value.strip(), context.house
         if self.what == "frame":
-            before = whole.visit.body("frame").bodies[0].pins[0]
+            before = whole.visit.body("frame").bodies[0].said.pins[0]
             pin = pinned(house.catalogue.get("frame", value))
             return [(body("frame"), BodyCorrected(before=before.id, pins=[pin], reason=reason))]
         if self.what not in CORRECTABLE:

@@ -21,9 +21,9 @@ from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.closing import Handover, drives_open, handovers
 from escuadra.core.visit.codes import CodeLine, after, before, compared
 from escuadra.core.visit.driving import DriveAttempt, drive_attempts
-from escuadra.core.visit.log.codes import UnitCode
+from escuadra.core.visit.log.codes import CodesFrozen, UnitCode
 from escuadra.core.visit.log.driving import Reached
-from escuadra.core.visit.log.state import Snapshot
+from escuadra.core.visit.log.state import Kept
 from escuadra.core.visit.needed import part_name, scoped
 from escuadra.reports.paper import kept_for_good
 from escuadra.reports.record import Record, clock_of, shown_with
@@ -276,7 +276,7 @@ def _code(garage: Garage, whole: Whole, line: CodeLine) -> CertifiedCode:
     return CertifiedCode(unit=unit, code=line.code, before=line.before, after=line.after, became=line.became)
 
 
-def _codes(one: Snapshot | None) -> CertifiedCodes | None:
+def _codes(one: Kept[CodesFrozen] | None) -> CertifiedCodes | None:
     if one is None:
         return None
     told = one.said

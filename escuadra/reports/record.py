@@ -22,10 +22,10 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.codes import after, before
-from escuadra.core.visit.log.codes import UnitRead
-from escuadra.core.visit.log.events import Doubted, Pinned, ReadingTaken, SaidThen, Source
-from escuadra.core.visit.log.state import AnsweredBy, Correction, Disturbance, Entry, Photo, Snapshot, State
-from escuadra.core.visit.log.whole import BodyCorrected
+from escuadra.core.visit.log.codes import CodesFrozen, UnitRead
+from escuadra.core.visit.log.events import Doubted, Photographed, Pinned, ReadingTaken, SaidThen, Source
+from escuadra.core.visit.log.state import Disturbance, Entry, Kept, State
+from escuadra.core.visit.log.whole import BodyCorrected, Corrected, VariantAnswered
 from escuadra.core.visit.needed import part_name, reason_words
 from escuadra.core.visit.next_move import retold
 from escuadra.core.visit.sheet import Sheet
@@ -333,7 +333,7 @@ def build(opened: Opened, who: Person, at: int, garage: str) -> Record:
     )
 
 
-def _photo(photo: Photo, sheet: Sheet) -> RecordedPhoto:
+def _photo(photo: Kept[Photographed], sheet: Sheet) -> RecordedPhoto:
     slot = photo.said.slot
     found = next(((view, s) for view in sheet.checks for s in view.slots if s.slot.id == slot), None)
     read = [e for e in sheet.state.live(slot) if e.seq < photo.seq]
@@ -356,7 +356,7 @@ def shown(slot: Slot, entry: Entry) -> Text:
     return slot.option(told.value) if slot.ask != "day" else Name(told.value)
 
 
-def _answer(vehicle: VehicleModel, one: AnsweredBy) -> RecordedAnswer:
+def _answer(vehicle: VehicleModel, one: Kept[VariantAnswered]) -> RecordedAnswer:
     question = next(question for question in vehicle.questions if question.id == one.said.question)
     option = question.option(one.said.option)
     named = option.name if option is not None else one.said.option
@@ -370,12 +370,12 @@ def _because(state: State, vehicle: VehicleModel) -> list[Said]:
     return [reason_words(vehicle, reason, complaint) for reason in added.because] if added is not None else []
 
 
-def _codes(one: Snapshot) -> RecordedCodes:
+def _codes(one: Kept[CodesFrozen]) -> RecordedCodes:
     told = one.said.model_dump(mode="json", include={"when", "source", "why", "units", "attached"})
     return RecordedCodes.read({**told, "person": one.person.name, "at": recorded_time(one.at)})
 
 
-def _correction(one: Correction) -> RecordedCorrection:
+def _correction(one: Kept[Corrected | BodyCorrected]) -> RecordedCorrection:
     told = {
         "reason": one.said.reason,
         "before": one.said.before,

@@ -14,7 +14,7 @@ from escuadra.core.visit.attempts import Attempt
 from escuadra.core.visit.checks.adjusting import turned
 from escuadra.core.visit.conductor import routine_of
 from escuadra.core.visit.log.events import ReadingTaken, RunStepped
-from escuadra.core.visit.log.state import Keeping
+from escuadra.core.visit.log.state import Kept
 from escuadra.core.visit.sheet import Sheet
 
 
@@ -174,7 +174,7 @@ def _turns(made: Mapping[str, float] | None, sheet: Sheet) -> list[RecordedTurn]
     ]
 
 
-def _step(one: Keeping, sheet: Sheet) -> RecordedStep:
+def _step(one: Kept[RunStepped], sheet: Sheet) -> RecordedStep:
     told = one.said
     assert isinstance(told, RunStepped)
     step = next((step for step in sheet.plan.procedure.steps if step.id == told.step), None)

@@ -100,7 +100,7 @@ def drawn(text: str) -> list[str]:
 def record(garage: Garage) -> tuple[str, str]:
     """The signed job's record: its JSON, and the words of the paper that is printed from it."""
     opened = next(o for o in garage.jobs() if not hasattr(o, "why") and o.state.records)
-    digest = opened.state.records[-1][0].record_json
+    digest = opened.state.records[-1].said.record_json
     text = garage.files.get(digest).decode()
     found: list[str] = []
 

@@ -52,9 +52,10 @@ def test_every_sheet_of_a_kept_folder_is_worked_out_and_says_what_was_signed(fol
         count = 0
         for one in opened(garage):
             assert not one.sheet.underivable, one.row.number
-            for said, at, person in one.state.records:
+            for signed in one.state.records:
+                said = signed.said
                 kept = Record.model_validate_json(garage.files.get(said.record_json))
-                again = build(garage.signed_sheet(one, said.revision), person, at, kept.garage)
+                again = build(garage.signed_sheet(one, said.revision), signed.person, signed.at, kept.garage)
                 assert judged(again) == judged(kept), one.row.number
                 count += 1
         assert count >= 5

@@ -28,7 +28,7 @@ def signed(full: Technician) -> Technician:
 
 
 def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) -> None:
-    stored, _, _ = signed.opened.state.records[-1]
+    stored = signed.opened.state.records[-1].said
     text = signed.garage.files.get(stored.record_json)
     record = Record.model_validate_json(text)
     assert record.format == FORMAT
@@ -93,7 +93,7 @@ def stored_events(who: Technician) -> int:
 
 
 def test_the_schema_admits_the_record_and_nothing_less(signed: Technician) -> None:
-    stored, _, _ = signed.opened.state.records[-1]
+    stored = signed.opened.state.records[-1].said
     data = json.loads(signed.garage.files.get(stored.record_json))
     schema = Record.model_json_schema()
     assert set(schema["properties"]) == set(data)
@@ -114,8 +114,8 @@ def test_signing_again_after_reopening_keeps_the_first_record(signed: Technician
     signed.finish()
     signed.garage.do(Sign(signed.job, signed.opened.row.head, render_record(signed.garage)), "teo", signed.id())
     records = signed.opened.state.records
-    assert [record.revision for record, _, _ in records] == [1, 2]
+    assert [record.said.revision for record in records] == [1, 2]
     assert print_record(signed.garage, signed.job, 1) == before
-    second = Record.model_validate_json(signed.garage.files.get(records[1][0].record_json))
+    second = Record.model_validate_json(signed.garage.files.get(records[1].said.record_json))
     assert second.overrides == []
     assert second.revision == 2

@@ -268,7 +268,7 @@ def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None
     reopened = garage.do(Reopen(full.job, "a second target place was asked for"), "ines", "r2")
     assert (reopened.state.stage, reopened.state.revision) == ("reopened", 2)
     second = garage.do(Sign(full.job, full.opened.row.head, render), "ines", "s2")
-    assert [record.revision for record, _, _ in second.state.records] == [1, 2]
+    assert [record.said.revision for record in second.state.records] == [1, 2]
 
 
 def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full: Technician, tmp_path: Path) -> None:
@@ -310,8 +310,8 @@ def test_a_demo_left_half_filled_is_made_anew_and_its_past_visits_follow_from_th
     assert len(kept) == 7, "the past ones, and two that were signed these days"
     last = listed[-1].row.id
     (record,) = demo.open(last).state.records
-    kept_json = Record.model_validate_json(demo.files.get(record[0].record_json))
-    anew = build(demo.signed_sheet(demo.open(last), 1), record[2], record[1], "Valdehierro")
+    kept_json = Record.model_validate_json(demo.files.get(record.said.record_json))
+    anew = build(demo.signed_sheet(demo.open(last), 1), record.person, record.at, "Valdehierro")
     seen = {"log_events": kept_json.log_events, "log_head": kept_json.log_head}
     assert anew.model_copy(update=seen) == kept_json, "as if the commands had signed it"
     assert print_certificate(demo, last, 1).startswith(b"%PDF-")

@@ -84,7 +84,7 @@ def test_a_carrier_a_method_and_a_screen_are_made_in_one_place_each(trolleyed: T
     assert 'value="trolley_bump"' in page
     assert 'value="stand_bump"' not in page, "what can happen to a carrier is offered where it is used"
     who.garage.do(Sign(who.job, who.opened.row.head, render_record(who.garage)), "teo", who.id())
-    record = Record.model_validate_json(who.garage.files.get(who.opened.state.records[-1][0].record_json))
+    record = Record.model_validate_json(who.garage.files.get(who.opened.state.records[-1].said.record_json))
     kept = {check.id: [reading.typed for reading in check.readings] for check in record.checks}
     assert kept["gyro"] == ["-0.01"]
     assert kept["parked"][-1] == "1503"

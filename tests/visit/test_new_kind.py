@@ -39,7 +39,7 @@ def test_a_kind_of_check_is_made_in_one_place(ballasted: Technician) -> None:
     ballasted.garage.do(
         Sign(ballasted.job, ballasted.opened.row.head, render_record(ballasted.garage)), "teo", ballasted.id()
     )
-    stored = ballasted.opened.state.records[-1][0].record_json
+    stored = ballasted.opened.state.records[-1].said.record_json
     record = Record.model_validate_json(ballasted.garage.files.get(stored))
     kept = next(check for check in record.checks if check.id == "ballast")
     assert [(one.typed, one.stayed) for one in kept.readings] == [("12", "replaced"), ("20", "yes")]

@@ -12,6 +12,7 @@ from escuadra.core.base.errors import Conflict
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.log.events import Signed
+from escuadra.core.visit.log.state import Kept
 from escuadra.core.visit.sheet import derive
 from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
@@ -327,7 +328,8 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     assert say(who.opened.sheet.next.then) == "Out of date: read more than 130\u202fmin ago."
     state, plan = who.opened.state, who.opened.sheet.plan
     said = Signed(revision=1, parts=[], record_json="0", application="none")
-    signed = replace(state, signed=said, records=((said, sheet.expires - 60_000, who.garage.person("ines")),))
+    newest = Kept(state.seq, sheet.expires - 60_000, who.garage.person("ines"), said)
+    signed = replace(state, signed=said, records=(newest,))
     frozen = derive(signed, plan, late)
     assert (frozen.expires, [v.state for v in frozen.checks if v.check.id == "ride_height"]) == (None, ["holds"])
     garage.clock = clock

@@ -144,7 +144,7 @@ def test_a_signature_names_its_parts_and_only_they_conflict(two: Technician) -> 
     own = next(slot for slot in at(two, "2").sheet.slots if slot.startswith("condition."))
     garage.do(Answer(two.job, own, "clean_and_sound", calibration="2"), "amara", press())
     opened = signed(two, head)
-    parts = opened.state.records[-1][0].parts
+    parts = opened.state.records[-1].said.parts
     assert [str(part.of) for part in parts] == ["vehicle", "body frame", "calibration 1"]
     assert {part.of: part.seq for part in parts} | {FIRST: opened.row.count} == opened.visit.heads("1")
     frozen = [(view.check.id, view.state) for view in opened.sheet.checks]

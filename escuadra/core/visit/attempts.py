@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.log.disturbances import ATTEMPT, OPENS, SCREWS
-from escuadra.core.visit.log.events import ReadingTaken, TurnsTold
-from escuadra.core.visit.log.state import CAMERAS, LATER, LINES, OUTCOME, RESULTS, Entry, Keeping, Run, State
+from escuadra.core.visit.log.events import ReadingTaken, RunStepped, TurnsTold
+from escuadra.core.visit.log.state import CAMERAS, LATER, LINES, OUTCOME, RESULTS, Entry, Kept, Run, State
 
 PASSED, FAILED, INTERRUPTED = "passed", "failed", "interrupted"
 OUTCOMES = (PASSED, FAILED, INTERRUPTED)
@@ -24,7 +24,7 @@ class Attempt:
     """By the id of the sheet's line, where it stood."""
     cameras: dict[str, Entry] = field(default_factory=dict)
     """By the id of the sheet's camera, whether that one passed."""
-    steps: tuple[Keeping, ...] = ()
+    steps: tuple[Kept[RunStepped], ...] = ()
     """What was said of its steps, interruptions among them, in its order."""
     told: TurnsTold | None = None
     """The turns of the sensor's screws that it told last."""
@@ -48,7 +48,7 @@ def attempts(state: State) -> list[Attempt]:
         # The last step of a run is recorded just before the run itself.
         steps = tuple(one for one in state.steps if began < one.seq <= run.seq)
         turns = [one.said for one in state.turns_told if run.seq < one.seq < ends]
-        newest = turns[-1] if turns and isinstance(turns[-1], TurnsTold) else None
+        newest = turns[-1] if turns else None
         if told or not run.said.station:
             turned = _turned(state, run.seq, ends)
             found.append(Attempt(run, told.get(OUTCOME), figures, lines, cameras, steps, newest, turned))

@@ -7,7 +7,7 @@ from escuadra.core.base.said import Said, said
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.vehicle.scope import SensorCode
 from escuadra.core.visit.log.codes import CodesFrozen, UnitCode
-from escuadra.core.visit.log.state import Snapshot
+from escuadra.core.visit.log.state import Kept
 
 
 @dataclass(frozen=True)
@@ -27,17 +27,17 @@ class CodeLine:
         return said("codes.gone" if self.after is None else "codes.stayed")
 
 
-def before(codes: Sequence[Snapshot]) -> Snapshot | None:
+def before(codes: Sequence[Kept[CodesFrozen]]) -> Kept[CodesFrozen] | None:
     """The snapshot before the work: the first one."""
     return next((one for one in codes if one.said.when == "before"), None)
 
 
-def after(codes: Sequence[Snapshot]) -> Snapshot | None:
+def after(codes: Sequence[Kept[CodesFrozen]]) -> Kept[CodesFrozen] | None:
     """The snapshot after the work: the last one."""
     return next((one for one in reversed(codes) if one.said.when == "after"), None)
 
 
-def compared(codes: Sequence[Snapshot]) -> list[CodeLine]:
+def compared(codes: Sequence[Kept[CodesFrozen]]) -> list[CodeLine]:
     """Every code of either snapshot, the units in the order in which they were read."""
     first, last = before(codes), after(codes)
     was, now = _by_unit(first.said if first else None), _by_unit(last.said if last else None)

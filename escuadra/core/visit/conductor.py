@@ -14,7 +14,7 @@ from escuadra.core.procedure.routine import Routine
 from escuadra.core.procedure.sheet import Procedure, RunStep, Side
 from escuadra.core.visit.checks.stance import RideHeightCheck
 from escuadra.core.visit.log.events import RunStepped
-from escuadra.core.visit.log.state import Keeping, State
+from escuadra.core.visit.log.state import Kept, State
 
 STEP_S = 40.0
 """What a step takes besides its wait, as far as is known."""
@@ -106,7 +106,7 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
     """The run of the attempt at hand; without steps where the sheet has none."""
     since = max((run.seq for run in state.runs if not run.withdrawn), default=0)
     disturbed = {past.seq for past in state.disturbances if past.seq > since}
-    said: list[tuple[int, Keeping | None]] = [(one.seq, one) for one in state.steps if one.seq > since]
+    said: list[tuple[int, Kept[RunStepped] | None]] = [(one.seq, one) for one in state.steps if one.seq > since]
     said = sorted([*said, *((seq, None) for seq in disturbed)], key=lambda item: item[0])
     over: dict[str, tuple[StepState, int, Person, Mapping[str, float], bool]] = {}
     begun: dict[str, tuple[int, Person, Mapping[str, float]]] = {}
@@ -119,7 +119,6 @@ def conducted(procedure: Procedure, state: State) -> Conducted:
             over, begun = {id: kept for id, kept in over.items() if id in valid}, {}
             continue
         told = one.said
-        assert isinstance(told, RunStepped)
         if told.what == "interrupted":
             over, begun, why = {id: kept for id, kept in over.items() if id in valid}, {}, told.why
             repeats = {}

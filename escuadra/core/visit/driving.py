@@ -26,22 +26,12 @@ from escuadra.core.visit.log.driving import (
     DriveTraced,
     Reached,
 )
-from escuadra.core.visit.log.state import State
+from escuadra.core.visit.log.state import Kept, State
 from escuadra.core.visit.needed import scoped
 
 ALL_LOSSES: tuple[str, ...] = (*LOSSES, *TOLD[1:])
 """What is seen in a trace, and what only somebody can tell."""
 NEAR = 1e-9
-
-
-@dataclass(frozen=True)
-class Kept:
-    """Something that was said of an attempt, when and by whom."""
-
-    seq: int
-    at: int
-    person: Person
-    said: DriveTraced | DriveTold
 
 
 @dataclass(frozen=True)
@@ -52,7 +42,7 @@ class DriveAttempt:
     at: int
     person: Person
     begun: DriveBegun
-    told: tuple[Kept, ...] = ()
+    told: tuple[Kept[DriveTraced | DriveTold], ...] = ()
     ended: DriveEnded | None = None
     ended_at: int = 0
 

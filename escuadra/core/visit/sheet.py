@@ -86,7 +86,7 @@ def derive(state: State, plan: Plan, at: int, solving: Solving = cold, before: S
     """
     if state.signed is not None:
         # A signed sheet stays as it was signed: nothing grows old in it.
-        at = state.records[-1][1]
+        at = state.records[-1].at
     elif (ran := state.frozen) is not None:
         # Nor does anything in one by which the procedure was run.
         at = ran.at

@@ -1,6 +1,6 @@
 """What can be said in a visit's stream, and what each of it does to the visit's state."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, ClassVar, Literal, Protocol
@@ -56,10 +56,10 @@ class Folding(Protocol):
         """A check is accepted with a reason; no reason takes that back."""
 
     def keep(self, event: Event, what: str, said: Payload) -> None:
-        """One more photo, change or record."""
+        """One more of what is kept under that name, with when and by whom."""
 
-    def correct(self, said: Payload) -> None:
-        """What was taken in, the body that was brought, or the sheet is as it is said now."""
+    def amend(self, what: str, change: Callable[[Any], Any]) -> None:
+        """What was said before, under that name, is as the change leaves it: each of it, where it is kept as a list."""
 
     def set(self, **fields: Any) -> None:
         """Fields of the state."""
@@ -144,7 +144,7 @@ class RevisionAnswered(VisitPayload):
     def apply(self, state: Folding, event: Event) -> None:
         state.set(revision_answered=self.revision)
         if self.pins:
-            state.correct(self)
+            state.amend("calibration", lambda added: added.model_copy(update={"pins": self.pins}))
 
 
 class Placed(VisitPayload):

@@ -6,7 +6,7 @@ bodies and its own as one state: what spoils a body spoils every calibration tha
 
 import heapq
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 from operator import attrgetter
 from typing import Any
@@ -16,7 +16,8 @@ from escuadra.core.base.said import nouns, said
 from escuadra.core.base.stream import Event, Part
 from escuadra.core.visit.log.disturbances import Owner
 from escuadra.core.visit.log.events import Signed
-from escuadra.core.visit.log.state import Correction, State, fold
+from escuadra.core.visit.log.state import Kept, OfAny, OfCalibration, OfVehicle, State, fold
+from escuadra.core.visit.log.whole import BodyCorrected, Corrected
 
 VEHICLE = Part(kind="vehicle")
 _SEQ = attrgetter("seq")
@@ -53,7 +54,7 @@ class Visit:
         return tuple(sorted(order, key=lambda id: self.parts[calibration(id)].left_out is not None))
 
     @property
-    def corrections(self) -> tuple[Correction, ...]:
+    def corrections(self) -> tuple[Kept[Corrected | BodyCorrected], ...]:
         """All that was taken in wrongly, in the order in which it was corrected."""
         said = [one for state in self.parts.values() for one in state.corrections]
         return tuple(sorted(said, key=_SEQ))
@@ -66,7 +67,7 @@ class Visit:
     @cached_property
     def bodies(self) -> dict[str, str]:
         """What each body is, by its id."""
-        return {part.id: state.bodies[0].carrier for part, state in self.parts.items() if part.kind == "body"}
+        return {part.id: state.bodies[0].said.carrier for part, state in self.parts.items() if part.kind == "body"}
 
     def body(self, id: str) -> State:
         """What was said of a body; raises ``BadInput`` for an unknown one."""
@@ -181,37 +182,14 @@ def _joined(parts: Sequence[State]) -> State:
     return State(
         **{name: getattr(vehicle, name) for name in _VEHICLES},
         **{name: getattr(own, name) for name in _OWN},
-        bodies=tuple(said for state in bodies for said in state.bodies),
+        **{name: listed(name) for name in _MERGED},
         frame_known=next((b.frame_known for b in bodies if b.frame_known is not None), None),
         begun=any(state.begun for state in parts),
         seq=newest.seq,
         last_person=newest.last_person,
         entries=dict(sorted(entries, key=lambda item: item[1][0].seq)),
-        disturbances=listed("disturbances"),
-        photos=listed("photos"),
-        corrections=listed("corrections"),
         temperatures=tuple(sorted(typed for state in parts for typed in state.temperatures)),
     )
 
 
-_VEHICLES = (
-    *("job", "taken_in_at", "taken_in_by", "placed", "line_plan"),
-    *("work", "order", "called_off", "variant", "codes", "cleared"),
-    *("released", "sent_back", "releases", "returns", "certificate_prints", "handovers", "driving"),
-)
-_OWN = (
-    "calibration",
-    "revision_answered",
-    "overrides",
-    "changes",
-    "runs",
-    "steps",
-    "turns_told",
-    "confirmation",
-    "signed",
-    "records",
-    "prints",
-    "revision",
-    "reopened",
-    "left_out",
-)
+_VEHICLES, _OWN, _MERGED = ([field.name for field in fields(of)] for of in (OfVehicle, OfCalibration, OfAny))

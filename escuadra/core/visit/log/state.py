@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from escuadra.core.base.said import Said
 from escuadra.core.base.stream import Event, Part, Payload, Person
@@ -26,11 +26,12 @@ from escuadra.core.visit.log.events import (
     ProcedureRun,
     ReadingTaken,
     Relied,
-    RevisionAnswered,
+    RunStepped,
     SetupConfirmed,
     Signed,
     Source,
     TakenIn,
+    TurnsTold,
 )
 from escuadra.core.visit.log.whole import (
     BodyCorrected,
@@ -49,6 +50,7 @@ LINES = f"{RESULTS}line."
 """With this the ids of the slots of each lens's line begin."""
 CAMERAS = f"{RESULTS}camera."
 """With this the ids of the slots of each camera's own result begin."""
+P = TypeVar("P", bound=Payload, covariant=True)
 LATER = 2**62
 """seq of what was not said yet."""
 
@@ -105,26 +107,6 @@ class Override:
 
 
 @dataclass(frozen=True)
-class Photo:
-    """A photo in the log."""
-
-    seq: int
-    at: int
-    person: Person
-    said: Photographed
-
-
-@dataclass(frozen=True)
-class Change:
-    """A specification figure that was overridden on the spot, by whom and why."""
-
-    seq: int
-    at: int
-    person: Person
-    said: FigureChanged
-
-
-@dataclass(frozen=True)
 class Run:
     """A run of the procedure at one of its stations."""
 
@@ -148,132 +130,90 @@ class Confirmation:
 
 
 @dataclass(frozen=True)
-class AnsweredBy:
-    """An answer to what tells variants apart, when and by whom."""
+class Kept(Generic[P]):
+    """What an event said, when and by whom."""
 
     seq: int
     at: int
     person: Person
-    said: VariantAnswered
+    said: P
 
 
 @dataclass(frozen=True)
-class Snapshot:
-    """Codes as they were frozen, when and by whom."""
-
-    seq: int
-    at: int
-    person: Person
-    said: CodesFrozen
-
-
-@dataclass(frozen=True)
-class Cleared:
-    """Codes that were cleared, when and by whom."""
-
-    seq: int
-    at: int
-    person: Person
-    said: CodesCleared
-
-
-@dataclass(frozen=True)
-class Keeping:
-    """Something that was said when the visit was closed, when and by whom."""
-
-    seq: int
-    at: int
-    person: Person
-    said: Payload
-
-
-@dataclass(frozen=True)
-class Releasing:
-    """The certificate was released, when and by whom."""
-
-    seq: int
-    at: int
-    person: Person
-    said: Released
-
-
-@dataclass(frozen=True)
-class Return:
-    """The visit was sent back with words, when and by whom."""
-
-    seq: int
-    at: int
-    person: Person
-    said: SentBack
-
-
-@dataclass(frozen=True)
-class Correction:
-    """What was taken in wrongly, as it was corrected, by whom and why."""
-
-    seq: int
-    at: int
-    person: Person
-    said: Corrected | BodyCorrected
-
-
-@dataclass(frozen=True)
-class State:
-    """What was said of one part of a visit, or of a calibration and all that it stands on, in the order it was said."""
+class OfVehicle:
+    """What is said of the vehicle, or of the visit as a whole: every calibration sees it."""
 
     job: TakenIn | None = None
     taken_in_at: int = 0
     taken_in_by: Person | None = None
-    calibration: CalibrationAdded | None = None
-    revision_answered: int = 0
-    """The newest revision of its sheet for which somebody said whether it goes on by that."""
-    bodies: tuple[BodyBrought, ...] = ()
+    placed: Placed | None = None
+    line_plan: LinePlanned | None = None
     work: WorkTold | None = None
-    variant: tuple[AnsweredBy, ...] = ()
-    """What tells variants apart, each answer with when and by whom."""
-    codes: tuple[Snapshot, ...] = ()
-    cleared: tuple[Cleared, ...] = ()
     order: Ordered | None = None
+    called_off: CalledOff | None = None
+    variant: tuple[Kept[VariantAnswered], ...] = ()
+    """What tells variants apart, each answer."""
+    codes: tuple[Kept[CodesFrozen], ...] = ()
+    cleared: tuple[Kept[CodesCleared], ...] = ()
     released: Released | None = None
     sent_back: SentBack | None = None
     """Why it was not released, or is no longer."""
-    releases: tuple[Releasing, ...] = ()
-    returns: tuple[Return, ...] = ()
-    certificate_prints: tuple[CertificatePrinted, ...] = ()
-    handovers: tuple[Keeping, ...] = ()
-    driving: tuple[Keeping, ...] = ()
+    releases: tuple[Kept[Released], ...] = ()
+    returns: tuple[Kept[SentBack], ...] = ()
+    certificate_prints: tuple[Kept[CertificatePrinted], ...] = ()
+    handovers: tuple[Kept[Payload], ...] = ()
+    driving: tuple[Kept[Payload], ...] = ()
     """What was said of the drive on the road, in its order."""
-    steps: tuple[Keeping, ...] = ()
+
+
+@dataclass(frozen=True)
+class OfCalibration:
+    """What is said of one calibration: no other sees it."""
+
+    calibration: CalibrationAdded | None = None
+    revision_answered: int = 0
+    """The newest revision of its sheet for which somebody said whether it goes on by that."""
+    overrides: dict[str, Override] = field(default_factory=dict)
+    changes: tuple[Kept[FigureChanged], ...] = ()
+    """Specification figures overridden on the spot, in their order."""
+    runs: tuple[Run, ...] = ()
+    steps: tuple[Kept[RunStepped], ...] = ()
     """What was said of the conducted runs, in its order."""
-    turns_told: tuple[Keeping, ...] = ()
+    turns_told: tuple[Kept[TurnsTold], ...] = ()
     """What the routine told of the screws, in its order."""
-    corrections: tuple[Correction, ...] = ()
-    called_off: CalledOff | None = None
+    confirmation: Confirmation | None = None
+    signed: Signed | None = None
+    records: tuple[Kept[Signed], ...] = ()
+    """Every signed revision; the newest last."""
+    prints: tuple[Kept[Printed], ...] = ()
+    """The PDF of each revision that was printed."""
+    revision: int = 1
+    reopened: bool = False
     left_out: LeftOut | None = None
+
+
+@dataclass(frozen=True)
+class OfAny:
+    """What is said of any part: a calibration sees it of all that it stands on, in the order in which it was said."""
+
+    bodies: tuple[Kept[BodyBrought], ...] = ()
+    corrections: tuple[Kept[Corrected | BodyCorrected], ...] = ()
+    disturbances: tuple[Disturbance, ...] = ()
+    photos: tuple[Kept[Photographed], ...] = ()
+
+
+@dataclass(frozen=True)
+class State(OfVehicle, OfCalibration, OfAny):
+    """What was said of one part of a visit, or of a calibration and all that it stands on, in the order it was said."""
+
+    frame_known: Mechanics | None = None
     temperatures: tuple[tuple[int, float], ...] = ()
     """Of tapes as they were typed, degrees Celsius, each with the event that it came with."""
     begun: bool = False
     """Something was done beyond taking in."""
     seq: int = 0
-    entries: Mapping[str, tuple[Entry, ...]] = field(default_factory=dict)
-    disturbances: tuple[Disturbance, ...] = ()
-    overrides: dict[str, Override] = field(default_factory=dict)
-    changes: tuple[Change, ...] = ()
-    """Specification figures overridden on the spot, in their order."""
-    photos: tuple[Photo, ...] = ()
-    runs: tuple[Run, ...] = ()
-    confirmation: Confirmation | None = None
-    placed: Placed | None = None
-    line_plan: LinePlanned | None = None
-    frame_known: Mechanics | None = None
-    signed: Signed | None = None
-    records: tuple[tuple[Signed, int, Person], ...] = ()
-    """Every signed revision with when and by whom; the newest last."""
-    prints: tuple[Printed, ...] = ()
-    """The PDF of each revision that was printed."""
-    revision: int = 1
-    reopened: bool = False
     last_person: Person | None = None
+    entries: Mapping[str, tuple[Entry, ...]] = field(default_factory=dict)
 
     @property
     def whole(self) -> "State":
@@ -328,16 +268,18 @@ class State:
     @property
     def pins(self) -> list[Pinned]:
         """The catalogue entries that it is judged by, as they were taken in."""
-        said = [self.job, self.calibration, *self.bodies]
+        said = [self.job, self.calibration, *(one.said for one in self.bodies)]
         return [pin for one in said if one is not None for pin in one.pins]
 
     def certificate_pdf(self, revision: int) -> str | None:
         """SHA-256 of a released certificate's PDF; nothing while it was not printed yet."""
-        return next((one.certificate_pdf for one in self.certificate_prints if one.revision == revision), None)
+        return next(
+            (one.said.certificate_pdf for one in self.certificate_prints if one.said.revision == revision), None
+        )
 
     def pdf_of(self, revision: int) -> str | None:
         """SHA-256 of a signed revision's PDF; nothing while it was not printed yet."""
-        return next((said.record_pdf for said in self.prints if said.revision == revision), None)
+        return next((one.said.record_pdf for one in self.prints if one.said.revision == revision), None)
 
     def live(self, slot: str) -> tuple[Entry, ...]:
         """A slot's entries that were not withdrawn or replaced."""
@@ -413,7 +355,7 @@ class _Draft:
         self.where[event.seq] = (said.slot, len(kept))
         kept.append(Entry(event.seq, event.at, event.person, said.slot, said, event.of))
         if isinstance(said, ReadingTaken) and said.temperature is not None:
-            self.kept.setdefault("temperatures", list(self.state.temperatures)).append((event.seq, said.temperature))
+            self.held("temperatures").append((event.seq, said.temperature))
 
     def disturb(self, event: Event, past: Past) -> None:
         how = (past.what, past.words, past.aspects, past.source, past.by)
@@ -452,25 +394,16 @@ class _Draft:
             self.overrides[check] = Override(event.seq, event.at, event.person, reason)
 
     def keep(self, event: Event, what: str, said: Payload) -> None:
-        value = _KEPT[what](event.seq, event.at, event.person, said)
-        self.kept.setdefault(what, list(getattr(self.state, what))).append(value)
+        self.held(what).append(Kept(event.seq, event.at, event.person, said))
 
-    def correct(self, said: Payload) -> None:
-        if isinstance(said, BodyCorrected):
-            bodies: list[BodyBrought] = self.kept.setdefault("bodies", list(self.state.bodies))
-            bodies[:] = [one.model_copy(update={"pins": said.pins}) for one in bodies]
-            return
-        if isinstance(said, RevisionAnswered):
-            added: CalibrationAdded | None = self.fields.get("calibration", self.state.calibration)
-            assert added is not None
-            self.set(calibration=added.model_copy(update={"pins": said.pins}))
-            return
-        assert isinstance(said, Corrected)
-        job: TakenIn | None = self.fields.get("job", self.state.job)
-        assert job is not None
-        value = int(said.value) if said.field == "odometer_km" else said.value
-        pins = [pin for pin in job.pins if pin.kind != "bay"] + said.pins if said.field == "bay" else job.pins
-        self.set(job=job.model_copy(update={said.field: value, "pins": pins}))
+    def amend(self, what: str, change: Callable[[Any], Any]) -> None:
+        if isinstance(getattr(self.state, what), tuple):
+            self.held(what)[:] = [replace(one, said=change(one.said)) for one in self.held(what)]
+        else:
+            self.set(**{what: change(self.fields.get(what, getattr(self.state, what)))})
+
+    def held(self, what: str) -> list[Any]:
+        return self.kept.setdefault(what, list(getattr(self.state, what)))
 
     def set(self, **fields: Any) -> None:
         self.fields |= fields
@@ -486,26 +419,6 @@ class _Draft:
             runs=tuple(self.runs),
             **self.fields,
         )
-
-
-_KEPT: dict[str, Callable[..., Any]] = {
-    "photos": Photo,
-    "changes": Change,
-    "corrections": Correction,
-    "variant": AnsweredBy,
-    "codes": Snapshot,
-    "cleared": Cleared,
-    "releases": Releasing,
-    "returns": Return,
-    "handovers": Keeping,
-    "driving": Keeping,
-    "steps": Keeping,
-    "turns_told": Keeping,
-    "certificate_prints": lambda _seq, _at, _person, said: said,
-    "records": lambda _seq, at, person, said: (said, at, person),
-    "prints": lambda _seq, _at, _person, said: said,
-    "bodies": lambda _seq, _at, _person, said: said,
-}
 
 
 def fold(state: State, events: Iterable[Event]) -> State:

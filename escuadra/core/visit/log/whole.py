@@ -10,7 +10,7 @@ from escuadra.core.base.stream import Event
 from escuadra.core.procedure.variants import Source
 from escuadra.core.vehicle.scope import Done, SensorCode
 from escuadra.core.visit.log.disturbances import FLOOR
-from escuadra.core.visit.log.events import Folding, Past, Pinned, VisitPayload
+from escuadra.core.visit.log.events import Folding, Past, Pinned, TakenIn, VisitPayload
 
 
 class Asked(Frozen):
@@ -70,8 +70,14 @@ class Corrected(VisitPayload):
         """As a past event."""
         return said("happening.bay_corrected", bay=self.value)
 
+    def corrected(self, job: TakenIn) -> TakenIn:
+        """What was taken in, as it is said now."""
+        value = int(self.value) if self.field == "odometer_km" else self.value
+        pins = [pin for pin in job.pins if pin.kind != "bay"] + self.pins if self.field == "bay" else job.pins
+        return job.model_copy(update={self.field: value, "pins": pins})
+
     def apply(self, state: Folding, event: Event) -> None:
-        state.correct(self)
+        state.amend("job", self.corrected)
         if self.field == "bay":
             state.disturb(event, Past("bay_corrected", self.happened, FLOOR))
             state.set(placed=None)
@@ -89,7 +95,7 @@ class BodyCorrected(VisitPayload):
     reason: str
 
     def apply(self, state: Folding, event: Event) -> None:
-        state.correct(self)
+        state.amend("bodies", lambda brought: brought.model_copy(update={"pins": self.pins}))
         state.keep(event, "corrections", self)
 
 

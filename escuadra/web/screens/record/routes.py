@@ -18,7 +18,7 @@ def stored(request: Request, job: Addressed, revision: int, form: str) -> Respon
     """The record as it was signed; printing again gives the same bytes."""
     garage = garage_of(request)
     opened = garage.open(*job)
-    signed = next((s for s, _, _ in opened.state.records if s.revision == revision), None)
+    signed = next((one.said for one in opened.state.records if one.said.revision == revision), None)
     if signed is None or form not in ("pdf", "json"):
         raise BadInput(
             "job", said("routes.record.record", revision=revision, form=form), said("wants.signed_revision_pdf_or_json")

@@ -592,7 +592,7 @@ def sign(request: Request, job: Addressed, form: Annotated[forms.Signing, Form()
         return page(request, garage.open(*job), "", "", Trouble(told(error)), 409)
     answer = done(request, opened, "", "")
     answer.background = BackgroundTask(
-        print_record, garage, job.visit, opened.state.records[-1][0].revision, job.calibration
+        print_record, garage, job.visit, opened.state.records[-1].said.revision, job.calibration
     )
     return answer
 

@@ -175,7 +175,7 @@ def page(
         acts=ACTS,
         sheets=[e.content for e in garage.catalogue.sheets_of(model.id)],
         frames=garage.catalogue.all("frame"),
-        frame=whole.visit.body("frame").bodies[0].pins[0].id,
+        frame=whole.visit.body("frame").bodies[0].said.pins[0].id,
         bays=garage.store.bays(),
         correctable=(*CORRECTABLE, "frame"),
         corrections=whole.visit.corrections,
