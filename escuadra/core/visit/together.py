@@ -47,8 +47,8 @@ class Together:
     """All bodies of a station as their readings have them."""
 
     solution: EpochSolution
-    suspects: tuple[str, ...]
-    """Slots that are to blame where the readings contradict each other."""
+    suspects: Mapping[str, str]
+    """Slots that may be to blame where the readings contradict each other, each with the body that it is read of."""
     links: frozenset[frozenset[str]] = frozenset()
     """Bodies between which something was read: each two of them."""
     hubs: tuple[Corner, ...] = ()
@@ -73,7 +73,7 @@ class Together:
 
     @property
     def _counted(self) -> Counter[str]:
-        return Counter(slot.split(".")[2] for slot in self.suspects)
+        return Counter(self.suspects.values())
 
     def stood(self, goal: Goal) -> Stood | None:
         """Where a body is; nothing where its readings do not tell."""
@@ -147,7 +147,8 @@ def without(epochs: Epochs, left_out: Collection[str], unlike: Collection[str] =
     if located is None:
         return None
     solution = EpochSolution(epochs.plan, located, entered, "", 0)
-    suspects = tuple(id.place for id in solution.suspects if id.source == "together")
+    of = {slot.id: id for id, found in read.items() for _, slot in found}
+    suspects = {id.place: of[id.place] for id in solution.suspects if id.source == "together"}
     between = ((id, one.other) for id, found in read.items() for one, _ in found if one.other and one.other != id)
     return Together(solution, suspects, frozenset(map(frozenset, between)))
 

@@ -63,6 +63,7 @@ class RectangleCheck(Check):
             *(
                 Slot(
                     id=f"rect.{name}",
+                    which=name,
                     label=WORDS[name],
                     quantity=Quantity(dimension="length", unit="mm", low=0.5 * about, high=1.6 * about),
                     aspects=LINE_ASPECTS,
@@ -128,7 +129,7 @@ class RectangleCheck(Check):
         for slot in self.slots(epochs)[1:]:
             found = epochs.now(slot)
             if found is not None:
-                sides[slot.id.removeprefix("rect.")] = Side(value=found.value, u=max(found.figures.u_random, 1e-3))
+                sides[slot.which] = Side(value=found.value, u=max(found.figures.u_random, 1e-3))
                 shared = (found.figures.u_offset, found.figures.u_scale)
         along, inward, u = self.needed(epochs)
         given = RectangleInput(
