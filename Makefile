@@ -94,9 +94,10 @@ lock:
 golden: .venv/dev-ready
 	$(PY) -m tests.golden.dump
 
-# Each language's file as the JSON that is read at start.
+# Each language's file, and the practice catalogue, as the JSON that is read at start.
 words: .venv/dev-ready
 	$(PY) -m escuadra.words.compiled
+	$(PY) -m escuadra.catalogue.compiled
 
 # The rooms of the house and what stands on what, as the imports tell it, into docs/architecture.md.
 rooms: .venv/dev-ready

@@ -6,9 +6,10 @@ its canonical content.
 """
 
 import hashlib
+import json
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cache, cached_property, partial
 from pathlib import Path
 from typing import Any
 
@@ -30,6 +31,8 @@ from escuadra.core.visit.sheet import derive
 Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 """The safe loader, in C where the library was built with it."""
 PRACTICE = Path(__file__).parent / "practice"
+COMPILED = PRACTICE.with_suffix(".json")
+"""What ships there as it is read at start."""
 
 
 class CatalogueError(BadInput):
@@ -57,6 +60,8 @@ class Entry:
     """It ships with made-up figures."""
     told: Head | None = field(default=None, repr=False, compare=False)
     """What a list tells of it, where that is known without its content."""
+    path: Path | None = field(default=None, repr=False, compare=False)
+    """Its file, where it was read from one."""
 
     @property
     def content(self) -> Any:
@@ -74,10 +79,11 @@ class Entry:
         return canonical(self.content.model_dump(mode="json"))
 
 
-def entry(kind: str, content: Any, practice: bool = False) -> Entry:
+def entry(kind: str, content: Any, practice: bool = False, path: Path | None = None) -> Entry:
     """An entry of a validated content."""
     text = canonical(content.model_dump(mode="json"))
-    return Entry(kind, content.id, content.revision, hashlib.sha256(text.encode()).hexdigest(), content, practice)
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    return Entry(kind, content.id, content.revision, digest, content, practice, path=path)
 
 
 @dataclass(frozen=True)
@@ -138,26 +144,46 @@ def load(folders: Iterable[Path]) -> Catalogue:
     that no job could follow is refused here and not on the day.
     """
     entries: dict[tuple[str, str], Entry] = {}
-    paths: dict[tuple[str, str], Path] = {}
     refused: list[CatalogueError] = []
     for folder in folders:
-        for kind, model in KINDS.items():
-            for path in sorted((folder / f"{kind}s").glob("*.yaml")):
-                try:
-                    found = entry(kind, read_file(path, model), practice=folder == PRACTICE)
-                except CatalogueError as error:
-                    refused.append(error)
-                    continue
-                entries[kind, found.id], paths[kind, found.id] = found, path
-    for key, path in paths.items():
-        if key[0] != "procedure":
+        found, wrong = (practised(), []) if folder == PRACTICE else read(folder)
+        entries.update(found)
+        refused += wrong
+    for key, one in list(entries.items()):
+        if one.kind != "procedure" or one.practice:
             continue
         try:
-            hold_together(Catalogue(entries), entries[key].content, worked_out=PRACTICE not in path.parents)
+            hold_together(Catalogue(entries), one.content, worked_out=True)
         except BadInput as error:
             del entries[key]
-            refused.append(CatalogueError(error.field, error.given, error.accepted, f"{path}: {error.where}"))
+            refused.append(CatalogueError(error.field, error.given, error.accepted, f"{one.path}: {error.where}"))
     return Catalogue(entries, tuple(refused))
+
+
+def read(folder: Path) -> tuple[dict[tuple[str, str], Entry], list[CatalogueError]]:
+    """The entries of a folder's files, and the files that were refused."""
+    entries: dict[tuple[str, str], Entry] = {}
+    refused: list[CatalogueError] = []
+    for kind, model in KINDS.items():
+        for path in sorted((folder / f"{kind}s").glob("*.yaml")):
+            try:
+                found = entry(kind, read_file(path, model), folder == PRACTICE, path)
+            except CatalogueError as error:
+                refused.append(error)
+                continue
+            entries[kind, found.id] = found
+    return entries, refused
+
+
+@cache
+def practised() -> dict[tuple[str, str], Entry]:
+    """The practice entries as they were compiled: the content of each is made when somebody first asks for it."""
+    found = {}
+    for one in json.loads(COMPILED.read_text(encoding="utf-8")):
+        later = Later(cache(partial(KINDS[one["kind"]].model_validate_json, json.dumps(one["content"]))))
+        told = Head(**one["told"])
+        found[one["kind"], one["id"]] = Entry(one["kind"], one["id"], one["revision"], one["hash"], later, True, told)
+    return found
 
 
 def hold_together(catalogue: Catalogue, procedure: Procedure, worked_out: bool) -> None:

@@ -6,7 +6,8 @@ from pathlib import Path
 import pytest
 
 from escuadra.catalogue import Catalogue, CatalogueError, load
-from escuadra.catalogue.library import PRACTICE, entry, read_file
+from escuadra.catalogue.compiled import compiled
+from escuadra.catalogue.library import COMPILED, PRACTICE, entry, hold_together, read, read_file
 from escuadra.core.procedure.entries import KINDS
 from escuadra.core.procedure.sheet import CheckSpec, Procedure
 from escuadra.core.visit.checks.together import BodyCheck
@@ -20,8 +21,12 @@ def test_every_practice_entry_is_marked_and_every_vehicle_has_a_sheet(catalogue:
     vehicles = {e.id for e in catalogue.all("vehicle")}
     assert {e.content.vehicle for e in catalogue.all("procedure")} == vehicles
     assert len(vehicles) == 5
-    assert catalogue.refused == ()
+    assert COMPILED.read_text(encoding="utf-8") == compiled(), "make words"
+    assert {key: one.text for key, one in read(PRACTICE)[0].items()} == {
+        k: e.text for k, e in catalogue.entries.items()
+    }
     for procedure in catalogue.all("procedure"):
+        hold_together(catalogue, procedure.content, worked_out=True)
         assert procedure.content.note == "made-up figures: practice only"
         assert procedure.content.cautions
         stand = next((c for c in procedure.content.checks if isinstance(c, TripodCheck)), None)
