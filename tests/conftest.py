@@ -163,10 +163,24 @@ def finished(technician: Technician) -> Technician:
     return technician
 
 
+@pytest.fixture(scope="session")
+def peopled_once(tmp_path_factory: pytest.TempPathFactory, catalogue: Catalogue) -> tuple[Path, int]:
+    """The data folder of an empty garage with its people and bays, made once, and what time it was then."""
+    folder, clock = tmp_path_factory.mktemp("peopled") / "data", Clock()
+    peopled(Garage(folder, clock, catalogue)).close()
+    return folder, clock.at
+
+
 @pytest.fixture
-def garage(tmp_path: Path, catalogue: Catalogue, database: str) -> Iterator[Garage]:
-    """An empty garage with the people and bays of Valdehierro."""
-    made = peopled(Garage(tmp_path / "data", Clock(), catalogue))
+def garage(request: pytest.FixtureRequest, tmp_path: Path, catalogue: Catalogue, database: str) -> Iterator[Garage]:
+    """An empty garage with the people and bays of Valdehierro: a copy (made anew on a served database)."""
+    clock = Clock()
+    if database == "sqlite":
+        folder, clock.at = request.getfixturevalue("peopled_once")
+        shutil.copytree(folder, tmp_path / "data")
+        made = Garage(tmp_path / "data", clock, catalogue)
+    else:
+        made = peopled(Garage(tmp_path / "data", clock, catalogue))
     yield made
     made.close()
 
