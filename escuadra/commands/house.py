@@ -9,7 +9,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from escuadra.catalogue import Catalogue, Entry, Shelf, upon
-from escuadra.catalogue.library import PRACTICE, Later
+from escuadra.catalogue.library import PRACTICE, Later, plan_from
 from escuadra.commands.floors import Floors, part_at_hand
 from escuadra.commands.forms import Opened, Tab, Unreadable, Whole
 from escuadra.commands.instruments import Instruments
@@ -24,6 +24,7 @@ from escuadra.core.procedure.cases import Case
 from escuadra.core.procedure.entries import KINDS, Head
 from escuadra.core.procedure.profiles import FrameProfile, StandProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure
+from escuadra.core.visit.capability import AsSpecified, as_specified
 from escuadra.core.visit.closing import named, sensors_of
 from escuadra.core.visit.figures import circumstances, with_changes
 from escuadra.core.visit.gate import Gate, as_it_is, gate
@@ -54,6 +55,7 @@ class House:
         self._given = catalogue
         self._shelf = Shelf([PRACTICE, data / "catalogue"]) if catalogue is None else None
         self._stocked: tuple[tuple[object, ...], Catalogue] | None = None
+        self._specified: tuple[Catalogue, list[AsSpecified]] | None = None
         self.floors = Floors(self.store)
         self.instruments = Instruments(self.store, lambda: self.catalogue, self.today)
         self.solutions = Solutions()
@@ -80,6 +82,17 @@ class House:
             own = [self._released(row) for row in rows if row.in_use]
             stocked = self._stocked = ((files, rows, hidden), upon(files, own, hidden))
         return stocked[1]
+
+    @property
+    def as_specified(self) -> list[AsSpecified]:
+        """Every procedure that can be chosen now, with the first frame and all of it read as it should be."""
+        catalogue, known = self.catalogue, self._specified
+        if known is None or known[0] is not catalogue:
+            frames = catalogue.all("frame")
+            sheets = catalogue.all("procedure") if frames else []
+            read = [as_specified(plan_from(catalogue, one.content, frames[0].content)) for one in sheets]
+            known = self._specified = (catalogue, read)
+        return known[1]
 
     def _released(self, row: DraftRow) -> Entry:
         """An entry that was released here: its content is read when somebody asks for it."""

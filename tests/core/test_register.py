@@ -16,7 +16,7 @@ from escuadra.core.instruments.history import Checked, Dropped, History, Retired
 from escuadra.core.instruments.instrument import KINDS as TOOL_KINDS
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.visit.capability import decides
+from escuadra.core.visit.capability import as_specified, decides
 from escuadra.core.visit.plan import Plan
 from tests.english import refused, told
 
@@ -193,11 +193,12 @@ def test_what_an_instrument_can_decide(
         catalogue.get("target", procedure.mounting.target).content,
         catalogue.get("frame", "galga-2").content,
     )
+    read = as_specified(plan)
     figures = Instrument(resolution=0.5, accuracy_constant=constant, accuracy_ppm=0, repeatability=repeatability)
     found = {
         tolerance.check: tolerance
-        for tolerance in decides(plan, tool("steel_tape", contributions=figures, reads=["height", "tape"]))
+        for tolerance in decides(read, tool("steel_tape", contributions=figures, reads=["height", "tape"]))
     }
     assert {"ride_height", "target_height", "square", "centred", "distance"} <= set(found)
     assert told(found[check].answer) == answer
-    assert decides(plan, tool("plumb_line", reads=[])) == []
+    assert decides(read, tool("plumb_line", reads=[])) == []

@@ -89,7 +89,7 @@ def _values(plan: Plan) -> dict[str, tuple[Slot, float]]:
     return found
 
 
-def _state(values: dict[str, tuple[Slot, float]], figures: dict[str, Instrument], times: int) -> State:
+def _state(values: Mapping[str, tuple[Slot, float]], figures: dict[str, Instrument], times: int) -> State:
     """A log's state with every slot read so many times, by a perfect instrument where ``figures`` names none."""
 
     def tool(id: str) -> ToolUsed:
@@ -102,12 +102,28 @@ def _figures(sheet: Sheet) -> dict[tuple[str, str], Figure]:
     return {(v.check.id, f.id): f for v in sheet.checks for f in v.judgement.figures}
 
 
-def undecidable(plan: Plan, tools: Sequence[Tool]) -> list[tuple[str, Said]]:
-    """Tolerances that cannot be decided here: check and what is allowed, each read with the best instrument for it."""
+@dataclass(frozen=True, eq=False)
+class AsSpecified:
+    """A procedure on a known floor, each of its places with what it should read, and what perfect instruments tell."""
+
+    plan: Plan
+    values: Mapping[str, tuple[Slot, float]]
+    figures: Mapping[tuple[str, str], Figure]
+    """By the check and the figure's id."""
+
+
+def as_specified(plan: Plan) -> AsSpecified:
+    """A procedure with everything read as it should be."""
     plan = replace(plan, bay=KNOWN)
     values = _values(plan)
+    return AsSpecified(plan, values, _figures(derive(_state(values, {}, 1), plan, 0)))
+
+
+def undecidable(plan: Plan, tools: Sequence[Tool]) -> list[tuple[str, Said]]:
+    """Tolerances that cannot be decided here: check and what is allowed, each read with the best instrument for it."""
+    read = as_specified(plan)
+    plan, values, perfect = read.plan, read.values, read.figures
     own = {id: best for id, (slot, _) in values.items() if (best := _best(slot, tools)) is not None}
-    perfect = _figures(derive(_state(values, {}, 1), plan, 0))
     left = {key: figure for key, figure in perfect.items() if figure.lower is not None and figure.upper is not None}
     for n in REPEATS:
         figures = _figures(derive(_state(values, own, n), plan, 0))
@@ -132,10 +148,9 @@ def _best(slot: Slot, tools: Sequence[Tool]) -> Instrument | None:
     return min(found, key=lambda one: math.hypot(one.accuracy_constant, one.resolution), default=None)
 
 
-def decides(plan: Plan, tool: Tool) -> list[Decides]:
+def decides(read: AsSpecified, tool: Tool) -> list[Decides]:
     """Every check of a procedure in which the instrument has a part, by its hardest tolerance; the floor is known."""
-    plan = replace(plan, bay=KNOWN)
-    values = _values(plan)
+    plan, values, best = read.plan, read.values, read.figures
     own = {
         id: tool.contributions_in(slot.quantity.dimension)
         for id, (slot, _) in values.items()
@@ -143,7 +158,6 @@ def decides(plan: Plan, tool: Tool) -> list[Decides]:
     }
     if not own:
         return []
-    best = _figures(derive(_state(values, {}, 1), plan, 0))
     sheets: dict[int, Sheet] = {}
 
     def with_readings(n: int) -> Sheet:

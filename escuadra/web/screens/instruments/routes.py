@@ -8,7 +8,6 @@ from typing import Annotated, Any
 from fastapi import Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
-from escuadra.catalogue.library import plan_from
 from escuadra.commands import Garage, Opened
 from escuadra.commands.instrument_files import TakeRegister
 from escuadra.commands.instrument_life import Document, Drop, EnterInstrument, Give, Retire
@@ -112,19 +111,10 @@ def correction_said(history: History) -> Nouns:
     return nouns(parts, "comma")
 
 
-def plans(garage: Garage) -> list[Plan]:
-    """Every procedure of the catalogue as a job would have it, with the first frame."""
-    catalogue = garage.catalogue
-    frames = catalogue.all("frame")
-    if not frames:
-        return []
-    return [plan_from(catalogue, entry.content, frames[0].content) for entry in catalogue.all("procedure")]
-
-
 def capable(garage: Garage, history: History) -> list[tuple[Plan, list[Decides]]]:
     """For each procedure the tolerances that an instrument can decide as it is now."""
     tool = history.tool.model_copy(update={"contributions": history.contributions("length")})
-    return [(plan, found) for plan in plans(garage) if (found := decides(plan, tool))]
+    return [(read.plan, found) for read in garage.as_specified if (found := decides(read, tool))]
 
 
 def relying(garage: Garage, history: History, signed: bool) -> list[Opened]:
