@@ -13,17 +13,15 @@ import urllib.request
 from collections.abc import Callable, Iterator
 from multiprocessing.context import ForkServerProcess
 from pathlib import Path
+from pkgutil import iter_modules
 from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from escuadra.commands import Garage
-from escuadra.commands.bays import AddBay
-from escuadra.commands.forms import press
-from escuadra.commands.people import AddPerson
-from escuadra.core.base.stream import ITSELF
-from escuadra.demo.valdehierro import BAYS, PEOPLE
+from escuadra.demo.valdehierro import BAYS
+from escuadra.web import screens
 from tests.conftest import Clock, ground_flat
 
 PATIENCE_S = float(os.environ.get("ESCUADRA_TEST_PATIENCE_S", "90"))
@@ -46,7 +44,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 FORKED = multiprocessing.get_context("forkserver")
 """Servers are forked from a process that has imported all of it: importing anew took a tenth of all journeys."""
-FORKED.set_forkserver_preload([__name__, "escuadra.web.app", "escuadra.demo.valdehierro", "uvicorn"])
+SCREENS = [f"{screens.__name__}.{folder.name}.routes" for folder in iter_modules(screens.__path__)]
+HEAVY = ["typer", "uvicorn", "uvicorn.protocols.http.auto", "anyio._backends._asyncio", "alembic.command", "weasyprint"]
+FORKED.set_forkserver_preload([__name__, *SCREENS, "escuadra.web.app", "escuadra.demo.valdehierro", *HEAVY])
 
 
 def _serve(module: str, arguments: list[str]) -> None:
@@ -100,13 +100,13 @@ def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[s
 
 
 @pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
+def server(tmp_path: Path, peopled_once: tuple[Path, int]) -> Iterator[Server]:
     """A garage with people and bays but no job."""
-    garage = Garage(tmp_path / "data", Clock())
-    for person in PEOPLE:
-        garage.do(AddPerson(*person), ITSELF, press())
+    folder, clock = peopled_once[0], Clock()
+    clock.at = peopled_once[1]
+    shutil.copytree(folder, tmp_path / "data")
+    garage = Garage(tmp_path / "data", clock)
     for bay in BAYS:
-        garage.do(AddBay(bay), ITSELF, press())
         ground_flat(garage, bay)
     garage.close()
     running = Server(tmp_path / "data")
