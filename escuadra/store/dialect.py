@@ -63,10 +63,14 @@ def _keeping(dialect: str, name: str, keys: tuple[str, ...]) -> list[str]:
 @lru_cache
 def once(dialect: str, rows: Table) -> Any:
     """An insert that does nothing where the row is there already; put together once."""
-    from sqlalchemy.dialects import postgresql, sqlite
+    # Each alone: all the drivers of the other would be imported with it.
+    if dialect == "postgresql":
+        from sqlalchemy.dialects import postgresql
 
-    insert = postgresql.insert if dialect == "postgresql" else sqlite.insert
-    return insert(rows).on_conflict_do_nothing()
+        return postgresql.insert(rows).on_conflict_do_nothing()
+    from sqlalchemy.dialects import sqlite
+
+    return sqlite.insert(rows).on_conflict_do_nothing()
 
 
 def searching(dialect: str) -> list[str]:
