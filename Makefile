@@ -62,7 +62,7 @@ css: node_modules/.ready
 	npx @tailwindcss/cli -i styles/input.css -o escuadra/web/static/app.css --minify
 
 screenshots: .venv/dev-ready
-	$(PY) bench/screenshots.py
+	$(PY) -m bench.screenshots
 
 .venv/ready: requirements.lock pyproject.toml
 	sh scripts/need.sh python pango

@@ -28,7 +28,7 @@ def far(page: Page) -> None:
 
 
 def slid(page: Page) -> None:
-    """Ride height read again, then the laser after the slide: the move that follows."""
+    """Ride height read again, then the laser well off its place: the move that follows."""
     place = page.url
     page.goto(place.split("?")[0] + "?check=ride_height&slot=arch.LF")
     for typed in ("709", "708", "718", "719"):
@@ -37,7 +37,9 @@ def slid(page: Page) -> None:
         page.keyboard.press("Enter")
         page.wait_for_selector(f"#sheet:not([data-count='{count}'])")
     page.goto(place)
-    page.keyboard.type("-0.9")
+    page.get_by_label("replace").check()
+    page.locator("#typed").focus()
+    page.keyboard.type("-9")
     page.keyboard.press("Enter")
     page.wait_for_selector("[data-key=m]")
 

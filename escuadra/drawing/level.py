@@ -15,11 +15,11 @@ from escuadra.drawing.svg import Point, arrow_head, document, element, label, li
 At = Callable[[float, float], Point]
 MAGNIFIED = 20.0
 MOST_DEG = 14.0
-FOOT = 150.0
+FOOT = 172.0
 """What the title block along the foot takes, drawing units."""
 
 
-def level_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bool = True) -> str:
+def level_view(sheet: Sheet, size: tuple[float, float] = (780, 552), magnify: bool = True) -> str:
     """The level view of a job; gaps and leans magnified where asked."""
     plan, by = sheet.plan, MAGNIFIED if magnify else 1.0
     half, height = plan.frame.beam_length / 2, plan.target_above_floor

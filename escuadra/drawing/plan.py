@@ -24,7 +24,7 @@ from escuadra.drawing.stations import board, other_places, own_place
 from escuadra.drawing.svg import Point, arrow_head, document, element, label, line, polyline
 
 MAGNIFIED = 20.0
-HEAD, FOOT = 26.0, 124.0
+HEAD, FOOT = 26.0, 140.0
 """What the scale along the top and the title block along the foot take, drawing units."""
 
 
@@ -50,7 +50,7 @@ class Window:
 
 def plan_view(
     sheet: Sheet,
-    size: tuple[float, float] = (780, 590),
+    size: tuple[float, float] = (780, 552),
     magnify: bool = True,
     whole: bool = False,
     slot: str = "",
@@ -76,7 +76,8 @@ def plan_view(
         back = min(back, *(one.x - far for one, far in zip(bodies, deep, strict=True)))
         front = max(front, *(one.x + far for one, far in zip(bodies, deep, strict=True)))
         tall = max(tall, *(2 * (abs(one.y) + far - 120) for one, far in zip(bodies, deep, strict=True)))
-    least = tall * size[0] / (size[1] - HEAD - foot)
+    room = size[1] - HEAD - foot
+    least = size[0] * max(tall / room, _widest(sheet) / (room - 2 * (BELOW + 8)))
     if front - back < least:
         # What stands on all sides is drawn in the middle, what stands before the vehicle at the right.
         front += (least - (front - back)) / 2 if bodies else 0.0
@@ -324,21 +325,30 @@ def _frame(sheet: Sheet, window: Window, magnify: bool) -> list[str]:
     return parts
 
 
+BELOW = 36.0
+"""How far below the beam's end its dimension stands, so that the end's name has room between them."""
 WORDS_PX, MORE_WORDS_PX = 230, 330
 """About as wide as a dimension with what it counts from, and with what it counts to besides."""
 
 
+def _widest(sheet: Sheet) -> float:
+    return max(sheet.plan.vehicle.outline.width, sheet.plan.frame.beam_length)
+
+
 def _dimension(sheet: Sheet, window: Window, goal: Pose) -> list[str]:
     procedure = sheet.plan.procedure
-    vehicle, datum_x = sheet.plan.vehicle, sheet.plan.datum_x
-    low = -max(vehicle.outline.width, sheet.plan.frame.beam_length) / 2 - 210
-    (x1, y), (x2, _) = window.at(datum_x, low), window.at(goal.x - sheet.plan.face_ahead + sheet.plan.behind_face, low)
+    datum_x = sheet.plan.datum_x
+    low = -_widest(sheet) / 2
+    (x1, side), (x2, _) = (
+        window.at(x, low) for x in (datum_x, goal.x - sheet.plan.face_ahead + sheet.plan.behind_face)
+    )
+    y = side + BELOW
     # Between ends that are near each other there is no room for words: they stand before them.
     narrow = x2 - x1 < (WORDS_PX if procedure.distance_to == "face" else MORE_WORDS_PX)
     at, anchor = ((x1 - 10, y - 4), "end") if narrow else (((x1 + x2) / 2, y - 7), "middle")
     return [
-        line("thin", (x1, y - 26), (x1, y + 6)),
-        line("thin", (x2, y - 26), (x2, y + 6)),
+        line("thin", (x1, y - 14), (x1, y + 6)),
+        line("thin", (x2, y - 14), (x2, y + 6)),
         line("thin", (x1, y), (x2, y)),
         label("dimension", at, said_distance(procedure), anchor),
     ]

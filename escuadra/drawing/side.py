@@ -13,7 +13,7 @@ MOST_MM, MOST_DEG = 380.0, 14.0
 """How far a magnified gap or lean is drawn at most."""
 
 
-def side_view(sheet: Sheet, size: tuple[float, float] = (780, 590), magnify: bool = True) -> str:
+def side_view(sheet: Sheet, size: tuple[float, float] = (780, 552), magnify: bool = True) -> str:
     """The side view of a job, cropped like the plan; gaps to where it must stand magnified where asked."""
     vehicle, procedure, goal = sheet.plan.vehicle, sheet.plan.procedure, sheet.plan.nominal_goal
     x0, x1 = vehicle.wheelbase - 1900, goal.x + 620

@@ -33,6 +33,11 @@
     const drawing = text.ownerSVGElement.getBoundingClientRect();
     const cut = box.left < drawing.left - 1 || box.right > drawing.right + 1;
     if (box.width && drawing.width && cut) found.push(`cut in a drawing: ${text.textContent}`);
+    const frame = text.closest(".drawing-frame");
+    if (!frame || !box.width) continue;
+    const laid = [...frame.parentElement.querySelectorAll(".title-block, .legend")].map((over) => over.getBoundingClientRect());
+    const on = laid.some((o) => o.width && box.left < o.right && o.left < box.right && box.top + 3 < o.bottom && o.top < box.bottom - 3);
+    if (on || box.bottom > frame.getBoundingClientRect().bottom + 1) found.push(`hidden in the drawing: ${text.textContent}`);
   }
   return found;
 }
