@@ -8,7 +8,9 @@ from escuadra.commands import Garage
 from escuadra.commands.adjusting import TurnScrews
 from escuadra.core.base.errors import Conflict
 from escuadra.core.visit.aiming import Aiming, aiming, stated
+from escuadra.core.visit.fixture import fixture_slots
 from escuadra.core.visit.log.disturbances import MENDED
+from escuadra.core.visit.mirror import spot_now
 from escuadra.core.visit.next_move import NextMove
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.devices.virtual_sensors import Bent, VirtualRadar
@@ -56,6 +58,36 @@ class Aimer:
         self.bay.looks = self.radar.yaw, self.radar.pitch
 
 
+def all_told(who: Technician) -> None:
+    """What a mirror's and a fixture's uncertainty comes from is all of it, in the figure's own unit."""
+    sheet, epochs = who.opened.sheet, who.opened.sheet.epochs
+    spot, given = spot_now(epochs), sheet.plan.procedure.adjusting
+    solution = epochs.newest or epochs.turned_only(epochs.epoch)
+    assert spot is not None
+    assert solution is not None
+    assert given is not None
+    assert given.mirror is not None
+    for view in sheet.checks:
+        for figure in view.judgement.figures if view.check.kind in ("mirror", "fixture") else ():
+            budget = view.check.budget(epochs, figure)
+            assert math.fsum(part.share for part in budget) == pytest.approx(1)
+            if view.check.kind == "fixture":
+                known = [one for slot in fixture_slots(epochs.plan) if (one := epochs.now(slot)) is not None]
+                apart, near, far, distance, back = known
+                rises = math.hypot(near.figures.u_random, far.figures.u_random) / apart.value
+                assert figure.u == pytest.approx(math.degrees(math.hypot(rises, back.u / distance.value / 2)))
+            if figure.id != "spot.left":
+                continue
+            (own,) = (part.share for part in budget if "mirror" in told(part.source))
+            assert own * figure.u**2 == pytest.approx(given.mirror.u_deg**2)
+            read = epochs.now(sheet.slots[figure.id].slot)
+            assert read is not None
+            of_spot = math.degrees(read.u / spot.distance) / 2
+            parts = of_spot, given.mirror.u_deg, solution.derived("square").u
+            assert figure.u == pytest.approx(math.hypot(*parts))
+            assert any(read.tool_name in told(part.source) for part in budget)
+
+
 @pytest.mark.parametrize("sheet", ["BL-RAD-04", "BL-RAD-06"])
 def test_the_spot_comes_back_to_its_outlet_and_the_frame_goes_on(garage: Garage, sheet: str) -> None:
     aimer, first = Aimer(garage, sheet=sheet), None
@@ -66,6 +98,7 @@ def test_the_spot_comes_back_to_its_outlet_and_the_frame_goes_on(garage: Garage,
     for _ in range(5):
         move = aimer.until("screws", "run")
         first = aimer.aimed.passes[0].shown
+        all_told(who)
         if move.kind == "run":
             break
         aimer.turn()

@@ -20,6 +20,20 @@ class Contribution(Frozen):
     """Of the variance, 0 to 1."""
 
 
+Parts = tuple[tuple[Text, float], ...]
+"""Sources and what each is worth, one sigma, in the figure's own unit."""
+
+
+def together(parts: Iterable[tuple[Text, float]]) -> float:
+    """What they come to, one sigma: they are independent."""
+    return math.hypot(*(u for _, u in parts))
+
+
+def scaled(parts: Iterable[tuple[Text, float]], factor: float) -> Parts:
+    """The parts of a figure that counts so many times in another."""
+    return tuple((source, abs(factor) * u) for source, u in parts)
+
+
 def shares(parts: Iterable[tuple[Text, float]]) -> list[Contribution]:
     """Contributions from (source, u) parts, equal sources together, the largest first; empty where nothing counts."""
     variance: dict[Text, float] = {}

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from escuadra.core.base.said import Noun, said
+from escuadra.core.measure.budget import Parts, of_reading, scaled, together
 from escuadra.core.run.radar import ReflectionInput, reflection
 from escuadra.core.visit.log.disturbances import CLAMPS
 from escuadra.core.visit.methods import METHODS
@@ -26,8 +27,14 @@ class Lean:
     """How far the fixture leans away from the vehicle, and how far its beam rises along the runway, degrees."""
 
     value: float
-    u: float
+    parts: Parts
+    """Of its uncertainty: the beam's heights, and where it comes back."""
     rises: float
+
+    @property
+    def u(self) -> float:
+        """One sigma."""
+        return together(self.parts)
 
 
 def fixture_slots(plan: Plan) -> list[Slot]:
@@ -64,11 +71,13 @@ def fixture_slots(plan: Plan) -> list[Slot]:
 
 def fixture_lean(plan: Plan, read: Callable[[Slot], Measured | None]) -> Lean | None:
     """How the fixture leans, by what was ``read`` at each place; nothing while it is not told."""
-    apart, near, far, distance, back = (read(slot) for slot in fixture_slots(plan))
+    slots = fixture_slots(plan)
+    apart, near, far, distance, back = (read(slot) for slot in slots)
     if apart is None or near is None or far is None or distance is None or back is None:
         return None
     rises = math.degrees(math.atan((far.value - near.value) / apart.value))
     tilt = -reflection(ReflectionInput(left=0.0, up=back.value, distance=distance.value)).pitch_deg
-    u_rise = math.degrees(math.hypot(near.figures.u_random, far.figures.u_random) / apart.value)
-    u = math.hypot(u_rise, math.degrees(back.u / distance.value) / 2)
-    return Lean(tilt - rises, u, rises)
+    heights = [(slot.label, one.figures.u_random) for slot, one in zip(slots[1:3], (near, far), strict=True)]
+    returned = of_reading(back.figures, back.tool_name)
+    parts = scaled(heights, math.degrees(1 / apart.value)), scaled(returned, math.degrees(1 / distance.value) / 2)
+    return Lean(tilt - rises, (*parts[0], *parts[1]), rises)

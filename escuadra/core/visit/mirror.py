@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import said
+from escuadra.core.measure.budget import Parts, of_reading, scaled, together
 from escuadra.core.run.radar import ReflectionInput, reflection
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.fixture import Lean, fixture_lean
@@ -32,8 +33,19 @@ class Spot:
     up: float
     yaw: float
     pitch: float
-    u_yaw: float
-    u_pitch: float
+    yaw_parts: Parts
+    """Of the yaw's uncertainty: the frame's yaw, the spot, the mirror on its sensor."""
+    pitch_parts: Parts
+
+    @property
+    def u_yaw(self) -> float:
+        """One sigma."""
+        return together(self.yaw_parts)
+
+    @property
+    def u_pitch(self) -> float:
+        """One sigma."""
+        return together(self.pitch_parts)
 
 
 def spot_slots(plan: Plan) -> tuple[Slot, Slot, Slot]:
@@ -90,6 +102,9 @@ def spot(epochs: Epochs, u_mirror: float, since: int, until: int) -> Spot | None
     square = solution.derived("square")
     found = reflection(ReflectionInput(left=left.value, up=up.value, distance=distance.value))
     half = math.degrees(1 / distance.value) / 2
+    turned = [(one.source, math.sqrt(one.share) * square.u) for one in solution.budget(square)]
+    leaning = lean.parts if isinstance(lean, Lean) else tuple(of_reading(lean.figures, lean.tool_name))
+    own = (said("source.mirror"), u_mirror)
     return Spot(
         at=at,
         distance=distance.value,
@@ -97,8 +112,8 @@ def spot(epochs: Epochs, u_mirror: float, since: int, until: int) -> Spot | None
         up=up.value,
         yaw=square.value + found.yaw_deg,
         pitch=lean.value + found.pitch_deg,
-        u_yaw=math.hypot(square.u, half * left.u, u_mirror),
-        u_pitch=math.hypot(lean.u, half * up.u, u_mirror),
+        yaw_parts=(*turned, *(scaled(of_reading(left.figures, left.tool_name), half)), own),
+        pitch_parts=(*leaning, *(scaled(of_reading(up.figures, up.tool_name), half)), own),
     )
 
 

@@ -12,13 +12,14 @@ from escuadra.core.base.model import Positive
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Angle, Count, Name, Noun, Said, Turns, nouns, said, sentences
 from escuadra.core.base.wording import amount
+from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.adjusting import AdjustingScrew
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
 from escuadra.core.run.adjusting import SHOWN_U_DEG
 from escuadra.core.visit.aiming import Aiming, Tilted, aiming, figure_of, tilted
 from escuadra.core.visit.attempts import FAILED, INTERRUPTED, PASSED
-from escuadra.core.visit.checks.base import Check, Judgement, Link
+from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
 from escuadra.core.visit.checks.result import MOST_DEG
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.fixture import fixture_lean, fixture_slots
@@ -190,6 +191,10 @@ class MirrorCheck(Check):
         )
         return Judgement(True, figures, nouns((figure.text for figure in figures), "comma"))
 
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
+        found = spot_now(epochs)
+        return shares(found.yaw_parts if figure.id == "spot.left" else found.pitch_parts) if found is not None else []
+
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         aimed = aiming(epochs)
         if aimed is None or aimed.last is None or (aimed.to_turn is not None and not any(aimed.to_turn.values())):
@@ -214,6 +219,10 @@ class FixtureCheck(Check):
         return Judgement(
             True, (figure,), figure.text, remark=sentences(said("fixture.rises", rises=Angle(found.rises, 2)))
         )
+
+    def budget(self, epochs: Epochs, figure: Figure) -> list[Contribution]:
+        found = fixture_lean(epochs.plan, epochs.now)
+        return shares(found.parts) if found is not None else []
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         if judged.worst is None:
