@@ -76,12 +76,9 @@ def _named(cls: str, at: At, place: TargetPlace, name: str) -> str:
     ahead, left = turned(place.facing_deg, 1.0, 0.0)
     x, y = at(place.x, place.y)
     if abs(ahead) > abs(left):
-        return label(
-            cls,
-            (x - math.copysign(30, ahead), y + (20 if abs(place.y) < 60 else -16 if abs(place.y) < 300 else 5)),
-            name,
-            "start" if ahead < 0 else "end",
-        )
+        # Near the vehicle's lines it goes away from them.
+        aside = 5 if abs(place.y) >= 300 else 20 if place.y < 60 else -16
+        return label(cls, (x - math.copysign(30, ahead), y + aside), name, "start" if ahead < 0 else "end")
     return label(cls, (x, y + math.copysign(16, left) + 5), name, "middle")
 
 

@@ -6,15 +6,20 @@ from xml.etree import ElementTree
 
 import pytest
 
+from escuadra.catalogue import Catalogue
+from escuadra.catalogue.library import plan_from
 from escuadra.commands import Garage
 from escuadra.core.base.said import Length, Name, Turns
 from escuadra.core.instruments.guided import CHECKS
 from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.core.visit.advice.approach import ToGo
 from escuadra.core.visit.checks import Figure
+from escuadra.core.visit.log.state import State
 from escuadra.core.visit.next_move import WAYS, Axis, NextMove, Step, moved
+from escuadra.core.visit.sheet import derive
 from escuadra.drawing import approach_view, glyph, level_view, plan_view, rule, self_check_view, side_view
 from escuadra.drawing.plan import FOOT
+from escuadra.drawing.stations import other_places
 from escuadra.drawing.svg import apart, in_rows, inside, label, n, text_boxes
 from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
@@ -343,6 +348,16 @@ def test_an_approach_is_drawn_from_where_the_frame_stands_to_its_place(turn: flo
     assert down * left < 0 or left == down == 0
     lean = float(frame.get("x1", "")) - float(frame.get("x2", ""))
     assert lean * turn > 0 or lean == turn == 0, "what must turn to the left still has its left end, above, away"
+
+
+def test_no_other_place_has_its_name_on_the_vehicles_lines(catalogue: Catalogue) -> None:
+    frame, named = catalogue.get("frame", "galga-2").content, set()
+    for entry in catalogue.all("procedure"):
+        sheet = derive(State(), plan_from(catalogue, entry.content, frame), 0)
+        for said, (_, top, _, bottom) in text_boxes("".join(other_places(sheet, lambda x, y: (x / 7, -y / 7)))):
+            assert not top < 4 < bottom + 8, f"{entry.id}: {said}"
+            named.add(entry.id)
+    assert {"BL-RAD-06", "BL-CAM-02"} <= named
 
 
 def test_every_step_of_every_self_check_has_a_picture_that_marks_it() -> None:
