@@ -24,7 +24,7 @@ Parts = tuple[tuple[Text, float], ...]
 """Sources and what each is worth, one sigma, in the figure's own unit."""
 
 
-def together(parts: Iterable[tuple[Text, float]]) -> float:
+def in_all(parts: Iterable[tuple[Text, float]]) -> float:
     """What they come to, one sigma: they are independent."""
     return math.hypot(*(u for _, u in parts))
 

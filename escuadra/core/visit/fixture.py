@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from escuadra.core.base.said import Noun, said
-from escuadra.core.measure.budget import Parts, of_reading, scaled, together
+from escuadra.core.measure.budget import Parts, in_all, of_reading, scaled
 from escuadra.core.run.radar import ReflectionInput, reflection
 from escuadra.core.visit.log.disturbances import CLAMPS
 from escuadra.core.visit.methods import METHODS
@@ -34,7 +34,7 @@ class Lean:
     @property
     def u(self) -> float:
         """One sigma."""
-        return together(self.parts)
+        return in_all(self.parts)
 
 
 def fixture_slots(plan: Plan) -> list[Slot]:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import said
-from escuadra.core.measure.budget import Parts, of_reading, scaled, together
+from escuadra.core.measure.budget import Parts, in_all, of_reading, scaled
 from escuadra.core.run.radar import ReflectionInput, reflection
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.fixture import Lean, fixture_lean
@@ -40,12 +40,12 @@ class Spot:
     @property
     def u_yaw(self) -> float:
         """One sigma."""
-        return together(self.yaw_parts)
+        return in_all(self.yaw_parts)
 
     @property
     def u_pitch(self) -> float:
         """One sigma."""
-        return together(self.pitch_parts)
+        return in_all(self.pitch_parts)
 
 
 def spot_slots(plan: Plan) -> tuple[Slot, Slot, Slot]:
