@@ -99,7 +99,8 @@ words: .venv/dev-ready
 	$(PY) -m escuadra.words.compiled
 	$(PY) -m escuadra.catalogue.compiled
 
-# The rooms of the house and what stands on what, as the imports tell it, into docs/architecture.md.
+# The rooms as the imports tell them and the walk of a reading, into docs/architecture.md; commands, into docs/commands.md.
 rooms: .venv/dev-ready
 	$(PY) scripts/rooms.py
 	$(PY) scripts/walk.py
+	$(PY) scripts/asked.py

@@ -76,6 +76,13 @@ def test_the_rooms_that_are_drawn_are_those_of_the_imports() -> None:
     assert core.index("`base/`") < core.index("`measure/`") < core.index("`bay/`") < core.index("`visit/`")
 
 
+def test_every_command_is_told_with_who_may_ask_it() -> None:
+    drawer = runpy.run_path(str(ROOT / "scripts/asked.py"))
+    text = drawer["DOCUMENT"].read_text()
+    assert drawer["with_commands"](text) == text, "run: make rooms"
+    assert "| may *sign*: specialist, lead | a calibration | `signing` |" in text
+
+
 def test_the_walk_along_a_reading_is_the_one_that_a_trace_saw() -> None:
     walker = runpy.run_path(str(ROOT / "scripts/walk.py"))
     text = (ROOT / "docs/architecture.md").read_text(encoding="utf-8")

@@ -5,7 +5,6 @@ from dataclasses import dataclass, field
 
 from escuadra.catalogue.bundle import unpacked
 from escuadra.commands.command import Append, Command, Committed, Context, Decision
-from escuadra.commands.writing import may_release
 from escuadra.core.authoring.fields import form_of
 from escuadra.core.authoring.life import BundleTaken, EntryTaken
 from escuadra.core.authoring.writing import words_of
@@ -21,6 +20,7 @@ from escuadra.store.repositories.visits import Log
 class TakeBundle(Command[int]):
     """All of a bundle that is new or changed is used from now on: all of it or nothing."""
 
+    duty = "author"
     content: bytes = field(repr=False)
 
     def stream(self, context: Context) -> str:
@@ -29,7 +29,6 @@ class TakeBundle(Command[int]):
 
     def decide(self, context: Context) -> Decision[int]:
         """Each entry in its stream; raises where one is refused, or where nothing is new."""
-        may_release(context)
         house, bundle = context.house, hashlib.sha256(self.content).hexdigest()
         offered = unpacked(self.content, house.catalogue)
         if any(one.state == "refused" for one in offered):

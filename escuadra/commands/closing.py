@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from hashlib import sha256
 
-from escuadra.commands.command import Context, may
+from escuadra.commands.command import Context
 from escuadra.commands.entries import reasoned
 from escuadra.commands.forms import Whole
 from escuadra.commands.garage import Garage
@@ -41,6 +41,7 @@ class Release(WholeVisitCommand):
     who releases it and when, its revision, and which functions were seen to work.
     """
 
+    duty = "release"
     head: str
     functions: str
     render: Callable[[Whole, Person, int, int, str], bytes] = field(repr=False, compare=False)
@@ -52,7 +53,6 @@ class Release(WholeVisitCommand):
 
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
         """The release; raises ``Conflict`` where something is missing, or others recorded since."""
-        may(context, "release")
         state, house = whole.state, context.house
         if whole.row.head != self.head:
             raise Conflict(said("jobs.signing.others_recorded_since_you_looked"))
@@ -83,6 +83,7 @@ class Release(WholeVisitCommand):
 class SendBack(WholeVisitCommand):
     """The lead does not release it, or takes the release back, and says why."""
 
+    duty = "release"
     words: str
 
     @property
@@ -92,7 +93,6 @@ class SendBack(WholeVisitCommand):
 
     def say(self, context: Context, whole: Whole) -> Sequence[Told]:
         """The words; raises ``Conflict`` for a visit of which nothing is signed."""
-        may(context, "release")
         if not any(state.signed is not None for state in whole.visit.parts.values()):
             raise Conflict(said("closing.nothing_signed"))
         return [(VEHICLE, SentBack(words=reasoned(self.words)))]

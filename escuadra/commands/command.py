@@ -7,7 +7,7 @@ that it was decided on; they are committed together or not at all, once the shee
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Generic, TypeVar
+from typing import Any, ClassVar, Generic, TypeVar
 
 from escuadra.commands.forms import Opened, Whole
 from escuadra.commands.house import House
@@ -89,6 +89,15 @@ class Committed:
 class Command(ABC, Generic[T]):
     """One thing that somebody asks for."""
 
+    duty: ClassVar[Duty | None] = None
+    """What whoever asks must be allowed to do; nothing: anybody who works here may ask."""
+
+    def __init_subclass__(cls, **options: Any) -> None:
+        super().__init_subclass__(**options)
+        known = COMMANDS.setdefault(cls.__name__, cls).__module__
+        if known != cls.__module__:
+            raise TypeError(f"{cls.__module__}.{cls.__name__}: {known} has a command of that name")
+
     @abstractmethod
     def stream(self, context: Context) -> str:
         """The stream in which a repeated press is known by its client-made id, and in which askers take turns."""
@@ -100,6 +109,15 @@ class Command(ABC, Generic[T]):
     @abstractmethod
     def told(self, context: Context, committed: Committed) -> T:
         """The answer, the first time and whenever the press is repeated."""
+
+
+COMMANDS: dict[str, type[Command[Any]]] = {}
+"""Every command by its name, and what some of them have in common."""
+
+
+def registered() -> dict[str, type[Command[Any]]]:
+    """Everything that can be asked, by its name, as far as its module is loaded."""
+    return {name: command for name, command in sorted(COMMANDS.items()) if not command.__subclasses__()}
 
 
 @dataclass(frozen=True)
@@ -169,9 +187,9 @@ class VisitCommand(Command[Any]):
             return context.house.readable(log, row, self.calibration)
 
 
-def may(context: Context, what: Duty) -> None:
+def may(context: Context, what: Duty | None) -> None:
     """Raises ``Conflict`` where whoever asks may not do that."""
-    if what not in DUTIES[context.role]:
+    if what is not None and what not in DUTIES[context.role]:
         role = Noun(f"role.{context.role}") if context.role else Name("")
         raise Conflict(said(f"jobs.command.may_not_{what}", name=context.who.name, role=role))
 

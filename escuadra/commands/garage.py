@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from escuadra.catalogue import Catalogue
-from escuadra.commands.command import Command, Committed, Context, Decision
+from escuadra.commands.command import Command, Committed, Context, Decision, may
 from escuadra.commands.forms import Opened, Whole, keyed
 from escuadra.commands.house import House
 from escuadra.commands.listing import listed_after
@@ -59,6 +59,7 @@ class Garage(House):
         with self.queues.turn(command.stream(context)):
             for left in reversed(range(TRIES)):
                 try:
+                    may(context, command.duty)
                     decision = command.decide(context)
                     if decision.instead is not None:
                         return decision.instead

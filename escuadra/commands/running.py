@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from escuadra.commands.command import Context, Saying, VisitCommand, may, of_owner
+from escuadra.commands.command import Context, Saying, VisitCommand, of_owner
 from escuadra.commands.entries import Answer, reasoned
 from escuadra.commands.forms import Opened
 from escuadra.commands.reading import SIGNS, TakeReading
@@ -40,6 +40,7 @@ MOST_DB = 300.0
 class ConfirmSetup(VisitCommand):
     """Whoever may sign looked at the set-up and confirmed it before the run, or takes that back."""
 
+    duty = "sign"
     taken_back: bool = False
 
     @property
@@ -49,7 +50,6 @@ class ConfirmSetup(VisitCommand):
 
     def say(self, context: Context, opened: Opened) -> Sequence[Saying]:
         """The confirmation, of the calibration; raises ``Conflict`` where the set-up does not hold."""
-        may(context, "sign")
         sheet = opened.sheet
         if self.taken_back and sheet.confirmed is None:
             raise Conflict(said("jobs.running.not_confirmed"))

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from escuadra import __version__
-from escuadra.commands.command import Append, Context, Decision, Saying, VisitCommand, decided, goes_on, may, of_owner
+from escuadra.commands.command import Append, Context, Decision, Saying, VisitCommand, decided, goes_on, of_owner
 from escuadra.commands.entries import reasoned
 from escuadra.commands.forms import Opened
 from escuadra.commands.garage import Garage
@@ -28,6 +28,7 @@ class Sign(VisitCommand):
     ``head``: hash of the visit's last event that the signer saw. ``render``: the record as JSON.
     """
 
+    duty = "sign"
     head: str
     render: Callable[[Opened, Person, int], bytes] = field(repr=False, compare=False)
 
@@ -36,7 +37,6 @@ class Sign(VisitCommand):
         opened = context.house.open(self.visit, self.calibration)
         if opened.state.signed is not None:
             raise Conflict(said("jobs.signing.sheet_signed_work_again_reopen"))
-        may(context, "sign")
         goes_on(context.house, opened)
         decision = decided(opened, self.say(context, opened))
         learned = self._learned(context, opened)

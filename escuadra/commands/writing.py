@@ -37,7 +37,7 @@ from escuadra.core.authoring.writing import MOST_PARTS, Fields
 from escuadra.core.base.entry import FigureSource
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import readable
-from escuadra.core.base.said import Name, Noun, Said, Sentences, said
+from escuadra.core.base.said import Name, Said, Sentences, said
 from escuadra.core.base.stream import Payload
 from escuadra.core.house import DUTIES
 from escuadra.core.procedure.assumed import CAN_BE
@@ -64,13 +64,6 @@ Rehearse = Callable[[Catalogue, str, str], Done]
 """A procedure of a catalogue, with one of its frames, from the floor to the signature."""
 MOST_TEXT = 4000
 MOST_PAGES = 12
-
-
-def may_release(context: Context) -> None:
-    """Raises ``Conflict`` where whoever asks may neither look over nor release an entry."""
-    if "sign" not in DUTIES[context.role]:
-        role = Noun(f"role.{context.role}") if context.role else Name("")
-        raise Conflict(said("writing.may_not_release", name=context.who.name, role=role))
 
 
 def sound_id(kind: str, id: str) -> str:
@@ -235,17 +228,18 @@ class KeepPage(EntryCommand):
 class LookOver(EntryCommand):
     """Somebody looked over all that the form says: somebody else, where there is anybody else."""
 
+    duty = "author"
     seen: int = 0
 
     def says(self, context: Context, draft: Draft) -> Sequence[Payload]:
         """The look; refused to whoever typed, where others could look."""
-        may_release(context)
         desk = laid_out(context.house, draft)
         if desk.refused or draft.rivals:
             raise Conflict(said("writing.not_whole_yet"))
         if self.seen < draft.changed:
             raise Conflict(said("writing.typed_meanwhile"))
-        others = [p for p in context.house.store.people() if p["id"] != context.who.id and "sign" in DUTIES[p["role"]]]
+        authors = [person for person in context.house.store.people() if "author" in DUTIES[person["role"]]]
+        others = [person for person in authors if person["id"] != context.who.id]
         own = context.who.id in draft.authors
         if own and others:
             raise Conflict(said("writing.somebody_else_looks", name=Name(others[0]["name"])))
@@ -267,12 +261,12 @@ def with_each_frame(rehearse: Callable[[Catalogue, str, str], D], house: House, 
 class ReleaseEntry(EntryCommand):
     """It can be used from now on; open visits go on with what they pinned."""
 
+    duty = "author"
     seen: int
     rehearse: Rehearse = field(repr=False)
 
     def decide(self, context: Context) -> Decision[Draft]:
         """The next revision with its content; refused before a second look, or where something is wrong."""
-        may_release(context)
         house, draft = context.house, draft_of(context.house, self.kind, self.id)
         desk = laid_out(house, draft)
         found = looked_through(house, desk)
@@ -298,11 +292,11 @@ class ReleaseEntry(EntryCommand):
 class WithdrawEntry(EntryCommand):
     """It is no longer chosen for anything new."""
 
+    duty = "author"
     why: str = ""
 
     def says(self, context: Context, draft: Draft) -> Sequence[Payload]:
         """Why; raises ``BadInput`` without a reason."""
-        may_release(context)
         why = readable(self.why.strip(), "why", lines=False)
         if not 3 <= len(why) <= 200:
             raise BadInput("why", why, said("wants.reason_of_withdrawing"))

@@ -14,15 +14,15 @@ PEOPLE, SETTINGS, ROADS = "people", "settings", "roads"
 Role = Literal["specialist", "lead", "trainee", "estimator"]
 ROLES: tuple[Role, ...] = get_args(Role)
 """What somebody does here."""
-Duty = Literal["measure", "sign", "release"]
+Duty = Literal["measure", "sign", "author", "release"]
 DUTIES: dict[str, tuple[Duty, ...]] = {
     "trainee": ("measure",),
     "estimator": ("measure",),
-    "specialist": ("measure", "sign"),
-    "lead": ("measure", "sign", "release"),
+    "specialist": ("measure", "sign", "author"),
+    "lead": ("measure", "sign", "author", "release"),
     "itself": (),
 }
-"""What each may do with a calibration; one person may hold all of it."""
+"""What each may do with a calibration and with the sheets that it is done by; one person may hold all of it."""
 
 
 class PersonAdded(Payload):

@@ -6,12 +6,17 @@ from pathlib import Path
 import pytest
 
 from escuadra.catalogue.library import PRACTICE
+from escuadra.commands.command import COMMANDS
+from escuadra.commands.people import AddPerson
 from escuadra.commands.signing import Sign
+from escuadra.core.base.errors import BadInput, Conflict
+from escuadra.core.base.stream import ITSELF
 from escuadra.core.procedure.sheet import CheckSpec
 from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import Record, render_record
 from escuadra.words import say
 from tests.conftest import contributed, finished, on_own_sheet
+from tests.english import refused
 
 
 @pytest.fixture
@@ -24,6 +29,7 @@ def ballasted(tmp_path: Path) -> Iterator[Technician]:
     with on_own_sheet(tmp_path, text.replace("checks:\n", f"checks:\n{added}"), "windscreen replaced") as who:
         yield who
     del CheckSpec.registered["foot_ballast"]
+    COMMANDS.pop("LoadFoot", None)
 
 
 def test_a_kind_of_check_is_made_in_one_place(ballasted: Technician) -> None:
@@ -32,6 +38,18 @@ def test_a_kind_of_check_is_made_in_one_place(ballasted: Technician) -> None:
     sheet = ballasted.opened.sheet
     assert sheet.check("ballast").state == "out"  # type: ignore[union-attr]
     assert say(sheet.next.sentence) == "Put 8 kg more on the foot."
+    load = contributed("a command")["LoadFoot"]
+    ballasted.garage.do(AddPerson("iria", "Iria Vela", "trainee"), ITSELF, ballasted.id())
+    before = ballasted.opened.row.count
+    for kg, person, kind, why in (
+        (8, "iria", Conflict, "works here as trainee"),
+        (800, "teo", BadInput, "at most 90 kg"),
+    ):
+        with refused(kind, match=why):
+            ballasted.garage.do(load(ballasted.job, kg=kg), person, ballasted.id())  # type: ignore[operator]
+    assert ballasted.opened.row.count == before
+    ballasted.garage.do(load(ballasted.job, kg=8), "teo", ballasted.id())  # type: ignore[operator]
+    assert ballasted.opened.state.disturbances[-1].what == "bump"
     ballasted.read("foot.ballast", "20", "scales-1", replaces=True)
     finished(ballasted)
     ballasted.finish()
