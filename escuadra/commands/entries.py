@@ -11,7 +11,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import nouns, said
 from escuadra.core.visit.log.disturbances import HAPPENINGS, owner_of
 from escuadra.core.visit.log.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Source, Withdrawn
-from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.places import result_place
 
 
 @dataclass(frozen=True)
@@ -111,7 +111,7 @@ class Override(VisitCommand):
 
 def of_result(opened: Opened, slot: str) -> bool:
     """A place of what exists only once the procedure was run."""
-    return slot.startswith(RESULTS) and slot in opened.sheet.slots
+    return result_place(slot) is not None and slot in opened.sheet.slots
 
 
 def reasoned(reason: str) -> str:

@@ -25,7 +25,7 @@ from escuadra.core.visit.log.events import (
     SetupConfirmed,
     StepSaid,
 )
-from escuadra.core.visit.log.state import LINES, OUTCOME, RESULTS
+from escuadra.core.visit.log.places import OUTCOME, ResultPlace
 from escuadra.core.visit.sheet import Sheet
 from escuadra.core.visit.views import CheckView
 
@@ -299,11 +299,12 @@ class TakeResult(VisitCommand):
         sheet, at = opened.sheet, opened.calibration
         sayings = list(Answer(self.visit, OUTCOME, self.outcome, calibration=at).say(context, opened))
         for line in sheet.plan.procedure.lines:
-            if line.id in self.lines and f"{LINES}{line.id}" in sheet.slots:
-                stood = Answer(self.visit, f"{LINES}{line.id}", self.lines[line.id], calibration=at)
+            place = ResultPlace("line", line.id).slot
+            if line.id in self.lines and place in sheet.slots:
+                stood = Answer(self.visit, place, self.lines[line.id], calibration=at)
                 sayings += stood.say(context, opened)
         for asked in sheet.plan.procedure.results:
-            slot = f"{RESULTS}{asked.id}"
+            slot = ResultPlace("figure", asked.id).slot
             if asked.id not in self.figures or slot not in sheet.slots:
                 continue
             value = self.figures[asked.id]

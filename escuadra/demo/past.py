@@ -28,8 +28,8 @@ from escuadra.core.house import visit_stream
 from escuadra.core.visit.log.closing import Released
 from escuadra.core.visit.log.codes import CodesFrozen
 from escuadra.core.visit.log.events import Answered, PartHead, ReadingTaken, Signed, TakenIn
+from escuadra.core.visit.log.places import result_place
 from escuadra.core.visit.log.reducer import Visit, fold_visit
-from escuadra.core.visit.log.state import RESULTS
 from escuadra.core.visit.sheet import Sheet, derive
 from escuadra.rehearsal.technician import Technician
 from escuadra.reports.certificate import as_json as certificate_json
@@ -181,8 +181,8 @@ class _Again:
             case Answered(slot="printed.day"):
                 day = datetime.fromtimestamp((event.at + self.shift) / 1000 - 9 * 86_400, UTC).date()
                 return said.model_copy(update={"value": day.isoformat()})
-            case ReadingTaken() if said.slot.startswith(RESULTS):
-                value = round(self._residual(said.slot.removeprefix(RESULTS)), 2)
+            case ReadingTaken() if (place := result_place(said.slot)) is not None:
+                value = round(self._residual(place.id), 2)
                 shown = {"typed": f"{abs(value):g}", "understood": f"{abs(value):.2f}°", "value": value}
                 return said.model_copy(update=shown)
             case Signed():

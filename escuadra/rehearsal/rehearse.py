@@ -19,7 +19,7 @@ from escuadra.core.base.said import Said, Sentences, said, sentences
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.bay.bay import Bay
 from escuadra.core.visit.aiming import stated
-from escuadra.core.visit.log.state import LINES
+from escuadra.core.visit.log.places import ResultPlace
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.devices.virtual_sensors import Misled, VirtualRadar
 from escuadra.rehearsal.following import Stuck, follow
@@ -94,7 +94,7 @@ def run_through(who: Technician, procedure: str, frame: str) -> Rehearsed:
         if move.check == "result" and move.kind != "run":
             who.result()
             for line in who.opened.sheet.plan.procedure.lines:
-                who.answer(f"{LINES}{line.id}", "between")
+                who.answer(ResultPlace("line", line.id).slot, "between")
         else:
             who.run(_responses(who))
     if who.opened.sheet.next.kind != "sign":

@@ -25,7 +25,7 @@ from escuadra.core.visit.checks.wheels import AlignmentCheck
 from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.lenses import BETWEEN
 from escuadra.core.visit.log.events import ReadingTaken, StepSaid
-from escuadra.core.visit.log.state import OUTCOME, RESULTS
+from escuadra.core.visit.log.places import OUTCOME, ResultPlace
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
 from escuadra.core.visit.plan import slope_slots
 from escuadra.core.visit.target_on_beam import read_at
@@ -327,7 +327,7 @@ class Technician:
         self.answer(OUTCOME, outcome)
         for figure in self.opened.sheet.plan.procedure.results:
             value = off.get(figure.id, 0.12)
-            self.read(f"{RESULTS}{figure.id}", f"{abs(value):g}", "tester", SIGNS[value < 0])
+            self.read(ResultPlace("figure", figure.id).slot, f"{abs(value):g}", "tester", SIGNS[value < 0])
 
     def finish(self) -> None:
         """Run, where that is left, and passed: what is left then is to sign."""

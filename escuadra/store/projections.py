@@ -15,7 +15,7 @@ from escuadra.core.bay.survey_log import Begun, Closed
 from escuadra.core.house import BayAdded, BayDrawn, CustomerErased, PersonAdded, SettingSet
 from escuadra.core.procedure.entries import head_of
 from escuadra.core.visit.log.events import BodyBrought, CalibrationAdded, ReadingTaken, TakenIn, Withdrawn
-from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.places import result_place
 from escuadra.core.visit.log.whole import BodyCorrected
 from escuadra.store import dialect
 from escuadra.store.summaries import summarise
@@ -120,9 +120,10 @@ def _read(connection: Connection, event: Event, said: ReadingTaken) -> None:
     for tool in said.tool.relied:
         row = {"instrument": tool.id, "visit": _of(event)}
         connection.execute(dialect.once(connection.dialect.name, uses), row)
-    if said.slot.startswith(RESULTS) and event.of is not None:
+    place = result_place(said.slot)
+    if place is not None and event.of is not None:
         shown = {"visit": _of(event), "seq": event.seq, "calibration": event.of.id, "at": event.at}
-        figure = {"figure": said.slot.removeprefix(RESULTS), "value": said.value, "person": event.person.name}
+        figure = {"figure": place.id, "value": said.value, "person": event.person.name}
         if said.replaces:
             same = (residual.c.visit == shown["visit"], residual.c.calibration == shown["calibration"])
             older = (residual.c.figure == figure["figure"], residual.c.seq > said.replaces_after)

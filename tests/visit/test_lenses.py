@@ -6,7 +6,7 @@ from escuadra.commands import Garage
 from escuadra.core.visit.attempts import FAILED, PASSED
 from escuadra.core.visit.lenses import Fault, Pattern, pattern, signs
 from escuadra.core.visit.log.events import ReadingTaken
-from escuadra.core.visit.log.state import LINES, OUTCOME
+from escuadra.core.visit.log.places import OUTCOME, ResultPlace
 from escuadra.drawing.lens_lines import lens_lines_view
 from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
@@ -54,7 +54,7 @@ def test_a_line_is_asked_for_each_lens_and_both_off_alike_are_the_holder(garage:
     assert move.kind == "run", told(move.sentence)
     who.run()
     who.answer(OUTCOME, FAILED)
-    assert who.opened.sheet.next.slot == f"{LINES}wide", "what each lens shows says what to do"
+    assert who.opened.sheet.next.slot == ResultPlace("line", "wide").slot, "what each lens shows says what to do"
     for wide, narrow, said in (
         ("below", "below", "look at the holder"),
         ("above", "above", "look at the holder"),
@@ -63,8 +63,8 @@ def test_a_line_is_asked_for_each_lens_and_both_off_alike_are_the_holder(garage:
         ("unseen", "unseen", "did not pass"),
         ("above", "below", "wide lens and narrow lens. Neither"),
     ):
-        who.answer(f"{LINES}wide", wide)
-        who.answer(f"{LINES}narrow", narrow)
+        who.answer(ResultPlace("line", "wide").slot, wide)
+        who.answer(ResultPlace("line", "narrow").slot, narrow)
         assert said in told(who.check("result").judgement.mismatch)
         sentence = told(who.opened.sheet.next.sentence)
         of_holder = wide == narrow != "unseen"
@@ -75,9 +75,9 @@ def test_a_line_is_asked_for_each_lens_and_both_off_alike_are_the_holder(garage:
     who.around()
     who.run()
     who.answer(OUTCOME, PASSED)
-    assert who.opened.sheet.next.slot == f"{LINES}wide"
-    who.answer(f"{LINES}wide", "between")
-    who.answer(f"{LINES}narrow", "between")
+    assert who.opened.sheet.next.slot == ResultPlace("line", "wide").slot
+    who.answer(ResultPlace("line", "wide").slot, "between")
+    who.answer(ResultPlace("line", "narrow").slot, "between")
     assert who.opened.sheet.next.kind == "sign"
     record = build(who.opened, garage.person("ines"), garage.clock(), "Valdehierro")
     stood = [[line.stood for line in one.lines] for one in record.attempts]

@@ -9,6 +9,7 @@ import pytest
 from escuadra.commands.last_time import last_time
 from escuadra.commands.signing import Sign
 from escuadra.commands.whole import CallOff
+from escuadra.core.visit.log.places import ResultOf, ResultPlace, family, result_place
 from escuadra.core.visit.residuals import DAY_MS, Shown, compared
 from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import render_record
@@ -104,3 +105,11 @@ def test_what_routines_showed_is_kept_of_signed_calibrations_alone_and_made_anew
     garage.do(CallOff(second.job, "the customer came back for it early"), "ines", second.id())
     garage.store.reindex()
     assert kept() == expected
+
+
+@pytest.mark.parametrize("shown", ["outcome", "line", "camera", "figure"])
+def test_what_the_log_calls_a_result_says_what_it_is_of(shown: ResultOf) -> None:
+    place = ResultPlace(shown, "" if shown == "outcome" else "wide.line")
+    assert result_place(place.slot) == place
+    assert family(place.slot) == "result"
+    assert result_place(f"x{place.slot}") is None

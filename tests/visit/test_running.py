@@ -11,7 +11,7 @@ from escuadra.commands.whole import AddCalibration
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.attempts import FAILED, INTERRUPTED, PASSED, attempts
 from escuadra.core.visit.log.events import ReadingTaken
-from escuadra.core.visit.log.state import OUTCOME
+from escuadra.core.visit.log.places import OUTCOME
 from escuadra.devices.virtual_vehicle import VirtualVehicle
 from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build

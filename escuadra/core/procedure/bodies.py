@@ -1,5 +1,7 @@
 """Bodies that stand together around a vehicle: panels, boards and mats, where each must be and what is read of it."""
 
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal, Self
 
 from pydantic import Field, model_validator
@@ -36,6 +38,35 @@ ANCHORS: dict[str, tuple[str, ...]] = {
 beam of a wheel's laser, the floor below, and gravity, across the face and along its upright. Of a line along the floor:
 a hub square to it, the hub that a mark on it is square to; of a board: ``out`` square to it and ``back`` along it."""
 
+ALONG = ("out", "back")
+"""Off a line along the floor: square to it, and along it."""
+
+
+@dataclass(frozen=True)
+class Anchor:
+    """What a reading of a body goes to, as a sheet names it: ``hub.LF``, ``floor``, ``left.top_right``."""
+
+    kind: str
+    """One of ``ANCHORS``, one of ``ALONG``, or ``body``."""
+    which: str
+    """Which of those: a corner, an end, a side; of another body what its name does not say."""
+    other: str = ""
+    """Id of the body that it is read to; empty where that is none."""
+    point: BodyPoint = "bottom_middle"
+    """Which of that body's points."""
+
+
+@lru_cache(maxsize=256)
+def anchor_of(to: str) -> Anchor:
+    """What a name means: the only place where one is taken apart; whether there is such a thing is asked elsewhere."""
+    kind, _, which = to.partition(".")
+    if kind in ANCHORS:
+        return Anchor(kind, which)
+    if kind in ALONG:
+        body, _, point = which.partition(".")
+        return Anchor(kind, which, body, point)  # type: ignore[arg-type]
+    return Anchor("body", which, kind if which else "", which)  # type: ignore[arg-type]
+
 
 class BodyReading(Frozen):
     """One reading of a body: which of its points, and what that is read to."""
@@ -48,25 +79,23 @@ class BodyReading(Frozen):
 
     @property
     def anchor(self) -> str:
-        """What sort of thing it is read to: one of ``ANCHORS``, or ``body``."""
-        kind = self.to.partition(".")[0]
-        return kind if kind in (*ANCHORS, "out", "back") else "body"
+        """What sort of thing it is read to: one of ``ANCHORS``, one of ``ALONG``, or ``body``."""
+        return anchor_of(self.to).kind
 
     @property
     def which(self) -> str:
         """Which of those."""
-        return self.to.partition(".")[2]
+        return anchor_of(self.to).which
 
     @property
     def other(self) -> str:
         """Id of the body that it is read to; empty where that is none."""
-        to = self.to.split(".")
-        return {"body": to[0], "out": to[1], "back": to[1]}.get(self.anchor, "") if len(to) > 1 else ""
+        return anchor_of(self.to).other
 
     @property
     def point(self) -> BodyPoint:
         """Which of that body's points."""
-        return self.to.split(".")[-1]  # type: ignore[return-value]
+        return anchor_of(self.to).point
 
 
 class StandingBody(Frozen):

@@ -5,8 +5,9 @@ from dataclasses import dataclass, field
 
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.visit.log.disturbances import ATTEMPT, OPENS, SCREWS
-from escuadra.core.visit.log.events import ReadingTaken, RunStepped, TurnsTold
-from escuadra.core.visit.log.state import CAMERAS, LATER, LINES, OUTCOME, RESULTS, Entry, Kept, Run, State
+from escuadra.core.visit.log.events import RunStepped, TurnsTold
+from escuadra.core.visit.log.places import ResultOf, result_place
+from escuadra.core.visit.log.state import LATER, Entry, Kept, Run, State
 
 PASSED, FAILED, INTERRUPTED = "passed", "failed", "interrupted"
 OUTCOMES = (PASSED, FAILED, INTERRUPTED)
@@ -35,23 +36,23 @@ class Attempt:
 def attempts(state: State) -> list[Attempt]:
     """The runs of a calibration in their order; of several stations, each last run of all of them."""
     found, runs, began = [], [run for run in state.runs if not run.withdrawn], 0
+    results = {place: kept for slot, kept in state.entries.items() if (place := result_place(slot)) is not None}
     for k, run in enumerate(runs):
         ends = runs[k + 1].seq if k + 1 < len(runs) else LATER
-        told = {
-            slot: kept[-1]
-            for slot, entries in state.entries.items()
-            if slot.startswith(RESULTS) and (kept := [e for e in entries if run.seq < e.seq < ends and not e.withdrawn])
-        }
-        figures = {slot.removeprefix(RESULTS): e for slot, e in told.items() if isinstance(e.said, ReadingTaken)}
-        lines = {slot.removeprefix(LINES): e for slot, e in told.items() if slot.startswith(LINES)}
-        cameras = {slot.removeprefix(CAMERAS): e for slot, e in told.items() if slot.startswith(CAMERAS)}
+        told: dict[ResultOf, dict[str, Entry]] = {"outcome": {}, "figure": {}, "line": {}, "camera": {}}
+        for place, entries in results.items():
+            kept = [e for e in entries if run.seq < e.seq < ends and not e.withdrawn]
+            if kept:
+                told[place.shown][place.id] = kept[-1]
+        outcome = told["outcome"].get("")
         # The last step of a run is recorded just before the run itself.
         steps = tuple(one for one in state.steps if began < one.seq <= run.seq)
         turns = [one.said for one in state.turns_told if run.seq < one.seq < ends]
         newest = turns[-1] if turns else None
-        if told or not run.said.station:
+        if any(told.values()) or not run.said.station:
             turned = _turned(state, run.seq, ends)
-            found.append(Attempt(run, told.get(OUTCOME), figures, lines, cameras, steps, newest, turned))
+            shown = told["figure"], told["line"], told["camera"]
+            found.append(Attempt(run, outcome, *shown, steps, newest, turned))
         began = run.seq
     return found
 

@@ -19,7 +19,7 @@ from escuadra.core.bay.ground import Amount
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
 from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Epochs
-from escuadra.core.visit.floor_marks import control_name, controls_of, set_out
+from escuadra.core.visit.floor_marks import CENTRE_MARKS, HUBS, control_name, controls_of, set_out
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Measured, ReadAt, Slot
 
@@ -198,7 +198,7 @@ def _slot(epochs: Epochs, goal: Goal, read: BodyReading) -> Slot:
 
 
 def _label(epochs: Epochs, goal: Goal, read: BodyReading, point: Noun) -> Said:
-    own, to = Name(goal.body.name), read.to.partition(".")
+    own = Name(goal.body.name)
     match read.anchor:
         case "square":
             return said("together.to.square", body=own, to=control_name(f"hub.{read.which}"))
@@ -214,10 +214,10 @@ def _label(epochs: Epochs, goal: Goal, read: BodyReading, point: Noun) -> Said:
             there = Noun(f"together.point.{flat}.{read.point}")
             return said(f"together.to.{code}", body=own, point=point, other=Name(other.name), there=there)
         case "beam":
-            return said("together.to.beam", body=own, corner=Noun(f"corner.{to[2]}"))
+            return said("together.to.beam", body=own, corner=Noun(f"corner.{read.which}"))
         case "floor":
             return said("together.to.floor", body=own, point=point)
-    return said(f"together.to.{read.anchor}.{to[2]}", body=own, point=point)
+    return said(f"together.to.{read.anchor}.{read.which}", body=own, point=point)
 
 
 def wanted_of(epochs: Epochs, goal: Goal, read: BodyReading) -> float:
@@ -250,14 +250,18 @@ def wanted_of(epochs: Epochs, goal: Goal, read: BodyReading) -> float:
 
 
 def control_at(epochs: Epochs, control: str) -> tuple[float, float]:
-    kind, _, which = control.partition(".")
     solution = epochs.lines
-    if kind == "hub":
-        found: tuple[float, float] = solution.place(which) if solution else epochs.plan.vehicle.hub(which)  # type: ignore[arg-type]
+    if control in HUBS:
+        corner = HUBS[control]
+        found: tuple[float, float] = solution.place(corner) if solution else epochs.plan.vehicle.hub(corner)
         return found
     marks = epochs.plan.vehicle.marks
     known = controls_of(epochs).get(control)
-    return (known.x, known.y) if known is not None else (marks.front_x if which == "front" else marks.rear_x, 0.0)
+    return (
+        (known.x, known.y)
+        if known is not None
+        else (marks.front_x if CENTRE_MARKS[control] == "front" else marks.rear_x, 0.0)
+    )
 
 
 def read_line(epochs: Epochs, slot: str) -> tuple[tuple[float, float], tuple[float, float]] | None:

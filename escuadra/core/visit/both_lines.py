@@ -117,13 +117,13 @@ def said_alone(answer: Answer) -> Said:
 
 def answers(epochs: Epochs) -> list[tuple[Said, Answer]]:
     """What each method that was read says alone: its title and its line at the target."""
-    begun = [m for m in METHODS.values() if not epochs.begun.isdisjoint(m.prefixes)]
+    begun = [m for m in METHODS.values() if not epochs.begun.isdisjoint(m.families)]
     return [(m.title, found) for m in begun if (found := epochs.alone(m.id)) is not None]
 
 
 def pairs_apart(epochs: Epochs) -> list[tuple[Said, Said, Derived]]:
     """Every two methods that find the same kind of line: how far apart their lines pass the target."""
-    begun = [m.finds for m in METHODS.values() if not epochs.begun.isdisjoint(m.prefixes)]
+    begun = [m.finds for m in METHODS.values() if not epochs.begun.isdisjoint(m.families)]
     if len(begun) == len(set(begun)):
         return []
     known = answers(epochs)

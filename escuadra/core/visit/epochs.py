@@ -317,12 +317,12 @@ class Epochs(ReadingsByEpoch):
     @worked_out
     def taped(self) -> bool:
         """Nothing that was begun tells where the frame stands but tapes to the ends of its beam."""
-        return not any(m.sees_frame and not self.begun.isdisjoint(m.prefixes) for m in METHODS.values())
+        return not any(m.sees_frame and not self.begun.isdisjoint(m.families) for m in METHODS.values())
 
     @worked_out
     def watching(self) -> frozenset[str]:
         """Slots at which a bump of the frame would be noticed."""
-        begun = [m for m in METHODS.values() if not self.begun.isdisjoint(m.prefixes)]
+        begun = [m for m in METHODS.values() if not self.begun.isdisjoint(m.families)]
         tapes = (tape_slot(hub, end, self.plan) for hub in CORNERS for end in ENDS)
         return frozenset(s.id for s in (*tapes, *(s for m in begun for s in m.slots(self.plan))) if s.watches)
 

@@ -14,11 +14,14 @@ from escuadra.core.base.wording import amount
 from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.procedure.bodies import BodyPoint
-from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.epochs import Epochs
 
 TAPE = StakeTape(constant=0.8, ppm=60)
 """u of a tape laid on a floor."""
+HUBS: dict[str, Corner] = {f"hub.{corner}": corner for corner in CORNERS}
+CENTRE_MARKS = {"mark.front": "front", "mark.rear": "rear"}
+"""What a tape is held to, by its id."""
 OLD_MARKS = said("floor_marks.old_marks_floor_first_guess")
 
 
@@ -44,11 +47,10 @@ class FloorMark:
 
 
 def control_name(control: str) -> Said:
-    """What a tape is held to, by its id: ``hub.LF``, ``mark.front``."""
-    kind, _, which = control.partition(".")
-    if kind == "hub":
-        return said("floor_marks.hub", corner=Noun(f"corner.{which}"))
-    return said(f"places.centre_mark.{which}")
+    """What a tape is held to, by its id."""
+    if control in HUBS:
+        return said("floor_marks.hub", corner=Noun(f"corner.{HUBS[control]}"))
+    return said(f"places.centre_mark.{CENTRE_MARKS[control]}")
 
 
 def controls_of(epochs: Epochs) -> dict[str, Control]:
@@ -61,13 +63,13 @@ def _controls_of(epochs: Epochs) -> dict[str, Control]:
     if solution is None:
         return {}
     found = {}
-    for corner in CORNERS:
+    for hub, corner in HUBS.items():
         at = solution.place(corner)
-        found[f"hub.{corner}"] = Control(x=at[0], y=at[1], u=epochs.plan.vehicle.u_hub_mm)
-    for end in ("front", "rear"):
-        if solution.knows(f"mark.{end}"):
-            x, y = solution.place(f"mark.{end}")
-            found[f"mark.{end}"] = Control(x=x, y=y, u=1.0)
+        found[hub] = Control(x=at[0], y=at[1], u=epochs.plan.vehicle.u_hub_mm)
+    for mark in CENTRE_MARKS:
+        if solution.knows(mark):
+            x, y = solution.place(mark)
+            found[mark] = Control(x=x, y=y, u=1.0)
     return found
 
 

@@ -185,7 +185,7 @@ def _linked(before: Stay, stay: Stay, joined: Collection[int]) -> bool:
 
 def _enter_methods(readings: ReadingsByEpoch, into: Entering, only: str) -> None:
     for method in METHODS.values():
-        if only in ("", method.id) and not readings.begun.isdisjoint(method.prefixes):
+        if only in ("", method.id) and not readings.begun.isdisjoint(method.families):
             method.enter(into)
 
 

@@ -15,6 +15,7 @@ from escuadra.core.measure.symmetry import Pair, SymmetryInput, SymmetryResult, 
 from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.derivation import Derivation, worked_out
 from escuadra.core.visit.log.disturbances import CLAMPS, UPRIGHT
+from escuadra.core.visit.log.places import family
 from escuadra.core.visit.log.state import LATER, Disturbance, Entry, State
 from escuadra.core.visit.plan import (
     ENDS,
@@ -76,7 +77,7 @@ class ReadingsByEpoch(Derivation):
     @worked_out
     def begun(self) -> frozenset[str]:
         """How the slots begin in which something was ever entered."""
-        return frozenset(slot.partition(".")[0] for slot in self.state.entries)
+        return frozenset(map(family, self.state.entries))
 
     # --- single slots
 
@@ -120,7 +121,7 @@ class ReadingsByEpoch(Derivation):
         """The target was answered for and nothing took it off since."""
         mounted = frozenset({"target"})
         return any(
-            current(self.live(slot), self.state, mounted) for slot in self.state.entries if slot.startswith("target.")
+            current(self.live(slot), self.state, mounted) for slot in self.state.entries if family(slot) == "target"
         )
 
     def excluded(self, slot: Slot) -> bool:

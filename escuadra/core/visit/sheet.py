@@ -21,6 +21,7 @@ from escuadra.core.visit.checks.result import ResultCheck, RunCheck
 from escuadra.core.visit.checks.stations import StationsCheck
 from escuadra.core.visit.doubting import at_odds
 from escuadra.core.visit.epochs import Epochs, cold
+from escuadra.core.visit.log.places import family
 from escuadra.core.visit.log.state import Disturbance, State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.next_move import NextMove
@@ -120,10 +121,10 @@ def checks_of(plan: Plan, state: State) -> list[Check]:
     own += after
     own.append(ResultCheck(id="result", kind="result", group="result", title=said("sheet.result")))
     named = {check.line_method for check in own} - {"marks"}
-    begun = {slot.partition(".")[0] for slot in state.entries}
+    begun = set(map(family, state.entries))
     planned = state.line_plan.methods if state.line_plan is not None else []
     carried = "rect" in begun or (state.line_plan is not None and state.line_plan.rectangle)
-    own_slots = {m: begun & {*method.prefixes} for m, method in METHODS.items() if not method.shares_slots}
+    own_slots = {m: begun & {*method.families} for m, method in METHODS.items() if not method.shares_slots}
     wanted = [m for m in METHODS if m not in named and (m in planned or own_slots.get(m))]
     line = [check for check in own if check.group == "line"]
     if not wanted and not planned and not carried:

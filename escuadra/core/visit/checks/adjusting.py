@@ -25,7 +25,7 @@ from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.fixture import fixture_lean, fixture_slots
 from escuadra.core.visit.lenses import SEEN
 from escuadra.core.visit.log.disturbances import ATTEMPT, MENDED
-from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.places import ResultPlace
 from escuadra.core.visit.mirror import spot_now, spot_slots
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot, current, measured
@@ -165,7 +165,7 @@ class ScrewsCheck(Check):
         if last.shown is None and last.told is None:
             first, figure = said("adjusting.read_first"), figure_of(epochs.plan.procedure, "aim_yaw")
             then = sentences(said("adjusting.read_first.then"))
-            return NextMove("read", first, then, action=first, check="result", slot=f"{RESULTS}{figure}")
+            return NextMove("read", first, then, action=first, check="result", slot=ResultPlace("figure", figure).slot)
         return _turning(epochs, aimed, self.id)
 
 

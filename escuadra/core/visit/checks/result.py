@@ -16,7 +16,7 @@ from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.lenses import SEEN, SIGNS, UNSEEN, pattern, signs
 from escuadra.core.visit.log.disturbances import ATTEMPT, RESULT, SCREWS
-from escuadra.core.visit.log.state import CAMERAS, LINES, OUTCOME, RESULTS
+from escuadra.core.visit.log.places import OUTCOME, ResultPlace
 from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.slots import Slot
 
@@ -63,7 +63,7 @@ class ResultCheck(Check):
         failed = epochs.answer(outcome) == FAILED
         lines = [
             Slot(
-                id=f"{LINES}{one.id}",
+                id=ResultPlace("line", one.id).slot,
                 which=one.id,
                 label=said("result.line", lens=Name(one.lens)),
                 ask="choice",
@@ -75,7 +75,7 @@ class ResultCheck(Check):
         ]
         cameras = [
             Slot(
-                id=f"{CAMERAS}{one.id}",
+                id=ResultPlace("camera", one.id).slot,
                 which=one.id,
                 label=Name(one.name),
                 ask="choice",
@@ -121,7 +121,7 @@ class ResultCheck(Check):
 
     def put_right(self, epochs: Epochs, judged: Judgement) -> NextMove | None:
         told = {slot.id: epochs.answer(slot) for slot in self.slots(epochs)}
-        seen = {one.id: told.get(f"{LINES}{one.id}", "") for one in epochs.plan.procedure.lines}
+        seen = {one.id: told.get(ResultPlace("line", one.id).slot, "") for one in epochs.plan.procedure.lines}
         lines = {id: where for id, where in seen.items() if where in SIGNS}
         if pattern({id: SIGNS[where] for id, where in lines.items()}).fault == "holder":
             way = next(iter(lines.values()))
@@ -133,7 +133,9 @@ class ResultCheck(Check):
                 check=self.id,
                 happening=SCREWS,
             )
-        alone = nouns(Name(one.name) for one in _cameras(epochs) if told.get(f"{CAMERAS}{one.id}") == FAILED)
+        alone = nouns(
+            Name(one.name) for one in _cameras(epochs) if told.get(ResultPlace("camera", one.id).slot) == FAILED
+        )
         some = 0 < len(alone.all) < len(epochs.plan.procedure.cameras)
         again = said("result.again.cameras", names=alone) if some else said("result.again")
         return NextMove(
@@ -181,7 +183,7 @@ def _label(figure: ResultFigure) -> Text:
 
 def _slot(figure: ResultFigure) -> Slot:
     return Slot(
-        id=f"{RESULTS}{figure.id}",
+        id=ResultPlace("figure", figure.id).slot,
         label=_label(figure),
         quantity=Quantity(dimension="angle", unit="°", low=-MOST_DEG, high=MOST_DEG),
         aspects=RESULT,

@@ -33,6 +33,7 @@ from escuadra.core.visit.log.events import (
     TakenIn,
     TurnsTold,
 )
+from escuadra.core.visit.log.places import result_place
 from escuadra.core.visit.log.whole import (
     BodyCorrected,
     CalledOff,
@@ -43,13 +44,6 @@ from escuadra.core.visit.log.whole import (
     WorkTold,
 )
 
-RESULTS = "result."
-"""With this the ids of all slots of a result begin."""
-OUTCOME = f"{RESULTS}outcome"
-LINES = f"{RESULTS}line."
-"""With this the ids of the slots of each lens's line begin."""
-CAMERAS = f"{RESULTS}camera."
-"""With this the ids of the slots of each camera's own result begin."""
 P = TypeVar("P", bound=Payload, covariant=True)
 LATER = 2**62
 """seq of what was not said yet."""
@@ -257,7 +251,7 @@ class State(OfVehicle, OfCalibration, OfAny):
             return None
         if not last.said.station:
             return last
-        results = [e for slot, kept in self.entries.items() if slot.startswith(RESULTS) for e in kept]
+        results = [e for slot, kept in self.entries.items() if result_place(slot) is not None for e in kept]
         return min((e for e in results if e.counts and e.seq > last.seq), key=lambda e: e.seq, default=None)
 
     @property

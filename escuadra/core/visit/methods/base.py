@@ -34,8 +34,8 @@ class Method:
     id: ClassVar[str]
     offered: ClassVar[int] = 500
     """Where it stands among the others that are offered, the lowest first."""
-    prefixes: ClassVar[tuple[str, ...]]
-    """How the slots of its own begin."""
+    families: ClassVar[tuple[str, ...]]
+    """Of what families the places of its own are."""
     title: ClassVar[Said]
     finds: ClassVar[Finds]
     tells: ClassVar[Said]

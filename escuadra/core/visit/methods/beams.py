@@ -95,7 +95,7 @@ class ReturnedBeams(Method):
     id = "mirrors"
     sees_frame = True
     offered = 60
-    prefixes = ("mirror",)
+    families = ("mirror",)
     title = said("method.beams.mirrors_rear_wheels")
     finds = "thrust"
     tells = said("method.beams.whether_frame_square_mean_heading")
@@ -227,7 +227,7 @@ class WheelPanels(Method):
     id = "panels"
     sees_frame = True
     offered = 100
-    prefixes = ("panel",)
+    families = ("panel",)
     title = said("method.beams.frame_beams_wheel_panels")
     finds = "axis"
     tells = said("method.beams.rear_wheels_stand_across_frames")
@@ -300,7 +300,7 @@ class WheelRulers(Method):
     sees_frame = True
     one_side_tells = True
     offered = 70
-    prefixes = ("ruler",)
+    families = ("ruler",)
     title = said("method.beams.wheel_beams_frames_rulers")
     finds = "thrust"
     tells = said("method.beams.thrust_line_passes_frame_both")
@@ -375,7 +375,7 @@ class SteeredWheel(Method):
     id = "rack"
     sees_frame = True
     offered = 90
-    prefixes = ("rack",)
+    families = ("rack",)
     title = said("method.beams.front_wheels_dead_ahead_rack")
     finds = "thrust"
     tells = said("method.beams.frames_yaw_against_front_wheel")

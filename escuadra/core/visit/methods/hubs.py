@@ -51,7 +51,7 @@ class HubDistances(Method):
     id = "hubs"
     sees_frame = True
     offered = 110
-    prefixes = ("hubs",)
+    families = ("hubs",)
     title = said("method.hubs.equal_hub_distances")
     finds = "axis"
     tells = said("method.hubs.whether_beam_parallel_front_axle")
@@ -100,7 +100,7 @@ class CameraRig(Method):
     id = "rig"
     sees_frame = True
     offered = 80
-    prefixes = ("rig",)
+    families = ("rig",)
     either = (("rig.front", "rig.bumper"),)
     title = said("method.hubs.camera_rig_marker_boards")
     finds = "thrust"

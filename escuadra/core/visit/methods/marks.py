@@ -175,7 +175,7 @@ class CentreMarks(Method):
     id = "marks"
     offered = 10
     shares_slots = True
-    prefixes = ("pair", "mark")
+    families = ("pair", "mark")
     title = said("method.marks.centre_marks_pairs")
     finds = "body"
     tells = said("method.marks.bodys_middle_both_ends_carried")
@@ -219,7 +219,7 @@ class LowVehicle(Method):
     id = "low"
     offered = 20
     needs = ("marks",)
-    prefixes = ("low",)
+    families = ("low",)
     title = said("method.marks.low_vehicle_laser_frame")
     finds = "body"
     tells = said("method.marks.centre_marks_do_laser_cannot")
@@ -268,7 +268,7 @@ class RoofPlane(Method):
 
     id = "roof"
     offered = 30
-    prefixes = ("roof",)
+    families = ("roof",)
     title = said("method.marks.laser_plane_over_roof")
     finds = "body"
     tells = said("method.marks.line_through_both_emblems_carried")

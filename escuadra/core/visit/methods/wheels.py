@@ -43,7 +43,7 @@ class Printout(Method):
     id = "printout"
     offered = 40
     shares_slots = True
-    prefixes = ("toe", "printed")
+    families = ("toe", "printed")
     title = said("method.wheels.wheel_alignment_printout")
     finds = "thrust"
     tells = said("method.wheels.thrust_lines_direction_alignment_machine")
@@ -88,7 +88,7 @@ class StringLines(Method):
 
     id = "strings"
     offered = 50
-    prefixes = ("string",)
+    families = ("string",)
     title = said("method.wheels.strings_along_both_sides")
     finds = "thrust"
     tells = said("method.wheels.toe_track_all_four_wheels")
@@ -205,7 +205,7 @@ class OneSide(Method):
 
     id = "side"
     offered = 120
-    prefixes = ("side",)
+    families = ("side",)
     title = said("method.wheels.line_along_one_side")
     finds = "axis"
     tells = said("method.wheels.vehicles_axis_one_side_unequal")
@@ -284,7 +284,7 @@ class NoLine(Method):
 
     id = "none"
     offered = 1000
-    prefixes = ("line",)
+    families = ("line",)
     title = said("method.wheels.no_line")
     finds = "none"
     tells = said("method.wheels.nothing_about_line_procedures_only")

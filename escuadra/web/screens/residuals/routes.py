@@ -11,7 +11,7 @@ from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import ResultFigure
 from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.log.events import ReadingTaken
-from escuadra.core.visit.log.state import RESULTS
+from escuadra.core.visit.log.places import ResultPlace
 from escuadra.core.visit.residuals import Compared, Shown, compared
 from escuadra.core.visit.why import Possible, Why, advised, told, why
 from escuadra.drawing.lens_lines import lens_lines_view
@@ -38,7 +38,7 @@ def rows(garage: Garage, opened: Opened) -> list[Row]:
     assert opened.state.job is not None
     car = opened.state.job.vin or opened.row.number
     for figure in procedure.results:
-        live = opened.state.live(f"{RESULTS}{figure.id}")
+        live = opened.state.live(ResultPlace("figure", figure.id).slot)
         last = live[-1] if live else None
         if last is None or not isinstance(taken := last.said, ReadingTaken):
             continue
