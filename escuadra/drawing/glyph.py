@@ -7,6 +7,7 @@ import math
 
 from escuadra.core.base.said import said
 from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.views import SlotView
 from escuadra.drawing.svg import Point, arrow_head, document, element, line
 
 SIZE = (104.0, 64.0)
@@ -20,10 +21,11 @@ PLACES: dict[str, Point] = {
 }
 
 
-def glyph(move: NextMove) -> str:
-    """The small plan of a move or a reading; empty where no place is meant."""
-    parts = move.slot.split(".")
-    named = [part for part in parts[1:] if part in PLACES]
+def glyph(move: NextMove, read: SlotView | None = None) -> str:
+    """The small plan of a move, or of where a reading is taken; empty where no place is meant."""
+    named: list[str] = []
+    if read is not None:
+        named += [place for place in read.slot.between or (read.slot.which,) if place in PLACES]
     named += [step.at for step in move.steps if step.axis == "screw"]
     left, away = move.along("left") or move.along("hang"), move.along("away")
     way: Point | None = None

@@ -1,5 +1,6 @@
 """A technician without a browser: does what the sheet says next, in a bay where things truly stand somewhere."""
 
+from escuadra.core.visit.log.places import family
 from escuadra.core.visit.next_move import NextMove
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.technician import Technician
@@ -30,9 +31,9 @@ def follow(who: Technician, bay: VirtualBay, *until: str) -> list[NextMove]:
             moves.append(move)
             bay.obey(move.happening, move.by)
             who.happen(move.happening, move.by)
-        elif move.slot.startswith("target."):
+        elif family(move.slot) == "target":
             who.target()
-        elif move.slot.startswith("beside.") and move.kind == "answer":
+        elif family(move.slot) == "beside" and move.kind == "answer":
             who.target_beside(move.slot)
         elif sheet.slots[move.slot].slot.ask == "tick":
             who.answer(move.slot, "yes")

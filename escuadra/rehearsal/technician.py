@@ -25,9 +25,9 @@ from escuadra.core.visit.checks.wheels import AlignmentCheck
 from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.lenses import BETWEEN
 from escuadra.core.visit.log.events import ReadingTaken, StepSaid
-from escuadra.core.visit.log.places import OUTCOME, ResultPlace
+from escuadra.core.visit.log.places import OUTCOME, ResultPlace, family
 from escuadra.core.visit.methods.marks import PAIR_MIDDLE, pair_half
-from escuadra.core.visit.plan import slope_slots
+from escuadra.core.visit.plan import slope_slot, slope_slots
 from escuadra.core.visit.target_on_beam import read_at
 from escuadra.core.visit.target_on_stand import on_face, points_of, staking, stand_tapes
 from escuadra.core.visit.views import CheckView
@@ -131,13 +131,13 @@ class Technician:
             figures[f"tyre.tread.{corner}"] = ("6.4" if front else "5.9", "tread-2", "")
         for view in self.opened.sheet.groups[0].checks:
             for slot in [s.slot for s in view.slots]:
-                if slot.id.startswith("condition."):
+                if family(slot.id) == "condition":
                     self.answer(slot.id, SOUND)
-                elif slot.id.startswith("stored.line."):
+                elif family(slot.id) == "stored" and slot.ask == "choice":
                     self.answer(slot.id, BETWEEN)
-                elif slot.id.startswith("stored."):
+                elif family(slot.id) == "stored":
                     self.read(slot.id, "0.4", "tester", "minus")
-                elif slot.id.startswith("filled."):
+                elif family(slot.id) == "filled":
                     self.read(slot.id, "98", "gauges")
                 elif slot.id in answers:
                     self.answer(slot.id, answers[slot.id])
@@ -179,9 +179,11 @@ class Technician:
             return
         under = f"{-SLOPES['along']:g}", f"{SLOPES['across']:g}"
         typed = dict(zip(("along", "across"), zip(under, ("0.17", "0.05"), strict=True), strict=True))
-        for slot in slope_slots(self.opened.sheet.plan):
-            _, place, way = slot.id.split(".")
-            self.read(slot.id, typed[way][place != "wheels"], "level-1", "minus" if way == "along" else "plus")
+        plan = self.opened.sheet.plan
+        under_wheels = [slope_slot("wheels", way, plan) for way in typed]
+        for slot in slope_slots(plan):
+            way, elsewhere = slot.which, slot not in under_wheels
+            self.read(slot.id, typed[way][elsewhere], "level-1", "minus" if way == "along" else "plus")
 
     def place(self, x: float, y: float, heading_deg: float = 0.0) -> None:
         """Choose where the vehicle stands."""
@@ -190,7 +192,7 @@ class Technician:
     def around(self) -> None:
         """Everything that is asked about before the run."""
         for slot in self.opened.sheet.slots:
-            if slot.startswith("around.") or slot == "tick.trim":
+            if family(slot) == "around" or slot == "tick.trim":
                 self.answer(slot, "yes")
 
     def stance(self, *deviations: float) -> None:
@@ -249,7 +251,7 @@ class Technician:
         self.read("crossing", f"{-off[1]:g}", "laser-2")
         for _ in range(0 if wrong else MOST_LOOKS):
             move = self.opened.sheet.next
-            if move.kind != "read" or move.slot.startswith("around."):
+            if move.kind != "read" or family(move.slot) == "around":
                 return
             self.look(move.slot, off)
 
@@ -400,7 +402,7 @@ class Technician:
 
     def look(self, slot: str, off: tuple[float, float, float] = (0.5, -0.9, 0.0)) -> None:
         """One slot read as it is, or as it was read last."""
-        kind, _, what = slot.partition(".")
+        kind, what = family(slot), self.opened.sheet.slots[slot].slot.which
         if kind == "tape":
             self.tape(slot, off)
         elif kind == "wheelbase":

@@ -177,9 +177,10 @@ def test_what_a_reading_should_show_follows_the_sheet_and_the_slope(teo: Technic
         (NextMove("move", said("move.slide.left"), happening="slide", steps=(Step("left", 3.0),)), [], "move"),
     ],
 )
-def test_the_small_plan_shows_where(move: NextMove, marked: list[str], drawn: str) -> None:
+def test_the_small_plan_shows_where(teo: Technician, move: NextMove, marked: list[str], drawn: str) -> None:
+    shown = glyph(move, teo.opened.sheet.slots.get(move.slot))
     places = {(str(x), str(y)): name for name, (x, y) in PLACES.items()}
-    found = re.findall(r'class="move-head" cx="(\d+)" cy="(\d+)"', glyph(move))
+    found = re.findall(r'class="move-head" cx="(\d+)" cy="(\d+)"', shown)
     assert [places[place] for place in found] == marked
-    assert f'class="{drawn}"' in glyph(move)
+    assert f'class="{drawn}"' in shown
     assert glyph(NextMove("answer", said("answer"), slot="tick.tyres")) == ""

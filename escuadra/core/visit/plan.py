@@ -364,6 +364,7 @@ def height_slot(what: str, plan: Plan) -> Slot:
     end = on_frame(what, plan, half if what == "LF_end" else -half)
     return Slot(
         id=f"height.{what}",
+        which=what,
         label=Noun(f"height.{what}"),
         quantity=Quantity(dimension="length", unit="mm", low=0.5 * around, high=(1.6 if hub else 3.0) * around),
         aspects=frozenset({"hubs"} if hub else {"height"}),
@@ -499,11 +500,12 @@ def pair_name(end: str, k: int, plan: Plan) -> Text:
 def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
     """Left and right reading of a symmetrical pair on the scale across the vehicle."""
     name = pair_name(end, k, plan)
-    made = []
-    for side in ("left", "right"):
+    ids, made = {side: f"pair.{end}.{k}.{side}" for side in ("left", "right")}, []
+    for side, id in ids.items():
         made.append(
             Slot(
-                id=f"pair.{end}.{k}.{side}",
+                id=id,
+                then=ids["right"] if side == "left" else "",
                 label=said(f"places.pair_reading.{end}.{side}", name=name),
                 quantity=Quantity(dimension="length", unit="mm", low=0, high=plan.vehicle.outline.width + 1500),
                 aspects=LINE_ASPECTS,

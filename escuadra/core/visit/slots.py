@@ -70,6 +70,8 @@ class Slot:
     """What it reads where all is as specified, which is not shown before it was read."""
     between: tuple[str, str] | None = None
     """Hub and end of the beam that a tape joins."""
+    then: str = ""
+    """Id of the slot that is read right after it, by whoever reads it."""
     at: ReadAt | None = None
     """Where one stands to read it; none: at the target."""
 

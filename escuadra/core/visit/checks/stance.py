@@ -73,6 +73,7 @@ class RideHeightCheck(Check):
         return [
             Slot(
                 id=f"arch.{corner}",
+                which=corner,
                 label=said("stance.arch_above_floor", corner=Noun(f"corner.{corner}")),
                 quantity=Quantity(
                     dimension="length",

@@ -15,17 +15,22 @@ from escuadra.core.base.wording import amount
 from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
-from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, OneReading
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.methods.wheels import against_own_thrust
-from escuadra.core.visit.plan import at_wheel, thrust_slot, toe_slot
+from escuadra.core.visit.plan import Plan, at_wheel, thrust_slot, toe_slot
 from escuadra.core.visit.slots import Measured, ReadAt, Slot, combined, parts_of
 
 TYRES = frozenset({"tyres"})
 ALIGNMENT = frozenset({"alignment"})
 OTHER_SIZE = "another_size"
+ASKED_OF_A_TYRE = {
+    "temperature": "wheels.tyres_temperature_2",
+    "pressure": "wheels.tyre_pressure",
+    "tread": "wheels.tread_depth",
+}
 
 
 @check_kind("tyres")
@@ -37,9 +42,9 @@ class TyresCheck(Check):
     tread: bool = Field(False, description="the treads must be read; else they are judged where they were")
 
     def make_slots(self, epochs: Epochs) -> list[Slot]:
-        tyres = epochs.plan.vehicle.tyres
+        plan, tyres = epochs.plan, epochs.plan.vehicle.tyres
         if tyres is None:
-            raise BadInput("tyres", epochs.plan.vehicle.id, said("wants.vehicle_model_states_tyres"))
+            raise BadInput("tyres", plan.vehicle.id, said("wants.vehicle_model_states_tyres"))
         slots = [
             Slot(
                 id="tyre.state",
@@ -54,10 +59,10 @@ class TyresCheck(Check):
         warm = state is not None and state.said.value == "warm"
         for corner in CORNERS:
             nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
-            at = at_wheel(corner, epochs.plan.vehicle)
             slots.append(
                 Slot(
                     id=f"tyre.size.{corner}",
+                    which=corner,
                     label=said("wheels.tyre_size", corner=Noun(f"corner.{corner}")),
                     ask="choice",
                     options=(*tyres.sizes, OTHER_SIZE),
@@ -67,37 +72,9 @@ class TyresCheck(Check):
                 )
             )
             if warm:
-                slots.append(
-                    _number(
-                        f"tyre.temperature.{corner}",
-                        said("wheels.tyres_temperature_2", corner=Noun(f"corner.{corner}")),
-                        "temperature",
-                        -30,
-                        90,
-                        at,
-                    )
-                )
-            slots.append(
-                _number(
-                    f"tyre.pressure.{corner}",
-                    said("wheels.tyre_pressure", corner=Noun(f"corner.{corner}")),
-                    "pressure",
-                    0.5 * nominal,
-                    1.6 * nominal,
-                    at,
-                )
-            )
-            slots.append(
-                _number(
-                    f"tyre.tread.{corner}",
-                    said("wheels.tread_depth", corner=Noun(f"corner.{corner}")),
-                    "tread",
-                    0.5,
-                    12,
-                    at,
-                    optional=not self.tread,
-                )
-            )
+                slots.append(_number("temperature", corner, plan, -30, 90))
+            slots.append(_number("pressure", corner, plan, 0.5 * nominal, 1.6 * nominal))
+            slots.append(_number("tread", corner, plan, 0.5, 12, optional=not self.tread))
         return slots
 
     def judge(self, epochs: Epochs) -> Judgement:
@@ -172,11 +149,20 @@ class TyresCheck(Check):
         return shares(found)
 
 
-def _number(id: str, label: Said, reads: str, low: float, high: float, at: ReadAt, optional: bool = False) -> Slot:
+def _number(reads: str, corner: Corner, plan: Plan, low: float, high: float, optional: bool = False) -> Slot:
     dimension = {"tread": "length"}.get(reads, reads)
     unit = {"tread": "mm", "pressure": "kPa", "temperature": "°C"}[reads]
     quantity = Quantity(dimension=dimension, unit=unit, low=low, high=high)  # type: ignore[arg-type]
-    return Slot(id=id, label=label, quantity=quantity, aspects=TYRES, reads=reads, optional=optional, at=at)
+    return Slot(
+        id=f"tyre.{reads}.{corner}",
+        which=corner,
+        label=said(ASKED_OF_A_TYRE[reads], corner=Noun(f"corner.{corner}")),
+        quantity=quantity,
+        aspects=TYRES,
+        reads=reads,
+        optional=optional,
+        at=at_wheel(corner, plan.vehicle),
+    )
 
 
 def printed(id: str, label: Said, way: str, most: float, optional: bool = False) -> Slot:

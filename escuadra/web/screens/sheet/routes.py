@@ -103,7 +103,7 @@ def after_entry(opened: Opened, check: str, slot: str) -> tuple[str, str]:
         ids = [s.slot.id for s in view.slots]
         later = missing_slots(view, sheet.epochs)
         if slot in ids:
-            partner = _pair_partner(slot)
+            partner = sheet.slots[slot].slot.then
             if partner in ids and not sheet.slots[partner].now:
                 return check, partner
             later.sort(key=lambda s: ids.index(s.slot.id) < ids.index(slot))
@@ -117,10 +117,6 @@ def after_entry(opened: Opened, check: str, slot: str) -> tuple[str, str]:
     if sheet.next.kind in ("read", "answer") and sheet.next.check:
         return sheet.next.check, sheet.next.slot
     return sheet.next.check or check, "" if sheet.next.check != check else slot
-
-
-def _pair_partner(slot: str) -> str:
-    return slot[: -len("left")] + "right" if slot.startswith("pair.") and slot.endswith("left") else ""
 
 
 def page(
@@ -188,7 +184,7 @@ def page(
         carrier=carrier_of(sheet.plan),
         bodies=bodies_of(sheet.plan),
         cautions=CAUTIONS,
-        glyph=glyph(sheet.next),
+        glyph=glyph(sheet.next, sheet.slots.get(sheet.next.slot)),
         corner=corner_picture(sheet.epochs, slot_view.slot.id) if slot_view else "",
         place=place,
         left=len(sheet.unsettled),
