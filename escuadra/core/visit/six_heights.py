@@ -40,12 +40,13 @@ def six_slots(plan: Plan) -> tuple[Slot, ...]:
 
 
 def _slot(point: SurveyPoint) -> Slot:
-    side = point.id.rpartition(".")[2]
+    end = UP_TO[point.y < 0]
     return Slot(
         id=f"staff.{point.id}",
-        label=said("six.beside_tyre", corner=Noun(f"wheel.{side}"))
-        if side in CORNERS
-        else said(f"six.beside_target.{side}"),
+        which=point.id if point.id in CORNERS else end,
+        label=said("six.beside_tyre", corner=Noun(f"wheel.{point.id}"))
+        if point.id in CORNERS
+        else said(f"six.beside_target.{end}"),
         quantity=Quantity(dimension="length", unit="mm", low=0, high=MOST_STAFF_MM),
         aspects=frozenset({"floor"}),
         reads="staff",
