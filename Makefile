@@ -33,8 +33,9 @@ test-postgres: .venv/dev-ready
 	sh scripts/need.sh postgresql
 	sh scripts/with_postgres.sh $(PY) -m pytest tests/store
 
+# Small samples with their bounds, in eight minutes; `make bench SAMPLES=whole` in more than an hour.
 bench: .venv/dev-ready
-	$(PY) bench/run.py
+	$(PY) bench/run.py $(SAMPLES)
 
 # 20 writers and 50 open screens for a minute; odd text in every form, field and kind of calculation.
 # The full race of robots, honest and with blunders: up to an hour.

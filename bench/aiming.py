@@ -34,15 +34,15 @@ def aimed(radar: VirtualRadar) -> tuple[int, str, bool]:
         shown.append(Misaligned(**radar.show(Misled())))
 
 
-def figures() -> tuple[float, float, float, float]:
+def figures(runs: int = RUNS) -> tuple[float, float, float, float]:
     """``radar_passes`` (median), the share aimed at all, ``bent_brackets_named``, and sound ones that were named."""
-    sound = [aimed(VirtualRadar(SCREWS, TRAVEL, f"sound {k}")) for k in range(RUNS)]
+    sound = [aimed(VirtualRadar(SCREWS, TRAVEL, f"sound {k}")) for k in range(runs)]
     chance = random.Random(7)
     kinds: tuple[Bent, ...] = ("far", "binds", "springs")
-    bent = [aimed(VirtualRadar(SCREWS, TRAVEL, f"bent {k}", chance.choice(kinds))) for k in range(RUNS)]
+    bent = [aimed(VirtualRadar(SCREWS, TRAVEL, f"bent {k}", chance.choice(kinds))) for k in range(runs)]
     passes = statistics.median(n for n, why, truly in sound if truly)
-    named = sum(bool(why) for _, why, _ in bent) / RUNS
-    return passes, sum(truly for _, _, truly in sound) / RUNS, named, sum(bool(why) for _, why, _ in sound) / RUNS
+    named = sum(bool(why) for _, why, _ in bent) / runs
+    return passes, sum(truly for _, _, truly in sound) / runs, named, sum(bool(why) for _, why, _ in sound) / runs
 
 
 if __name__ == "__main__":

@@ -259,7 +259,7 @@ def blunder_figures(sheet: str, seeds: int) -> dict[str, float]:
             robot.garage.close()
     most = max(planted, 1)
     found = {"noticed": noticed / most, "named": named / max(doubted, 1), "silent_and_out": silent / most}
-    return found | {"reached": reached / most, "planted": float(planted)}
+    return found | {"reached": reached / most, "planted": float(planted), "doubted": float(doubted)}
 
 
 def sheet_figures(sheet: str, seeds: int) -> dict[str, float]:
@@ -285,6 +285,7 @@ def sheet_figures(sheet: str, seeds: int) -> dict[str, float]:
         "moves": statistics.fmean(moves) if moves else math.nan,
         "entries": statistics.median(entries) if entries else math.nan,
         "reached": reached / seeds,
+        "judged": float(judged),
     }
 
 

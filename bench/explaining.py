@@ -44,35 +44,35 @@ def _cause(one: Possible, ways: Sequence[str]) -> Cause:
     return Cause(id=one.id, u=one.u, effect={way: e for way, e in one.effect.items() if way in ways})
 
 
-def explained(known: list[Why], chance: random.Random) -> float:
+def explained(known: list[Why], chance: random.Random, runs: int) -> float:
     """Share of planted errors, of three to twenty times their U, whose cause is among the first two."""
     right = 0
-    for _ in range(RUNS):
+    for _ in range(runs):
         one = chance.choice(known)
         errors = {cause.id: chance.gauss(0, cause.u) for cause in one.possible}
         planted = chance.choice([c for c in one.possible if set(c.effect) & {o.way for o in one.shown}])
         errors[planted.id] = chance.choice((-1, 1)) * chance.uniform(3, 20) * 2 * planted.u
         found = _result(one, errors, {}, chance)
         right += planted.id in [cause.id for cause in found.ranked[:FIRST]]
-    return right / RUNS
+    return right / runs
 
 
-def blamed(known: list[Why], chance: random.Random) -> float:
+def blamed(known: list[Why], chance: random.Random, runs: int) -> float:
     """Share of results of a vehicle's fault alone, 0.2 to 1.5° about one axis, for which the set-up is blamed."""
     wrongly = 0
-    for _ in range(RUNS):
+    for _ in range(runs):
         one = chance.choice(known)
         errors = {cause.id: chance.gauss(0, cause.u) for cause in one.possible}
         way = chance.choice([shown.way for shown in one.shown])
         found = _result(one, errors, {way: chance.choice((-1, 1)) * chance.uniform(0.2, 1.5)}, chance)
         wrongly += found.blamed is not None and not found.far_fetched
-    return wrongly / RUNS
+    return wrongly / runs
 
 
-def figures() -> tuple[float, float]:
+def figures(runs: int = RUNS) -> tuple[float, float]:
     """``explained`` and how often the set-up is blamed for a vehicle's fault."""
     known = [found for sheet in sheets() if (found := why(sheet)) is not None]
-    return explained(known, random.Random(11)), blamed(known, random.Random(12))
+    return explained(known, random.Random(11), runs), blamed(known, random.Random(12), runs)
 
 
 if __name__ == "__main__":

@@ -13,7 +13,7 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 
 import robots
-from scipy.stats import beta
+from bounds import Row, rms, share
 
 from escuadra.core.base.axes import Pose
 from escuadra.core.bay.bay import Bay
@@ -358,25 +358,6 @@ def detected(count: int) -> tuple[int, int]:
     return sum(one.noticed for one in found), len(found)
 
 
-def at_most(hits: int, count: int) -> float:
-    """The upper end of the 95 % bound of a share."""
-    return float(beta.ppf(0.95, hits + 1, count - hits)) if hits < count else 1.0
-
-
-def share(hits: int, count: int) -> str:
-    """A share with its bound."""
-    return f"{hits} of {count} = {hits / max(count, 1):.3f} (below {at_most(hits, count):.3f})"
-
-
-def rms(values: Sequence[float]) -> float:
-    """Root of the mean of squares."""
-    return math.sqrt(sum(v * v for v in values) / len(values)) if values else math.nan
-
-
-Row = tuple[float, tuple[float, float], str]
-"""A figure, its limits, and what it is."""
-
-
 def race(count: int) -> tuple[list[Ended], list[Ended]]:
     """So many honest visits, and those of as many others in which a blunder came to pass."""
     return visits(count, False), [v for v in visits(count, True) if v.blunder]
@@ -399,17 +380,18 @@ def figures_of(sound: Sequence[Ended], wrong: Sequence[Ended], count: int) -> di
         "silent_and_out": ([not v.noticed and bool(v.out) for v in wrong], (0.0, 0.01), "unnoticed and truly out"),
     }
     found = {
-        name: (sum(hits) / len(hits), limits, f"{what}: {share(sum(hits), len(hits))}")
+        name: Row.of_share(sum(hits) / len(hits), len(hits), limits, f"{what}: {share(sum(hits), len(hits))}")
         for name, (hits, limits, what) in shares.items()
     }
     shown, planted = detected(count)
-    found["blunders_noticed"] = (
+    found["blunders_noticed"] = Row.of_share(
         shown / max(planted, 1),
+        planted,
         (0.78, 1.0),
         f"robots: an error of the size that is found in 4 of 5 cases shows itself: {share(shown, planted)}",
     )
     entries = sorted(v.read for v in sound if v.done)
-    found["entries_per_setup_tape_unknown"] = (
+    found["entries_per_setup_tape_unknown"] = Row(
         float(entries[len(entries) // 2]),
         (0.0, math.inf),
         f"robots: figures typed at the frame from a start 40 mm and 2 degrees off, median; most {entries[-1]}",
@@ -420,7 +402,7 @@ def figures_of(sound: Sequence[Ended], wrong: Sequence[Ended], count: int) -> di
     for kind in QUANTITIES:
         values = [off for v in sound if v.done for off in v.off.get(kind, ())]
         what = f"robots: (told − true) ÷ u of {kind}, root mean square, n = {len(values)}"
-        found[f"e_over_u_{kind}"] = (rms(values), (0.9, 1.1), what)
+        found[f"e_over_u_{kind}"] = Row.of_rms(rms(values), len(values), (0.9, 1.1), what)
     return found
 
 
@@ -438,38 +420,43 @@ def by_beam_schools(count: int) -> tuple[dict[str, Row], Row]:
     entries, out = sorted(v.read for v in done), sum(bool(v.out) for v in ended)
     stuck = len(ended) - len(done)
     rows = {
-        f"entries_per_setup_{name}": (
+        f"entries_per_setup_{name}": Row(
             float(typed[beams][len(typed[beams]) // 2]),
             (0.0, 20.0),
             f"robots with {what}, known bay and frame: figures typed at the frame, median; most {typed[beams][-1]}",
         )
         for name, beams, what in (("tape", False, "tapes"), ("beams", True, "mirrors, rulers and hub distances"))
     } | {
-        "entries_per_setup_beams_unknown": (
+        "entries_per_setup_beams_unknown": Row(
             float(entries[len(entries) // 2]) if entries else math.inf,
             (0.0, math.inf),
             f"robots with mirrors, rulers and hub distances: figures typed, median; most {max(entries, default=0)}",
         ),
-        "false_holds_beams": (out / count, (0.0, 0.026), f"the same: something truly out: {share(out, count)}"),
-        "dead_ends_beams": (stuck / count, (0.0, 0.0), f"the same: could not go on: {share(stuck, count)}"),
-        "dead_ends_beams_wrong": (
+        "false_holds_beams": Row.of_share(
+            out / count, count, (0.0, 0.026), f"the same: something truly out: {share(out, count)}"
+        ),
+        "dead_ends_beams": Row.of_share(
+            stuck / count, count, (0.0, 0.0), f"the same: could not go on: {share(stuck, count)}"
+        ),
+        "dead_ends_beams_wrong": Row.of_share(
             len(lost) / max(len(wrong), 1),
+            len(wrong),
             (0.0, 0.0),
             f"the same with a blunder: {share(len(lost), len(wrong))} {[(v.sheet, v.blunder, v.stuck) for v in lost]}",
         ),
     }
     what = f"robots: minutes at the frame more than tape and tick, median of {count}; most {minutes[-1]:.0f}"
-    return rows, (minutes[len(minutes) // 2], (-math.inf, 4.0), what)
+    return rows, Row(minutes[len(minutes) // 2], (-math.inf, 4.0), what)
 
 
 def told(count: int) -> int:
     """Print what came of it; 1 where a limit does not hold."""
     sound, wrong = race(count)
     broken = 0
-    for name, (value, (low, high), what) in figures_of(sound, wrong, count).items():
-        holds = low <= value <= high
+    for name, one in figures_of(sound, wrong, count).items():
+        (low, high), holds = one.limits, one.within
         broken |= not holds
-        print(f"{'holds ' if holds else 'BROKEN'} {name} {value:.3f} ({low:g} to {high:g}) {what}", flush=True)
+        print(f"{'holds ' if holds else 'BROKEN'} {name} {one.value:.3f} ({low:g} to {high:g}) {one.what}", flush=True)
     for v in [v for v in (*sound, *wrong) if not v.done or (v.out and not v.blunder)]:
         print("   ", v.sheet, v.blunder, v.stuck, v.out, v.read)
     print("not named:", *(f"{v.sheet} {v.blunder} asked {v.asked};" for v in wrong if v.noticed and not v.named))

@@ -22,12 +22,12 @@ from dataclasses import dataclass, replace
 from multiprocessing.context import ForkProcess
 from pathlib import Path
 
+import bounds
 import coverage
 import fastapi
 import hypothesis
 import numpy
 import pytest
-import scipy.stats
 import sqlalchemy
 from covered import DATA, ROOT, made, times_taken
 
@@ -271,11 +271,6 @@ def ended_of(jobs: Iterable[Job]) -> Iterator[tuple[Mutant, bool]]:
                 process.kill()
 
 
-def at_least(hits: int, count: int) -> float:
-    """The lower end of the 95 % bound of a share."""
-    return float(scipy.stats.beta.ppf(0.05, hits, count - hits + 1)) if hits else 0.0
-
-
 def main(rooms: list[str]) -> int:
     """Run the samples and tell what was found; 1 where a room is below its share."""
     made()
@@ -298,7 +293,7 @@ def main(rooms: list[str]) -> int:
         found = sum(killed for _, killed in ended)
         share = found / len(ended)
         failed |= share < least
-        bound = at_least(found, len(ended))
+        bound = bounds.least(found, len(ended))
         print(f"{room}: {found} of {len(ended)} found = {share:.3f} (above {bound:.3f}; wanted {least:.2f}),", end=" ")
         print(f"{time.monotonic() - begun:.0f} s")
         for mutant, _ in sorted((one for one in ended if not one[1]), key=lambda one: (one[0].path, one[0].line)):
