@@ -18,8 +18,8 @@ from escuadra.devices import LoopbackDevices
 from escuadra.devices.stand_in import StandIn
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.technician import Technician
+from tests.core.visit.test_stations import begun
 from tests.english import refused, told
-from tests.visit.test_stations import begun
 from tests.web.conftest import Visitor
 
 

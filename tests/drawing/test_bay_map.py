@@ -13,7 +13,7 @@ from escuadra.core.bay.relief import plane_of, relief
 from escuadra.core.bay.survey import grid
 from escuadra.core.bay.survey_log import Begun, PointRead, TakenBack, fold_survey
 from escuadra.drawing import bay_view, section_view
-from tests.core.test_place import DAY, practice, surveyed, wavy
+from tests.core.bay.test_place import DAY, practice, surveyed, wavy
 
 BAY: dict[str, Any] = {
     "name": "Norte",

@@ -23,7 +23,7 @@ from escuadra.drawing.stations import other_places
 from escuadra.drawing.svg import apart, in_rows, inside, label, n, text_boxes
 from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
-from tests.visit.test_stations import begun
+from tests.core.visit.test_stations import begun
 
 SVG = "{http://www.w3.org/2000/svg}"
 

@@ -19,8 +19,8 @@ from escuadra.demo.valdehierro import BAYS, PEOPLE
 from escuadra.devices.virtual_road import Receiver, driven, received
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock, finished, ground_flat
+from tests.core.visit.test_closing import codes, do, handed, release, sign
 from tests.e2e.conftest import Server, Visit
-from tests.visit.test_closing import codes, do, handed, release, sign
 
 AT = 1.77e9
 

@@ -18,9 +18,9 @@ from escuadra.core.bay.bay import Bay
 from escuadra.core.visit.body_readings import bodies_of
 from escuadra.demo.valdehierro import BAYS, PEOPLE
 from tests.conftest import GROUND, Clock
+from tests.core.visit.test_together import Placer
 from tests.e2e.conftest import Server, Visit
 from tests.english import told
-from tests.visit.test_together import Placer
 
 MOST_STEPS = 90
 Prepare = Callable[[str, str], tuple[Server, Placer]]

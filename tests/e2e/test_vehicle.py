@@ -7,8 +7,8 @@ from pathlib import Path
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from tests.core.visit.test_vehicle import PRINTOUT, picture
 from tests.e2e.conftest import Server, Visit, choose_instrument, job_page
-from tests.visit.test_vehicle import PRINTOUT, picture
 
 OPEN = ".check[data-open]"
 

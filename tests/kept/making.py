@@ -35,9 +35,9 @@ from escuadra.reports.certificate import print_certificate, render_certificate
 from escuadra.reports.record import print_record, render_record
 from escuadra.store.dialect import FILE_NAME
 from tests.conftest import ground_flat
-from tests.visit.test_floors import MORE, staffs
-from tests.visit.test_moves import ready
-from tests.visit.test_vehicle import picture
+from tests.core.visit.test_floors import MORE, staffs
+from tests.core.visit.test_moves import ready
+from tests.core.visit.test_vehicle import picture
 
 KEPT = Path(__file__).parent
 WHY = "as the customer and the lead agreed"

@@ -17,8 +17,8 @@ from escuadra.commands.reading import TakeReading
 from escuadra.core.instruments.history import Dropped
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock
+from tests.core.visit.test_instruments import check
 from tests.store.test_log import wrongs
-from tests.visit.test_instruments import check
 
 KILLS = int(os.environ.get("ESCUADRA_KILLS", "25"))
 TOOL = "tape-4"

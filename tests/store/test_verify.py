@@ -28,10 +28,10 @@ from escuadra.store import Row
 from escuadra.store.verification import Verification
 from escuadra.web.changes import Changes
 from tests.conftest import Clock
+from tests.core.visit.test_floors import MORE
+from tests.core.visit.test_vehicle import picture
 from tests.english import told
 from tests.store.test_log import only_file, tamper, tampered, wrongs
-from tests.visit.test_floors import MORE
-from tests.visit.test_vehicle import picture
 
 
 def verify(who: Technician, *more: str) -> Any:

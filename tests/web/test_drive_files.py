@@ -4,8 +4,8 @@ import pytest
 
 from escuadra.rehearsal.technician import Technician
 from escuadra.web.screens.drive import routes
-from tests.visit.test_closing import driving
-from tests.visit.test_driving import begin
+from tests.core.visit.test_closing import driving
+from tests.core.visit.test_driving import begin
 from tests.web.conftest import Visitor
 
 __all__ = ["driving"]

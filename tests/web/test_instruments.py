@@ -9,7 +9,7 @@ import pytest
 from escuadra.commands import Garage
 from escuadra.commands.forms import press
 from escuadra.commands.instrument_life import Drop
-from tests.visit.test_instruments import check, framed
+from tests.core.visit.test_instruments import check, framed
 from tests.web.conftest import Elements, Visitor
 
 PLUMB = "/instruments/laser-2/checks/plumb"

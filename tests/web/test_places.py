@@ -14,9 +14,9 @@ from escuadra.commands.instrument_life import Drop
 from escuadra.core.bay.relief import plane_of
 from escuadra.core.bay.survey import Survey
 from escuadra.rehearsal.technician import Technician
+from tests.core.visit.test_floors import keep, placed, slope, survey
+from tests.core.visit.test_instruments import check
 from tests.english import told
-from tests.visit.test_floors import keep, placed, slope, survey
-from tests.visit.test_instruments import check
 from tests.web.conftest import Visitor
 
 SHEET = {"length": "12 m", "width": "5000"}

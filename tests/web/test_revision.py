@@ -6,7 +6,7 @@ from escuadra.catalogue import Catalogue
 from escuadra.commands import Garage
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock
-from tests.visit.test_worded_otherwise import otherwise
+from tests.core.visit.test_worded_otherwise import otherwise
 from tests.web.conftest import Visitor
 
 SHEET = "BL-CAM-01"

@@ -8,8 +8,8 @@ from escuadra.core.procedure.entries import KINDS
 from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import Record, build
 from tests.conftest import NOON
+from tests.core.visit.test_stations import begun, set_up, shifted
 from tests.english import told
-from tests.visit.test_stations import begun, set_up, shifted
 from tests.web.conftest import Visitor
 
 

@@ -31,9 +31,9 @@ from escuadra.devices.virtual_road import Receiver, driven, received
 from escuadra.rehearsal.technician import Technician
 from escuadra.web.app import create_app
 from tests.conftest import minibus
+from tests.core.visit.test_closing import WHY, codes, do, driving, handed, release, sign  # noqa: F401
 from tests.english import refused
 from tests.store.test_log import wrongs
-from tests.visit.test_closing import WHY, codes, do, driving, handed, release, sign  # noqa: F401
 
 AT = 1.77e9
 

@@ -21,7 +21,7 @@ from escuadra.core.instruments.instrument import KINDS, Tool
 from escuadra.core.instruments.usual_accuracy import USUAL
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock
-from tests.core.test_register import truth
+from tests.core.instruments.test_register import truth
 from tests.english import refused, told
 
 DAY_MS = 86_400_000

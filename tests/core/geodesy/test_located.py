@@ -10,7 +10,7 @@ from escuadra.core.base.said import Count, Said
 from escuadra.core.geodesy.state.input import StateInput
 from escuadra.core.geodesy.state.located import TO_BE_LOOKED_AT, Derived, Located, agree_without, located
 from escuadra.core.geodesy.state.solution import Work, determined
-from tests.core.test_state import everything
+from tests.core.geodesy.test_state import everything
 from tests.english import refused
 
 

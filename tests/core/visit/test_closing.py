@@ -24,8 +24,8 @@ from escuadra.rehearsal.technician import Technician
 from escuadra.reports.certificate import Certificate, print_certificate, render_certificate
 from escuadra.reports.record import render_record
 from tests.conftest import finished, ground_flat, minibus
+from tests.core.visit.test_vehicle import picture
 from tests.english import refused
-from tests.visit.test_vehicle import picture
 
 WHY = "for a reason that says enough"
 

@@ -9,8 +9,8 @@ from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.reach import beyond, past_travel
 from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
+from tests.core.visit.test_moves import ready
 from tests.english import told
-from tests.visit.test_moves import ready
 
 say = language().say
 

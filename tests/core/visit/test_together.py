@@ -18,8 +18,8 @@ from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.following import Stuck, follow, read
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import GROUND, ground_flat
+from tests.core.visit.test_floors import keep, survey
 from tests.english import told
-from tests.visit.test_floors import keep, survey
 
 
 class Placer:

@@ -274,7 +274,7 @@ def test_a_signed_sheet_is_frozen_until_it_is_reopened(full: Technician) -> None
 def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full: Technician, tmp_path: Path) -> None:
     own = full.garage.data / "catalogue" / "procedures"
     own.mkdir(parents=True)
-    practice = Path(__file__).parents[2] / "escuadra/catalogue/practice/procedures/bl-cam-01.yaml"
+    practice = Path(__file__).parents[3] / "escuadra/catalogue/practice/procedures/bl-cam-01.yaml"
     pinned = full.opened.sheet.plan.procedure.revision
     moved = (
         practice.read_text()

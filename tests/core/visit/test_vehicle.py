@@ -25,8 +25,8 @@ from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import build
 from escuadra.words import say
 from tests.conftest import BEGUN, on_own_sheet
+from tests.core.visit.test_garage import render
 from tests.english import refused, told
-from tests.visit.test_garage import render
 from tests.web.conftest import Visitor
 
 SIGNS = Signs("plus", "plus", "minus")

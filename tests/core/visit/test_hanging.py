@@ -12,8 +12,8 @@ from escuadra.core.visit.sheet import derive
 from escuadra.core.visit.solution import upright
 from escuadra.core.visit.target_on_beam import hung, read_at, sag
 from escuadra.rehearsal.technician import Technician
+from tests.core.visit.test_stations import begun
 from tests.english import told
-from tests.visit.test_stations import begun
 
 
 def figure(who: Technician, check: str) -> float:

@@ -8,7 +8,7 @@ import pytest
 from escuadra.core.geodesy.state.input import Hypothesis, StateInput
 from escuadra.core.geodesy.state.located import Derived, Located, located
 from escuadra.core.geodesy.state.reach import Reaching, Slip, of_looks
-from tests.core.test_state import everything
+from tests.core.geodesy.test_state import everything
 
 CAP = 900.0
 

@@ -17,7 +17,7 @@ from escuadra.core.procedure.moves import MovesInput, moves
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.core.visit.log.events import Answered, Disturbed, Overridden, OverrideWithdrawn, Reopened, Withdrawn
 from escuadra.core.visit.log.state import State, fold
-from tests.core.test_network import ENDS, HUBS, paper
+from tests.core.geodesy.test_network import ENDS, HUBS, paper
 
 few = settings(max_examples=40, deadline=None, derandomize=True)
 mm = st.floats(-80, 80)

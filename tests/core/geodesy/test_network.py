@@ -23,7 +23,7 @@ from tests.english import refused
 CASES = [
     case
     for kind in ("network", "next", "part")
-    for case in json.loads((Path(__file__).parent.parent / "cases" / f"{kind}.json").read_text())
+    for case in json.loads((Path(__file__).parents[2] / "cases" / f"{kind}.json").read_text())
     if "error" not in case
 ]
 FIELDS = set(NetworkInput.model_fields)

@@ -21,7 +21,7 @@ from escuadra.core.geodesy.state.box import joint
 from escuadra.core.geodesy.state.solution import Work
 from tests.english import refused
 
-CASES = Path(__file__).parent.parent / "cases"
+CASES = Path(__file__).parents[2] / "cases"
 STATE = [case["given"] for case in json.loads((CASES / "state.json").read_text()) if "error" not in case]
 few = settings(max_examples=12, deadline=None, derandomize=True)
 

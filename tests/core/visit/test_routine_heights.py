@@ -10,8 +10,8 @@ from escuadra.core.procedure.routine import Routine
 from escuadra.core.visit.conductor import HEIGHTS_S, conducted
 from escuadra.core.visit.log.events import RunStepped
 from escuadra.rehearsal.technician import Technician
+from tests.core.visit.test_adjusting import bus
 from tests.english import refused, told
-from tests.visit.test_adjusting import bus
 
 __all__ = ["bus"]
 ARCHES = {"LF": 712.0, "RF": 715.4, "LR": 724.0, "RR": 727.0}
