@@ -19,8 +19,8 @@ from typing import ClassVar
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from escuadra.commands import Garage
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.instruments.instrument import Tool
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.body_readings import bodies_of
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.next_move import NextMove

@@ -15,11 +15,11 @@ import numpy as np
 from escuadra.catalogue import load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.core.base.axes import Pose
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.bay.bay import Bay
 from escuadra.core.instruments.instrument import Tool
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import LineChoice
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import front_off
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed

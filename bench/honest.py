@@ -16,9 +16,9 @@ import robots
 from bounds import Row, rms, share
 
 from escuadra.core.base.axes import Pose
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.bay.bay import Bay
 from escuadra.core.instruments.screw import Mechanics
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.log.disturbances import POSE, UPRIGHT
 from escuadra.core.visit.log.events import Disturbed, FrameKnown, LinePlanned, ProcedureRun

@@ -8,6 +8,7 @@ import json
 from dataclasses import dataclass
 from functools import lru_cache
 
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.stream import canonical
@@ -26,7 +27,6 @@ from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, S
 from escuadra.core.house import survey_stream
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.events import Pinned
 from escuadra.core.visit.log.state import State
 from escuadra.store import Store

@@ -8,13 +8,13 @@ from escuadra.commands.command import Context, Saying, VisitCommand, of_owner
 from escuadra.commands.entries import Answer, reasoned
 from escuadra.commands.forms import Opened
 from escuadra.commands.reading import SIGNS, TakeReading
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.given import figure
 from escuadra.core.base.quantities import Question, understand
 from escuadra.core.base.said import Count, Length, Name, Noun, as_said, nouns, said
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import RunStep, Side
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.conductor import Step, conducted, routine_of
 from escuadra.core.visit.log.events import (
     ProcedureRun,

@@ -10,11 +10,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.measure.readings import Instrument
 from escuadra.core.procedure.sheet import datum_at
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.also_hung import AlsoHungCheck
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.methods.marks import U_PLUMB_MM

@@ -1,9 +1,9 @@
 """The marks to make on the floor, with the tapes that find them: scaled, numbered, its scale bar drawn."""
 
+from escuadra.core.base.corners import CORNERS, REAR
 from escuadra.core.base.said import Noun, said
 from escuadra.core.base.wording import amount
-from escuadra.core.vehicle.stance import CORNERS
-from escuadra.core.visit.floor_marks import FloorMark
+from escuadra.core.visit.floor_marks import HUBS, FloorMark
 from escuadra.core.visit.sheet import Sheet
 from escuadra.drawing.lines import HEAD, Strip
 from escuadra.drawing.svg import document, element, label, line, polyline
@@ -17,7 +17,7 @@ def marks_view(sheet: Sheet, marks: list[FloorMark], size: tuple[float, float] =
     back = (
         min(
             [
-                0.0 if any(c.endswith("R") for m in marks for c in m.found.pair) else vehicle.wheelbase,
+                0.0 if any(HUBS.get(c) in REAR for m in marks for c in m.found.pair) else vehicle.wheelbase,
                 *(m.x for m in marks),
             ]
         )

@@ -8,12 +8,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from escuadra.core.base.axes import turned
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.said import Noun, Plain, Said, said
 from escuadra.core.base.wording import amount
 from escuadra.core.bay.standing import target_places
 from escuadra.core.geodesy.rectangle import SIDES
 from escuadra.core.vehicle.lines import Line, LinesResult
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import both_lines
 from escuadra.core.visit.checks.distance_transfer import RectangleCheck
 from escuadra.core.visit.epochs import Epochs

@@ -8,11 +8,11 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.said import Name, Noun, Plain, Said, said
 from escuadra.core.base.wording import amount
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.vehicle.lines import Line, LinesResult
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.body_readings import bodies_of
 from escuadra.core.visit.both_lines import both_lines
 from escuadra.core.visit.plan import ENDS, tape_slot, wheelbase_slot

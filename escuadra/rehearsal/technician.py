@@ -15,8 +15,8 @@ from escuadra.commands.running import RunProcedure, TakeStep
 from escuadra.commands.taking_in import BeginVisit, ChoosePlace
 from escuadra.commands.whole import AnswerVariant
 from escuadra.core.base.axes import turned
+from escuadra.core.base.corners import CORNERS, FRONT
 from escuadra.core.bay.bay import Place
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.attempts import PASSED
 from escuadra.core.visit.checks.also_hung import AlsoHungCheck, wanted
 from escuadra.core.visit.checks.target import mount_for
@@ -39,7 +39,7 @@ NO_FIGURES: Mapping[str, float] = MappingProxyType({})
 NO_RESPONSES: Mapping[str, str] = MappingProxyType({})
 MOST_LOOKS = 12
 """More are never asked for, to be sure of what was read."""
-FRONT_TAPES = tuple((hub, end) for hub in ("LF", "RF") for end in ("LF_end", "RF_end"))
+FRONT_TAPES = tuple((hub, end) for hub in FRONT for end in ("LF_end", "RF_end"))
 
 
 class Technician:
@@ -123,7 +123,7 @@ class Technician:
             "aboard": ("0", "scales-1", ""),
         }
         for corner in CORNERS:
-            front = corner[1] == "F"
+            front = corner in FRONT
             camber = alignment.front_camber if front else alignment.rear_camber
             answers[f"tyre.size.{corner}"] = tyres.sizes[0]
             figures[f"camber.{corner}"] = (f"{abs(camber.nominal):g}", "printout", "minus")

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from escuadra.commands import Opened
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.given import written
 from escuadra.core.base.said import Noun, said
 from escuadra.core.base.wording import amount
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import OLD_MARKS, FloorMark, control_name, floor_marks
 from escuadra.drawing import marks_view

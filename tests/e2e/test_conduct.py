@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from escuadra.commands import Garage
 from escuadra.commands.whole import AddCalibration
-from escuadra.core.vehicle.stance import CORNERS
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.visit.checks.vehicle import SOUND
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.following import follow

@@ -1,5 +1,5 @@
 """What everything stands on: models and their fields, errors, quantities, axes, streams, and what is said.
 
 Entrance: ``model.Frozen``, ``errors.BadInput``, ``said.said``, ``quantities.Quantity``, ``axes.Pose``,
-``stream.Event``.
+``corners.Corner``, ``stream.Event``.
 """

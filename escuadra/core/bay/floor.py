@@ -11,11 +11,11 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from escuadra.core.base.calculation import calculation
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number
 from escuadra.core.base.said import said
 from escuadra.core.base.steps import in_one_line
-from escuadra.core.vehicle.stance import CORNERS
 
 
 class FloorPoint(Frozen):

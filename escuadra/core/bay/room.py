@@ -12,6 +12,7 @@ from typing import Literal
 
 import numpy as np
 
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Name, Noun, Plain, Said, Text, exact, said
 from escuadra.core.bay.bay import Bay, Place, Rack, Thing, rectangle
@@ -19,7 +20,6 @@ from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure
 from escuadra.core.procedure.things import SOLID, ThingKind
-from escuadra.core.vehicle.stance import CORNERS
 
 SIDES = ("front", "left", "rear", "right")
 STEP_MM = 100.0

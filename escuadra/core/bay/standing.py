@@ -10,6 +10,7 @@ from functools import cached_property
 
 import numpy as np
 
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Name, Noun, Text, said
 from escuadra.core.bay.bay import Bay, Place
@@ -18,7 +19,6 @@ from escuadra.core.bay.survey import Surface
 from escuadra.core.procedure.counted import aside, placed_by_vehicle
 from escuadra.core.procedure.profiles import VehicleModel
 from escuadra.core.procedure.sheet import Procedure, TargetPlace, datum_at
-from escuadra.core.vehicle.stance import CORNERS, Corner
 
 LATTICE = (9, 5)
 """How finely the floor from the rear axle to the target is looked at: places along and across."""

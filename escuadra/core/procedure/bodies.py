@@ -6,10 +6,10 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.corners import CORNERS, REAR
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import CatalogueText, Frozen, NotNegative, Number, Positive
 from escuadra.core.base.said import nouns, said
-from escuadra.core.vehicle.stance import CORNERS
 
 MOST_BODIES = 9
 BodyKind = Literal["panel", "board", "mat", "line"]
@@ -28,7 +28,7 @@ ANCHORS: dict[str, tuple[str, ...]] = {
     "mark": ("front", "rear"),
     "bumper": ("front", "rear"),
     "flank": ("left", "right"),
-    "beam": ("LR", "RR"),
+    "beam": REAR,
     "floor": ("",),
     "level": ("across", "along"),
     "square": CORNERS,

@@ -8,6 +8,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.corners import FRONT, Corner, aside
 from escuadra.core.base.entry import CatalogueEntry
 from escuadra.core.base.errors import BadInput, each_once
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
@@ -17,7 +18,6 @@ from escuadra.core.procedure.fitted import CHASSIS, PLAN, Area, CarriedSensor, V
 from escuadra.core.procedure.variants import Question, Variant
 from escuadra.core.vehicle.ballast import MOST_PLACES, BallastPlace
 from escuadra.core.vehicle.scope import MakersRule, ScopeInput
-from escuadra.core.vehicle.stance import Corner
 
 
 class Outline(Frozen):
@@ -128,9 +128,9 @@ class VehicleModel(CatalogueEntry):
 
     def hub(self, corner: Corner) -> tuple[float, float]:
         """x, y of a hub face in vehicle axes."""
-        x = self.wheelbase if corner[1] == "F" else 0.0
-        half = (self.hub_track_front if corner[1] == "F" else self.hub_track_rear) / 2
-        return x, half if corner[0] == "L" else -half
+        x = self.wheelbase if corner in FRONT else 0.0
+        half = (self.hub_track_front if corner in FRONT else self.hub_track_rear) / 2
+        return x, aside(corner) * half
 
     def contact(self, corner: Corner) -> tuple[float, float]:
         """x, y of the middle of a tyre's contact with the floor in vehicle axes."""

@@ -9,16 +9,14 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
+from escuadra.core.base.corners import BY_AXLE, BY_SIDE, CORNERS, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.model import CatalogueText, Frozen, Number, Positive
 from escuadra.core.base.quantities import FACTORS
 from escuadra.core.base.said import Angle, Centimetres, Length, Said, Value, said
 from escuadra.core.base.steps import to_step
-from escuadra.core.vehicle.stance import CORNERS, Corner
 
 Groups = Mapping[str, tuple[Corner, ...]]
-BY_AXLE: Groups = {"front": ("LF", "RF"), "rear": ("LR", "RR")}
-BY_SIDE: Groups = {"left": ("LF", "LR"), "right": ("RF", "RR")}
 USUAL_STEP = {"mm": 1.0, "cm": 0.1, "in": 0.1, "deg": 0.1}
 UNITS = {**FACTORS["length"], "deg": 1.0}
 

@@ -5,16 +5,14 @@ left side up positive). Millimetres and degrees.
 """
 
 import math
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from pydantic import Field
 
 from escuadra.core.base.calculation import calculation
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
-
-Corner = Literal["LF", "RF", "LR", "RR"]
-CORNERS: tuple[Corner, ...] = ("LF", "RF", "LR", "RR")
 
 
 class Arch(Frozen):

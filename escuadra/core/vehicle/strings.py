@@ -11,8 +11,8 @@ import numpy as np
 from pydantic import Field
 
 from escuadra.core.base.calculation import calculation
+from escuadra.core.base.corners import CORNERS, FRONT, LEFT, Corner
 from escuadra.core.base.model import Frozen, NotNegative, Number, Positive
-from escuadra.core.vehicle.stance import CORNERS, Corner
 
 
 class Strings(Frozen):
@@ -67,7 +67,7 @@ def _worked_out(given: StringsInput, p: Any) -> tuple[dict[Corner, Any], Any, di
         return rear + (front - rear) * x / given.strings.spacing
 
     middle = {
-        c: -sum(reading[c]) / 2 if c[0] == "L" else sum(reading[c]) / 2 - apart(given.wheelbase if c[1] == "F" else 0.0)
+        c: -sum(reading[c]) / 2 if c in LEFT else sum(reading[c]) / 2 - apart(given.wheelbase if c in FRONT else 0.0)
         for c in CORNERS
     }
     front_middle, rear_middle = (middle["LF"] + middle["RF"]) / 2, (middle["LR"] + middle["RR"]) / 2
@@ -76,7 +76,7 @@ def _worked_out(given: StringsInput, p: Any) -> tuple[dict[Corner, Any], Any, di
     toe = {}
     for c in CORNERS:
         against = np.arctan((reading[c][0] - reading[c][1]) / getattr(given.wheels, c).span)
-        toe[c] = against + a if c[0] == "L" else against + b - a
+        toe[c] = against + a if c in LEFT else against + b - a
     track = {"front": middle["LF"] - middle["RF"], "rear": middle["LR"] - middle["RR"]}
     return toe, (toe["RR"] - toe["LR"]) / 2, track
 

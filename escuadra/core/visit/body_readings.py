@@ -11,13 +11,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from escuadra.core.base.axes import turned
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Said, said
 from escuadra.core.base.wording import amount
 from escuadra.core.bay.ground import Amount
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading, StandingBody
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import CENTRE_MARKS, HUBS, control_name, controls_of, set_out
 from escuadra.core.visit.plan import Plan

@@ -8,11 +8,11 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import islice
 
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.geodesy.state.input import Coordinate, StateInput
 from escuadra.core.geodesy.state.located import Derived, Located, agree_without, located, planned
 from escuadra.core.procedure.sheet import LineChoice
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.derivation import worked_out
 from escuadra.core.visit.log.state import LATER, State
 from escuadra.core.visit.methods import METHODS

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from statistics import fmean
 from typing import Any
 
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.model import CatalogueText
 from escuadra.core.base.said import Name, Noun, Said, Text, nouns, said
 from escuadra.core.procedure.cases import WHOLE, Circumstances, with_figures
 from escuadra.core.procedure.sheet import Procedure, Station
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.events import FigureChanged
 from escuadra.core.visit.log.state import State
 

@@ -8,13 +8,13 @@ import math
 from dataclasses import dataclass
 
 from escuadra.core.base.axes import turned
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Length, Name, Noun, Nouns, Said, nouns, said
 from escuadra.core.base.wording import amount
 from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.geodesy.stakeout import Control, StakedMark, StakeoutInput, StakePoint, StakeTape, stakeout
 from escuadra.core.procedure.bodies import BodyPoint
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.epochs import Epochs
 
 TAPE = StakeTape(constant=0.8, ppm=60)

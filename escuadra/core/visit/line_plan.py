@@ -10,10 +10,10 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from itertools import permutations
 
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Count, Length, Noun, PlusMinus, Said, said
 from escuadra.core.procedure.limits import Limits
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks import own_checks
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import LinePlanned, ToolUsed

@@ -5,11 +5,11 @@ Setbacks, tracks and wheelbases from the hubs as the network found them; toe of 
 
 from dataclasses import dataclass
 
+from escuadra.core.base.corners import CORNERS, FRONT, REAR
 from escuadra.core.base.said import Noun, Said, Sentences, Text, Value, nouns, said, sentences
 from escuadra.core.base.wording import amount, with_uncertainty
 from escuadra.core.bay.standing import place_name, target_places
 from escuadra.core.measure.budget import Contribution
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.both_lines import (
     both_lines,
     emblem_off,
@@ -23,7 +23,7 @@ from escuadra.core.visit.methods.beams import SteeredWheel
 from escuadra.core.visit.methods.wheels import StringLines
 from escuadra.core.visit.plan import toe_slot
 from escuadra.core.visit.solution.network_builder import Entering
-from escuadra.core.visit.solution.solution import FRONT, REAR, EpochSolution
+from escuadra.core.visit.solution.solution import EpochSolution
 
 
 @dataclass(frozen=True)

@@ -10,9 +10,9 @@ from typing import TypeVar
 
 import numpy as np
 
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput
 from escuadra.core.geodesy.state.input import Distance, Height, Read
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.plan import ENDS, SIDES, height_slot, tape_slot, wheelbase_slot
 from escuadra.core.visit.slots import Slot

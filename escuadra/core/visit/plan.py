@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
 from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.corners import CORNERS, FRONT, REAR, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Name, Noun, Plain, Said, Text, exact, nouns, said
@@ -21,7 +22,6 @@ from escuadra.core.procedure.cases import Case
 from escuadra.core.procedure.counted import aside, behind_face, face_ahead, up_to_centre
 from escuadra.core.procedure.profiles import FrameProfile, StandProfile, Target, VehicleModel
 from escuadra.core.procedure.sheet import Procedure, Station, TargetPlace, datum_at
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.figures import SheetFigure, figures_of
 from escuadra.core.visit.log.disturbances import MARKS, POSE
 from escuadra.core.visit.slots import ReadAt, Slot
@@ -152,7 +152,7 @@ class Plan:
     @property
     def taped_hubs(self) -> tuple[Corner, Corner]:
         """The hubs that tapes to the beam start from."""
-        return ("LF", "RF") if self.procedure.squared_from == "front_hubs" else ("LR", "RR")
+        return FRONT if self.procedure.squared_from == "front_hubs" else REAR
 
     @property
     def steered(self) -> Corner:

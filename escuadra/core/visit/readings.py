@@ -10,9 +10,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.said import Text
 from escuadra.core.measure.symmetry import Pair, SymmetryInput, SymmetryResult, symmetry
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.derivation import Derivation, worked_out
 from escuadra.core.visit.log.disturbances import CLAMPS, UPRIGHT
 from escuadra.core.visit.log.places import family

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from escuadra.core.base.axes import Pose, turned
-from escuadra.core.vehicle.stance import CORNERS, Corner
+from escuadra.core.base.corners import CORNERS, Corner, aside
 from escuadra.core.visit.plan import Plan
 
 Point = tuple[float, float]
@@ -55,7 +55,7 @@ class Scene:
 
     def heading(self, corner: Corner) -> float:
         """Where a wheel points, as a yaw angle in degrees."""
-        return -self.toe[corner] if corner[0] == "L" else self.toe[corner]
+        return -aside(corner) * self.toe[corner]
 
     @property
     def thrust_deg(self) -> float:

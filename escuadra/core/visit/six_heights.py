@@ -10,6 +10,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from escuadra.core.base.corners import CORNERS, aside
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import Noun, Plain, exact, said
@@ -17,7 +18,6 @@ from escuadra.core.bay.bay import Place
 from escuadra.core.bay.ground import Ground
 from escuadra.core.bay.standing import stand, target_places
 from escuadra.core.bay.survey import Levelled, Survey, SurveyPoint, SurveyReading
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.plan import ANY_BAY, Plan, slope_slots
 from escuadra.core.visit.readings import ReadingsByEpoch
@@ -59,16 +59,16 @@ def six_points(plan: Plan) -> list[SurveyPoint]:
     """The six places, vehicle axes; a target's carry how far ahead they are, since another sheet's are elsewhere."""
     places = target_places(plan.procedure, plan.vehicle)
     contacts = {corner: plan.vehicle.contact(corner) for corner in CORNERS}
-    aside = max(abs(y) for _, y in contacts.values()) + BESIDE_TYRE_MM
-    reach = max(aside, plan.frame.beam_length / 2)
+    out = max(abs(y) for _, y in contacts.values()) + BESIDE_TYRE_MM
+    reach = max(out, plan.frame.beam_length / 2)
     ahead = max(place.x for place in places)
     axles = [x for x, _ in contacts.values()]
     inside = min(place.x for place in places) >= min(axles) and ahead > max(axles)
     if (plan.bay is not None and plan.bay.rack is not None) or not inside:
         return []
-    if any(abs(place.y) > aside for place in places):
+    if any(abs(place.y) > out for place in places):
         return []
-    tyres = [SurveyPoint(id=c, x=x, y=aside if c[0] == "L" else -aside) for c, (x, _) in contacts.items()]
+    tyres = [SurveyPoint(id=c, x=x, y=aside(c) * out) for c, (x, _) in contacts.items()]
     ends = zip(UP_TO, (reach, -reach), strict=True)
     return [*tyres, *(SurveyPoint(id=f"ahead{round(ahead)}.{side}", x=ahead, y=y) for side, y in ends)]
 

@@ -9,11 +9,11 @@ from collections import Counter
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
+from escuadra.core.base.corners import REAR, Corner, aside
 from escuadra.core.base.said import said
 from escuadra.core.geodesy.state.input import Body, Coordinate, WantedHeight
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.procedure.bodies import BodyPoint, BodyReading
-from escuadra.core.vehicle.stance import Corner
 from escuadra.core.visit.body_readings import Goal, body_reads, control_at, goals, wanted_of
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.floor_marks import controls_of
@@ -241,18 +241,18 @@ def _enter_beams(epochs: Epochs, into: Entering, read: Mapping[str, list[tuple[B
             continue
         goal, now = goals(epochs)[id], {corner: epochs.now(slot) for corner, slot in beams.items()}
         headings = []
-        for corner in ("LR", "RR"):
+        for corner in REAR:
             (x, _), part = epochs.plan.vehicle.hub(corner), now[corner]
             shown = part.value - wanted_of(epochs, goal, BodyReading(to=f"beam.{corner}")) if part is not None else 0.0
             # Behind the vehicle its left is at the right of who looks at the face.
             to_left = shown * math.cos(math.radians(goal.facing_deg - 180.0))
             headings.append(math.degrees(math.atan(to_left / (goal.x - x))))
         half = half_toe(*headings)
-        for corner, slot in beams.items():
-            toe = -half if corner == "LR" else half
+        for wheel, slot in beams.items():
+            toe = -aside(wheel) * half
             for part in into.read(slot):
                 into.reading(
-                    slot, part, "together", "ruler", beside=PARALLAX, wheel=corner, body=id, toe_deg=round(toe, 6)
+                    slot, part, "together", "ruler", beside=PARALLAX, wheel=wheel, body=id, toe_deg=round(toe, 6)
                 )
 
 

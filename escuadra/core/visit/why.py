@@ -9,6 +9,7 @@ import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from escuadra.core.base.corners import FRONT, LEFT
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import NOTHING, Sentences, Text, Value, said, sentences
 from escuadra.core.base.wording import amount
@@ -26,7 +27,6 @@ FAR_FETCHED = 4.0
 NEAR_LIMIT = 1.0
 """A result within so many U of its limit is at the edge of it."""
 LINE, STANDS = "line", "stands"
-FRONT, LEFT = ("LF", "RF"), ("LF", "LR")
 
 
 @dataclass(frozen=True)

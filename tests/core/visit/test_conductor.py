@@ -9,8 +9,8 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.commands import Garage
 from escuadra.commands.running import RunProcedure, TakeStep
 from escuadra.commands.whole import AddCalibration
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.conductor import Conducted, conducted
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import finished, ground_flat, on_own_sheet

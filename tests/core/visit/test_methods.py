@@ -6,8 +6,8 @@ from dataclasses import replace
 import pytest
 
 from escuadra.core.base.axes import Pose
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.measure.readings import Instrument
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.methods import METHODS

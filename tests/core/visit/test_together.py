@@ -8,8 +8,8 @@ import pytest
 from escuadra.commands import Garage
 from escuadra.commands.bays import KeepBay
 from escuadra.commands.forms import press
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.bay.bay import Bay, Place
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.body_readings import bodies_of, floor_under, goals
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks

@@ -13,6 +13,7 @@ from escuadra.catalogue.library import entry
 from escuadra.commands import Garage
 from escuadra.core.authoring.soundness import Shelf, doubts, never
 from escuadra.core.base.axes import turned
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Name
 from escuadra.core.bay.standing import target_places
@@ -21,7 +22,6 @@ from escuadra.core.procedure.cases import FOLLOWS, Circumstances
 from escuadra.core.procedure.profiles import FrameProfile, Target
 from escuadra.core.procedure.routine import TypedFigure
 from escuadra.core.procedure.sheet import Procedure, TargetPlace
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.also_hung import AlsoHung, placed
 from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.checks.frame import CentredCheck

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from escuadra.core.base.corners import REAR, aside
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.geodesy.state import input as given_as
@@ -133,9 +134,9 @@ class _Assembly:
     def thrust(self, item: Any, factor: float = 1.0) -> list[Weighted]:
         if self.unknowns.thrust is not None:
             return [(self.unknowns.thrust, factor)]
-        if not {"LR", "RR"} <= self.unknowns.headings.keys():
+        if not {*REAR} <= self.unknowns.headings.keys():
             raise BadInput("thrust", "", said("wants.thrust_line_or_headings_lr", id=item.id))
-        return [(self.unknowns.headings[wheel], factor / 2) for wheel in ("LR", "RR")]
+        return [(self.unknowns.headings[wheel], factor / 2) for wheel in REAR]
 
     def heading(self, item: Any) -> list[Weighted]:
         if item.wheel not in self.unknowns.headings:
@@ -223,8 +224,8 @@ class _Assembly:
             figures = self.heading(item) + self.mounted(item)
             rows.sums += [(row, index, factor / ONE_DEGREE) for index, factor in figures]
         elif kind == "toe":
-            side = -1.0 if item.wheel.startswith("L") else 1.0
-            rows.sums += [(row, index, side * factor / ONE_DEGREE) for index, factor in self.heading(item)]
+            turn_in = -aside(item.wheel) / ONE_DEGREE
+            rows.sums += [(row, index, turn_in * factor) for index, factor in self.heading(item)]
         elif kind == "same":
             self.same(rows, row, item)
         elif kind == "own":

@@ -10,6 +10,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.said import (
     NOTHING,
     Angle,
@@ -34,7 +35,6 @@ from escuadra.core.procedure.feet import FeetInput, feet
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.profiles import FrameProfile
 from escuadra.core.procedure.sheet import check_kind
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Lessening, OnTheRoad, ToldBy
 from escuadra.core.visit.doubting import Again, doubted, to_read_again
 from escuadra.core.visit.epochs import Epochs

@@ -7,6 +7,7 @@ from functools import lru_cache
 import numpy as np
 from pydantic import Field
 
+from escuadra.core.base.corners import BY_AXLE, CORNERS, Corner
 from escuadra.core.base.errors import BadInput, refusal
 from escuadra.core.base.model import Positive
 from escuadra.core.base.quantities import Quantity
@@ -16,7 +17,7 @@ from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.routine import Routine
 from escuadra.core.procedure.sheet import check_kind
-from escuadra.core.vehicle.stance import CORNERS, Arch, Arches, Corner, Place, StanceInput, stance
+from escuadra.core.vehicle.stance import Arch, Arches, Place, StanceInput, stance
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import SETTLED
@@ -267,7 +268,7 @@ def _twisted(plan: Plan, read: dict[Corner, Measured]) -> Said:
 def _hubs(epochs: Epochs) -> list[Said]:
     """Hub heights that differ from side to side: that part is tyres, not springs."""
     found = []
-    for end, (left, right) in (("front", ("LF", "RF")), ("rear", ("LR", "RR"))):
+    for end, (left, right) in BY_AXLE.items():
         pair = [epochs.now(height_slot(c, epochs.plan)) for c in (left, right)]
         if pair[0] is None or pair[1] is None:
             continue

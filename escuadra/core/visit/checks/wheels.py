@@ -8,6 +8,7 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from escuadra.core.base.corners import BY_AXLE, CORNERS, FRONT, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.quantities import Quantity
 from escuadra.core.base.said import NOTHING, Given, Noun, Pressure, Said, Sentences, exact, nouns, said, sentences
@@ -15,7 +16,6 @@ from escuadra.core.base.wording import amount
 from escuadra.core.measure.budget import Contribution, of_reading, shares
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import check_kind
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.vehicle.tyres import REFERENCE_C, cold_pressure, pressure_slopes
 from escuadra.core.visit.checks.base import Check, Figure, Judgement, Link, OneReading
 from escuadra.core.visit.epochs import Epochs
@@ -58,7 +58,7 @@ class TyresCheck(Check):
         state = epochs.answered(slots[0])
         warm = state is not None and state.said.value == "warm"
         for corner in CORNERS:
-            nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
+            nominal = tyres.front_kpa if corner in FRONT else tyres.rear_kpa
             slots.append(
                 Slot(
                     id=f"tyre.size.{corner}",
@@ -91,7 +91,7 @@ class TyresCheck(Check):
                 continue
             tyre_c, u_c = (heat.value, heat.u) if warm and heat is not None else (REFERENCE_C, 0.0)
             value, u = cold_pressure(read.value, read.u, tyre_c, u_c)
-            nominal = tyres.front_kpa if corner[1] == "F" else tyres.rear_kpa
+            nominal = tyres.front_kpa if corner in FRONT else tyres.rear_kpa
             asked: dict[str, Given] = {"corner": Noun(f"corner.{corner}"), "nominal": exact(Pressure, nominal)}
             label = said("wheels.from_its.warm" if warm else "wheels.from_its", **asked)
             figures.append(
@@ -119,7 +119,7 @@ class TyresCheck(Check):
     def _treads(self, found: dict[str, Measured]) -> list[Figure]:
         figures = []
         limits = Limits(minus=self.tread_difference, plus=self.tread_difference)
-        for end, pair in (("front", ("LF", "RF")), ("rear", ("LR", "RR"))):
+        for end, pair in BY_AXLE.items():
             left, right = (found.get(f"tyre.tread.{c}") for c in pair)
             if left is not None and right is not None:
                 value, u = combined([1.0, -1.0], [left, right])
@@ -225,7 +225,7 @@ class AlignmentCheck(Check):
             *(
                 (f"camber.{c}", said(f"wheels.camber.{c}"), limits, "camber")
                 for c in CORNERS
-                for limits in [self.front_camber if c[1] == "F" else self.rear_camber]
+                for limits in [self.front_camber if c in FRONT else self.rear_camber]
             ),
             ("printed.thrust", said("wheels.thrust_angle"), self.thrust_angle, "thrust"),
         ]

@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from escuadra.core.base.cautions import LASER
+from escuadra.core.base.corners import Corner
 from escuadra.core.base.said import Noun, said
-from escuadra.core.vehicle.stance import Corner
 from escuadra.core.visit.methods.base import (
     CHOCKS,
     METHODS,

@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from escuadra.core.base.cautions import LASER
+from escuadra.core.base.corners import FRONT, REAR, Corner
 from escuadra.core.base.said import Length, Noun, exact, said
-from escuadra.core.vehicle.stance import Corner
 from escuadra.core.visit.methods.base import STRAP, Method, Sight, method, place, read_at
 from escuadra.core.visit.methods.beams import half_toe
 from escuadra.core.visit.plan import TAPE_ASPECTS, Plan, at_wheel, on_frame
@@ -18,8 +18,6 @@ from escuadra.core.visit.slots import Measured, Slot
 from escuadra.core.visit.solution.network_builder import U_STATION_MM, Entering
 from escuadra.core.visit.solution.observed import Kind, ObservationId, observed_as
 
-FRONT: tuple[Corner, Corner] = ("LF", "RF")
-BACK: tuple[Corner, Corner] = ("LR", "RR")
 BOARD_SPAN = 412.0
 """Between the outer marks of a wheel's board, mm."""
 HEADING_ARM = 1000.0
@@ -151,7 +149,7 @@ class CameraRig(Method):
 
     def slots(self, plan: Plan) -> list[Slot]:
         reach = plan.nominal_goal.x - plan.vehicle.wheelbase
-        boards = [slot for corner in BACK for slot in self._board(plan, corner)]
+        boards = [slot for corner in REAR for slot in self._board(plan, corner)]
         front = place(
             "rig.front", said("method.hubs.lf_marker_before_beam"), 0.3 * reach, 1.7 * reach, "rig", TAPE_ASPECTS
         )
@@ -170,7 +168,7 @@ class CameraRig(Method):
 
     def enter(self, into: Entering) -> None:
         slots = {slot.id: slot for slot in self.slots(into.plan)}
-        for corner in BACK:
+        for corner in REAR:
             for what, kind in (("away", "perpendicular"), ("side", "along")):
                 slot = slots[f"rig.{corner}.{what}"]
                 for part in into.read(slot):
@@ -183,7 +181,7 @@ class CameraRig(Method):
             into.known("bumper", "bumper", "", (nose, 0.0), (TOUCH_U, U_STATION_MM))
             for part in touched:
                 into.reading(slots["rig.bumper"], part, "rig", "perpendicular", point="bumper", body=into.body)
-        skews = into.all(*(slots[f"rig.{corner}.skew"] for corner in BACK))
+        skews = into.all(*(slots[f"rig.{corner}.skew"] for corner in REAR))
         if skews is not None:
             value = math.fsum(HEADING_ARM * math.tan(2 * math.atan(s.value / BOARD_SPAN)) for s in skews)
             slope = 2 * HEADING_ARM / BOARD_SPAN
@@ -196,7 +194,7 @@ class CameraRig(Method):
                 left_distance=HEADING_ARM,
                 right_distance=HEADING_ARM,
                 half_toe_deg=half_toe(*(math.degrees(math.atan(s.value / BOARD_SPAN)) for s in skews)),
-                of=[(slots[f"rig.{corner}.skew"], s, slope) for corner, s in zip(BACK, skews, strict=True)],
+                of=[(slots[f"rig.{corner}.skew"], s, slope) for corner, s in zip(REAR, skews, strict=True)],
             )
 
     def _u_skews(self, skews: list[Measured]) -> float:
@@ -205,7 +203,7 @@ class CameraRig(Method):
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         found: dict[str, float] = {}
-        for corner in BACK:
+        for corner in REAR:
             away, left = scene.in_frame(scene.hub(corner))
             turn = math.radians(scene.heading(corner) - scene.pose.yaw_deg)
             found |= {
@@ -219,4 +217,4 @@ class CameraRig(Method):
     def sights(self, scene: Scene) -> list[Sight]:
         half = scene.plan.frame.beam_length / 2
         eyes = {"L": scene.on_frame(0, half - 150), "R": scene.on_frame(0, 150 - half)}
-        return [Sight(eyes[corner[0]], scene.hub(corner)) for corner in (*BACK, "LF")]
+        return [Sight(eyes[corner[0]], scene.hub(corner)) for corner in (*REAR, "LF")]

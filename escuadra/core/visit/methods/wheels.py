@@ -4,9 +4,9 @@ import math
 from collections.abc import Mapping
 
 from escuadra.core.base.cautions import LASER
+from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Noun, said
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.vehicle.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
 from escuadra.core.visit.methods.base import Method, Sight, method, place, read_at
 from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan, at_wheel, thrust_slot, toe_slot

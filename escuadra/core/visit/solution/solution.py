@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from escuadra.core.base.axes import Pose, turned
+from escuadra.core.base.corners import CORNERS, FRONT, REAR, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Text, said
 from escuadra.core.geodesy.state.input import (
@@ -30,13 +31,11 @@ from escuadra.core.geodesy.state.reach import Reaching, Slip
 from escuadra.core.geodesy.state.unknowns import Indices
 from escuadra.core.measure.budget import Contribution, shares
 from escuadra.core.procedure.sheet import LineChoice
-from escuadra.core.vehicle.stance import CORNERS, Corner
 from escuadra.core.visit.plan import ENDS, Plan, tape_slot
 from escuadra.core.visit.solution.network_builder import DATUM, MIDDLE, ORIGIN, SENSOR, TARGET, Act, Entered
 from escuadra.core.visit.solution.observed import ObservationId, as_part
 
 ONE_DEGREE = math.pi / 180
-REAR, FRONT = ("LR", "RR"), ("LF", "RF")
 Solving = Callable[[StateInput], Located | None]
 """How a state is solved: nothing where it cannot be. Whoever gives it may remember."""
 OTHER_END = 4
@@ -93,7 +92,7 @@ class EpochSolution:
                 corner: Corner = id.place  # type: ignore[assignment]
                 worst[corner] = max(worst[corner], abs(w))
         order = sorted(CORNERS, key=lambda corner: -worst[corner])
-        return [*((corner,) for corner in order), ("LR", "RR"), ("LF", "RF")]
+        return [*((corner,) for corner in order), REAR, FRONT]
 
     def held_wrong(self, id: ObservationId) -> bool:
         """A tape shows about what it would at the other end of a beam that stands where it should."""

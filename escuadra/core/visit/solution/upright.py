@@ -8,9 +8,9 @@ uncertain as an unknown floor is. A reading counts while nothing spoiled it, in 
 import math
 from collections.abc import Collection, Sequence
 
+from escuadra.core.base.corners import CORNERS, FRONT
 from escuadra.core.base.said import Noun, Text, said
 from escuadra.core.geodesy.state.input import Gravity
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.log.disturbances import UPRIGHT
 from escuadra.core.visit.plan import (
     ANY_BAY,
@@ -60,7 +60,7 @@ def enter_vehicle(into: Entering, framed: bool = True, unlike: Collection[str] =
     into.shared(WHEELBASE, U_WHEELBASE_MM, 0.0, ObservationId(WHEELBASE))
     into.shared(AXLE, U_AXLE_MM, 0.0, ObservationId(AXLE))
     for corner in CORNERS:
-        along, aside = (WHEELBASE, None) if corner[1] == "F" else (None, AXLE)
+        along, aside = (WHEELBASE, None) if corner in FRONT else (None, AXLE)
         u = U_UNLIKE_MM if corner in unlike else own
         into.known(corner, "hub", corner, plan.vehicle.hub(corner), (u, u), up, along, aside)
     if framed:

@@ -9,11 +9,11 @@ from fastapi.responses import RedirectResponse, Response
 
 from escuadra.commands import Opened
 from escuadra.commands.running import TakeStep, to_type
+from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput, Conflict, NoAnswer
 from escuadra.core.base.said import Said, Voltage
 from escuadra.core.procedure.limits import Limits
 from escuadra.core.procedure.sheet import RunStep, Side, Unit
-from escuadra.core.vehicle.stance import CORNERS
 from escuadra.core.visit.attempts import attempts
 from escuadra.core.visit.checks import own_checks
 from escuadra.core.visit.checks.vehicle import BatteryCheck
