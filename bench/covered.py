@@ -15,8 +15,11 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 DATA = ROOT / ".coverage"
 KEPT_TIMES = ROOT / ".covered.json"
+SLOW = ROOT / "tests/slow.txt"
 FLOOR = 95
 """Percent of lines and branches."""
+QUICK_S = 200.0
+"""So much time of one processor, as it is taken here, the tests of ``make quick`` may take: the quickest are its."""
 HALVES = (
     ("tests/core/visit", "tests/golden"),
     ("tests", "--ignore=tests/core/visit", "--ignore=tests/golden", "--ignore=tests/e2e"),
@@ -49,7 +52,19 @@ def made(anew: bool = False) -> None:
             took[f"{case.get('classname')}.{name}"] += float(case.get("time") or 0)
         report.unlink()
     KEPT_TIMES.write_text(json.dumps(took))
+    SLOW.write_text("\n".join(too_long(took)) + "\n", encoding="utf-8")
     os.utime(DATA)
+
+
+def too_long(took: dict[str, float]) -> list[str]:
+    """The tests that there is no time for in a hurry, by their node ids."""
+    spent, found = 0.0, list[str]()
+    for name, seconds in sorted(took.items(), key=lambda one: (one[1], one[0])):
+        spent += seconds
+        if spent > QUICK_S:
+            module, _, function = name.rpartition(".")
+            found.append(f"{module.replace('.', '/')}.py::{function}")
+    return sorted(found)
 
 
 def times_taken() -> dict[str, float]:

@@ -40,8 +40,15 @@ gc.freeze()
 gc.set_threshold(50_000, 20, 50)
 
 
+SLOW = frozenset((ROOT / "tests/slow.txt").read_text(encoding="utf-8").split())
+"""Tests that ``make quick`` leaves out, as ``make coverage`` found how long each takes."""
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What takes long begins first: nobody waits for one long test at the end."""
+    """What takes long is marked, and begins first: nobody waits for one long test at the end."""
+    for item in items:
+        if item.nodeid.partition("[")[0] in SLOW:
+            item.add_marker("slow")
     items.sort(key=lambda item: "e2e" not in item.path.parts and item.get_closest_marker("slow") is None)
 
 

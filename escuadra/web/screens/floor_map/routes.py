@@ -107,6 +107,14 @@ def verdicts(garage: Garage, surveyed: Surveyed) -> list[dict[str, Any]]:
     return found
 
 
+@router.get("/surveys/{id}/verdicts")
+def on_this_floor(request: Request, id: str) -> Response:
+    """What each procedure's floor is at its best place: a search for each, which the page does not wait for."""
+    garage = garage_of(request)
+    surveyed = garage.floors.closed(id)
+    return render(request, "floor_verdicts.html", name=surveyed.survey.bay, verdicts=verdicts(garage, surveyed))
+
+
 @router.get("/surveys/{id}.csv")
 def as_csv(request: Request, id: str) -> Response:
     """The survey as CSV, closed or not."""
@@ -176,6 +184,5 @@ def page(request: Request, id: str, older: str) -> Response:
         before=before,
         changes=changes[:SPREAD_SHOWN],
         moved=sum(change.moved for change in changes),
-        verdicts=verdicts(garage, surveyed),
         **shown,
     )
