@@ -25,7 +25,6 @@ def client(garage: Garage) -> TestClient:
     return TestClient(create_app(garage), base_url="http://127.0.0.1")
 
 
-@pytest.mark.slow
 def test_all_cases_over_http(client: TestClient) -> None:
     for kind, case in (parameter.values for parameter in cases()):
         answer = client.post(f"/api/compute/{kind}", json=case["given"])
@@ -85,7 +84,6 @@ def test_every_kind_has_an_example_that_computes(client: TestClient) -> None:
 ABSURD: list[Any] = [None, [], "text", 5, {}, {"values": [1e999]}, {"values": ["x"] * 10_000}, {"points": {"": 1}}]
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("kind", KINDS)
 def test_nonsense_is_refused_and_never_breaks(client: TestClient, kind: str) -> None:
     for data in ABSURD:

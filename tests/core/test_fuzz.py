@@ -61,7 +61,6 @@ def answered(kind: str, data: Any) -> None:
     assert len(said.encode()) > 2
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("kind", KINDS)
 @settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 @given(data=st.data())
@@ -84,7 +83,6 @@ def _at(data: Any, way: tuple[Any, ...]) -> Any:
     return data
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("kind", KINDS)
 def test_every_figure_of_a_case_at_its_worst(kind: str) -> None:
     for case in GIVEN[kind][:2]:

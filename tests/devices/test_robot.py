@@ -27,7 +27,6 @@ def plan(teo: Technician) -> Plan:
     return frame_only(teo.opened.sheet.plan)
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("start", STARTS)
 def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float, float, float, float]) -> None:
     bay = VirtualBay(plan, start, seed=11)
@@ -39,7 +38,6 @@ def test_a_robot_that_obeys_arrives_in_few_rounds(plan: Plan, start: tuple[float
     assert robot.moves > robot.rounds, "several moves make a round"
 
 
-@pytest.mark.slow
 def test_an_axle_is_called_crooked_once_what_tells_it_was_read_again(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
     import honest
@@ -63,7 +61,6 @@ def test_an_axle_is_called_crooked_once_what_tells_it_was_read_again(monkeypatch
     )
 
 
-@pytest.mark.slow
 def test_what_is_nearly_out_is_turned_in_the_round_of_a_roll(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
     import honest
@@ -83,7 +80,6 @@ def test_what_is_nearly_out_is_turned_in_the_round_of_a_roll(monkeypatch: pytest
     assert moves == ["yaw", "slide", "roll", "height"], "a turn after the roll would spoil what was read since"
 
 
-@pytest.mark.slow
 def test_what_two_looks_showed_alike_is_doubted_after_what_one_did(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
     import honest
@@ -164,7 +160,6 @@ def test_what_a_slide_left_true_is_guarded_where_the_frame_stands_now(plan: Plan
     assert robot.order.count("height.RF_end") == 1
 
 
-@pytest.mark.slow
 def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
     obeying: list[int] = []
     plain: list[int] = []
@@ -176,7 +171,6 @@ def test_the_plain_technician_goes_round_more_often(plan: Plan) -> None:
     assert statistics.median(obeying) <= 0.5 * statistics.median(plain)
 
 
-@pytest.mark.slow
 def test_a_robot_of_the_bench_holds_at_every_place_of_the_frame(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.syspath_prepend(Path(__file__).parents[2] / "bench")
     import honest
@@ -201,7 +195,6 @@ MISREAD = (
 )
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize(("sheet", "slot", "by", "moved", "beams"), MISREAD)
 def test_a_misread_figure_is_no_dead_end(
     monkeypatch: pytest.MonkeyPatch, sheet: str, slot: str, by: float, moved: bool, beams: bool
@@ -224,7 +217,6 @@ def test_a_misread_figure_is_no_dead_end(
     assert (ended.done, ended.stuck, ended.out) == (True, "", ())
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize(
     ("k", "blunder"),
     [
@@ -242,7 +234,6 @@ def test_a_blunder_before_a_move_is_no_dead_end(monkeypatch: pytest.MonkeyPatch,
     assert ended.named
 
 
-@pytest.mark.slow
 def test_a_tape_along_one_side_does_without_one_to_the_beam(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
@@ -258,7 +249,6 @@ def test_a_tape_along_one_side_does_without_one_to_the_beam(
     assert [len(looks) for slot, looks in robot.desk.state.entries.items() if slot.startswith("wheelbase.")] == [1, 1]
 
 
-@pytest.mark.slow
 def test_one_wheels_beam_read_once_more_after_a_slide_counts_with_the_others_before_it(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:

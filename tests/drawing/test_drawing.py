@@ -306,7 +306,6 @@ def test_every_foot_has_an_arrow_the_way_it_goes(full: Technician, roll: float, 
     assert ahead * pitch >= 0, "what leans away from the vehicle is lifted there"
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize(
     "off, word, arrow",
     [

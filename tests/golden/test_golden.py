@@ -6,8 +6,6 @@ import re
 import subprocess
 from pathlib import Path
 
-import pytest
-
 from escuadra.drawing.svg import text_boxes
 from tests.golden.dump import HERE, dump, kind
 
@@ -16,7 +14,6 @@ CHECKED = 16
 ROOT = Path(__file__).parents[2]
 
 
-@pytest.mark.slow
 def test_the_demo_is_told_as_ever_in_valid_pages(demo_then: Path, tmp_path: Path) -> None:
     """One walk for both: it takes half a minute."""
     pages: dict[str, str] = {}

@@ -14,8 +14,6 @@ from escuadra.rehearsal.technician import Technician
 from escuadra.reports.record import FORMAT, Record, print_record, render_record
 from tests.english import refused, told
 
-pytestmark = pytest.mark.slow
-
 
 @pytest.fixture
 def signed(full: Technician) -> Technician:
@@ -68,7 +66,6 @@ def test_json_and_pdf_say_the_same_and_name_every_reading(signed: Technician) ->
     assert "Record T-1" in str(pdf.metadata.title)
 
 
-@pytest.mark.slow
 def test_a_record_is_printed_once_from_the_sheet_as_it_was_signed(signed: Technician) -> None:
     """Reopened and read again before anybody asked for the PDF: it shows what was signed, and is kept."""
     garage, job = signed.garage, signed.job
@@ -103,7 +100,6 @@ def test_the_schema_admits_the_record_and_nothing_less(signed: Technician) -> No
             Record.model_validate(less)
 
 
-@pytest.mark.slow
 def test_signing_again_after_reopening_keeps_the_first_record(signed: Technician) -> None:
     before = print_record(signed.garage, signed.job, 1)
     signed.garage.do(Reopen(signed.job, "the ride height was asked for again"), "ines", signed.id())

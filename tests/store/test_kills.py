@@ -8,8 +8,6 @@ import time
 import traceback
 from pathlib import Path
 
-import pytest
-
 from escuadra.catalogue import Catalogue
 from escuadra.commands import Garage
 from escuadra.commands.instrument_life import Drop
@@ -39,7 +37,6 @@ def again(garage: Garage, key: str) -> None:
     check(garage, TOOL, "reference", 0.05, f"{key}-check")
 
 
-@pytest.mark.slow
 def test_a_kill_leaves_all_of_a_command_or_nothing(teo: Technician, catalogue: Catalogue) -> None:
     data, chance, reached = teo.garage.data, random.Random(11), 0
     again(teo.garage, "first")

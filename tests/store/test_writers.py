@@ -90,7 +90,6 @@ def few_bytes() -> None:
     resource.setrlimit(resource.RLIMIT_FSIZE, (20_000, 20_000))
 
 
-@pytest.mark.slow
 @only_file
 def test_what_cannot_start_says_why_in_one_line_and_leaves_nothing(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("mine")

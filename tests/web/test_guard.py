@@ -115,7 +115,6 @@ def test_every_name_becomes_an_id_and_nobody_enters_nothing(teo: Technician, nam
     assert teo.opened.row.count == count
 
 
-@pytest.mark.slow
 def test_downloads_have_names_whatever_the_job_is_called(garage: Any) -> None:
     ground_flat(garage, "Norte")
     worker = Technician(garage, 1_764_072_000_000, "teo")

@@ -4,8 +4,6 @@ import subprocess
 import sys
 from pathlib import Path
 
-import pytest
-
 from tests.conftest import DEMO_DAY
 
 WALK = f"""
@@ -29,7 +27,6 @@ print(len(walked))
 """
 
 
-@pytest.mark.slow
 def test_no_page_loads_what_is_heavy(demo_then: Path) -> None:
     found = subprocess.run(
         [sys.executable, "-c", WALK, str(demo_then)],

@@ -157,7 +157,6 @@ def test_a_body_beyond_the_limit_is_refused_at_the_door(visitor: Visitor) -> Non
     assert chunks.status_code == 413
 
 
-@pytest.mark.slow
 def test_jobs_are_listed_a_page_at_a_time_with_the_addresses_of_their_records(full: Technician) -> None:
     visitor = Visitor(full.garage)
     for k in range(54):

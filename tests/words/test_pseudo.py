@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
-import pytest
 import yaml
 from fastapi.testclient import TestClient
 from typer.testing import CliRunner
@@ -127,7 +126,6 @@ class Printed:
         return self.string.encode()
 
 
-@pytest.mark.slow
 def test_nothing_that_is_read_escapes_the_language(demo_then: Path) -> None:
     told: dict[str, list[str]] = {}
     forms: dict[str, tuple[str, str, dict[str, str]]] = {}

@@ -297,7 +297,6 @@ def test_what_stands_in_the_way_is_named(change: dict[str, Any], said: str) -> N
         assert lot.refusals(found.best[0].place) == []
 
 
-@pytest.mark.slow
 def test_the_place_found_is_the_best_that_a_search_of_every_place_finds() -> None:
     vehicle, procedure = practice("BL-CAM-01")
     points, drain = grid(10_000, 4600, 700, 20), (2500, 900)

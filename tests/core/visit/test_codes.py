@@ -94,7 +94,6 @@ def test_a_file_that_is_no_document_is_refused(content: bytes) -> None:
         checked(content)
 
 
-@pytest.mark.slow
 def test_the_text_of_a_report_is_read_within_bounds_and_what_cannot_be_read_has_none() -> None:
     from weasyprint import HTML
 

@@ -76,7 +76,6 @@ def plausible(id: str) -> tuple[Plan, Sheet]:
     return plan, sheet
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("procedure", PROCEDURES)
 @settings(max_examples=25, deadline=None, derandomize=True)
 @given(data=st.data())

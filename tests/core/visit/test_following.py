@@ -40,7 +40,6 @@ def followed(garage: Garage, visit: str, every: int = 1) -> int:
     return taken
 
 
-@pytest.mark.slow
 def test_what_follows_is_what_is_derived_cold(demo_then: Path) -> None:
     garage = open_demo(demo_then, lambda: DEMO_DAY)
     for row in garage.jobs():

@@ -291,8 +291,6 @@ def test_a_job_is_judged_by_what_it_pinned_even_when_the_catalogue_moves_on(full
     later.close()
 
 
-@pytest.mark.slow
-@pytest.mark.slow
 def test_a_demo_left_half_filled_is_made_anew_and_its_past_visits_follow_from_their_events(tmp_path: Path) -> None:
     half = Garage(tmp_path / "demo", Clock())
     half.do(Set("made_by", MADE_BY), ITSELF, press())

@@ -276,7 +276,6 @@ def test_what_only_a_printout_tells_is_said_to_rest_on_it(full: Technician) -> N
     assert math.isclose(acts["toe.left"].cap, acts["toe.right"].cap)
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize(("back", "seed"), [(-6.0, 2), (-6.0, 7), (6.0, 1), (6.0, 4)])
 def test_a_hub_that_truly_stands_elsewhere_is_told_once_everything_was_read_again(
     teo: Technician, back: float, seed: int

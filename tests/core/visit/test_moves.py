@@ -84,7 +84,6 @@ def test_travel_is_counted_from_the_zero_marks(teo: Technician) -> None:
     assert last_turns(teo.opened.sheet.epochs) == 3
 
 
-@pytest.mark.slow
 def test_what_a_job_taught_about_the_screw_the_next_one_knows(garage: Garage) -> None:
     teo = ready(minibus(garage))
     teo.tapes((2, 1, 1.2))

@@ -234,7 +234,6 @@ def test_sliding_keeps_squareness_and_distance_and_the_laser_alone_settles_the_c
     assert after["distance"] == pytest.approx(before["distance"], abs=0.1)
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("start", [(14, 9, 0.6), (-11, -8, -0.7), (4, -12, 0.35), (-20, 15, -1.2)])
 def test_a_technician_who_obeys_reaches_every_tolerance(teo: Technician, start: tuple[float, float, float]) -> None:
     teo.ready()

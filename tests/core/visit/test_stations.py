@@ -133,7 +133,6 @@ def test_what_happens_after_a_run_says_how_it_stands(garage: Garage, later: str,
     assert proofs(who)[0] == proof
 
 
-@pytest.mark.slow
 def test_a_run_that_was_never_proven_is_run_again_where_somebody_says_so(garage: Garage) -> None:
     who = begun(garage, "BL-CAM-02")
     set_up(who)

@@ -277,7 +277,6 @@ def test_a_figure_overridden_on_the_spot_judges_this_job_alone_and_stands_in_the
         garage.do(ChangeFigure(full.job, ChangeAsked(path=path, typed="4", reason=reason)), "teo", "c3")
 
 
-@pytest.mark.slow
 def test_a_sheet_may_demand_a_photo_of_whatever_is_read(tmp_path: Path) -> None:
     sheet = (
         (PRACTICE / "procedures" / "bl-cam-01.yaml").read_text(encoding="utf-8").replace("id: BL-CAM-01", "id: OWN-1")
