@@ -13,7 +13,8 @@ from escuadra.core.procedure.sheet import Group
 from escuadra.core.visit.checks import Check, Figure, Judgement
 from escuadra.core.visit.checks.base import State as CheckState
 from escuadra.core.visit.epochs import Epochs
-from escuadra.core.visit.log.state import Confirmation, Disturbance, Entry, Override, State
+from escuadra.core.visit.log.events import SetupConfirmed
+from escuadra.core.visit.log.state import Disturbance, Entry, Kept, Override, State
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.proof import StationView
 from escuadra.core.visit.slots import Slot
@@ -194,7 +195,7 @@ class SheetView:
         return all(view.settled for view in self.checks if view.of_setup)
 
     @cached_property
-    def confirmed(self) -> Confirmation | None:
+    def confirmed(self) -> Kept[SetupConfirmed] | None:
         """The set-up was confirmed as it stands: it holds, and nothing was read or moved since."""
         told = self.state.confirmation
         own = [view for view in self.checks if view.of_setup]

@@ -115,15 +115,6 @@ class Run:
 
 
 @dataclass(frozen=True)
-class Confirmation:
-    """The set-up as it stood was confirmed, when and by whom."""
-
-    seq: int
-    at: int
-    person: Person
-
-
-@dataclass(frozen=True)
 class Kept(Generic[P]):
     """What an event said, when and by whom."""
 
@@ -175,7 +166,7 @@ class OfCalibration:
     """What was said of the conducted runs, in its order."""
     turns_told: tuple[Kept[TurnsTold], ...] = ()
     """What the routine told of the screws, in its order."""
-    confirmation: Confirmation | None = None
+    confirmation: Kept[SetupConfirmed] | None = None
     signed: Signed | None = None
     records: tuple[Kept[Signed], ...] = ()
     """Every signed revision; the newest last."""
@@ -376,8 +367,7 @@ class _Draft:
                 kept[:] = [replace(e, doubted=event.seq) if _doubtful(e, said.tool, said.since) else e for e in kept]
 
     def confirm(self, event: Event, said: SetupConfirmed) -> None:
-        confirmed = Confirmation(event.seq, event.at, event.person)
-        self.set(confirmation=None if said.taken_back else confirmed)
+        self.set(confirmation=None if said.taken_back else Kept(event.seq, event.at, event.person, said))
 
     def run(self, event: Event, said: ProcedureRun) -> None:
         self.runs.append(Run(event.seq, event.at, event.person, said, event.of))
