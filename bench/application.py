@@ -3,6 +3,7 @@
 import atexit
 import gc
 import hashlib
+import itertools
 import json
 import os
 import shutil
@@ -15,6 +16,7 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -76,10 +78,10 @@ def six_epochs(garage: Garage) -> Technician:
     return who
 
 
-def reading_ratio(what: str) -> float:
+def reading_ratios() -> tuple[float, float]:
     """A reading's round trip, post to redrawn sheet, ÷ a bare page that commits one row and renders as many bytes.
 
-    ``what``: a tape, which is solved anew on 6 epochs and 120 readings, or a ride height, which solves nothing.
+    Of a tape, which is solved anew on 6 epochs and 120 readings, and of a ride height, which solves nothing.
     """
     with tempfile.TemporaryDirectory() as folder:
         garage = Garage(Path(folder) / "g", lambda: time.time_ns() // 1_000_000)
@@ -89,35 +91,35 @@ def reading_ratio(what: str) -> float:
         ours.cookies.set("escuadra_person", "teo")
         ours.get(f"/jobs/{who.job}")
         token = ours.cookies.get("escuadra_token") or ""
-        check, slot = ("square", "tape.LF.LF_end") if what == "tape" else ("ride_height", "arch.LF")
-        typed = f"{who.opened.sheet.slots[slot].now[-1].value:.0f}"
-        count = 0
+        keys = itertools.count()
 
-        def post() -> int:
-            nonlocal count
-            count += 1
+        def post(check: str, slot: str, typed: str) -> int:
             # A tape replaces the one before, so that the visit does not grow while it is measured.
             fields = {"token": token, "check": check, "slot": slot, "typed": typed, "tool": "tape-4", "replaces": "yes"}
             path = f"/jobs/{who.job}/readings"
-            answer = ours.post(path, data={**fields, "entry": f"b{count}"}, headers={"HX-Request": "true"})
+            answer = ours.post(path, data={**fields, "entry": f"b{next(keys)}"}, headers={"HX-Request": "true"})
             assert answer.status_code == 200
             return len(answer.content)
 
-        size = post()
-        bare = TestClient(bare_page(Path(folder) / "bare.sqlite", size), base_url="http://127.0.0.1")
+        ratios = []
+        for check, slot in (("square", "tape.LF.LF_end"), ("ride_height", "arch.LF")):
+            now = who.opened.sheet.slots[slot].now[-1].value
+            read = partial(post, check, slot, f"{now:.0f}")
+            size = read()
+            bare = TestClient(bare_page(Path(folder) / f"{check}.sqlite", size), base_url="http://127.0.0.1")
 
-        def post_bare() -> int:
-            answer = bare.post("/", data={"typed": "713"})
-            assert abs(len(answer.content) - size) < 200
-            return len(answer.content)
+            def post_bare(bare: TestClient = bare, size: int = size) -> int:
+                answer = bare.post("/", data={"typed": "713"})
+                assert abs(len(answer.content) - size) < 200
+                return len(answer.content)
 
-        post_bare()
-        # As the command line does before it serves, for both alike.
-        gc.freeze()
-        ratio = ratio_of(post, post_bare)
-        gc.unfreeze()
+            post_bare()
+            # As the command line does before it serves, for both alike.
+            gc.freeze()
+            ratios.append(ratio_of(read, post_bare))
+            gc.unfreeze()
         garage.close()
-    return ratio
+    return ratios[0], ratios[1]
 
 
 def bare_page(path: Path, size: int) -> FastAPI:

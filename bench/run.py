@@ -113,9 +113,10 @@ def figures(samples: Samples) -> dict[str, Row]:
     keep("replay_ratio", application.replay_ratio, (0, 5), "folding and deriving 2,000 events ÷ parsing their JSON")
     keep("verify_ratio", application.verify_ratio, (0, 2), "verify ÷ reading and hashing the same rows")
     what = "a tape's round trip, solved anew on 6 epochs and 120 readings, ÷ a bare page"
-    keep("reading_ratio", lambda: application.reading_ratio("tape"), (0, 3), what)
+    tape, ride_height = application.reading_ratios()
+    keep("reading_ratio", lambda: tape, (0, 3), what)
     what = "a ride height's round trip in the same visit ÷ a bare page"
-    keep("ride_height_ratio", lambda: application.reading_ratio("ride height"), (0, 2), what)
+    keep("ride_height_ratio", lambda: ride_height, (0, 2), what)
     for receiver, off in counted.result().items():
         what = f"kilometres that count of a trace against the truth, root mean square: {receiver}"
         keep(f"counted_error_{receiver.replace(', ', '_').replace(' ', '_')}", lambda off=off: off, (0, 0.01), what)  # type: ignore[misc]
