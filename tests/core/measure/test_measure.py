@@ -41,6 +41,9 @@ def compute(kind: str, given: dict[str, Any]) -> Any:
             {"state": "undecided", "readings_needed": 4},
         ),
         ({"value": 1.5, "u": 0.36, "repeatability": 0.3, **LIMITS}, {"readings_needed": None}),
+        # More than twenty are no advice: 0.5 = 2·√(1.115² ÷ n) at n = 19.9, at 20.1 with 1.122.
+        ({"value": 1.5, "u": 2.5, "repeatability": 1.115, "u_fixed": 0.0, **LIMITS}, {"readings_needed": 20}),
+        ({"value": 1.5, "u": 2.5, "repeatability": 1.122, "u_fixed": 0.0, **LIMITS}, {"readings_needed": None}),
     ],
 )
 def test_a_verdict_at_the_edges(given: dict[str, Any], expected: dict[str, Any]) -> None:
@@ -123,6 +126,14 @@ def test_the_newest_of_a_day_is_a_vehicles_own_last_time() -> None:
     history = [{"vehicle": "own", "day": 3, "value": 0.2}, {"vehicle": "own", "day": 3, "value": 0.5}]
     found = compute("peers", {"history": history, "vehicle": "own", "value": 0.6})
     assert (found.n, found.change) == (0, pytest.approx(0.1))
+
+
+def test_a_value_on_the_edge_of_what_is_usual_is_usual() -> None:
+    history = [{"vehicle": f"v{k}", "day": k, "value": value} for k, value in enumerate((0.1, 0.3, 0.2, 0.6))]
+    asked = {"history": history, "vehicle": "own"}
+    edges = compute("peers", {**asked, "value": 0.3})
+    assert [compute("peers", {**asked, "value": at}).unusual for at in (edges.lower, edges.upper)] == [False, False]
+    assert compute("peers", {**asked, "value": edges.upper + 1e-9}).unusual
 
 
 def test_as_good_an_explanation_is_as_much_to_blame() -> None:
