@@ -50,7 +50,7 @@ ROOMS = {
 """Each room's folder, and the share of errors that must be found."""
 MOST_SECONDS = 45.0
 """So much of a line's tests is run, the room's own and the quickest first."""
-PATIENCE = 6
+PATIENCE = 3
 """So many times that is waited for what does not end."""
 FORK = multiprocessing.get_context("fork")
 SURVIVED, FOUND = 0, 3
