@@ -3,7 +3,7 @@
 import pytest
 
 from escuadra.core.measure.peers import PeersInput, peers
-from escuadra.core.vehicle.scope import ACTS, ScopeInput, scope
+from escuadra.core.vehicle.scope import ACTS, FittedSensor, ScopeInput, scope
 
 TIES = {"mounted_on": ["hanger"], "looks_through": ["pane"], "control_unit": "box", "depends_on": ["height"]}
 TOUCHING = {
@@ -26,6 +26,14 @@ def test_an_act_touches_a_sensor_by_the_tie_that_it_has_to_the_part(part: str) -
             assert result.calibrations[0].because == [f"{part} {act}"]
             found.add(act)
     assert found == TOUCHING[part]
+
+
+@pytest.mark.parametrize("unit", ["box", None])
+def test_whatever_touches_a_sensor_is_named_among_its_parts(unit: str | None) -> None:
+    sensor = FittedSensor.read({"id": "it", "minutes": 5, **TIES, "control_unit": unit})
+    assert sensor.parts == ["hanger", "pane", *([unit] if unit else []), "height"]
+    for part in sensor.parts:
+        assert any(sensor.touched_by(act, part) for act in ACTS)
 
 
 def test_what_is_required_requires_in_its_turn_and_a_rule_of_any_act_decides_alone() -> None:

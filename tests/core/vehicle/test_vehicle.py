@@ -49,7 +49,33 @@ def test_ballast_puts_back_mass_and_moment(
     assert {w.name: w.kg for w in ballast(missing, places, BASE, TRACK)} == wanted
 
 
+@pytest.mark.parametrize(
+    "kg, most, bags",
+    [
+        (37.0, 100, 7),
+        # Half a bag is none, and a little more is one.
+        (2.5, 100, 0),
+        (2.6, 100, 1),
+        # No bag that goes beyond what the place takes.
+        (13.0, 13, 2),
+        (15.0, 15, 3),
+    ],
+)
+def test_ballast_comes_in_whole_bags(kg: float, most: float, bags: int) -> None:
+    place = BallastPlace(id="mid", name="middle", x=1800, y=0, most=most)
+    assert [w.kg for w in ballast([lacking(kg, 1800)], [place], BASE, TRACK, bag=5.0)] == [5.0 * bags] * bool(bags)
+
+
+@pytest.mark.parametrize("base, track, field", [(0.0, TRACK, "wheelbase"), (BASE, 0.0, "track"), (BASE, -1.0, "track")])
+def test_a_vehicle_has_a_wheelbase_and_a_track(base: float, track: float, field: str) -> None:
+    with refused(BadInput) as caught:
+        carried([], base, track)
+    assert (caught.value.field, caught.value.given) == (field, f"{min(base, track)}")
+
+
 def test_ballast_beyond_all_places_is_refused() -> None:
+    # By half a bag it is not: there is no less to put in than that.
+    assert math.fsum(w.kg for w in ballast([lacking(120.5, 1800)], [FRONT, REAR], BASE, TRACK)) == 120
     with refused(BadInput, match="at most 120\u202fkg") as caught:
         ballast([lacking(140, 1800)], [FRONT, REAR], BASE, TRACK)
     assert caught.value.field == "ballast"
