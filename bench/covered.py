@@ -18,7 +18,7 @@ KEPT_TIMES = ROOT / ".covered.json"
 SLOW = ROOT / "tests/slow.txt"
 FLOOR = 95
 """Percent of lines and branches."""
-QUICK_S = 500.0
+QUICK_S = 350.0
 """So much time of one processor, as it is taken here, the tests of ``make quick`` may take: the quickest are its."""
 HALVES = (
     ("tests/core/visit", "tests/golden"),
