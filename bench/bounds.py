@@ -89,7 +89,7 @@ class Samples:
 
 
 SHORT = Samples(visits=1000, acts=150, around=2, explained=100, aimed=200, covered=150, bent=500, starts=24, honest=20)
-"""Of ``make bench``, which is done in eight minutes."""
+"""Of ``make bench``: ten minutes."""
 WHOLE = Samples(
     visits=2000, acts=400, around=12, explained=500, aimed=200, covered=5000, bent=1000, starts=200, honest=200
 )

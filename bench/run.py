@@ -32,6 +32,7 @@ import visits
 from bounds import SHORT, WHOLE, Limits, Row, Samples
 
 from escuadra.core.visit.methods import METHODS
+from escuadra.words import language
 
 ROOT = Path(__file__).parent.parent
 BEGIN, END = "<!-- figures: made by make bench -->", "<!-- end of figures -->"
@@ -154,7 +155,7 @@ def figures(samples: Samples) -> dict[str, Row]:
     keep("rss_mb", application.rss_mb, (0, 130), "resident memory after 500 pages of 300 visits, MB")
     every, n = [method for method in METHODS if method != "none"], samples.covered
     for method, (normal, rectangular) in methods.coverage(every, n).items():
-        what = f"{METHODS[method].title}: truth within the stated U"
+        what = f"{language().say(METHODS[method].title)}: truth within the stated U"
         share(f"coverage_{method}", normal, n, (0.94, 0.97), f"{what}, normal errors")
         share(f"coverage_{method}_rectangular", rectangular, n, (0.94, 1.0), f"{what}, rectangular errors")
     rounds, ratio, arrived = robots.races(samples.starts)
