@@ -91,9 +91,12 @@ lock:
 	  uv pip compile --universal --generate-hashes --python-version 3.11 --no-header --no-emit-index-url \
 	    --no-emit-find-links -o $$f.lock $$f.in; done
 
-# The demo as it is told: words of every page, record and command, and every drawing; a test compares.
+# The demo as it is told: words of every page, record and command, and every drawing; and all that every practice sheet
+# tells when it is rehearsed. Tests compare.
 golden: .venv/dev-ready
 	$(PY) -m tests.golden.dump
+	$(PY) -m tests.golden.sheets
+	$(PY) -m tests.golden.methods
 
 # Each language's file, and the practice catalogue, as the JSON that is read at start.
 words: .venv/dev-ready

@@ -1,14 +1,13 @@
 """Which lines the tests run, and which test runs which: ``make coverage`` holds the share to its floor.
 
-The tests without a browser run in two processes, each line with the names of the tests that reached it; what each test
-took is kept beside it. ``make mutants`` picks a line's tests from there.
+The tests without a browser run in two processes, each line with the names of the tests that reached it, case by case;
+what each took is kept beside it. ``make mutants`` picks a line's tests from there.
 """
 
 import json
 import os
 import subprocess
 import sys
-import xml.etree.ElementTree as ET
 from collections import defaultdict
 from pathlib import Path
 
@@ -37,39 +36,47 @@ def made(anew: bool = False) -> None:
         return
     running = []
     for nth, tests in enumerate(HALVES):
-        report = ROOT / f".covered.{nth}.xml"
-        command = [sys.executable, "-m", "coverage", "run", "--parallel-mode", "-m", "pytest", "-q", "-n0"]
-        running.append(subprocess.Popen([*command, f"--junitxml={report}", *tests], cwd=ROOT))
+        path = os.pathsep.join(map(str, (ROOT, ROOT / "bench")))
+        noted = os.environ | {"PYTHONPATH": path, "ESCUADRA_TIMES": _times(nth)}
+        command = [
+            sys.executable,
+            *["-m", "coverage", "run", "--parallel-mode", "-m", "pytest", "-q", "-n0", "-p", "each_test"],
+        ]
+        running.append(subprocess.Popen([*command, *tests], cwd=ROOT, env=noted))
     codes = [one.wait() for one in running]
     if any(codes):
         raise SystemExit("a test failed: nothing is measured")
     subprocess.run([sys.executable, "-m", "coverage", "combine", "-q"], cwd=ROOT, check=True)
-    took: dict[str, float] = defaultdict(float)
+    took: dict[str, float] = {}
     for nth in range(len(HALVES)):
-        report = ROOT / f".covered.{nth}.xml"
-        for case in ET.parse(report).iter("testcase"):
-            name = str(case.get("name")).partition("[")[0]
-            took[f"{case.get('classname')}.{name}"] += float(case.get("time") or 0)
-        report.unlink()
-    KEPT_TIMES.write_text(json.dumps(took))
+        half = Path(_times(nth))
+        took |= json.loads(half.read_text(encoding="utf-8"))
+        half.unlink()
+    KEPT_TIMES.write_text(json.dumps(took), encoding="utf-8")
     SLOW.write_text("\n".join(too_long(took)) + "\n", encoding="utf-8")
     os.utime(DATA)
 
 
+def _times(nth: int) -> str:
+    return str(ROOT / f".covered.{nth}.json")
+
+
 def too_long(took: dict[str, float]) -> list[str]:
-    """The tests that there is no time for in a hurry, by their node ids."""
+    """The tests that there is no time for in a hurry, by their node ids without a case."""
+    whole: dict[str, float] = defaultdict(float)
+    for case, seconds in took.items():
+        whole[case.partition("[")[0]] += seconds
     spent, found = 0.0, list[str]()
-    for name, seconds in sorted(took.items(), key=lambda one: (one[1], one[0])):
+    for name, seconds in sorted(whole.items(), key=lambda one: (one[1], one[0])):
         spent += seconds
         if spent > QUICK_S:
-            module, _, function = name.rpartition(".")
-            found.append(f"{module.replace('.', '/')}.py::{function}")
+            found.append(name)
     return sorted(found)
 
 
 def times_taken() -> dict[str, float]:
-    """What each test took, seconds, by its name; all its cases together."""
-    kept: dict[str, float] = json.loads(KEPT_TIMES.read_text())
+    """What each case of a test took, seconds, by its node id."""
+    kept: dict[str, float] = json.loads(KEPT_TIMES.read_text(encoding="utf-8"))
     return kept
 
 

@@ -60,11 +60,16 @@ def rehearse(catalogue: Catalogue, procedure: str, frame: str) -> Rehearsed:
             garage.close()
 
 
-def _through(garage: Garage, procedure: str, frame: str) -> Rehearsed:
+def begun(garage: Garage) -> Technician:
+    """Somebody in a garage that nobody was in so far, with room for anything."""
     garage.do(AddPerson(WHO, "Rehearser", "lead"), ITSELF, "begin-person")
     garage.do(AddBay(BAY), WHO, "begin-bay")
     garage.do(KeepBay(LARGE, garage.floors.bay(BAY)[1]), WHO, "begin-floor")
-    who = Technician(garage, MORNING, WHO)
+    return Technician(garage, MORNING, WHO)
+
+
+def _through(garage: Garage, procedure: str, frame: str) -> Rehearsed:
+    who = begun(garage)
     try:
         done = run_through(who, procedure, frame)
     except Stuck as stuck:
