@@ -14,12 +14,15 @@ from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.forms import Opened
 from escuadra.commands.garage import Garage
 from escuadra.core.base.said import Noun, Said, Sentences
+from escuadra.core.base.stream import made
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.visit.body_readings import read_line
 from escuadra.core.visit.both_lines import pairs_apart
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.line_report import facts, side_by_side
-from escuadra.core.visit.sheet import Sheet
+from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.log.state import fold
+from escuadra.core.visit.sheet import CLOCK, Sheet, derive
 from escuadra.core.visit.solution.solution import EpochSolution
 from escuadra.core.visit.views import CheckView
 from escuadra.rehearsal.rehearse import MORNING, begun, run_through
@@ -29,6 +32,9 @@ HERE = Path(__file__).parent / "sheets"
 SHEETS = sorted(path.stem.upper() for path in (PRACTICE / "procedures").glob("*.yaml"))
 BASE, FRAME = "BL-CAM-01", "galga-2"
 """Files of the other sheets hold what is not told in the first one's."""
+SLIPPED = (BASE, "BL-SUR-03", "QE-MIR-01", "BL-RAD-06")
+"""Sheets of which it is kept, too, what one reading that is off does."""
+SLIPS = {"mm": 14.0, "°": 0.4, "%": 0.6, "kPa": 30.0, "V": 0.6, "kg": 9.0, "°C": 6.0}
 PLACES, LEAST_SHARE = 3, 0.001
 
 
@@ -105,11 +111,35 @@ def of_sheet(sheet: Sheet) -> Iterator[str]:
         yield f"line {plain(fact)}"
 
 
+def of_slips(garage: Garage, opened: Opened) -> Iterator[str]:
+    """What is told after a reading that is off, beside those before or in their place: of every slot in turn."""
+    sheet, visit = opened.sheet, opened.row.id
+    read = [view for view in sheet.slots.values() if view.now and isinstance(view.now[-1].said, ReadingTaken)]
+    for k, view in enumerate(read):
+        entry = view.now[-1].said
+        assert isinstance(entry, ReadingTaken)
+        assert view.slot.quantity is not None
+        slip = SLIPS[view.slot.quantity.unit] * (-1) ** (k // 2)
+        said = entry.model_copy(update={"value": entry.value + slip, "replaces": k % 2 == 0})
+        event = made(visit, opened.state.seq + 1, "slip", sheet.at + 1000, CLOCK, said)
+        state = fold(opened.state, [event])
+        after = derive(state, garage.plan_of(visit, opened.calibration, state), event.at, before=sheet)
+        yield f"! {view.slot.id} {slip:g} {said.replaces} > {plain(after.next)}"
+        for was, now in zip(sheet.checks, after.checks, strict=True):
+            if (was.state, was.judgement, was.advice) != (now.state, now.judgement, now.advice):
+                before = {(figure.id, figure.value, figure.u) for figure in was.judgement.figures}
+                every = [(figure.id, figure.value, figure.u) for figure in now.judgement.figures]
+                figures = {id: (value, u) for id, value, u in every if (id, value, u) not in before}
+                told = (now.judgement.inconsistency, now.judgement.guard, now.advice, now.consequence)
+                yield f"  {now.check.id} {now.state} {plain(figures)} {plain(told)}"
+
+
 class Noting(Technician):
     """Notes what is next whenever the sheet is looked at and another thing is."""
 
     def __init__(self, garage: Garage) -> None:
         self.noted: list[str] = []
+        self.to_run: Opened | None = None
         super().__init__(garage, MORNING, begun(garage).person)
 
     @property
@@ -118,6 +148,8 @@ class Noting(Technician):
         told = f"> {plain(found.sheet.next)}"
         if self.noted[-1:] != [told]:
             self.noted.append(told)
+        if self.to_run is None and found.sheet.next.kind == "run":
+            self.to_run = found
         return found
 
 
@@ -127,6 +159,8 @@ def rehearsed_anew(catalogue: Catalogue, sheet: str, folder: Path) -> list[str]:
     who = Noting(garage)
     assert run_through(who, sheet, FRAME).signed, sheet
     lines = [*who.noted, *of_sheet(who.opened.sheet)]
+    if sheet in SLIPPED and who.to_run is not None:
+        lines += of_slips(garage, who.to_run)
     garage.close()
     return lines
 
