@@ -8,11 +8,14 @@ from escuadra.catalogue import Catalogue, load
 from escuadra.catalogue.library import PRACTICE
 from escuadra.commands.garage import Garage
 from escuadra.core.visit.both_lines import answers, said_line
+from escuadra.core.visit.line_plan import offer
 from escuadra.core.visit.line_report import agreement, facts, side_by_side
+from escuadra.core.visit.log.events import LinePlanned
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.scene import Scene
 from escuadra.rehearsal.rehearse import BAY, MORNING, begun
+from tests.core.visit.test_line_plan import tools
 from tests.core.visit.test_methods import WANTED, planted, read
 from tests.golden.sheets import BASE, of_solution, plain, shares
 
@@ -37,6 +40,7 @@ def of_method(plan: Plan, id: str) -> Iterator[str]:
         yield f". {plain(slot)}"
     yield f"exact {plain(method.exact(scene))}"
     yield f"sights {plain(method.sights(Scene.nominal(plan)))}"
+    yield f"offer {plain(offer(plan, tools, LinePlanned(methods=[id])))}"
     epochs = read(scene, "marks", id) if id == "low" else read(scene, id)
     solution = epochs.newest
     if solution is None:

@@ -135,22 +135,30 @@ def of_slips(garage: Garage, opened: Opened) -> Iterator[str]:
 
 
 class Noting(Technician):
-    """Notes what is next whenever the sheet is looked at and another thing is."""
+    """Notes what is next, and what each check says, whenever the sheet is looked at and it is something else."""
 
     def __init__(self, garage: Garage) -> None:
         self.noted: list[str] = []
+        self.last: dict[str, str] = {}
         self.to_run: Opened | None = None
         super().__init__(garage, MORNING, begun(garage).person)
 
     @property
     def opened(self) -> Opened:
         found = super().opened
-        told = f"> {plain(found.sheet.next)}"
-        if self.noted[-1:] != [told]:
-            self.noted.append(told)
+        for view in found.sheet.checks:
+            judged = view.judgement
+            said = (judged.summary, judged.mismatch, judged.inconsistency, judged.remark, view.advice, view.rests_on)
+            self._note(view.check.id, f"{view.state} {plain([part for part in said if part])}")
+        self._note(">", plain(found.sheet.next))
         if self.to_run is None and found.sheet.next.kind == "run":
             self.to_run = found
         return found
+
+    def _note(self, what: str, told: str) -> None:
+        if self.last.get(what) != told:
+            self.last[what] = told
+            self.noted.append(f"{what} {told}")
 
 
 def rehearsed_anew(catalogue: Catalogue, sheet: str, folder: Path) -> list[str]:
