@@ -3,6 +3,8 @@ PORT ?= 8300
 DATA ?= data/demo
 FROM ?= ../shared/compute/cases
 PY := .venv/bin/python
+# Debian's own Python is built to be quick: it is taken where there is one that will do.
+PYTHON := $(shell /usr/bin/python3 -c 'import ensurepip, sys, venv; sys.exit(sys.version_info < (3, 11))' 2>/dev/null && echo /usr/bin/python3 || echo python3)
 # The tests wait for the disk after every event: memory is quicker where there is some.
 TEMPROOT := $(shell a=$$(df -k --output=avail /dev/shm 2>/dev/null | tail -n 1); test "$${a:-0}" -gt 4000000 && echo /dev/shm || echo /tmp)
 
@@ -66,8 +68,8 @@ screenshots: .venv/dev-ready
 	$(PY) -m bench.screenshots
 
 .venv/ready: requirements.lock pyproject.toml
-	sh scripts/need.sh python pango
-	test -x .venv/bin/python || python3 -m venv .venv
+	PYTHON=$(PYTHON) sh scripts/need.sh python pango
+	test -x .venv/bin/python || $(PYTHON) -m venv .venv
 	.venv/bin/pip install --quiet --require-hashes -r requirements.lock
 	.venv/bin/pip install --quiet --no-deps --no-build-isolation -e .
 	touch .venv/ready

@@ -2,15 +2,16 @@
 # Checks what Debian must provide; installs it as root, else prints the one line to type.
 set -eu
 missing=""
+python=${PYTHON:-python3}
 need() { missing="$missing $*"; }
 for what in "$@"; do
   case "$what" in
     python)
-      command -v python3 >/dev/null || need python3
-      python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed." >&2; exit 1; }
-      python3 -c 'import venv, ensurepip' 2>/dev/null || need python3-venv ;;
+      command -v "$python" >/dev/null || need python3
+      "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed." >&2; exit 1; }
+      "$python" -c 'import venv, ensurepip' 2>/dev/null || need python3-venv ;;
     pango)
-      python3 -c '
+      "$python" -c '
 import ctypes.util as u, sys
 sys.exit(not all(map(u.find_library, ("pango-1.0", "pangoft2-1.0", "harfbuzz-subset"))))' ||
         need libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 ;;
