@@ -23,6 +23,7 @@ module = sys.modules[language.__module__]
 CODE, WIDE = "qq", "qw"
 BEGIN, END, GIVEN, TAKEN = "⟦⟧‹›"
 PAIRS = {BEGIN: END, GIVEN: TAKEN}
+MARKS = re.compile(f"([{BEGIN}{END}{GIVEN}{TAKEN}])")
 SILENT = ("style", "script", "code", "pre")
 """What is not read, or stands as it is in a file."""
 FIGURES = re.compile(r"[-\d. ]+")
@@ -92,17 +93,13 @@ class Outside(HTMLParser):
 
 def outside(text: str, within: list[str]) -> list[str]:
     """The pieces of a text that are in no message; ``within``: the marks that are open before, and then after it."""
-    found, piece = list[str](), ""
-    for letter in (*text, ""):
-        if letter and letter not in PAIRS and letter not in PAIRS.values():
-            piece += letter
-            continue
-        if not within or within[-1] == GIVEN:
-            found.append(" ".join(piece.split()))
-        piece = ""
-        if letter in PAIRS:
-            within.append(letter)
-        elif letter and within:
+    found = list[str]()
+    for k, part in enumerate(MARKS.split(text)):
+        if k % 2 == 0 and (not within or within[-1] == GIVEN):
+            found.append(" ".join(part.split()))
+        elif part in PAIRS:
+            within.append(part)
+        elif k % 2 and within:
             within.pop()
     return [piece for piece in found if piece]
 

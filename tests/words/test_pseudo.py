@@ -73,7 +73,7 @@ class Given:
 
     def __init__(self, data: Path) -> None:
         files = [*Path(escuadra.__file__).parent.glob("catalogue/**/*.yaml"), *data.glob("catalogue/**/*.yaml")]
-        given = [*texts([yaml.safe_load(file.read_text(encoding="utf-8")) for file in files])]
+        given = [*texts([yaml.load(file.read_text(encoding="utf-8"), yaml.CSafeLoader) for file in files])]
         for file in data.glob("files/**/*"):
             if file.is_file() and file.read_bytes()[:1] in b"{[":
                 given += texts(file.read_text(encoding="utf-8"))

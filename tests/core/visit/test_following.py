@@ -43,7 +43,7 @@ def followed(garage: Garage, visit: str, every: int = 1) -> int:
 def test_what_follows_is_what_is_derived_cold(demo_then: Path) -> None:
     garage = open_demo(demo_then, lambda: DEMO_DAY)
     for row in garage.jobs():
-        assert followed(garage, row.row.id, 4) >= 50 * (row.row.count > 10)
+        assert followed(garage, row.row.id, 9) >= 50 * (row.row.count > 10)
 
 
 def test_after_whatever_happens(full: Technician) -> None:
