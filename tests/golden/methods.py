@@ -46,9 +46,11 @@ def of_method(plan: Plan, id: str) -> Iterator[str]:
     if solution is None:
         return
     yield from of_solution(solution)
-    for what in ("square", "offset", "distance", "line_angle"):
-        found = solution.derived(what, solution.line) if what != "distance" else solution.derived(what)
-        yield f"{what} {plain(found)} {shares({plain(part.source): part.share for part in solution.budget(found)})}"
+    for line in sorted(solution.known):
+        for what in ("square", "offset", "distance", "line_angle"):
+            found = solution.derived(what, line)
+            parts = {plain(part.source): part.share for part in solution.budget(found)}
+            yield f"{line} {what} {plain(found)} {shares(parts)}"
     for said in (*facts(epochs), *side_by_side(epochs), *answers(epochs), said_line(epochs), agreement(epochs)):
         yield f"line {plain(said)}"
 

@@ -1,6 +1,7 @@
 """All that a sheet tells, line by line, with codes instead of words: what a golden file of a rehearsal holds."""
 
 import dataclasses
+import itertools
 import sys
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
@@ -16,15 +17,18 @@ from escuadra.commands.garage import Garage
 from escuadra.core.base.said import Noun, Said, Sentences
 from escuadra.core.base.stream import made
 from escuadra.core.geodesy.state.located import Derived
+from escuadra.core.visit.attempts import FAILED
 from escuadra.core.visit.body_readings import read_line
 from escuadra.core.visit.both_lines import pairs_apart
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.line_report import facts, side_by_side
-from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.log.disturbances import HAPPENINGS
+from escuadra.core.visit.log.events import Answered, Disturbed, ReadingTaken, VisitPayload, Withdrawn
 from escuadra.core.visit.log.state import fold
 from escuadra.core.visit.sheet import CLOCK, Sheet, derive
 from escuadra.core.visit.solution.solution import EpochSolution
 from escuadra.core.visit.views import CheckView
+from escuadra.core.visit.why import why
 from escuadra.rehearsal.rehearse import MORNING, begun, run_through
 from escuadra.rehearsal.technician import Technician
 
@@ -33,7 +37,10 @@ SHEETS = sorted(path.stem.upper() for path in (PRACTICE / "procedures").glob("*.
 BASE, FRAME = "BL-CAM-01", "galga-2"
 """Files of the other sheets hold what is not told in the first one's."""
 SLIPPED = (BASE, "BL-SUR-03", "QE-MIR-01", "BL-RAD-06")
-"""Sheets of which it is kept, too, what one reading that is off does."""
+"""Sheets of which it is kept, too, what everything does that is not as it should be; of the others, of one in seven."""
+SELDOM = 7
+HAPPEN = tuple(HAPPENINGS)
+"""All that can happen to the practice sheets' set-ups."""
 SLIPS = {"mm": 14.0, "°": 0.4, "%": 0.6, "kPa": 30.0, "V": 0.6, "kg": 9.0, "°C": 6.0}
 PLACES, LEAST_SHARE = 3, 0.001
 
@@ -111,27 +118,62 @@ def of_sheet(sheet: Sheet) -> Iterator[str]:
         yield f"line {plain(fact)}"
 
 
-def of_slips(garage: Garage, opened: Opened) -> Iterator[str]:
-    """What is told after a reading that is off, beside those before or in their place: of every slot in turn."""
-    sheet, visit = opened.sheet, opened.row.id
-    read = [view for view in sheet.slots.values() if view.now and isinstance(view.now[-1].said, ReadingTaken)]
-    for k, view in enumerate(read):
-        entry = view.now[-1].said
-        assert isinstance(entry, ReadingTaken)
-        assert view.slot.quantity is not None
-        slip = SLIPS[view.slot.quantity.unit] * (-1) ** (k // 2)
-        said = entry.model_copy(update={"value": entry.value + slip, "replaces": k % 2 == 0})
-        event = made(visit, opened.state.seq + 1, "slip", sheet.at + 1000, CLOCK, said)
-        state = fold(opened.state, [event])
-        after = derive(state, garage.plan_of(visit, opened.calibration, state), event.at, before=sheet)
-        yield f"! {view.slot.id} {slip:g} {said.replaces} > {plain(after.next)}"
-        for was, now in zip(sheet.checks, after.checks, strict=True):
+def slips(sheet: Sheet) -> Iterator[VisitPayload]:
+    """What could come next and is not as it was: of every place in turn, and all that can happen."""
+    for k, view in enumerate(view for view in sheet.slots.values() if view.now):
+        last, slot = view.now[-1], view.slot
+        if isinstance(last.said, ReadingTaken):
+            assert slot.quantity is not None
+            off = SLIPS[slot.quantity.unit] * (-1) ** (k // 2)
+            yield last.said.model_copy(update={"value": last.said.value + off, "replaces": k % 2 == 0})
+        elif slot.options:
+            other = slot.options[slot.options.index(str(last.value)) - 1]
+            yield Answered(slot=slot.id, value=other)
+        yield Withdrawn(entry=last.seq)
+    for what in HAPPEN:
+        yield Disturbed(what=what)
+
+
+def entered(garage: Garage, opened: Opened, *said: VisitPayload) -> Sheet:
+    """The sheet after more was entered."""
+    sheet, visit, state = opened.sheet, opened.row.id, opened.state
+    at = sheet.at + 1000
+    for one in said:
+        state = fold(state, [made(visit, state.seq + 1, f"slip-{state.seq}", at, CLOCK, one)])
+    return derive(state, garage.plan_of(visit, opened.calibration, state), at, before=sheet)
+
+
+def of_slips(garage: Garage, opened: Opened, every: int) -> Iterator[str]:
+    """What is told after one of those, each by itself; ``every``: so many are there to one that is tried."""
+    sheet = opened.sheet
+    for said in itertools.islice(slips(sheet), len(sheet.slots) % every, None, every):
+        after = entered(garage, opened, said)
+        told = {name: value for name, value in said if name in ("slot", "value", "replaces", "entry", "what")}
+        yield f"! {plain(told)} > {plain(after.next)}"
+        for was, now in zip(sheet.checks, after.checks, strict=False):
             if (was.state, was.judgement, was.advice) != (now.state, now.judgement, now.advice):
                 before = {(figure.id, figure.value, figure.u) for figure in was.judgement.figures}
-                every = [(figure.id, figure.value, figure.u) for figure in now.judgement.figures]
-                figures = {id: (value, u) for id, value, u in every if (id, value, u) not in before}
-                told = (now.judgement.inconsistency, now.judgement.guard, now.advice, now.consequence)
-                yield f"  {now.check.id} {now.state} {plain(figures)} {plain(told)}"
+                every_one = [(figure.id, figure.value, figure.u) for figure in now.judgement.figures]
+                figures = {id: (value, u) for id, value, u in every_one if (id, value, u) not in before}
+                words = (now.judgement.inconsistency, now.judgement.guard, now.advice, now.consequence)
+                yield f"  {now.check.id} {now.state} {plain(figures)} {plain(words)}"
+
+
+def of_failure(garage: Garage, opened: Opened) -> Iterator[str]:
+    """Why a routine may have failed that showed figures far off."""
+    said: list[VisitPayload] = []
+    read = [view.now[-1].said for view in opened.sheet.slots.values() if view.now]
+    tool = next(one for one in read if isinstance(one, ReadingTaken))
+    result = opened.sheet.check("result")
+    assert result is not None
+    for k, view in enumerate(result.slots):
+        if view.slot.ask == "number":
+            shown = {"slot": view.slot.id, "value": 1.1 + 0.3 * k, "replaces": False}
+            said.append(tool.model_copy(update=shown))
+        elif FAILED in view.slot.options:
+            said.append(Answered(slot=view.slot.id, value=FAILED))
+    sheet = entered(garage, opened, *said)
+    yield f"failed > {plain(sheet.next)} {plain(why(sheet))}"
 
 
 class Noting(Technician):
@@ -141,6 +183,7 @@ class Noting(Technician):
         self.noted: list[str] = []
         self.last: dict[str, str] = {}
         self.to_run: Opened | None = None
+        self.to_result: Opened | None = None
         super().__init__(garage, MORNING, begun(garage).person)
 
     @property
@@ -153,6 +196,8 @@ class Noting(Technician):
         self._note(">", plain(found.sheet.next))
         if self.to_run is None and found.sheet.next.kind == "run":
             self.to_run = found
+        if self.to_result is None and found.sheet.next.check == "result":
+            self.to_result = found
         return found
 
     def _note(self, what: str, told: str) -> None:
@@ -167,8 +212,10 @@ def rehearsed_anew(catalogue: Catalogue, sheet: str, folder: Path) -> list[str]:
     who = Noting(garage)
     assert run_through(who, sheet, FRAME).signed, sheet
     lines = [*who.noted, *of_sheet(who.opened.sheet)]
-    if sheet in SLIPPED and who.to_run is not None:
-        lines += of_slips(garage, who.to_run)
+    assert who.to_run is not None
+    lines += of_slips(garage, who.to_run, 1 if sheet in SLIPPED else SELDOM)
+    if who.to_result is not None:
+        lines += of_failure(garage, who.to_result)
     garage.close()
     return lines
 
