@@ -27,6 +27,7 @@ from escuadra.core.visit.log.events import Answered, Disturbed, ReadingTaken, Vi
 from escuadra.core.visit.log.state import fold
 from escuadra.core.visit.sheet import CLOCK, Sheet, derive
 from escuadra.core.visit.solution.solution import EpochSolution
+from escuadra.core.visit.tool_route import left_behind
 from escuadra.core.visit.views import CheckView
 from escuadra.core.visit.why import why
 from escuadra.rehearsal.rehearse import MORNING, begun, run_through
@@ -125,10 +126,13 @@ def slips(sheet: Sheet) -> Iterator[VisitPayload]:
         if isinstance(last.said, ReadingTaken):
             assert slot.quantity is not None
             off = SLIPS[slot.quantity.unit] * (-1) ** (k // 2)
-            yield last.said.model_copy(update={"value": last.said.value + off, "replaces": k % 2 == 0})
+            slip = last.said.model_copy(update={"value": last.said.value + off, "replaces": k % 2 == 0})
+            yield slip
+            if k % 2:
+                other = last.said.tool.model_copy(update={"id": "other"})
+                yield slip.model_copy(update={"tool": other, "value": last.said.value + off / 4})
         elif slot.options:
-            other = slot.options[slot.options.index(str(last.value)) - 1]
-            yield Answered(slot=slot.id, value=other)
+            yield Answered(slot=slot.id, value=slot.options[slot.options.index(str(last.value)) - 1])
         yield Withdrawn(entry=last.seq)
     for what in HAPPEN:
         yield Disturbed(what=what)
@@ -194,6 +198,9 @@ class Noting(Technician):
             said = (judged.summary, judged.mismatch, judged.inconsistency, judged.remark, view.advice, view.rests_on)
             self._note(view.check.id, f"{view.state} {plain([part for part in said if part])}")
         self._note(">", plain(found.sheet.next))
+        self._note("groups", plain({group.group: group.state for group in found.sheet.groups}))
+        slot = found.sheet.slots.get(found.sheet.next.slot)
+        self._note("behind", plain(left_behind(found.sheet, slot.slot) if slot is not None else None))
         if self.to_run is None and found.sheet.next.kind == "run":
             self.to_run = found
         if self.to_result is None and found.sheet.next.check == "result":
@@ -232,8 +239,8 @@ def told_apart(catalogue: Catalogue, sheet: str, folder: Path, base: Sequence[st
 
 
 def kept(file: Path) -> list[str]:
-    """The lines of a golden file."""
-    return file.read_text(encoding="utf-8").splitlines()
+    """The lines of a golden file; none where it was not made yet."""
+    return file.read_text(encoding="utf-8").splitlines() if file.exists() else []
 
 
 def write() -> None:
