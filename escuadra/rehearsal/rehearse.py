@@ -83,15 +83,20 @@ def _through(garage: Garage, procedure: str, frame: str) -> Rehearsed:
     return done
 
 
-def run_through(who: Technician, procedure: str, frame: str) -> Rehearsed:
-    """What is next, until the set-up is signed; raises ``Stuck`` and what the commands refuse."""
+def run_through(
+    who: Technician, procedure: str, frame: str, start: tuple[float, float, float, float] = START
+) -> Rehearsed:
+    """What is next, until the set-up is signed; raises ``Stuck`` and what the commands refuse.
+
+    ``start``: how far the frame stands off its goal to begin with: away, left (mm), yaw (degrees), height (mm).
+    """
     reason = who.garage.catalogue.get("procedure", procedure).content.reasons[0]
     who.take_in(number="R-1", reason=reason, bay=BAY, procedure=procedure, frame=frame)
     who.ready()
     who.stance(0, 0, 0, 0)
     if "mark.front" in who.opened.sheet.slots:
         who.line(("0.07", "0.05"))
-    bay = VirtualBay(who.opened.sheet.plan, START, seed=3)
+    bay = VirtualBay(who.opened.sheet.plan, start, seed=3)
     for _ in range(MOST_RUNS):
         move = follow(who, bay, "run", "result", "sign")[-1]
         if move.kind == "sign":
