@@ -22,7 +22,7 @@ import shutil
 import sys
 import time
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from multiprocessing.context import ForkProcess
 from pathlib import Path
@@ -51,17 +51,6 @@ ROOMS = {
 """Each room's folder, and the share of errors that must be found."""
 MOST_SECONDS = 45.0
 """So much of a line's tests is run, as long as they took under coverage."""
-SHEETS = "tests/core/visit/test_every_sheet.py::"
-KEEN = (
-    f"{SHEETS}test_every_method_asks_enters_and_tells_what_it_did",
-    *(
-        f"{SHEETS}test_what_is_next_leads_to_a_signature[{sheet}]"
-        for sheet in ("BL-CAM-01", "QE-MIR-01", "BL-RAD-06", "BL-SUR-03")
-    ),
-)
-"""Cases that compare all that is told, whatever may happen."""
-KEEN_SECONDS = 24.0
-"""So much of the time is theirs."""
 PATIENCE = 3
 """So many times that is waited for what does not end."""
 FORK = multiprocessing.get_context("fork")
@@ -228,37 +217,25 @@ def near(name: str, room: str) -> bool:
 def tests_of(kept: coverage.CoverageData, times: dict[str, float], mutant: Mutant, room: str) -> list[str]:
     """The cases that were seen on its line, as far as the time goes.
 
-    First those that compare all that is told; then the room's own, one case of every test before a second of any, the
-    quickest first.
+    The room's own first; one case of every test before a second of any; the quickest first.
     """
     contexts = kept.contexts_by_lineno(str(ROOT / mutant.path))
     names = {name for name in contexts.get(mutant.line, []) if name}
     if not names and mutant.line in contexts:
         # It is run when its module is loaded: any test of the module can tell.
         names = {name for told in contexts.values() for name in told if name}
-
-    def took(name: str) -> float:
-        return times.get(name, 1.0)
-
     nth: dict[str, int] = {}
     cases: dict[str, int] = defaultdict(int)
-    for name in sorted(names, key=lambda name: (took(name), name)):
+    for name in sorted(names, key=lambda name: (times.get(name, 1.0), name)):
         test = name.partition("[")[0]
         nth[name], cases[test] = cases[test], cases[test] + 1
-    telling = sorted((name for name in names if name.startswith(SHEETS)), key=took)
-    keen = [*(name for name in KEEN if name in names), *(name for name in telling if name not in KEEN)]
-    others = sorted(names - {*keen}, key=lambda name: (not near(name, room), nth[name], took(name), name))
-    found = fitting(keen, took, KEEN_SECONDS)
-    return found + fitting(others, took, MOST_SECONDS - sum(map(took, found))) or [*keen, *others][:1]
-
-
-def fitting(names: Iterable[str], took: Callable[[str], float], seconds: float) -> list[str]:
-    """Those of them, in their order, that there is time for."""
-    found = []
-    for name in names:
-        if took(name) <= seconds:
+    found: list[str] = []
+    spent = 0.0
+    for name in sorted(names, key=lambda name: (not near(name, room), nth[name], times.get(name, 1.0), name)):
+        took = times.get(name, 1.0)
+        if spent + took <= MOST_SECONDS or not found:
             found.append(name)
-            seconds -= took(name)
+            spent += took
     return found
 
 
