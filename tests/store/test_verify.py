@@ -1,6 +1,8 @@
 """``escuadra verify`` as a user runs it, old events brought up to date, and screens told of changes."""
 
 import asyncio
+import shutil
+import tarfile
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -25,12 +27,13 @@ from escuadra.core.visit.log.events import Answered
 from escuadra.rehearsal import rehearse
 from escuadra.rehearsal.technician import Technician
 from escuadra.store import Row
+from escuadra.store.backup import put_back
 from escuadra.store.verification import Verification
 from escuadra.web.changes import Changes
 from tests.conftest import Clock
 from tests.core.visit.test_floors import MORE
 from tests.core.visit.test_vehicle import picture
-from tests.english import told
+from tests.english import refused, told
 from tests.store.test_log import only_file, tamper, tampered, wrongs
 
 
@@ -197,15 +200,25 @@ def test_a_backup_made_while_people_write_comes_back_whole(full: Technician, tmp
     assert [row.number for row in rows(again)] == ["T-2", "T-1"]
     assert content_of(again, "v", 3).count(b"\n") == 3, "a drive that is not taken over yet"
     again.close()
+    elsewhere = {"../beside": tarfile.REGTYPE, "files/a": tarfile.SYMTYPE, "/tmp/beside": tarfile.REGTYPE}
+    for k, (name, kind) in enumerate(elsewhere.items()):
+        shutil.copy(tmp_path / "2.tar", tmp_path / f"odd-{k}.tar")
+        with tarfile.open(tmp_path / f"odd-{k}.tar", "a") as tar:
+            odd = tarfile.TarInfo(name)
+            odd.type, odd.linkname = kind, "/etc/hostname"
+            tar.addfile(odd)
+        with refused(BadInput, match="a backup that can be read"):
+            put_back(tmp_path / f"odd-{k}.tar", tmp_path / "odd")
+        assert not (tmp_path / "odd").exists(), "nothing is unpacked of what would write elsewhere"
     for arguments, said in (
         (["backup", str(tmp_path / "2.tar"), "--data", str(garage.data)], "a name that is free"),
         (["backup", str(tmp_path / "9.tar"), "--data", str(tmp_path / "none")], "a folder with a garage"),
         (["restore", str(tmp_path / "2.tar"), "--data", str(garage.data)], "nothing is written over"),
         (["restore", str(garage.data / "escuadra.sqlite"), "--data", str(tmp_path / "n")], "a backup that can be read"),
     ):
-        refused = run.invoke(app, arguments)
-        assert isinstance(refused.exception, BadInput), arguments
-        assert said in told(refused.exception)
+        answer = run.invoke(app, arguments)
+        assert isinstance(answer.exception, BadInput), arguments
+        assert said in told(answer.exception)
 
 
 def test_an_event_of_an_old_version_is_read_as_the_present_one(monkeypatch: pytest.MonkeyPatch) -> None:
