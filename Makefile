@@ -48,7 +48,7 @@ robots: .venv/dev-ready
 coverage: .venv/dev-ready node_modules/.ready
 	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) bench/covered.py
 
-# A seeded sample of small errors in each room, each against the tests of its line: about half an hour.
+# A seeded sample of small errors in each room, each against the tests of its line: half an hour and more.
 mutants: .venv/dev-ready node_modules/.ready
 	PYTEST_DEBUG_TEMPROOT=$(TEMPROOT) $(PY) bench/mutants.py
 
