@@ -99,6 +99,7 @@ golden: .venv/dev-ready
 	$(PY) -m tests.golden.dump
 	$(PY) -m tests.golden.sheets
 	$(PY) -m tests.golden.methods
+	$(PY) -m tests.golden.drawings
 
 # Each language's file, and the practice catalogue, as the JSON that is read at start.
 words: .venv/dev-ready

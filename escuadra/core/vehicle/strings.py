@@ -81,17 +81,31 @@ def _worked_out(given: StringsInput, p: Any) -> tuple[dict[Corner, Any], Any, di
     return toe, (toe["RR"] - toe["LR"]) / 2, track
 
 
+def _read(given: StringsInput) -> Any:
+    """All that was read, as ``_worked_out`` takes it."""
+    wheels = [getattr(given.wheels, c) for c in CORNERS]
+    return np.array([given.strings.front, given.strings.rear, *(v for w in wheels for v in (w.front, w.rear))])
+
+
+def thrust_by_reading(given: StringsInput) -> dict[str, float]:
+    """What 1 mm more in a reading turns the thrust line by, degrees.
+
+    ``front`` and ``rear`` are between the strings, ``LF.front`` is at a wheel's edge. Source: the derivative of
+    ``strings``, by a complex step.
+    """
+    p, step = _read(given), 1e-20
+    gradient = np.degrees(np.imag(_worked_out(given, p + 1j * step * np.eye(len(p)))[1]) / step)
+    names = ("front", "rear", *(f"{corner}.{edge}" for corner in CORNERS for edge in ("front", "rear")))
+    return dict(zip(names, map(float, gradient), strict=True))
+
+
 @calculation("strings")
 def strings(given: StringsInput) -> StringsResult:
     """Toe and track of all four wheels, and the thrust angle with its uncertainty."""
-    wheels = [getattr(given.wheels, c) for c in CORNERS]
-    p = np.array([given.strings.front, given.strings.rear, *(v for w in wheels for v in (w.front, w.rear))])
-    toe, thrust, track = _worked_out(given, p)
-    step = 1e-20
-    gradient = np.imag(_worked_out(given, p + 1j * step * np.eye(len(p)))[1]) / step
+    toe, thrust, track = _worked_out(given, _read(given))
     return StringsResult(
         toe_deg={c: math.degrees(float(t)) for c, t in toe.items()},
         thrust_deg=math.degrees(float(thrust)),
-        u_thrust_deg=math.degrees(given.u * float(np.linalg.norm(gradient))),
+        u_thrust_deg=given.u * math.hypot(*thrust_by_reading(given).values()),
         track={end: float(value) for end, value in track.items()},
     )

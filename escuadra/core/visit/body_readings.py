@@ -273,7 +273,7 @@ def read_line(epochs: Epochs, slot: str) -> tuple[tuple[float, float], tuple[flo
     x, y, _ = goal.point(read.at)
     if read.anchor in ("out", "back"):
         line = goals(epochs)[read.other]
-        dx, dy = turned(line.facing_deg - 180.0, line.before((x, y)), 0.0)
+        dx, dy = turned(line.facing_deg, -line.before((x, y)), 0.0)
         foot = x + dx, y + dy
         return (foot, (x, y)) if read.anchor == "out" else (line.point(read.point)[:2], foot)
     return _from(epochs, read, x, y), (x, y)

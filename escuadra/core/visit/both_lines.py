@@ -4,6 +4,7 @@ Thrust line and body centreline at any station with their uncertainties; the fro
 emblems against the pairs; in words. Source: ``network``, ``symmetry``.
 """
 
+import itertools
 import math
 from typing import Any
 
@@ -30,6 +31,7 @@ from escuadra.core.vehicle.lines import Line, LineAt, LinesResult, Separation
 from escuadra.core.visit.doubting import to_read_again
 from escuadra.core.visit.epochs import Answer, Epochs
 from escuadra.core.visit.methods import METHODS
+from escuadra.core.visit.methods.base import Method
 from escuadra.core.visit.next_reading import AS_LIKELY
 from escuadra.core.visit.plan import emblem_slot
 from escuadra.core.visit.solution.observed import ObservationId
@@ -117,22 +119,22 @@ def said_alone(answer: Answer) -> Said:
 
 def answers(epochs: Epochs) -> list[tuple[Said, Answer]]:
     """What each method that was read says alone: its title and its line at the target."""
-    begun = [m for m in METHODS.values() if not epochs.begun.isdisjoint(m.families)]
-    return [(m.title, found) for m in begun if (found := epochs.alone(m.id)) is not None]
+    return [(m.title, found) for m in _begun(epochs) if (found := epochs.alone(m.id)) is not None]
+
+
+def _begun(epochs: Epochs) -> list[Method]:
+    return [m for m in METHODS.values() if not epochs.begun.isdisjoint(m.families)]
 
 
 def pairs_apart(epochs: Epochs) -> list[tuple[Said, Said, Derived]]:
     """Every two methods that find the same kind of line: how far apart their lines pass the target."""
-    begun = [m.finds for m in METHODS.values() if not epochs.begun.isdisjoint(m.families)]
-    if len(begun) == len(set(begun)):
-        return []
-    known = answers(epochs)
     found = []
-    for k, (first, a) in enumerate(known):
-        for second, b in known[k + 1 :]:
-            if a.line == b.line:
+    for first, second in itertools.combinations(_begun(epochs), 2):
+        if first.finds == second.finds:
+            a, b = epochs.alone(first.id), epochs.alone(second.id)
+            if a is not None and b is not None:
                 apart = Derived(a.at.value - b.at.value, math.hypot(a.at.u, b.at.u), a.at.gradient)
-                found.append((first, second, apart))
+                found.append((first.title, second.title, apart))
     return found
 
 

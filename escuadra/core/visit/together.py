@@ -84,7 +84,7 @@ class Together:
         if found is None:
             return None
         ahead, left, yaw = found
-        turn = (yaw.value - (body.facing_deg - 180.0) + 180.0) % 360.0 - 180.0
+        turn = (yaw.value - body.facing_deg) % 360.0 - 180.0
         return Stood(
             self.solution.sum(-body.x, (1.0, ahead)),
             self.solution.sum(-body.y, (1.0, left)),

@@ -58,6 +58,7 @@ def read(scene: Scene, *methods: str, but: dict[str, float] | None = None) -> Ep
     return Epochs(rehearsed(values, tool, 1, {"side.which": "left"}), scene.plan)
 
 
+FIGURES = ("distance", "offset", "square", "line_angle")
 WANTED = {
     "marks": (math.degrees(math.atan(6 / 5470)), -2.0, "body"),
     "low": (math.degrees(math.atan(6 / 5470)), -2.0, "body"),
@@ -88,6 +89,39 @@ def test_each_method_finds_the_line_that_was_planted(plan: Plan, method: str) ->
     x = plan.vehicle.marks.rear_x if line == "body" else 0.0
     assert solution.line_at(x, line).value == pytest.approx(rear, abs=0.02)
     assert solution.trusted
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_an_error_of_a_reading_changes_what_follows_as_it_is_said_to(plan: Plan, method: str) -> None:
+    """What is entered, and the figures: also where the distance counts from a place aside of the hubs."""
+    proxy = plan.procedure.proxy.model_copy(update={"forward": 900.0, "left": -700.0})
+    scene = planted(replace(plan, procedure=plan.procedure.model_copy(update={"proxy": proxy})))
+    before, tried = read(scene, "marks", method).newest, 0
+    assert before is not None
+    was = {one.id: one for one in before.located.given.observations}
+    known = [(what, line, before.derived(what, line)) for what in FIGURES for line in sorted(before.known)]
+    effects = [dict(before.located.shares(derived.gradient)) for _, _, derived in known]
+    typed = {*base(scene), *METHODS[method].exact(scene)}
+    for act in before.acts:
+        if act.slot.id not in typed or act.what is not None:
+            continue
+        error = 0.1 if act.slot.quantity is not None and act.slot.quantity.unit == "mm" else 0.01
+        after = read(scene, "marks", method, but={act.slot.id: error}).newest
+        assert after is not None
+        now = {one.id: one.value for one in after.located.given.observations}
+        for name, factor in act.effect:
+            if name in was:
+                assert now[name] - was[name].value == pytest.approx(factor * error, rel=2e-3, abs=1e-9), act.slot.id
+                tried += 1
+        for (what, line, derived), effect in zip(known, effects, strict=True):
+            wanted = sum(f * error * effect[name] / was[name].u for name, f in act.effect if name in was)
+            change = after.derived(what, line).value - derived.value
+            assert change == pytest.approx(wanted, rel=0.02, abs=2e-3 if what in ("distance", "offset") else 1e-5), (
+                act.slot.id,
+                what,
+                line,
+            )
+    assert tried
 
 
 def test_the_roof_plane_believes_emblems_only_as_far_as_the_pairs_do(plan: Plan) -> None:

@@ -7,7 +7,15 @@ from escuadra.core.base.cautions import LASER
 from escuadra.core.base.corners import CORNERS, Corner
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import Noun, said
-from escuadra.core.vehicle.strings import Strings, StringsInput, StringsResult, StringWheel, StringWheels, strings
+from escuadra.core.vehicle.strings import (
+    Strings,
+    StringsInput,
+    StringsResult,
+    StringWheel,
+    StringWheels,
+    strings,
+    thrust_by_reading,
+)
 from escuadra.core.visit.methods.base import Method, Sight, method, place, read_at
 from escuadra.core.visit.plan import LINE_ASPECTS, TAPE_ASPECTS, Plan, at_wheel, thrust_slot, toe_slot
 from escuadra.core.visit.scene import Scene
@@ -148,7 +156,7 @@ class StringLines(Method):
             wheels=StringWheels(**wheels),
             u=u,
         )
-        return given, [front, rear]
+        return given, found
 
     def result(self, into: Entering) -> StringsResult | None:
         """Toe and track of all four wheels, where everything was read."""
@@ -165,22 +173,14 @@ class StringLines(Method):
         if found is None or given is None:
             return
         # The tape between the strings is coarser than the rule: what it adds to the right string's angle.
-        front, rear = given[1]
+        _, front, rear, *_ = given[1]
         extra = math.degrees(math.hypot(front.figures.u_random, rear.figures.u_random) / (2 * given[0].wheelbase))
         into.heading = found.thrust_deg
         u = math.hypot(found.u_thrust_deg, extra)
-        into.put(ObservationId("strings"), "thrust", found.thrust_deg, u, of=self._edges(into))
-
-    def _edges(self, into: Entering) -> list[tuple[Slot, Measured, float]]:
-        """The rear wheels' edges, and what each turns the thrust line by, degrees a millimetre."""
-        slots = self.slots(into.plan)
-        found = into.all(*slots)
-        if found is None:
-            return []
-        turn = math.degrees(1 / found[0].value) / 2
-        factors = {"LR.front": turn, "LR.rear": -turn, "RR.front": -turn, "RR.rear": turn}
-        ends = {f"string.{edge}": factor for edge, factor in factors.items()}
-        return [(slot, part, ends[slot.id]) for slot, part in zip(slots, found, strict=True) if slot.id in ends]
+        by = thrust_by_reading(given[0])
+        read = zip(self.slots(into.plan), given[1], strict=True)
+        of = [(slot, part, by[name]) for slot, part in read if (name := slot.id.removeprefix("string.")) in by]
+        into.put(ObservationId("strings"), "thrust", found.thrust_deg, u, of=of)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         span = RIM_SPAN * scene.plan.vehicle.tyre_diameter
