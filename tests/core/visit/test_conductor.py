@@ -14,7 +14,7 @@ from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.conductor import Conducted, conducted
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import finished, ground_flat, on_own_sheet
-from tests.english import refused
+from tests.english import refused, told
 
 WHY = "the charger's fuse blew meanwhile"
 
@@ -90,6 +90,8 @@ def test_one_arch_tells_whether_the_body_rests_as_it_did(
         ]
         if not missing:
             break
+        alone = "arch alone tells" in told(ambulance.check("ride_height").judgement.remark)
+        assert alone == (missing == ["arch.LF"]), "until it reads otherwise"
         asked.append(missing[0])
         nominal = getattr(ambulance.opened.sheet.plan.vehicle.arches, missing[0].removeprefix("arch."))
         ambulance.read(missing[0], f"{nominal + 1 - lower:g}", "tape-4")

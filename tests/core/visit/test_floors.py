@@ -254,6 +254,8 @@ def test_six_heights_tell_the_floor_that_nobody_surveyed(teo: Technician) -> Non
     plan = teo.opened.sheet.plan
     standing, base = plan.standing, plan.vehicle.wheelbase
     left = {point.id for point in six_points(plan) if point.y > 0}
+    beside = plan.procedure.model_copy(update={"distance": -2000.0})
+    assert six_points(replace(plan, procedure=beside)) == [], "a target between the axles has no floor ahead of it"
     assert {id for id in left if not id.startswith("ahead")} == {"LF", "LR"}
     assert standing is not None
     # Between two axles, each the mean of two staffs (repeatability, division, beside the tyre); a beam that leans.

@@ -60,6 +60,7 @@ def view(who: Technician, check: str) -> CheckView:
         ({"tyre.tread.LF": "9.1"}, "out", "Tread, front"),
         ({"tyre.state": "warm", "heat": "20"}, "holds", "warm, brought to 20"),
         ({"tyre.state": "warm", "heat": "55"}, "out", "brought to 20"),
+        ({"tyre.state": "warm", "heat": "-20"}, "out", "brought to 20"),
     ],
 )
 def test_tyres_against_the_sheet(full: Technician, change: dict[str, str], state: str, said: str) -> None:
