@@ -88,15 +88,15 @@ def _read(given: StringsInput) -> Any:
 
 
 def thrust_by_reading(given: StringsInput) -> dict[str, float]:
-    """What 1 mm more in a reading turns the thrust line by, degrees.
+    """What 1 mm more at a wheel's edge, ``LF.front`` and so on, turns the thrust line by, degrees.
 
-    ``front`` and ``rear`` are between the strings, ``LF.front`` is at a wheel's edge. Source: the derivative of
-    ``strings``, by a complex step.
+    How far apart the strings are turns the axis and the wheels alike, and so does not turn it. Source: the derivative
+    of ``strings``, by a complex step.
     """
     p, step = _read(given), 1e-20
     gradient = np.degrees(np.imag(_worked_out(given, p + 1j * step * np.eye(len(p)))[1]) / step)
-    names = ("front", "rear", *(f"{corner}.{edge}" for corner in CORNERS for edge in ("front", "rear")))
-    return dict(zip(names, map(float, gradient), strict=True))
+    names = [f"{corner}.{edge}" for corner in CORNERS for edge in ("front", "rear")]
+    return dict(zip(names, map(float, gradient[2:]), strict=True))
 
 
 @calculation("strings")

@@ -172,15 +172,11 @@ class StringLines(Method):
         found, given = self.result(into), self._input(into)
         if found is None or given is None:
             return
-        # The tape between the strings is coarser than the rule: what it adds to the right string's angle.
-        _, front, rear, *_ = given[1]
-        extra = math.degrees(math.hypot(front.figures.u_random, rear.figures.u_random) / (2 * given[0].wheelbase))
         into.heading = found.thrust_deg
-        u = math.hypot(found.u_thrust_deg, extra)
         by = thrust_by_reading(given[0])
         read = zip(self.slots(into.plan), given[1], strict=True)
         of = [(slot, part, by[name]) for slot, part in read if (name := slot.id.removeprefix("string.")) in by]
-        into.put(ObservationId("strings"), "thrust", found.thrust_deg, u, of=of)
+        into.put(ObservationId("strings"), "thrust", found.thrust_deg, found.u_thrust_deg, of=of)
 
     def exact(self, scene: Scene) -> Mapping[str, float]:
         span = RIM_SPAN * scene.plan.vehicle.tyre_diameter
