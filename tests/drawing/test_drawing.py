@@ -11,9 +11,7 @@ from escuadra.catalogue.library import plan_from
 from escuadra.commands import Garage
 from escuadra.core.base.said import Length, Name, Turns
 from escuadra.core.instruments.guided import CHECKS
-from escuadra.core.measure.verdict import VerdictInput, verdict
 from escuadra.core.visit.advice.approach import ToGo
-from escuadra.core.visit.checks import Figure
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.next_move import WAYS, Axis, NextMove, Step, moved
 from escuadra.core.visit.sheet import derive
@@ -24,13 +22,9 @@ from escuadra.drawing.svg import apart, in_rows, inside, label, n, text_boxes
 from escuadra.rehearsal.technician import Technician
 from escuadra.words import language
 from tests.core.visit.test_stations import begun
+from tests.golden.drawings import figure
 
 SVG = "{http://www.w3.org/2000/svg}"
-
-
-def figure(value: float, u: float, limit: float = 4.0, way: str | None = "side") -> Figure:
-    judged = verdict(VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded"))
-    return Figure("f", Name("Off centre"), value, u, -limit, limit, "mm", way, judged)
 
 
 def parsed(markup: str) -> ElementTree.Element:

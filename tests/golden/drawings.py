@@ -327,7 +327,7 @@ def roads(_: Catalogue, __: Path) -> Iterator[tuple[str, str]]:
             yield "way", way_view(found, judged, spec.gap_max)
 
 
-def figure(value: float, u: float, limit: float, way: str | None) -> Figure:
+def figure(value: float, u: float, limit: float = 4.0, way: str | None = "side") -> Figure:
     """A figure within limits alike on both sides."""
     judged = verdict(VerdictInput(value=value, u=u, lower=-limit, upper=limit, rule="guarded"))
     return Figure("f", Name("Off centre"), value, u, -limit, limit, "mm" if way in ("side", None) else "°", way, judged)
