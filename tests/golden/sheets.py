@@ -46,6 +46,9 @@ FAR = (38.0, -27.0, 0.9, -12.0)
 HAPPEN = tuple(HAPPENINGS)
 """All that can happen to the practice sheets' set-ups."""
 SLIPS = {"mm": 14.0, "°": 0.4, "%": 0.6, "kPa": 30.0, "V": 0.6, "kg": 9.0, "°C": 6.0}
+IN_A_ROW, HAPPENS_AT, STRIDE, LAST_READ = 4, 1, 7, 9
+"""So many things go wrong one after the other at a moment, that one a happening, picked so far apart from moment to
+moment; the places are among so many last read."""
 PLACES, LEAST_SHARE = 3, 0.001
 
 
@@ -122,23 +125,26 @@ def of_sheet(sheet: Sheet) -> Iterator[str]:
         yield f"line {plain(fact)}"
 
 
-def slips(sheet: Sheet) -> Iterator[VisitPayload]:
-    """What could come next and is not as it was: of every place in turn, and all that can happen."""
-    for k, view in enumerate(view for view in sheet.slots.values() if view.now):
-        last, slot = view.now[-1], view.slot
-        if isinstance(last.said, ReadingTaken):
+def slips(sheet: Sheet, last: int = 0) -> Iterator[VisitPayload]:
+    """What could come next and is not as it was, of every place in turn.
+
+    ``last``: of so many places only, those last read; 0: of all.
+    """
+    read = [view for view in sheet.slots.values() if view.now]
+    for k, view in enumerate(sorted(read, key=lambda view: -view.now[-1].seq)[:last] if last else read):
+        newest, slot = view.now[-1], view.slot
+        if isinstance(newest.said, ReadingTaken):
             assert slot.quantity is not None
             off = SLIPS[slot.quantity.unit] * (-1) ** (k // 2)
-            slip = last.said.model_copy(update={"value": last.said.value + off, "replaces": k % 2 == 0})
+            slip = newest.said.model_copy(update={"value": newest.said.value + off, "replaces": k % 2 == 0})
             yield slip
             if k % 2:
-                other = last.said.tool.model_copy(update={"id": "other"})
-                yield slip.model_copy(update={"tool": other, "value": last.said.value + off / 4})
+                other = newest.said.tool.model_copy(update={"id": "other"})
+                yield slip.model_copy(update={"tool": other, "value": newest.said.value + off / 4})
         elif slot.options:
-            yield Answered(slot=slot.id, value=slot.options[slot.options.index(str(last.value)) - 1])
-        yield Withdrawn(entry=last.seq)
-    for what in HAPPEN:
-        yield Disturbed(what=what)
+            others = [option for option in slot.options if option != str(newest.value)]
+            yield Answered(slot=slot.id, value=others[-1])
+        yield Withdrawn(entry=newest.seq)
 
 
 def entered(garage: Garage, opened: Opened, *said: VisitPayload) -> Sheet:
@@ -150,20 +156,47 @@ def entered(garage: Garage, opened: Opened, *said: VisitPayload) -> Sheet:
     return derive(state, garage.plan_of(visit, opened.calibration, state), at, before=sheet)
 
 
+def brief(said: VisitPayload) -> dict[str, object]:
+    """What somebody said, in short."""
+    return {name: value for name, value in said if name in ("slot", "value", "replaces", "entry", "what")}
+
+
 def of_slips(garage: Garage, opened: Opened, every: int) -> Iterator[str]:
     """What is told after one of those, each by itself; ``every``: so many are there to one that is tried."""
     sheet = opened.sheet
-    for said in itertools.islice(slips(sheet), len(sheet.slots) % every, None, every):
+    happening = (Disturbed(what=what) for what in HAPPEN)
+    for said in itertools.islice(itertools.chain(slips(sheet), happening), len(sheet.slots) % every, None, every):
         after = entered(garage, opened, said)
-        told = {name: value for name, value in said if name in ("slot", "value", "replaces", "entry", "what")}
-        yield f"! {plain(told)} > {plain(after.next)}"
-        for was, now in zip(sheet.checks, after.checks, strict=False):
-            if (was.state, was.judgement, was.advice) != (now.state, now.judgement, now.advice):
-                before = {(figure.id, figure.value, figure.u) for figure in was.judgement.figures}
-                every_one = [(figure.id, figure.value, figure.u) for figure in now.judgement.figures]
-                figures = {id: (value, u) for id, value, u in every_one if (id, value, u) not in before}
-                words = (now.judgement.inconsistency, now.judgement.guard, now.advice, now.consequence)
-                yield f"  {now.check.id} {now.state} {plain(figures)} {plain(words)}"
+        yield f"! {plain(brief(said))} > {plain(after.next)}"
+        yield from changed(sheet, after)
+
+
+def changed(before: Sheet, after: Sheet) -> Iterator[str]:
+    """What each check says that says something else than before."""
+    for was, now in zip(before.checks, after.checks, strict=False):
+        if (was.state, was.judgement, was.advice) != (now.state, now.judgement, now.advice):
+            known = {(figure.id, figure.value, figure.u) for figure in was.judgement.figures}
+            every_one = [(figure.id, figure.value, figure.u) for figure in now.judgement.figures]
+            figures = {id: (value, u) for id, value, u in every_one if (id, value, u) not in known}
+            judged = now.judgement
+            words = (judged.inconsistency, judged.mismatch, judged.guard, judged.remark, now.advice, now.consequence)
+            yield f"  {now.check.id} {now.state} {plain(figures)} {plain(words)}"
+
+
+def of_trouble(garage: Garage, moments: Sequence[Opened], every: int) -> Iterator[str]:
+    """What is told when from one of those moments several things in a row are not as they should; ``every``: one in."""
+    for k, opened in enumerate(moments):
+        if k % every == 0:
+            sheet, said = opened.sheet, list[VisitPayload]()
+            for depth in range(IN_A_ROW):
+                could = list(slips(sheet, LAST_READ))
+                if depth == HAPPENS_AT or not could:
+                    said.append(Disturbed(what=HAPPEN[STRIDE * k % len(HAPPEN)]))
+                else:
+                    said.append(could[(STRIDE * k + depth * len(could) // IN_A_ROW) % len(could)])
+                before, sheet = sheet, entered(garage, opened, *said)
+                yield f"~ {k} {plain(brief(said[-1]))} > {plain(sheet.next)}"
+                yield from changed(before, sheet)
 
 
 def of_failure(garage: Garage, opened: Opened) -> Iterator[str]:
@@ -183,12 +216,20 @@ def of_failure(garage: Garage, opened: Opened) -> Iterator[str]:
     yield f"failed > {plain(sheet.next)} {plain(why(sheet))}"
 
 
+def moment_of(sheet: Sheet) -> tuple[str, str, str]:
+    """What tells a moment of a set-up from others: what is next there, without its words and figures."""
+    move = sheet.next
+    return move.kind, move.check, move.sentence.code if isinstance(move.sentence, Said) else ""
+
+
 class Noting(Technician):
     """Notes what is next, and what each check says, whenever the sheet is looked at and it is something else."""
 
     def __init__(self, garage: Garage) -> None:
         self.noted: list[str] = []
         self.last: dict[str, str] = {}
+        self.moments: dict[tuple[str, str, str], Opened] = {}
+        """When something of another kind, or of another check, was next for the first time."""
         self.to_run: Opened | None = None
         self.to_result: Opened | None = None
         super().__init__(garage, MORNING, begun(garage).person)
@@ -201,6 +242,7 @@ class Noting(Technician):
             said = (judged.summary, judged.mismatch, judged.inconsistency, judged.remark, view.advice, view.rests_on)
             self._note(view.check.id, f"{view.state} {plain([part for part in said if part])}")
         self._note(">", plain(found.sheet.next))
+        self.moments.setdefault(moment_of(found.sheet), found)
         self._note("groups", plain({group.group: group.state for group in found.sheet.groups}))
         slot = found.sheet.slots.get(found.sheet.next.slot)
         self._note("behind", plain(left_behind(found.sheet, slot.slot) if slot is not None else None))
@@ -224,6 +266,7 @@ def rehearsed_anew(catalogue: Catalogue, sheet: str, folder: Path) -> list[str]:
     lines = [*who.noted, *of_sheet(who.opened.sheet)]
     assert who.to_run is not None
     lines += of_slips(garage, who.to_run, 1 if sheet == BASE else SOMETIMES if sheet in SLIPPED else SELDOM)
+    lines += of_trouble(garage, list(who.moments.values()), 1 if sheet in SLIPPED else SOMETIMES)
     if who.to_result is not None:
         lines += of_failure(garage, who.to_result)
     garage.close()
