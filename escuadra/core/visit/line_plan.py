@@ -219,13 +219,16 @@ def _betterments(plan: Plan, shelf: Shelf, asked: LinePlanned) -> Iterable[tuple
         vehicle = plan.vehicle.model_copy(update={"marks": apart})
         yield said("line_plan.marks_600_mm_further_apart"), asked, replace(plan, vehicle=vehicle)
     finest_tools = {**asked.tools, **{kind: tool.id for kind, tool in best.items()}}
+    if best:
+        yield (
+            said("line_plan.finest_instruments_rear_hubs"),
+            _update(asked, rear_tapes=True, tools=finest_tools),
+            plan,
+        )
     yield (
-        said("line_plan.finest_instruments_rear_hubs"),
-        _update(asked, rear_tapes=True, tools=finest_tools),
-        plan,
-    )
-    yield (
-        said("line_plan.finest_instruments_three_readings_everything"),
+        said("line_plan.finest_instruments_three_readings_everything")
+        if best
+        else said("line_plan.three_readings_everything"),
         _update(asked, times=max(3, asked.times), rear_tapes=True, tools=finest_tools),
         plan,
     )

@@ -1,16 +1,19 @@
 """The budget's laws: a further reading, a finer tool or a further method never make a plan worth less."""
 
+from dataclasses import replace
+
 import pytest
 
 from escuadra.core.base.errors import BadInput
 from escuadra.core.measure.readings import Instrument
+from escuadra.core.visit.checks.base import own_checks
 from escuadra.core.visit.line_plan import Shelf, default_plan, expected_accuracy, fewest_changes, offer, slots_of
 from escuadra.core.visit.log.events import LinePlanned, ToolUsed
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.plan import Plan
 from escuadra.core.visit.slots import Slot
 from escuadra.rehearsal.technician import Technician
-from tests.english import refused
+from tests.english import refused, told
 
 FINE = Instrument(resolution=0.1, accuracy_constant=0.1, accuracy_ppm=20, repeatability=0.1)
 COARSE = Instrument(resolution=1, accuracy_constant=2, accuracy_ppm=300, repeatability=0.9)
@@ -58,8 +61,6 @@ def test_a_method_beside_another_never_hurts_the_line_that_both_find(plan: Plan,
 
 
 def test_marks_further_apart_lever_less(plan: Plan) -> None:
-    from dataclasses import replace
-
     near = plan.vehicle.marks.model_copy(update={"front_x": 3600.0, "rear_x": -400.0})
     nearer = replace(plan, vehicle=plan.vehicle.model_copy(update={"marks": near}))
     asked = LinePlanned(methods=["marks"])
@@ -77,6 +78,55 @@ def nothing(slot: Slot) -> list[ToolUsed]:
 def test_what_is_not_on_the_shelf_is_said(plan: Plan, shelf: Shelf, said: str) -> None:
     with refused(BadInput, match=said):
         offer(plan, shelf, LinePlanned(methods=["mirrors"]))
+
+
+def only(id: str) -> Shelf:
+    return lambda slot: [tool for tool in tools(slot) if tool.id == id]
+
+
+def tightened(plan: Plan, share: float) -> Plan:
+    """A plan whose square and offset are allowed that share of what they are."""
+    checks: list[object] = []
+    for check in own_checks(plan):
+        if check.quantity in ("square", "offset") and (limits := check.tolerance) is not None:
+            closer = limits.model_copy(update={"minus": limits.minus * share, "plus": limits.plus * share})
+            check = check.model_copy(update={"limits": closer})
+        checks.append(check)
+    procedure = plan.procedure.model_copy(update={"checks": checks})
+    return replace(plan, procedure=procedure)
+
+
+FINE_REAR = "The finest instruments and tapes to the rear hubs too"
+
+
+@pytest.mark.parametrize(
+    "method, shelf, share, times, helps",
+    [
+        ("marks", tools, 1, 1, None),
+        ("marks", tools, 0.5, 1, "Another instrument, Fine: then it decides."),
+        ("marks", tools, 0.25, 1, f"{FINE_REAR}: then it decides."),
+        ("marks", tools, 0.15, 4, f"{FINE_REAR}: helps most, to ± 0.7 mm, and is not enough."),
+        ("marks", only("coarse"), 0.65, 1, "2 readings of everything: then it decides."),
+        ("marks", only("coarse"), 0.5, 4, "Tapes from the rear hubs too: helps most, to ± 2.0 mm, and is not enough."),
+        ("marks", only("coarse"), 0.5, 5, "Tapes from the rear hubs too: then it decides."),
+        ("marks", only("fine"), 0.15, 1, "Marks 600 mm further apart: helps most, to ± 0.7 mm, and is not enough."),
+        ("rulers", only("fine"), 0.15, 1, "Nothing on the shelf helps: another method beside it."),
+        ("mirrors", only("coarse"), 1, 1, "Three readings of everything and rear tapes: then it decides."),
+        (
+            "mirrors",
+            tools,
+            0.25,
+            1,
+            "The finest instruments, three readings of everything and rear tapes: then it decides.",
+        ),
+    ],
+)
+def test_what_helps_is_the_least_that_decides_else_what_comes_nearest(
+    plan: Plan, method: str, shelf: Shelf, share: float, times: int, helps: str | None
+) -> None:
+    offered = offer(tightened(plan, share), shelf, LinePlanned(methods=[method], times=times))
+    assert (" ".join(told(offered.helps).split()) if offered.helps else None) == helps
+    assert offered.decides == (helps is None)
 
 
 def test_changes_count_places_and_what_a_sheet_asks_for_is_its_default(plan: Plan) -> None:
