@@ -11,11 +11,12 @@ import pytest
 from escuadra.catalogue import Catalogue
 from escuadra.catalogue.library import entry
 from escuadra.commands import Garage
+from escuadra.commands.forms import Opened
 from escuadra.core.authoring.soundness import Shelf, doubts, never
 from escuadra.core.base.axes import turned
 from escuadra.core.base.corners import CORNERS
 from escuadra.core.base.errors import BadInput, Conflict
-from escuadra.core.base.said import Name
+from escuadra.core.base.said import Length, Name
 from escuadra.core.bay.standing import target_places
 from escuadra.core.geodesy.state.located import Derived
 from escuadra.core.procedure.cases import FOLLOWS, Circumstances
@@ -27,8 +28,10 @@ from escuadra.core.visit.checks.base import Figure
 from escuadra.core.visit.checks.frame import CentredCheck
 from escuadra.core.visit.conductor import conducted
 from escuadra.core.visit.log.events import RunStepped
+from escuadra.core.visit.next_move import NextMove
 from escuadra.core.visit.plan import Plan
 from escuadra.rehearsal import rehearse
+from escuadra.rehearsal.rehearse import MORNING, begun, run_through
 from escuadra.rehearsal.technician import Technician
 from tests.conftest import Clock, finished, minibus, peopled
 from tests.english import refused, told
@@ -178,6 +181,54 @@ def test_it_comes_to_its_signature(catalogue: Catalogue, sheet: str, says: dict[
         what = {"centred": "centre", "distance": "distance", "target_height": "height"}.get(check.kind)
         if what is not None and sheet != "BL-RAD-05":
             assert abs(done.off[what]) <= check.limits.plus, what
+
+
+class Moved(Technician):
+    """Keeps every move that was told."""
+
+    def __init__(self, garage: Garage, start: int, person: str) -> None:
+        super().__init__(garage, start, person)
+        self.told: list[NextMove] = []
+
+    @property
+    def opened(self) -> Opened:
+        found = super().opened
+        if found.sheet.next.kind == "move" and found.sheet.next != next(iter(self.told[-1:]), None):
+            self.told.append(found.sheet.next)
+        return found
+
+
+def test_a_scale_that_begins_elsewhere_shows_that_much_more_and_nothing_else(
+    catalogue: Catalogue, tmp_path: Path
+) -> None:
+    begins, ends = 1113.0, []
+    for zero in (0.0, begins):
+        scaled = otherwise(catalogue, SHEET, {"further": ALSO}, {"frame": {"scale_zero": zero}})
+        garage = Garage(tmp_path / f"{zero:.0f}", lambda: MORNING, scaled)
+        who = Moved(garage, MORNING, begun(garage).person)
+        assert run_through(who, SHEET, FRAME, (38.0, -27.0, 0.9, -12.0)).signed
+        ends.append((who.opened.sheet, who.told))
+        garage.close()
+    (was, moves), (now, same_moves) = ends
+    assert [told(move.sentence) for move in moves] == [told(move.sentence) for move in same_moves]
+    slides = [
+        (a.expect.value, b.expect.value)
+        for a, b in zip(moves, same_moves, strict=True)
+        if a.happening == "slide" and isinstance(a.expect, Length) and isinstance(b.expect, Length)
+    ]
+    assert slides
+    for before, after in slides:
+        assert after == pytest.approx(before + begins, abs=1e-6)
+    for one, other in zip(was.checks, now.checks, strict=True):
+        assert (one.state, one.check.id) == (other.state, other.check.id)
+        for a, b in zip(one.judgement.figures, other.judgement.figures, strict=True):
+            assert b.value == pytest.approx(a.value, abs=1e-6), a.id
+            assert b.u == pytest.approx(a.u, abs=0.002), f"{a.id}: a scale is off by parts of what it shows"
+    read = {id: (one.now[-1].value, now.slots[id].now[-1].value) for id, one in was.slots.items() if one.now}
+    shown = {id: values for id, values in read.items() if values[0] != values[1]}
+    assert {*shown} == {"crossing", "beside.left.scale"}
+    for before, after in shown.values():
+        assert after == pytest.approx(float(before) + begins, abs=1e-9)
 
 
 @pytest.mark.parametrize(
