@@ -145,6 +145,10 @@ def test_turns_are_told_as_hands_count_them_and_ours_warn(bus: Technician) -> No
     assert aimed(bus).to_turn == {"side": -1.25, "low": 0.125}
     assert aimed(bus).unlike == ("side",), "ours is a whole turn: an eighth more or less is the same"
     assert "we would turn: side screw 1 turn anticlockwise" in told(bus.opened.sheet.next.then)
+    for eighths, unlike in ((2, ("side",)), (3, ("side", "low"))):
+        turns = {"side": ("1 1/4", "anticlockwise"), "low": (f"{eighths}/8", "clockwise")}
+        garage.do(TellTurns(bus.job, turns), "teo", bus.id())
+        assert aimed(bus).unlike == unlike, eighths
 
 
 def test_the_notches_tell_a_second_time_how_far_it_looks_down(bus: Technician) -> None:

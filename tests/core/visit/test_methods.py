@@ -11,7 +11,7 @@ from escuadra.core.measure.readings import Instrument
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.events import ToolUsed
 from escuadra.core.visit.methods import METHODS
-from escuadra.core.visit.plan import ENDS, Plan
+from escuadra.core.visit.plan import ENDS, Plan, tape_slot
 from escuadra.core.visit.rehearsal import rehearsed
 from escuadra.core.visit.scene import Scene
 from escuadra.core.visit.solution.observed import ObservationId
@@ -89,6 +89,38 @@ def test_each_method_finds_the_line_that_was_planted(plan: Plan, method: str) ->
     x = plan.vehicle.marks.rear_x if line == "body" else 0.0
     assert solution.line_at(x, line).value == pytest.approx(rear, abs=0.02)
     assert solution.trusted
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_a_place_takes_what_it_shows_when_all_stands_as_it_should(plan: Plan, method: str) -> None:
+    scene = Scene.nominal(plan)
+    asked = {slot.id: slot for slot in METHODS[method].slots(plan)}
+    shown = METHODS[method].exact(scene)
+    for id in asked.keys() & shown.keys():
+        quantity = asked[id].quantity
+        assert quantity is not None
+        assert quantity.low <= shown[id] <= quantity.high, id
+    for first in (slot for slot in asked.values() if slot.then):
+        assert asked[first.then].then == "", f"{first.id}: what is read after it is the other of a pair"
+    for corner in CORNERS:
+        for end in ENDS:
+            range_of = tape_slot(corner, end, plan).quantity
+            assert range_of is not None
+            assert (range_of.low + range_of.high) / 2 == pytest.approx(base(scene)[f"tape.{corner}.{end}"], abs=0.1)
+
+
+def test_a_distance_counts_from_the_place_beside_the_hubs_that_the_sheet_names(plan: Plan) -> None:
+    datums = []
+    for forward, left in ((0.0, 0.0), (120.0, -45.0)):
+        proxy = plan.procedure.proxy.model_copy(update={"forward": forward, "left": left})
+        found = read(
+            planted(replace(plan, procedure=plan.procedure.model_copy(update={"proxy": proxy}))), "marks"
+        ).newest
+        assert found is not None
+        datums.append((found.datum, found.derived("distance").value))
+    (at, distance), (moved, as_far) = datums
+    assert moved == pytest.approx((at[0] + 120, at[1] - 45), abs=0.01)
+    assert as_far == pytest.approx(distance, abs=0.5), "its goal has moved with it"
 
 
 @pytest.mark.parametrize("method", METHODS)

@@ -121,12 +121,16 @@ def test_where_the_laser_stands_in_the_targets_place_it_reads_before_and_never_w
     who.read("crossing", "0.2", "laser-2")
 
 
-@pytest.mark.parametrize("count", [1, 4, 6])
-def test_no_other_order_of_the_places_is_shorter(count: int) -> None:
-    stands = [
-        ToolLocation("tape", said("as_told", text=f"p{k}"), 997.0 * (k * k % 7), 613.0 * (k * 5 % 4))
-        for k in range(count)
-    ]
+@pytest.mark.parametrize(
+    "places",
+    [
+        *([(997.0 * (k * k % 7), 613.0 * (k * 5 % 4)) for k in range(count)] for count in (1, 4, 6)),
+        [(1000.0, 0.0), (-1100.0, 0.0), (3000.0, 0.0)],
+    ],
+)
+def test_no_other_order_of_the_places_is_shorter(places: list[tuple[float, float]]) -> None:
+    """Of the last three the nearest one first is a way of 7.1 m, not 5.2."""
+    stands = [ToolLocation("tape", said("as_told", text=f"p{k}"), x, y) for k, (x, y) in enumerate(places)]
 
     def way(order: list[ToolLocation]) -> float:
         at, total = (0.0, 0.0), 0.0
