@@ -29,6 +29,9 @@ from pathlib import Path
 from types import CodeType, FunctionType
 from typing import Any
 
+import escuadra  # before any array: it says how many threads they have, as every test does
+
+# isort: split
 import bounds
 import coverage
 import fastapi
@@ -38,7 +41,7 @@ import pytest
 import sqlalchemy
 from covered import DATA, ROOT, made, times_taken
 
-LOADED = (fastapi, hypothesis, numpy, sqlalchemy)
+LOADED = (escuadra, fastapi, hypothesis, numpy, sqlalchemy)
 """What every run needs, loaded once before it forks."""
 COUNT, CONTROLS, SEED = 120, 6, 20_261
 ROOMS = {

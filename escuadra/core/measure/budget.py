@@ -20,6 +20,7 @@ class Contribution(Frozen):
     """Of the variance, 0 to 1."""
 
 
+SHARE_DIGITS = 9
 Parts = tuple[tuple[Text, float], ...]
 """Sources and what each is worth, one sigma, in the figure's own unit."""
 
@@ -35,7 +36,10 @@ def scaled(parts: Iterable[tuple[Text, float]], factor: float) -> Parts:
 
 
 def shares(parts: Iterable[tuple[Text, float]]) -> list[Contribution]:
-    """Contributions from (source, u) parts, equal sources together, the largest first; empty where nothing counts."""
+    """Contributions from (source, u) parts, equal sources together, the largest first; empty where nothing counts.
+
+    Equal shares stand as they came, whatever a machine's arithmetic leaves in the last digits.
+    """
     variance: dict[Text, float] = {}
     for source, u in parts:
         variance[source] = variance.get(source, 0.0) + u * u
@@ -43,7 +47,7 @@ def shares(parts: Iterable[tuple[Text, float]]) -> list[Contribution]:
     if total <= 0:
         return []
     found = [Contribution(source=source, share=v / total) for source, v in variance.items()]
-    return sorted(found, key=lambda part: -part.share)
+    return sorted(found, key=lambda part: -round(part.share, SHARE_DIGITS))
 
 
 def the_largest(parts: Sequence[Contribution], most: int = 6) -> list[Contribution]:

@@ -87,6 +87,8 @@ def test_where_an_uncertainty_comes_from() -> None:
     parts: Parts = ((Name("tape"), 3.0), (Name("laser"), 5.0), (Name("tape"), 4.0), (Name("nothing"), 0.0))
     assert [(one.source.text, one.share) for one in shares(parts)] == [("tape", 0.5), ("laser", 0.5), ("nothing", 0.0)]
     assert shares([(Name("nothing"), 0.0)]) == []
+    alike = shares([(Name("first"), 0.1 + 0.2), (Name("second"), 0.3), (Name("third"), 0.3 + 1e-15)])
+    assert [one.source.text for one in alike] == ["first", "second", "third"]
     assert in_all(parts) == pytest.approx(math.sqrt(50))
     assert scaled(parts[:2], -0.5) == ((Name("tape"), 1.5), (Name("laser"), 2.5))
     every = shares([(Name("d"), 1.0), (Name("a"), 4.0), (Name("b"), 3.0), (Name("c"), 2.0)])
