@@ -311,6 +311,30 @@ def test_a_radar_sheet_counts_from_the_emblem_that_stands_in_for_it(garage: Gara
     )
 
 
+def test_a_rectangle_says_where_the_mark_belongs_and_what_does_not_close(garage: Garage) -> None:
+    who = Technician(garage, garage.clock(), "amara")
+    who.take_in(number="T-8", reason="front radar replaced", bay="Norte", procedure="BL-RAD-01")
+    who.answer("rect.side", "left")
+    first = "The rectangle does not close: sides and diagonals contradict each other."
+    cases: list[tuple[dict[str, float], str, str]] = [
+        ({}, "", "The emblem stands in for"),
+        ({"diagonal": 12}, f"{first} One of these is wrong; read again in this order: Diagonal", "4.1 mm towards the"),
+        ({"diagonal": 6, "cross": -6}, "", "0.8 mm towards the vehicle"),
+        ({"back": 9}, f"{first} One of these is wrong", "Move the mark 1.5 mm away from the vehicle"),
+    ]
+    for off, contradiction, remark in cases:
+        slots = who.opened.sheet.slots
+        for name in ("out", "along", "back", "diagonal", "cross", "straight"):
+            typed = (slots[f"rect.{name}"].slot.wanted or 0) + off.get(name, 0)
+            who.read(f"rect.{name}", f"{typed:.0f}", "tape-4", replaces=True)
+        judged = who.check("rectangle").judgement
+        assert judged.complete
+        assert told(judged.inconsistency).startswith(contradiction)
+        assert bool(judged.inconsistency) == bool(contradiction)
+        assert remark in " ".join(told(judged.remark).split())
+        assert ("Move" in told(judged.remark)) == bool(off)
+
+
 def test_a_distance_straight_from_a_part_is_read_after_a_slide_that_came_first(garage: Garage) -> None:
     who = Technician(garage, garage.clock(), "amara")
     who.take_in(number="T-9", reason="front radar replaced", bay="Norte", procedure="BL-RAD-07")
