@@ -49,12 +49,13 @@ def tool(slot: str) -> ToolUsed:
     return ToolUsed(id="t", name="t", contributions=NEARLY)
 
 
-def read(scene: Scene, *methods: str, but: dict[str, float] | None = None) -> Epochs:
+def read(scene: Scene, *methods: str, but: dict[str, float] | None = None, without: str = "") -> Epochs:
     values = base(scene)
     for method in methods:
         values |= METHODS[method].exact(scene)
     for slot, error in (but or {}).items():
         values[slot] += error
+    values.pop(without, None)
     return Epochs(rehearsed(values, tool, 1, {"side.which": "left"}), scene.plan)
 
 
@@ -89,6 +90,17 @@ def test_each_method_finds_the_line_that_was_planted(plan: Plan, method: str) ->
     x = plan.vehicle.marks.rear_x if line == "body" else 0.0
     assert solution.line_at(x, line).value == pytest.approx(rear, abs=0.02)
     assert solution.trusted
+
+
+def test_a_rig_saw_all_once_it_was_read_whole_or_what_may_be_instead(plan: Plan) -> None:
+    scene, rig = planted(plan), METHODS["rig"]
+    whole = read(scene, "rig")
+    assert whole.seen_by_rig(whole.epoch)
+    assert not read(scene, "marks").seen_by_rig(0)
+    instead = dict(rig.either)
+    for slot in (slot.id for slot in rig.slots(plan) if not slot.optional):
+        epochs = read(scene, "rig", without=slot)
+        assert epochs.seen_by_rig(epochs.epoch) == (instead.get(slot) in rig.exact(scene)), slot
 
 
 @pytest.mark.parametrize("method", METHODS)

@@ -332,6 +332,10 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
     frozen = derive(signed, plan, late)
     assert (frozen.expires, [v.state for v in frozen.checks if v.check.id == "ride_height"]) == (None, ["holds"])
     garage.clock = clock
+    # What happened to it counts while it is young enough.
+    who.happen("aboard")
+    spoiled = who.check("ride_height")
+    assert (spoiled.state, spoiled.because and spoiled.because.what) == ("stale", "aboard")
 
 
 def test_a_figure_of_a_place_is_overridden_where_it_stands(garage: Garage) -> None:
