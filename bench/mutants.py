@@ -54,6 +54,8 @@ ROOMS = {
 """Each room's folder, and the share of errors that must be found."""
 MOST_SECONDS = 75.0
 """So much of a line's tests is run, as long as they took under coverage."""
+WIDEST = 2
+"""So many of a room's tests are always run: those that run most of the module."""
 PATIENCE = 3
 """So many times that is waited for what does not end."""
 FORK = multiprocessing.get_context("fork")
@@ -221,7 +223,8 @@ def tests_of(kept: coverage.CoverageData, times: dict[str, float], mutant: Mutan
     """The cases that were seen on its line, as far as the time goes.
 
     The room's own first; one case of every test before a second of any, of its cases the one that runs most of the
-    module; the quickest first.
+    module; the quickest first. Besides those, the ``WIDEST`` of the room's tests: a line that almost every test runs is
+    best told by one that holds whatever comes of it.
     """
     contexts = kept.contexts_by_lineno(str(ROOT / mutant.path))
     names = {name for name in contexts.get(mutant.line, []) if name}
@@ -243,7 +246,9 @@ def tests_of(kept: coverage.CoverageData, times: dict[str, float], mutant: Mutan
         if spent + took <= MOST_SECONDS or not found:
             found.append(name)
             spent += took
-    return found
+    first = (name for name in names if not nth[name] and near(name, room) and times.get(name, 1.0) <= MOST_SECONDS)
+    wide = sorted(first, key=lambda name: (-runs[name], name))[:WIDEST]
+    return list(dict.fromkeys([*found, *wide]))
 
 
 def codes_in(whole: CodeType) -> Iterator[CodeType]:
