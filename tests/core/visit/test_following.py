@@ -101,12 +101,14 @@ def test_only_what_saw_a_change_is_made_again(full: Technician) -> None:
     first.done()
     changed = replace(state, entries={"a": entry, "b": (*entry, *entry)})
     second = _Counting(changed, 0, first)
-    assert (second.once(_Counting.both), second.made) == (1 + 2 * len(entry), 1)
+    assert (second.once(_Counting.both), second.once(_Counting.fails), second.made) == (1 + 2 * len(entry), -1, 1)
     second.done()
     third = _Counting(replace(changed, entries={**changed.entries, "c": entry}), 0, second)
     assert (third.once(_Counting.both), third.made) == (1 + 2 * len(entry), 0)
     # What failed for want of a slot is made again once that is there.
     assert third.once(_Counting.fails) == len(entry)
+    with pytest.raises(KeyError):
+        Derivation(state, 0).once(_Counting.broken)
 
 
 def test_what_was_made_with_what_is_what_it_was_is_taken_over(full: Technician) -> None:

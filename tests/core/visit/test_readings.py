@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from escuadra.core.measure.verdict import VerdictInput, verdict
+from escuadra.core.visit.advice.frame import confirmed
 from escuadra.core.visit.checks.base import Figure, Judgement
 from escuadra.core.visit.checks.frame import contradiction
 from escuadra.core.visit.guarding import guard_of_slot
@@ -65,14 +66,10 @@ def test_the_worst_figure_is_the_one_with_the_smallest_share_of_its_limits_left(
         judged = verdict(VerdictInput(value=value, u=0.01, lower=-limit, upper=limit, rule="guarded"))
         return Figure(id, id, value, 0.01, -limit, limit, "mm", None, judged)  # type: ignore[arg-type]
 
-    # 0.9 of 1 mm leaves less of its limits than 15 of 20 mm, though 5 mm are left there; out comes before both.
-    near, far, out = figure("near", 0.9, 1.0), figure("far", 15.0, 20.0), figure("out", 3.0, 1.0)
-    assert [Judgement(True, some).worst for some in ((far, near), (near, far), (near, out, far), ())] == [
-        near,
-        near,
-        out,
-        None,
-    ]
+    # 19 of 20 mm leaves less of its limits than 0.8 of 1 mm, though five times as far; what is out comes before both.
+    near, far, out = figure("near", 0.8, 1.0), figure("far", 19.0, 20.0), figure("out", 3.0, 1.0)
+    worst = [Judgement(True, some).worst for some in ((far, near), (near, far), (near, out, far), ())]
+    assert worst == [far, far, out, None]
 
 
 def test_what_contradicts_without_one_to_blame_is_said_to_contradict(full: Technician) -> None:
@@ -82,3 +79,33 @@ def test_what_contradicts_without_one_to_blame_is_said_to_contradict(full: Techn
     one: Any = SimpleNamespace(trusted=False, suspects=(read,))
     assert told(contradiction(one)) != told(contradiction(solution))
     assert not contradiction(SimpleNamespace(trusted=True, suspects=(read,)))  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("watched", "run", "read", "replaced", "told"),
+    [
+        (True, 0, 12, 11, True),
+        (False, 10, 12, 11, True),
+        (False, 0, 12, 11, False),
+        (True, 0, 0, 11, False),
+        (True, 0, 12, 0, False),
+        (True, 0, 9, 8, False),
+        (False, 4, 12, 11, False),
+    ],
+)
+def test_what_was_carried_over_is_contradicted_once_a_reading_was_replaced_since(
+    watched: bool, run: int, read: int, replaced: int, told: bool
+) -> None:
+    # The frame was shifted by event 6; a run is younger than that, or does not count.
+    entries = [SimpleNamespace(seq=read, counts=True, replaced_by=None)] * bool(read)
+    entries += [SimpleNamespace(seq=replaced, counts=False, replaced_by=read)] * bool(replaced)
+    epochs: Any = SimpleNamespace(
+        state=SimpleNamespace(
+            entries={"tape.LF.LF_end": entries}, runs=[SimpleNamespace(seq=run, withdrawn=False)] * bool(run)
+        ),
+        boundaries=[SimpleNamespace(seq=6)],
+        watched=lambda epoch: "tape.LF.LF_end" if watched else "",
+        epoch=1,
+    )
+    assert confirmed(epochs, "tape.LF.LF_end") == told
+    assert not confirmed(epochs, "tape.RF.RF_end")

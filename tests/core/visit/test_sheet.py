@@ -2,6 +2,7 @@
 
 import math
 import re
+from dataclasses import replace
 
 import pytest
 
@@ -9,7 +10,7 @@ from escuadra.commands import Garage
 from escuadra.commands.entries import Override, Undo
 from escuadra.commands.reading import TakeReading
 from escuadra.core.base.errors import BadInput
-from escuadra.core.geodesy.state.located import located
+from escuadra.core.geodesy.state.located import Located, located
 from escuadra.core.measure.budget import of_reading, the_largest
 from escuadra.core.visit.log.disturbances import HAPPENINGS
 from escuadra.core.visit.log.state import State, fold
@@ -189,10 +190,20 @@ POSED = ("distance", "offset", "square", "line_angle")
 
 
 def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technician) -> None:
-    solution = full.opened.sheet.epochs.newest
-    assert solution is not None
-    given, wanted = solution.located.given, [(w, ln) for w in POSED for ln in ("thrust", "body")]
-    shares = {w: dict(solution.located.shares(solution.derived(*w).gradient)) for w in wanted}  # type: ignore[arg-type]
+    own = full.opened.sheet.epochs.newest
+    assert own is not None
+    # The same as it would be counted from a place well before the front hubs and to their right.
+    proxy = own.plan.procedure.proxy.model_copy(update={"forward": 300, "left": -180})
+    aside = replace(own.plan, procedure=own.plan.procedure.model_copy(update={"proxy": proxy}))
+
+    def counted(found: Located) -> list[EpochSolution]:
+        return [EpochSolution(plan, found, own.entered, own.body, own.epoch) for plan in (own.plan, aside)]
+
+    given, wanted = own.located.given, [(w, ln) for w in POSED for ln in ("thrust", "body")]
+    shares = [
+        {w: dict(one.located.shares(one.derived(*w).gradient)) for w in wanted}  # type: ignore[arg-type]
+        for one in counted(own.located)
+    ]
     for k, reading in enumerate(given.observations):
         if reading.u > 50:
             continue  # Known so badly that it moves nothing in a straight line.
@@ -203,11 +214,11 @@ def test_what_a_reading_shares_in_a_quantity_is_what_it_does_to_it(full: Technic
         for step in (h, -h):
             changed = reading.model_copy(update={"value": reading.value + step})
             observations = (*given.observations[:k], changed, *given.observations[k + 1 :])
-            found = located(given.model_copy(update={"observations": observations}))
-            sides.append(EpochSolution(solution.plan, found, solution.entered, solution.body, solution.epoch))
-        for w in wanted:
-            up, down = (side.derived(*w).value for side in sides)  # type: ignore[arg-type]
-            assert (up - down) / (2 * h) * reading.u == pytest.approx(shares[w][reading.id], rel=1e-2, abs=off)
+            sides.append(counted(located(given.model_copy(update={"observations": observations}))))
+        for one, (above, below) in zip(shares, zip(*sides, strict=True), strict=True):
+            for w in wanted:
+                up, down = (side.derived(*w).value for side in (above, below))
+                assert (up - down) / (2 * h) * reading.u == pytest.approx(one[w][reading.id], rel=1e-2, abs=off)
 
 
 def test_slanted_tapes_are_levelled_with_the_heights_of_their_own_time(full: Technician) -> None:

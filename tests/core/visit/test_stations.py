@@ -306,6 +306,7 @@ def test_a_place_past_the_beam_is_said_before_work_starts(garage: Garage) -> Non
     move = who.opened.sheet.next
     assert move.kind == "blocked"
     assert "702\u202fmm left of the beam's middle" in say(move.then)
+    assert (move.check, move.slot) == ("target", who.check("target").slots[-1].slot.id)
 
 
 def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
@@ -324,6 +325,9 @@ def test_what_was_read_too_long_ago_is_read_again(garage: Garage) -> None:
         "stale",
         "read more than 170\u202fmin ago",
     )
+    last = max(entry.at for shown in view.slots for entry in shown.spoiled)
+    assert view.because is not None
+    assert view.because.at == last + 170 * 60_000
     assert say(who.opened.sheet.next.then) == "Out of date: read more than 130\u202fmin ago."
     state, plan = who.opened.state, who.opened.sheet.plan
     said = Signed(revision=1, parts=[], record_json="0", application="none")

@@ -432,25 +432,35 @@ def test_a_target_beside_stands_where_the_beam_carries_it(tmp_path: Path, catalo
 @pytest.mark.parametrize("turn", [-2.0, 0.0, 1.5])
 def test_a_turned_beam_carries_what_hangs_beside_round_with_it(catalogue: Catalogue, turn: float) -> None:
     plan = plan_of(otherwise(catalogue, SHEET, {"further": ALSO, "offset": 30}, {}))
-    told = {"square": turn, "distance": plan.procedure.distance + 4}
+    axes = dict(zip(("square", "distance", "middle"), np.eye(3), strict=True))
 
     class Found:
         """A solution that tells only this."""
 
-        middle_beside = Derived(41.0, 0.5, np.zeros(1))
+        def __init__(self, square: float) -> None:
+            self.told = {"square": square, "distance": plan.procedure.distance + 4, "middle": 41.0}
+            self.middle_beside = self.derived("middle")
 
         def derived(self, what: str) -> Derived:
-            return Derived(told[what], 0.0, np.zeros(1))
+            return Derived(self.told[what], 0.0, axes[what])
 
         def sum(self, value: float, *parts: tuple[float, Derived]) -> Derived:
-            return Derived(value + sum(factor * one.value for factor, one in parts), 0.0, np.zeros(1))
+            told = value + sum(factor * one.value for factor, one in parts)
+            return Derived(told, 0.0, np.sum([factor * one.gradient for factor, one in parts], axis=0))
 
-    one, hangs = AlsoHung.read(ALSO["targets"][0]), 640.0
-    aside, far = placed(SimpleNamespace(plan=plan), Found(), one, hangs)  # type: ignore[arg-type]
+    one, hangs, by = AlsoHung.read(ALSO["targets"][0]), 640.0, 1e-3
+
+    def found(square: float) -> tuple[Derived, Derived]:
+        return placed(SimpleNamespace(plan=plan), Found(square), one, hangs)  # type: ignore[arg-type]
+
+    aside, far = found(turn)
     ahead, left = turned(turn, -plan.frame.face_offset, hangs)
     main, _ = turned(turn, -plan.frame.face_offset, 0.0)
     assert aside.value == pytest.approx(41.0 + left - (30 + 612))
     assert far.value == pytest.approx(4.0 + ahead - main)
+    slopes = [(b.value - a.value) / (2 * by) for a, b in zip(found(turn - by), found(turn + by), strict=True)]
+    assert [*aside.gradient] == pytest.approx([slopes[0], 0, 1], abs=1e-5)
+    assert [*far.gradient] == pytest.approx([slopes[1], 1, 0], abs=1e-5)
 
 
 @pytest.mark.parametrize(
