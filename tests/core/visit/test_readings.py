@@ -89,7 +89,7 @@ def test_what_contradicts_without_one_to_blame_is_said_to_contradict(full: Techn
         (False, 0, 12, 11, False),
         (True, 0, 0, 11, False),
         (True, 0, 12, 0, False),
-        (True, 0, 9, 8, False),
+        (True, 0, 5, 4, False),
         (False, 4, 12, 11, False),
     ],
 )
