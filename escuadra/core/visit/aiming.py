@@ -204,19 +204,23 @@ def _unlike(given: Adjusting, told: Mapping[str, float], ours: Mapping[str, floa
 
 @dataclass(frozen=True)
 class Tilted:
-    """What the board's notches told in one run; ``refused``: they have no peak between them."""
+    """What the board's notches told in one run."""
 
     tilts: tuple[float, ...]
     responses: tuple[float, ...]
     peaks: tuple[TiltResult, ...] = ()
     u: float = 0.0
-    refused: bool = False
     missing: int = 0
 
     @property
     def pitch(self) -> float | None:
         """How far the sensor looks down, by them, degrees; nothing where they do not tell."""
         return math.fsum(one.vertex for one in self.peaks) / len(self.peaks) if self.peaks else None
+
+    @property
+    def refused(self) -> bool:
+        """They were all read and have no peak between them."""
+        return not self.peaks and not self.missing
 
     @property
     def inside(self) -> bool:
@@ -249,7 +253,7 @@ def tilted(procedure: Procedure, state: State, lean: float, u_response: float) -
             peaks.append(tilt(TiltInput(tilts=(x0, x1, x2), responses=(y0, y1, y2))))
             us.append(_u_vertex((x0, x1, x2), (y0, y1, y2), u_response))
     except BadInput:
-        return Tilted(tilts, responses, refused=True)
+        return Tilted(tilts, responses)
     return Tilted(tilts, responses, tuple(peaks), math.hypot(*us) / len(us))
 
 

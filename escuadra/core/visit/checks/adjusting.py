@@ -112,7 +112,7 @@ class TiltsCheck(Check):
             return Judgement(True, summary=said("adjusting.interrupted"))
         if told.missing:
             return Judgement(True, mismatch=sentences(said("adjusting.tilts.missing", count=Count(told.missing))))
-        if told.refused or told.pitch is None:
+        if told.pitch is None:
             return Judgement(True, mismatch=sentences(said("adjusting.tilts.refused")))
         beyond = None if told.inside else said("adjusting.tilts.outside")
         pitch = amount(told.pitch, "°", 2, "aim_pitch")
