@@ -11,7 +11,7 @@ from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.said import Angle, Count, Directed, Length, Noun, Nouns, Said, Text, Turns, said, sentences
 from escuadra.core.geodesy.state.input import Distance
 from escuadra.core.procedure.moves import GoalPose, MovesInput, MovesResult, YawScrew, moves
-from escuadra.core.visit.checks.frame import AHEAD
+from escuadra.core.visit.checks.frame import AHEAD, blamed
 from escuadra.core.visit.doubting import LOOKS_APART, Again, doubted
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.state import LATER
@@ -352,7 +352,8 @@ def part(sheet: SheetView, view: CheckView, solution: EpochSolution) -> NextMove
         return read_again(sheet, view, own[0], _others(suspects, own[0]))
     best = parting_reading(sheet.epochs, solution)
     if best is not None:
-        return parting(view, best.place, best.words, len(suspects))
+        named = len(blamed(suspects))
+        return parting(view, best.place, best.words, named if named > 1 else len(suspects))
     return read_again(sheet, view, own[0], _others(suspects, own[0])) if own else None
 
 

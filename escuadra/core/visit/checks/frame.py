@@ -689,9 +689,12 @@ def contradiction(solution: EpochSolution, shifted: bool = False) -> Sentences:
     return _one_of(suspects)
 
 
+def blamed(suspects: Sequence[ObservationId]) -> Sequence[ObservationId]:
+    """Whom to name: what a person read comes before what a model says."""
+    return [id for id in suspects if id.kind.read_in(id)] or suspects
+
+
 def _one_of(suspects: Sequence[ObservationId]) -> Sentences:
-    # What a person read comes before what a model says.
-    readable = [id for id in suspects if id.kind.read_in(id)]
-    named = nouns(id.words for id in readable or suspects)
-    which = "suspect" if len(suspects) == 1 else "share"
-    return sentences(said(f"frame.readings_contradict_each_other_{which}", named=named))
+    named = blamed(suspects)
+    which = "suspect" if len(named) == 1 else "share"
+    return sentences(said(f"frame.readings_contradict_each_other_{which}", named=nouns(id.words for id in named)))
