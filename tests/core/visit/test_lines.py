@@ -10,7 +10,7 @@ from escuadra.commands.rig import TakeLook
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.visit.both_lines import answers
 from escuadra.core.visit.checks.frame import PoseCheck
-from escuadra.core.visit.floor_marks import floor_marks
+from escuadra.core.visit.floor_marks import control_name, floor_marks
 from escuadra.core.visit.line_plan import default_plan, expected_accuracy, offer, offers
 from escuadra.core.visit.line_report import agreement, contributions, facts, side_by_side
 from escuadra.core.visit.log.events import LinePlanned, ReadingTaken
@@ -279,6 +279,8 @@ def test_marks_on_the_floor_lie_on_the_line_and_are_found_by_tapes(teo: Technici
         [math.dist(a, (middle.x, middle.y)), math.dist(b, (middle.x, middle.y))], abs=0.2
     )
     assert 0.5 < middle.u_across < 4
+    held = {"hub.RF": "RF hub", "mark.front": "front centre mark", "mark.rear": "rear centre mark"}
+    assert {control: told(control_name(control)) for control in held} == held
 
 
 def test_a_pitch_only_sheet_asks_why_there_is_no_line(garage: Garage) -> None:
