@@ -125,6 +125,17 @@ def test_every_module_that_a_page_or_a_document_names_is_there() -> None:
             assert found or hasattr(importlib.import_module(module), thing), f"{path.name}: {name}"
 
 
+def test_the_core_remembers_nothing() -> None:
+    hidden = [
+        f"{path.relative_to(ROOT)}: {name}"
+        for path in (ROOT / "escuadra/core").rglob("*.py")
+        for name in re.findall(
+            r"\blru_cache\b|\bimport cache\b|\bcachetools\b|^ +global \w+$", path.read_text(), re.MULTILINE
+        )
+    ]
+    assert not hidden, "what is worth keeping is kept in the value that it is of, or at the edge"
+
+
 def test_no_template_has_a_line_that_cannot_be_read() -> None:
     long = [
         f"{path.relative_to(ROOT)}:{nth}"

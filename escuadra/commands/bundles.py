@@ -5,13 +5,12 @@ from dataclasses import dataclass, field
 
 from escuadra.catalogue.bundle import unpacked
 from escuadra.commands.command import Append, Command, Committed, Context, Decision
-from escuadra.core.authoring.fields import form_of
+from escuadra.commands.desk import form_for
 from escuadra.core.authoring.life import BundleTaken, EntryTaken
 from escuadra.core.authoring.writing import words_of
 from escuadra.core.base.errors import Conflict
 from escuadra.core.base.said import said
 from escuadra.core.house import entry_stream
-from escuadra.core.procedure.entries import KINDS
 from escuadra.store import Content
 from escuadra.store.repositories.visits import Log
 
@@ -40,7 +39,7 @@ class TakeBundle(Command[int]):
         appends, kept = [own], []
         for k, one in enumerate(found):
             content = Content.of(one.kind, one.id, one.content)
-            words = words_of(form_of(KINDS[one.kind]), one.content.model_dump(mode="json", exclude_none=True))
+            words = words_of(form_for(one.kind), one.content.model_dump(mode="json", exclude_none=True))
             taken = EntryTaken(
                 kind=one.kind,
                 id=one.id,

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from escuadra.catalogue import Catalogue, upon
 from escuadra.catalogue.library import entry
@@ -51,6 +52,12 @@ def stream_of(kind: str, id: str) -> str:
     return entry_stream(kind, id)
 
 
+@lru_cache(maxsize=len(KINDS))
+def form_for(kind: str) -> Asked:
+    """The form of a kind of entry: looked at with every field that is typed."""
+    return form_of(KINDS[kind])
+
+
 def draft_of(house: House, kind: str, id: str, events: Sequence[Event] | None = None) -> Draft:
     """A draft as its stream, or some events of it, tells; raises ``BadInput`` for one that nobody began."""
     draft = fold_entry(house.store.events(stream_of(kind, id)) if events is None else events)
@@ -76,7 +83,7 @@ def on_desk(house: House, kind: str, id: str) -> OnDesk:
 
 def laid_out(house: House, draft: Draft) -> OnDesk:
     """A draft with its form and what it says."""
-    form = form_of(KINDS[draft.kind])
+    form = form_for(draft.kind)
     base = as_typed(house, draft.kind, draft.like) if draft.family else None
     fields = fields_of(draft, base)
     unknown = draft.unknown
@@ -142,7 +149,7 @@ def _rooms(house: House, content: Procedure, shelf: Shelf) -> list[Finding]:
 def as_typed(house: House, kind: str, id: str) -> Fields:
     """An entry of the catalogue as it would be typed."""
     found = house.catalogue.get(kind, id).content
-    return words_of(form_of(KINDS[kind]), found.model_dump(mode="json", exclude_none=True))
+    return words_of(form_for(kind), found.model_dump(mode="json", exclude_none=True))
 
 
 def _head(house: House, draft: Draft) -> dict[str, object]:

@@ -6,17 +6,16 @@ from dataclasses import dataclass, field
 
 from escuadra.catalogue.spreadsheet import Table
 from escuadra.commands.command import Append, Command, Committed, Context, Decision
-from escuadra.commands.desk import as_typed, stream_of
+from escuadra.commands.desk import as_typed, form_for, stream_of
 from escuadra.commands.house import House
 from escuadra.commands.writing import sound_id
-from escuadra.core.authoring.fields import Asked, form_of
+from escuadra.core.authoring.fields import Asked
 from escuadra.core.authoring.life import EntryBegun, EntryTyped, Way, fold_entry
 from escuadra.core.authoring.writing import Fields, asked_at, read, written
 from escuadra.core.base.entry import FigureSource
 from escuadra.core.base.errors import BadInput, Conflict
 from escuadra.core.base.said import Said, said
 from escuadra.core.house import SETTINGS, SettingSet
-from escuadra.core.procedure.entries import KINDS
 
 ID = "id"
 
@@ -42,7 +41,7 @@ def kept_columns(house: House, kind: str) -> dict[str, Way]:
 
 def ways_of(house: House, kind: str, like: str) -> dict[Way, Asked]:
     """The fields that a column can be mapped to: those of the entry that rows begin like."""
-    form, words = form_of(KINDS[kind]), as_typed(house, kind, like)
+    form, words = form_for(kind), as_typed(house, kind, like)
     says = written(kind, form, words, {"id": like, "revision": 1})
     found: dict[Way, Asked] = {}
     for loc, way in says.ways.items():

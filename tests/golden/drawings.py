@@ -254,7 +254,7 @@ def sensors(catalogue: Catalogue, _: Path) -> Iterator[tuple[str, str]]:
         yield "spot", spot_view(spot, Limits(minus=0.8, plus=0.6), Limits(minus=0.5, plus=0.7))
     for tilts, responses in (((-2.0, 0.0, 2.0), (31.0, 40.0, 35.0)), ((-1.0, 0.5, 3.0), (20.0, 19.0, 12.0))):
         yield "tilts", tilts_view(Tilted(tilts, responses, (tilt(TiltInput(tilts=tilts, responses=responses)),)))
-        yield "no peak", tilts_view(Tilted(tilts, responses[::-1], refused=True))
+        yield "no peak", tilts_view(Tilted(tilts, responses[::-1]))
     lines = [line for entry in catalogue.all("procedure") for line in entry.content.lines][:3]
     for where in SIGNS:
         yield "lines", lens_lines_view(lines, {line.id: where for line in lines[:2]})

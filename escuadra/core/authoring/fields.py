@@ -8,7 +8,6 @@ import re
 import typing
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from functools import cache
 from types import UnionType
 from typing import Any, Literal
 
@@ -124,7 +123,6 @@ def unit_of(name: str, description: str, held: str = "") -> str:
     return _WORDS[told[-1]] if told else _SUFFIXES.get(suffix, held or "mm")
 
 
-@cache
 def form_of(model: type[CatalogueEntry]) -> Asked:
     """What the form of a kind of entry asks."""
     return Asked(model.__name__, "record", parts=tuple(p for p in _parts(model, "") if p.name not in LEFT_OUT))

@@ -6,7 +6,6 @@ whole sentences. Unit, separators, plural and the order of words belong to the l
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import cache
 from typing import Any, ClassVar, Literal, Union
 
 
@@ -239,14 +238,8 @@ def as_value(given: Given) -> Value:
 def said(code: str, /, **values: Given | None) -> Said:
     """What is said, by its code; values that are none are left out."""
     if not values:
-        return _bare(code)
+        return Said(code)
     return Said(code, {name: as_value(value) for name, value in values.items() if value is not None})
-
-
-@cache
-def _bare(code: str) -> Said:
-    """A code alone: most of what is said is said again and again."""
-    return Said(code)
 
 
 def as_said(what: Value) -> Said:

@@ -1,7 +1,6 @@
 """Bodies that stand together around a vehicle: panels, boards and mats, where each must be and what is read of it."""
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Literal, Self
 
 from pydantic import Field, model_validator
@@ -56,7 +55,6 @@ class Anchor:
     """Which of that body's points."""
 
 
-@lru_cache(maxsize=256)
 def anchor_of(to: str) -> Anchor:
     """What a name means: the only place where one is taken apart; whether there is such a thing is asked elsewhere."""
     kind, _, which = to.partition(".")

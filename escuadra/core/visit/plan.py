@@ -4,9 +4,10 @@ Each place is a slot: its label, its plausible range and the aspects that its re
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property, lru_cache
+from functools import cached_property, wraps
+from typing import Any, TypeVar, TypeVarTuple
 
 from escuadra.core.base.axes import Pose, turned
 from escuadra.core.base.corners import CORNERS, FRONT, REAR, Corner
@@ -26,6 +27,8 @@ from escuadra.core.visit.figures import SheetFigure, figures_of
 from escuadra.core.visit.log.disturbances import MARKS, POSE
 from escuadra.core.visit.slots import ReadAt, Slot
 
+Words = TypeVarTuple("Words")
+Made = TypeVar("Made")
 ENDS = ("LF_end", "RF_end")
 """The beam's ends, as from the driver's seat."""
 
@@ -72,6 +75,9 @@ class Plan:
     """Those that the sheet reads by."""
     no_room: Said | None = None
     """Why the bay cannot take the procedure, or the chosen place does not do; empty where it does or is not known."""
+
+    made: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False)
+    """What was made of it (``of_plan``): it lasts as long as this plan, and a changed one begins anew."""
 
     @property
     def assumed(self) -> Said | None:
@@ -274,6 +280,22 @@ class Plan:
         return datum_at(self.procedure, self.vehicle)[0]
 
 
+def of_plan(make: Callable[[*Words, Plan], Made]) -> Callable[[*Words, Plan], Made]:
+    """What a function makes of a plan, its last argument, and of words: made once, and kept in the plan."""
+
+    @wraps(make)
+    def made(*given: *tuple[*Words, Plan]) -> Made:
+        plan = given[-1]
+        key = (make, *given[:-1])
+        found = plan.made.get(key)
+        if found is None:
+            found = plan.made[key] = (make(*given),)
+        value: Made = found[0]
+        return value
+
+    return made
+
+
 def at_wheel(corner: Corner, vehicle: VehicleModel) -> ReadAt:
     """At a wheel."""
     return ReadAt(said("stands.wheel", corner=Noun(f"corner.{corner}")), *vehicle.hub(corner))
@@ -292,7 +314,7 @@ def across(end: str, vehicle: VehicleModel) -> ReadAt:
 AT_REAR_WHEELS = ReadAt(said("stands.rear_wheels"), 0.0)
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     """The slot of a tape from a hub to a beam end."""
     goal, (bx, by) = plan.nominal_goal, plan.frame_points[end]
@@ -311,7 +333,7 @@ def tape_slot(hub: str, end: str, plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def wheelbase_slot(side: str, plan: Plan) -> Slot:
     """The slot of a tape along one side of the vehicle, from hub to hub; nothing that the frame does spoils it."""
     wheelbase = plan.vehicle.wheelbase
@@ -327,7 +349,7 @@ def wheelbase_slot(side: str, plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def direct_slot(plan: Plan) -> Slot:
     """The slot of one reading straight from the vehicle's part to the target's face, held level."""
     part, far = Noun(f"datum.{plan.procedure.datum}"), plan.distance + plan.procedure.proxy.forward
@@ -341,7 +363,7 @@ def direct_slot(plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def sensor_slot(plan: Plan) -> Slot:
     """The slot of the sensor's own place, left of the vehicle's middle."""
     half = plan.vehicle.outline.width / 2
@@ -356,7 +378,7 @@ def sensor_slot(plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def height_slot(what: str, plan: Plan) -> Slot:
     """The slot of a hub's or a beam end's height above the floor."""
     hub = what in CORNERS
@@ -375,7 +397,7 @@ def height_slot(what: str, plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def level_slot(way: str, plan: Plan) -> Slot:
     """The slot of the level along (``roll``) or across (``pitch``) the beam."""
     return Slot(
@@ -390,7 +412,7 @@ def level_slot(way: str, plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def target_height_slot(plan: Plan) -> Slot:
     """The slot of the target's own centre above the floor."""
     above = plan.target_above_floor - plan.up_to_centre
@@ -405,7 +427,7 @@ def target_height_slot(plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def beam_height_slot(plan: Plan) -> Slot | None:
     """The slot of the beam that carries the target above the floor; none where the target's drop is not known."""
     if plan.target.drop is None:
@@ -432,7 +454,7 @@ def slope_slots(plan: Plan) -> list[Slot]:
     return [slope_slot(*each, plan) for each in SLOPES if each[0] != ("target" if behind else "behind")]
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def slope_slot(place: str, way: str, plan: Plan) -> Slot:
     """The slot of a slope that is typed where the floor was not surveyed: under the wheels, or up to the target."""
     return Slot(
@@ -447,7 +469,7 @@ def slope_slot(place: str, way: str, plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def crossing_slot(plan: Plan) -> Slot:
     """The slot of the floor laser's reading on the beam."""
     half = plan.frame.beam_length / 2
@@ -464,7 +486,6 @@ def crossing_slot(plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
 def toe_slot(side: str) -> Slot:
     """The slot of a rear wheel's toe."""
     return Slot(
@@ -477,7 +498,6 @@ def toe_slot(side: str) -> Slot:
     )
 
 
-@lru_cache(maxsize=1)
 def thrust_slot() -> Slot:
     """The slot of a printout's thrust angle."""
     return Slot(
@@ -496,7 +516,7 @@ def pair_name(end: str, k: int, plan: Plan) -> Text:
     return Name(names[k - 1]) if k <= len(names) else said("places.another_pair", number=k)
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
     """Left and right reading of a symmetrical pair on the scale across the vehicle."""
     name = pair_name(end, k, plan)
@@ -518,7 +538,7 @@ def pair_slots(end: str, k: int, plan: Plan) -> tuple[Slot, Slot]:
     return made[0], made[1]
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def mark_slot(end: str, plan: Plan) -> Slot:
     """Where the plumbed centre mark stands on the same scale."""
     return Slot(
@@ -532,7 +552,7 @@ def mark_slot(end: str, plan: Plan) -> Slot:
     )
 
 
-@lru_cache(maxsize=1024)
+@of_plan
 def emblem_slot(end: str, plan: Plan) -> Slot:
     """Where the emblem's middle stands on the same tape."""
     return Slot(

@@ -6,7 +6,6 @@ Between them the floor is as uneven as any unsurveyed one, and the beam's own pl
 
 from dataclasses import replace
 from datetime import UTC, datetime
-from functools import lru_cache
 
 import numpy as np
 
@@ -19,7 +18,7 @@ from escuadra.core.bay.ground import Ground
 from escuadra.core.bay.standing import stand, target_places
 from escuadra.core.bay.survey import Levelled, Survey, SurveyPoint, SurveyReading
 from escuadra.core.visit.log.state import State
-from escuadra.core.visit.plan import ANY_BAY, Plan, slope_slots
+from escuadra.core.visit.plan import ANY_BAY, Plan, of_plan, slope_slots
 from escuadra.core.visit.readings import ReadingsByEpoch
 from escuadra.core.visit.slots import Measured, Slot
 
@@ -33,7 +32,7 @@ MOST_STAFF_MM = 5_000.0
 UP_TO = ("left", "right")
 
 
-@lru_cache(maxsize=256)
+@of_plan
 def six_slots(plan: Plan) -> tuple[Slot, ...]:
     """Where the six heights are read; none where they would not span what the sheet needs, or on a rack."""
     return tuple(_slot(point) for point in six_points(plan))
@@ -90,11 +89,11 @@ def on_six_heights(plan: Plan, state: State) -> Plan:
         return plan
     entry = max((e for slot in six_slots(plan) for e in state.live(slot.id)), key=lambda e: e.seq)
     found = tuple(each for each in read if each is not None)
-    return _standing(plan, found, datetime.fromtimestamp(entry.at / 1000, UTC).date().isoformat(), entry.person.name)
+    return _standing(found, datetime.fromtimestamp(entry.at / 1000, UTC).date().isoformat(), entry.person.name, plan)
 
 
-@lru_cache(maxsize=64)
-def _standing(plan: Plan, read: tuple[Measured, ...], day: str, person: str) -> Plan:
+@of_plan
+def _standing(read: tuple[Measured, ...], day: str, person: str, plan: Plan) -> Plan:
     """One plan for the same heights, so that what was worked out for it is found again."""
     points = six_points(plan)
     survey = Survey.read(

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from escuadra.core.base.axes import Pose
-from escuadra.core.base.chisquare import quantile
+from escuadra.core.base.chisquare import upper_tail
 from escuadra.core.base.errors import BadInput
 from escuadra.core.base.said import said
 from escuadra.core.geodesy.state.assembly import read_of, wanted_of
@@ -206,7 +206,7 @@ class Located:
         seen = redundancy >= NO_REDUNDANCY
         worst = float(np.max(np.abs(rest[seen]) / np.sqrt(redundancy[seen]), initial=0.0))
         dof = len(kept) - self._here.factors.rank
-        agree = worst <= CRITICAL_W and (dof <= 0 or float(rest @ rest) <= quantile(self.given.alpha, dof))
+        agree = worst <= CRITICAL_W and (dof <= 0 or upper_tail(float(rest @ rest), dof) >= self.given.alpha)
         return Derived(found.value + float(own @ change), math.sqrt(variance), found.gradient), agree
 
     def further(self, readings: Sequence[Any]) -> Vector:

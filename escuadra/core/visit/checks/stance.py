@@ -2,7 +2,6 @@
 
 import math
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 from pydantic import Field
@@ -21,7 +20,7 @@ from escuadra.core.vehicle.stance import Arch, Arches, Place, StanceInput, stanc
 from escuadra.core.visit.checks.base import Check, Figure, Judgement
 from escuadra.core.visit.epochs import Epochs
 from escuadra.core.visit.log.disturbances import SETTLED
-from escuadra.core.visit.plan import Plan, at_wheel, height_slot
+from escuadra.core.visit.plan import Plan, at_wheel, height_slot, of_plan
 from escuadra.core.visit.slots import Measured, Slot, combined, parts_of
 
 RAKE = [0.5, 0.5, -0.5, -0.5]
@@ -241,7 +240,7 @@ class RideHeightCheck(Check):
         return figures
 
 
-@lru_cache(maxsize=64)
+@of_plan
 def _plane_weights(plan: Plan) -> np.ndarray:
     """Rows that give the plane's height at the rear axle, slope along and slope across from the four heights."""
     places = np.array([[1.0, *plan.vehicle.hub(corner)] for corner in CORNERS])
