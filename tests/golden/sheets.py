@@ -185,18 +185,17 @@ def changed(before: Sheet, after: Sheet) -> Iterator[str]:
 
 def of_trouble(garage: Garage, moments: Sequence[Opened], every: int) -> Iterator[str]:
     """What is told when from one of those moments several things in a row are not as they should; ``every``: one in."""
-    for k, opened in enumerate(moments):
-        if k % every == 0:
-            sheet, said = opened.sheet, list[VisitPayload]()
-            for depth in range(IN_A_ROW):
-                could = list(slips(sheet, LAST_READ))
-                if depth == HAPPENS_AT or not could:
-                    said.append(Disturbed(what=HAPPEN[STRIDE * k % len(HAPPEN)]))
-                else:
-                    said.append(could[(STRIDE * k + depth * len(could) // IN_A_ROW) % len(could)])
-                before, sheet = sheet, entered(garage, opened, *said)
-                yield f"~ {k} {plain(brief(said[-1]))} > {plain(sheet.next)}"
-                yield from changed(before, sheet)
+    for k, opened in list(enumerate(moments))[::every]:
+        sheet, said = opened.sheet, list[VisitPayload]()
+        for depth in range(IN_A_ROW):
+            could = list(slips(sheet, LAST_READ))
+            if depth == HAPPENS_AT or not could:
+                said.append(Disturbed(what=HAPPEN[STRIDE * k % len(HAPPEN)]))
+            else:
+                said.append(could[(STRIDE * k + depth * len(could) // IN_A_ROW) % len(could)])
+            before, sheet = sheet, entered(garage, opened, *said)
+            yield f"~ {k} {plain(brief(said[-1]))} > {plain(sheet.next)}"
+            yield from changed(before, sheet)
 
 
 def of_failure(garage: Garage, opened: Opened) -> Iterator[str]:
