@@ -15,7 +15,7 @@ from escuadra.core.base.given import written
 from escuadra.core.base.said import Noun, said
 from escuadra.core.base.wording import amount
 from escuadra.core.visit.epochs import Epochs
-from escuadra.core.visit.floor_marks import OLD_MARKS, FloorMark, control_name, floor_marks
+from escuadra.core.visit.floor_marks import OLD_MARKS, FloorMark, control_name, controls_of, floor_marks
 from escuadra.drawing import marks_view
 from escuadra.reports.paper import printed, styled
 from escuadra.words import say
@@ -103,7 +103,7 @@ def as_dxf(epochs: Epochs) -> str:
     for layer, colour in (("VEHICLE", 8), ("LINE", 5), ("MARKS", 1), ("TAPES", 9)):
         drawing.layers.add(layer, color=colour)
     space = drawing.modelspace()
-    at = {c: solution.place(c) for c in CORNERS}
+    at, held = {c: solution.place(c) for c in CORNERS}, controls_of(epochs)
     for corner, place in at.items():
         space.add_circle(place, 25, dxfattribs={"layer": "VEHICLE"})
         text = space.add_text(say(control_name(f"hub.{corner}")), height=60, dxfattribs={"layer": "VEHICLE"})
@@ -119,8 +119,8 @@ def as_dxf(epochs: Epochs) -> str:
             (x + 70, y + 30)
         )
         for name in r.mark.found.pair:
-            if name.startswith("hub."):
-                space.add_line(at[name[-2:]], (x, y), dxfattribs={"layer": "TAPES"})  # type: ignore[index]
+            control = held[name]
+            space.add_line((control.x, control.y), (x, y), dxfattribs={"layer": "TAPES"})
     out = io.StringIO()
     drawing.write(out)
     return out.getvalue()

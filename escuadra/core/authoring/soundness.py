@@ -191,8 +191,7 @@ def _reached(plans: Sequence[Plan]) -> Iterator[Finding]:
     """A frame that reaches is enough; those that do not are said."""
     short = [found for plan in plans if (found := _beyond(plan)) is not None]
     for found in short:
-        aside = found.words.code.startswith("reach.aside")
-        yield Finding("offset" if aside else "height", found.words, doubt=len(short) < len(plans))
+        yield Finding("offset" if found.where == "aside" else "height", found.words, doubt=len(short) < len(plans))
 
 
 def _beyond(plan: Plan) -> Beyond | None:

@@ -6,6 +6,7 @@ either side of their zero marks, the crank's range.
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 from escuadra.core.base.said import Said, said
 from escuadra.core.base.wording import amount
@@ -16,8 +17,9 @@ SIDES = ("left", "right")
 
 @dataclass(frozen=True)
 class Beyond:
-    """A goal past the frame's travel."""
+    """A goal past the frame's travel: to the side, or up and down."""
 
+    where: Literal["aside", "height"]
     words: Said
     ways_out: tuple[Said, ...]
     extensions: tuple[str, ...] = ()
@@ -55,7 +57,7 @@ def beyond(plan: Plan) -> Beyond | None:
         )
         ways = [said("reach.use", name=doing[0].name)] if doing else []
         ways.append(said("reach.stand_frame_beside_line_measure"))
-        return Beyond(words, tuple(ways), tuple(e.name for e in doing))
+        return Beyond("aside", words, tuple(ways), tuple(e.name for e in doing))
     return _too_high(plan.target_above_floor, frame.height_range, frame.name)
 
 
@@ -70,7 +72,7 @@ def _too_high(height: float, within: tuple[float, float], name: str) -> Beyond |
         low=amount(low, "mm", 0),
         high=amount(high, "mm", 0),
     )
-    return Beyond(words, (said("reach.take_another_frame_or_another"),))
+    return Beyond("height", words, (said("reach.take_another_frame_or_another"),))
 
 
 def beyond_any(plan: Plan) -> Beyond | None:

@@ -34,6 +34,7 @@ from escuadra.core.visit.carriers import CARRIERS, carrier_of
 from escuadra.core.visit.figures import Differing, differing
 from escuadra.core.visit.log.disturbances import HAPPENINGS, Happening
 from escuadra.core.visit.log.events import ReadingTaken
+from escuadra.core.visit.log.places import family
 from escuadra.core.visit.log.state import State
 from escuadra.core.visit.methods import METHODS
 from escuadra.core.visit.sheet import Sheet
@@ -361,12 +362,12 @@ def _tool(slot: SlotView | None, state: State, tools: list[Tool], doubted: Conta
     planned = state.line_plan.tools.get(slot.slot.reads, "") if state.line_plan is not None else ""
     if planned in ids and not slot.now:
         return planned
-    kind = slot.slot.id.split(".")[0]
+    kind = family(slot.slot.id)
     last: list[tuple[bool, bool, int, str]] = []
     for id, kept in state.entries.items():
         for e in reversed(kept):
             if isinstance(e.said, ReadingTaken) and e.said.tool.id in ids and e.person.id == person:
-                last.append((id == slot.slot.id, id.split(".")[0] == kind, e.seq, e.said.tool.id))
+                last.append((id == slot.slot.id, family(id) == kind, e.seq, e.said.tool.id))
                 break
     if last:
         return max(last)[-1]
