@@ -45,7 +45,8 @@ def quantile(alpha: float, dof: int) -> float:
     while True:
         off = upper_tail(x, dof) - alpha
         low, high = (x, high) if off > 0 else (low, x)
-        nearer = x + off / density(x, dof)
+        slope = density(x, dof)
+        nearer = x + off / slope if slope > 0 else low
         if not low < nearer < high:
             nearer = (low + high) / 2
         if abs(nearer - x) <= LAST_DIGITS * x or nearer in (low, high):

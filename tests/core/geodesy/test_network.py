@@ -258,6 +258,8 @@ def test_the_chi_square_sums_agree_with_the_statistics_library() -> None:
     for dof in (1, 2, 3, 4, 7, 12, 25, 60, 401):
         for alpha in (0.5, 0.05, 0.001, 1e-7):
             assert quantile(alpha, dof) == pytest.approx(float(chdtri(dof, alpha)), rel=1e-9)
+        for extreme in (5e-324, 1e-300, 1 - 2**-53):
+            assert upper_tail(quantile(extreme, dof), dof) == pytest.approx(extreme, rel=1e-9, abs=1e-300)
         for x in (0.0, 0.3, 4.0, 30.0, 500.0):
             assert upper_tail(x, dof) == pytest.approx(float(chdtrc(dof, x)), rel=1e-9, abs=1e-15)
 
