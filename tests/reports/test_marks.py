@@ -56,7 +56,7 @@ def test_the_dxf_holds_marks_hubs_and_the_line_in_millimetres(lined: Technician)
     assert line.dxf.start.y + slope * middle.x == pytest.approx(middle.y, abs=0.05)
     assert len(space.query('TEXT[layer=="MARKS"]')) == 4
     drawn = [math.dist(tuple(one.dxf.start)[:2], tuple(one.dxf.end)[:2]) for one in space.query('LINE[layer=="TAPES"]')]
-    assert drawn == pytest.approx([d for r in rows_of(epochs) for d in r.mark.found.distances], abs=0.3)
+    assert drawn == pytest.approx([tape for row in rows_of(epochs) for tape in row.mark.found.distances], abs=0.3)
 
 
 def test_the_pdf_names_every_mark_with_its_tapes(lined: Technician) -> None:
