@@ -19,6 +19,7 @@ import os
 import pkgutil
 import random
 import shutil
+import signal
 import sys
 import time
 from collections import defaultdict
@@ -191,6 +192,8 @@ class Errors(ast.NodeVisitor):
 
 Job = tuple[Mutant, list[str]]
 """An error and the tests of its line."""
+Running = dict[int, tuple[ForkProcess, Mutant, float]]
+"""By what shows that a process ended: the process, its error, when it began."""
 
 
 def errors_in(path: Path, drawn: bool) -> Iterator[Mutant]:
@@ -324,7 +327,8 @@ def _failed(tree: Path, tests: list[str]) -> bool:
 
 
 def _alone(job: Job) -> None:
-    """Ends its process with what became of an error."""
+    """Ends its process with what became of an error; what it starts is of its own group, and ends with it."""
+    os.setpgid(0, 0)
     os._exit(FOUND if _run(job) else SURVIVED)
 
 
@@ -334,7 +338,25 @@ def ended_of(jobs: Iterable[Job]) -> Iterator[tuple[Mutant, bool]]:
     One that ends its process or never ends is found too. Processes are forked from this thread alone, one for each: a
     pool forgets what a killed process was about, and waits for it for ever.
     """
-    todo, running = iter(jobs), dict[int, tuple[ForkProcess, Mutant, float]]()
+    todo, running = iter(jobs), Running()
+    try:
+        yield from _ended_of(todo, running)
+    finally:
+        # Also where it is stopped: nothing that it started runs on.
+        for process, _, _ in running.values():
+            _end(process)
+
+
+def _end(process: ForkProcess) -> None:
+    """A process and all that it started."""
+    assert process.pid is not None
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(process.pid, signal.SIGKILL)
+
+
+def _ended_of(
+    todo: Iterator[Job], running: dict[int, tuple[ForkProcess, Mutant, float]]
+) -> Iterator[tuple[Mutant, bool]]:
     while True:
         for job in itertools.islice(todo, (os.cpu_count() or 1) - len(running)):
             process = FORK.Process(target=_alone, args=(job,))
@@ -351,11 +373,12 @@ def ended_of(jobs: Iterable[Job]) -> Iterator[tuple[Mutant, bool]]:
             yield mutant, process.exitcode != SURVIVED
         for process, _, begun in running.values():
             if time.monotonic() - begun > MOST_SECONDS * PATIENCE:
-                process.kill()
+                _end(process)
 
 
 def main(rooms: list[str]) -> int:
     """Run the samples and tell what was found; 1 where a room is below its share."""
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
     made()
     left_out = shutil.ignore_patterns(".git", ".venv", ".*_cache", ".hypothesis", "node_modules", "data", "__pycache__")
     shutil.copytree(ROOT, COPIES / "tree", ignore=left_out)

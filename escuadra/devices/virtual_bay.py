@@ -100,8 +100,8 @@ class VirtualBay:
         self.looks = (0.0, 0.0)
         """How far the sensor looks to the left and down, degrees, as its mirror shows it."""
         """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
-        shared = {id(LENGTHS): LENGTHS, id(SCALE): SCALE, id(DEGREES): DEGREES}
-        self._offset = {k: self.chance.gauss(0, i.accuracy_constant / math.sqrt(3)) for k, i in shared.items()}
+        shared = (LENGTHS, SCALE, DEGREES)
+        self._offset = {tool: self.chance.gauss(0, tool.accuracy_constant / math.sqrt(3)) for tool in shared}
 
     def _laid(self) -> tuple[tuple[float, float], dict[str, float]]:
         """How the tyres' plane lies to gravity, and the floor above it at each place, as far as the plan knows."""
@@ -156,7 +156,7 @@ class VirtualBay:
         ``mistaken``: by how much it is misread; what is written down is of the tool's steps all the same.
         """
         tool = self.tool(slot)
-        value = self.true(slot) + mistaken + self._offset[id(tool)] + self.chance.gauss(0, tool.repeatability)
+        value = self.true(slot) + mistaken + self._offset[tool] + self.chance.gauss(0, tool.repeatability)
         return round(value / tool.resolution) * tool.resolution
 
     def true(self, slot: Slot) -> float:

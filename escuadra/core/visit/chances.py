@@ -41,7 +41,7 @@ def chance(epochs: Epochs, views: Sequence[CheckView]) -> Chance | None:
     unread = any(view.state in ("open", "stale") and not (view.unguarded or view.settled) for view in views)
     if not judged or unread or any(view.judgement.inconsistency for view in views):
         return None
-    together: dict[int, list[tuple[Figure, ToldBy]]] = {}
+    together: dict[Located, list[tuple[Figure, ToldBy]]] = {}
     everything = 1.0
     for view in judged:
         told = {one.figure: one for one in view.check.told(epochs)}
@@ -50,9 +50,9 @@ def chance(epochs: Epochs, views: Sequence[CheckView]) -> Chance | None:
             if by is None:
                 everything *= figure.verdict.probability
             else:
-                together.setdefault(id(by.located), []).append((figure, by))
-    for figures in together.values():
-        everything *= _joint(figures[0][1].located, figures)
+                together.setdefault(by.located, []).append((figure, by))
+    for located, figures in together.items():
+        everything *= _joint(located, figures)
     least = min(judged, key=lambda view: min(figure.verdict.probability for figure in view.judgement.figures))
     return Chance(everything, least.check.called)
 

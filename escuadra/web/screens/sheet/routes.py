@@ -238,7 +238,7 @@ class _Same:
         self.view = view
 
     def __hash__(self) -> int:
-        return id(self.view)
+        return hash(self.view.check.id)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, _Same) and other.view is self.view
