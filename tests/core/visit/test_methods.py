@@ -24,7 +24,9 @@ TOE = {"LF": 0.05, "RF": 0.11, "LR": 0.31, "RR": 0.07}
 
 @pytest.fixture
 def plan(teo: Technician) -> Plan:
-    return teo.opened.sheet.plan
+    """Of a frame whose beam's scale does not begin at its middle."""
+    plan = teo.opened.sheet.plan
+    return replace(plan, frame=plan.frame.model_copy(update={"scale_zero": 250.0}))
 
 
 def planted(plan: Plan) -> Scene:
