@@ -35,7 +35,7 @@ test-postgres: .venv/dev-ready
 	sh scripts/need.sh postgresql
 	sh scripts/with_postgres.sh $(PY) -m pytest tests/store
 
-# Small samples with their bounds, in eight minutes; `make bench SAMPLES=whole` in more than an hour.
+# Small samples with their bounds, in ten to fifteen minutes; `make bench SAMPLES=whole` in more than an hour.
 bench: .venv/dev-ready
 	$(PY) bench/run.py $(SAMPLES)
 
