@@ -88,7 +88,7 @@ class Samples:
     honest: int
 
 
-SHORT = Samples(visits=700, acts=100, around=2, explained=100, aimed=100, covered=100, bent=300, starts=16, honest=14)
+SHORT = Samples(visits=1000, acts=150, around=2, explained=100, aimed=200, covered=150, bent=500, starts=24, honest=20)
 """Of ``make bench``: ten to fifteen minutes, most of them for what is timed."""
 WHOLE = Samples(
     visits=2000, acts=400, around=12, explained=500, aimed=200, covered=5000, bent=1000, starts=200, honest=200

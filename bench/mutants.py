@@ -350,13 +350,13 @@ def ended_of(jobs: Iterable[Job]) -> Iterator[tuple[Mutant, bool]]:
 def _end(process: ForkProcess) -> None:
     """A process and all that it started."""
     assert process.pid is not None
+    # By itself too: it may not have come to a group of its own yet.
+    process.kill()
     with contextlib.suppress(ProcessLookupError):
         os.killpg(process.pid, signal.SIGKILL)
 
 
-def _ended_of(
-    todo: Iterator[Job], running: dict[int, tuple[ForkProcess, Mutant, float]]
-) -> Iterator[tuple[Mutant, bool]]:
+def _ended_of(todo: Iterator[Job], running: Running) -> Iterator[tuple[Mutant, bool]]:
     while True:
         for job in itertools.islice(todo, (os.cpu_count() or 1) - len(running)):
             process = FORK.Process(target=_alone, args=(job,))

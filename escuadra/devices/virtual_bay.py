@@ -91,6 +91,7 @@ class VirtualBay:
         self._last_turn, self.hang, self.notch = 0.0, plan.hang, 0.0
         self.seated = {f"mirror.{side}.{turn}": run_out for side, turn, run_out in RUN_OUT}
         self.stand = (27.0, -16.0, 1.4)
+        """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
         self.tripod = [31.0, -18.0, -9.0, 0.9, -0.7]
         """Of the stand's foot away from its place and to the left, of its target up, and of its lean both ways."""
         self.bodies: dict[str, list[float]] = {}
@@ -99,7 +100,6 @@ class VirtualBay:
         """Corners of a mat that lie elsewhere: forward and left of where they belong, mm."""
         self.looks = (0.0, 0.0)
         """How far the sensor looks to the left and down, degrees, as its mirror shows it."""
-        """Where a stand is put at first: forward and left of its place, mm, and its face turned left, degrees."""
         shared = (LENGTHS, SCALE, DEGREES)
         self._offset = {tool: self.chance.gauss(0, tool.accuracy_constant / math.sqrt(3)) for tool in shared}
 
