@@ -11,13 +11,12 @@ from fastapi.testclient import TestClient
 
 from escuadra.catalogue.library import PRACTICE, Entry, entry, load
 from escuadra.commands import Garage
+from escuadra.commands.desk import form_for
 from escuadra.commands.people import AddPerson
-from escuadra.core.authoring.fields import form_of
 from escuadra.core.authoring.life import EntryTaken
 from escuadra.core.authoring.writing import words_of
 from escuadra.core.base.stream import ITSELF
 from escuadra.core.house import entry_stream
-from escuadra.core.procedure.entries import KINDS
 from escuadra.store import Content
 from escuadra.web.app import create_app
 
@@ -59,7 +58,7 @@ def filled(folder: Path) -> None:
     with garage.store.writing() as log:
         for one in entries():
             log.pins.put(Content.of(one.kind, one.id, one.content))
-            words = words_of(form_of(KINDS[one.kind]), one.content.model_dump(mode="json", exclude_none=True))
+            words = words_of(form_for(one.kind), one.content.model_dump(mode="json", exclude_none=True))
             taken = EntryTaken(
                 kind=one.kind, id=one.id, revision=1, hash=one.hash, bundle="", fields=words.texts,
                 parts={way: list(keys) for way, keys in words.parts.items()},
