@@ -257,6 +257,10 @@ def test_six_heights_tell_the_floor_that_nobody_surveyed(teo: Technician) -> Non
     beside = plan.procedure.model_copy(update={"distance": -2000.0})
     assert six_points(replace(plan, procedure=beside)) == [], "a target between the axles has no floor ahead of it"
     assert {id for id in left if not id.startswith("ahead")} == {"LF", "LR"}
+    narrow = plan.vehicle.model_copy(update={"hub_track_front": plan.vehicle.hub_track_rear - 200})
+    beside_rear = max(p.y for p in six_points(replace(plan, vehicle=narrow)) if p.id == "LF")
+    rear = plan.vehicle.contact("LR")[1]
+    assert beside_rear > rear + plan.vehicle.tyre_width / 2, "the staffs stand outside of the wider axle's tyres"
     assert standing is not None
     # Between two axles, each the mean of two staffs (repeatability, division, beside the tyre); a beam that leans.
     own = math.hypot(0.4, 0.5 / math.sqrt(12), 0.5) / base
