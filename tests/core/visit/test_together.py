@@ -2,9 +2,11 @@
 
 import re
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
+from escuadra.catalogue.library import PRACTICE
 from escuadra.commands import Garage
 from escuadra.commands.bays import KeepBay
 from escuadra.commands.forms import press
@@ -14,10 +16,11 @@ from escuadra.core.visit.body_readings import bodies_of, floor_under, goals
 from escuadra.core.visit.carriers import carrier_of
 from escuadra.core.visit.floor_marks import floor_marks
 from escuadra.core.visit.next_move import NextMove
+from escuadra.core.visit.together import together
 from escuadra.devices.virtual_bay import VirtualBay
 from escuadra.rehearsal.following import Stuck, follow, read
 from escuadra.rehearsal.technician import Technician
-from tests.conftest import GROUND, ground_flat
+from tests.conftest import GROUND, ground_flat, on_own_sheet
 from tests.core.visit.test_floors import keep, survey
 from tests.english import told
 
@@ -62,6 +65,32 @@ def test_every_body_is_set_out_proved_and_moved_in_one_sentence(
     marks = [told(mark.words) for mark in floor_marks(placer.who.opened.sheet.epochs)]
     assert sum("corner" in mark or "end" in mark for mark in marks) >= 2 * bodies, "every edge has its mark"
     assert sum("parallel" in mark for mark in marks) in (0, 3), "a line has two ends and a middle"
+
+
+@pytest.mark.parametrize("method", ["", "printout"])
+def test_a_panel_is_read_from_a_centre_mark_whatever_found_the_line(tmp_path: Path, method: str) -> None:
+    text = (PRACTICE / "procedures" / "bl-sur-02.yaml").read_text(encoding="utf-8").replace("id: BL-SUR-02", "id: CM-1")
+    lines = text.replace("{at: bottom_left, to: hub.LR}", "{at: bottom_left, to: mark.front}", 1).splitlines()
+    if method:
+        at = next(k for k, line in enumerate(lines) if "id: centreline" in line)
+        lines[at : at + 3] = [f"  - {{id: line, kind: method, group: line, title: Line, method: {method}}}"]
+    with on_own_sheet(tmp_path, "\n".join(lines), "surround camera replaced") as who:
+        who.ready()
+        who.stance(1, 2, -1, 0)
+        bay = VirtualBay(who.opened.sheet.plan, (0.0, 0.0, 0.0, 0.0), seed=5)
+        follow(who, bay, "run")
+        epochs = who.opened.sheet.epochs
+        found = together(epochs)
+        assert found is not None
+        stood = found.stood(goals(epochs)["panel"])
+        (own,) = (
+            id for id, slot in who.opened.sheet.slots.items() if id.endswith("bottom_left.mark_front") and slot.now
+        )
+        assert own in {id.place for id, w in found.solution.tests if w is not None}, "it is checked by the others"
+        assert stood is not None
+        for told_, true in zip((stood.forward, stood.left), bay.bodies["front.1"], strict=False):
+            assert told_.value == pytest.approx(true, abs=3 * told_.u)
+            assert told_.u < 2.0
 
 
 def test_a_folded_corner_is_named_and_the_others_stand(garage: Garage) -> None:
